@@ -1,0 +1,90 @@
+package carry
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
+)
+
+// A readBack looks changes up in an application's state as read after
+// writing.
+type readBack struct {
+	app      *model.App
+	accounts *model.Accounts
+	index    *table.Index
+}
+
+func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
+	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil)}
+}
+
+// settled tells whether a change is to be seen in the application, and if
+// not, what is there instead.
+func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
+	at := r.index.Find(c.Account)
+	verb, _ := model.ParseVerb(c.Verb)
+	if verb == model.Remove {
+		if at >= 0 {
+			return false, "the account is still there"
+		}
+		return true, ""
+	}
+	if at < 0 {
+		return false, "the account is not there"
+	}
+	switch verb {
+	case model.Suspend:
+		if r.accounts.Open[at] {
+			return false, "the account is still open"
+		}
+	case model.Restore:
+		if !r.accounts.Open[at] {
+			return false, "the account is still blocked"
+		}
+	case model.Create:
+		if !r.accounts.Open[at] {
+			return false, "the account is there, and blocked"
+		}
+		if attrs, ok := c.After.(map[string]any); ok {
+			for _, name := range slices.Sorted(maps.Keys(attrs)) {
+				if ok, says := r.attr(at, name, fmt.Sprint(attrs[name])); !ok {
+					return false, says
+				}
+			}
+		}
+	case model.Update:
+		want := ""
+		if c.After != nil {
+			want = fmt.Sprint(c.After)
+		}
+		return r.attr(at, c.Attribute, want)
+	default:
+		kind, _ := model.ParseKind(c.Thing.Kind)
+		t := r.app.Thing(kind, c.Thing.Name)
+		has := t >= 0 && r.accounts.Sets.Has(r.accounts.Held[at], t)
+		if gains := verb == model.Gaining(kind); gains != has {
+			if gains {
+				return false, fmt.Sprintf("the account does not hold %s %s", c.Thing.Kind, c.Thing.Name)
+			}
+			return false, fmt.Sprintf("the account still holds %s %s", c.Thing.Kind, c.Thing.Name)
+		}
+	}
+	return true, ""
+}
+
+func (r *readBack) attr(at int, name, want string) (bool, string) {
+	is := ""
+	if n := r.app.Attr(name); n >= 0 {
+		is = r.accounts.Attr(n, at)
+	} else {
+		is = r.accounts.Key.At(at)
+	}
+	if is != want {
+		return false, fmt.Sprintf("%s is %q and not %q", name, is, want)
+	}
+	return true, ""
+}

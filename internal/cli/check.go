@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"pravet/docs/schema"
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/desired"
+	"pravet/internal/show"
+	"pravet/internal/source"
+)
+
+func (c *context) check() *cobra.Command {
+	var format, on, schemaName string
+	cmd := &cobra.Command{
+		Use:     "check",
+		Short:   "Check all files and say how many people each rule matches",
+		GroupID: keeping,
+		Long: `Check reads every file of the desired state and reports all problems of all
+files at once, sorted by place, each with what to do about it. Then it says how
+many people each kit's rule matches. No application is read.
+
+Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
+		Example: example("pravet check", "pravet check --format sarif > problems.sarif", "pravet check --schema kits"),
+		Args:    cobra.NoArgs,
+	}
+	formatFlag(cmd, &format, "table", "json", "csv", "sarif")
+	cmd.Flags().StringVar(&on, "on", "", "count dates from this day, YYYY-MM-DD (default: today)")
+	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead")
+	_ = cmd.RegisterFlagCompletionFunc("schema", cobra.FixedCompletions(schema.Names(), cobra.ShellCompDirectiveNoFileComp))
+	cmd.RunE = func(*cobra.Command, []string) error {
+		if schemaName != "" {
+			text, err := schema.Get(schemaName)
+			if err != nil {
+				return usage("%w", err)
+			}
+			_, err = c.Stdout.Write(text)
+			return err
+		}
+		today, err := c.on(on)
+		if err != nil {
+			return err
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		repo := desired.Rules(dir)
+		repo.ReadPeople()
+		return c.report(repo, repo.Matches(today), today, format)
+	}
+	return cmd
+}
+
+// report writes what check found and what it read.
+func (c *context) report(repo *desired.Repo, matches []desired.Match, today day.Day, format string) error {
+	problems := repo.Problems.Sorted()
+	errors, warnings := 0, 0
+	for _, p := range problems {
+		if p.Severity == source.Error {
+			errors++
+		} else {
+			warnings++
+		}
+	}
+	var err error
+	switch format {
+	case "json":
+		err = show.PrintJSON(c.Stdout, show.Report(problems, matches))
+	case "csv":
+		err = show.PrintCSV(c.Stdout, show.ProblemTable(problems))
+	case "sarif":
+		err = show.SARIF(c.Stdout, problems, c.Version)
+	default:
+		p := show.NewPrinter(c.Stdout, c.Environ)
+		p.Problems(problems)
+		if len(matches) > 0 {
+			p.Print(show.MatchTable(matches))
+		}
+		err = p.Err()
+	}
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(c.Stderr, "Read %s: %s, %s, %s, %s; %s, %s.\n", model.Count(repo.Files, "file", "files"),
+		model.Count(repo.People.Len(), "person", "people"), model.Count(len(repo.Apps), "application", "applications"),
+		model.Count(len(repo.Kits), "kit", "kits"), model.Count(len(matches), "rule", "rules"),
+		model.Count(errors, "error", "errors"), model.Count(warnings, "warning", "warnings"))
+	if errors > 0 {
+		return &statusError{status: Failed}
+	}
+	return nil
+}

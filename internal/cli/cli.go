@@ -1,0 +1,260 @@
+// Package cli is the command line: one file a command, each of which reads
+// its flags, calls what does the work, and shows the outcome. Whatever comes
+// from the surroundings (time, terminal, environment) enters here, as Env.
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/user"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"pravet/internal/core/day"
+	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/source"
+)
+
+// Env is the program's surroundings.
+type Env struct {
+	Version        string
+	Stdin          io.Reader
+	Stdout, Stderr io.Writer
+	Environ        []string
+	Now            func() time.Time
+	Terminal       bool // someone is there to be asked
+	Dir            string
+}
+
+// System is the surroundings of the real program.
+func System(version string) Env {
+	dir, err := os.Getwd()
+	if err != nil {
+		dir = "."
+	}
+	return Env{
+		Version: version, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Environ: os.Environ(), Now: time.Now, Dir: dir,
+		Terminal: term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())),
+	}
+}
+
+// Exit statuses.
+const (
+	Done       = 0
+	Failed     = 1
+	WrongUsage = 2
+	Waiting    = 3 // changes wait (draft --exit-status)
+	Held       = 4 // held by a guard
+	Partly     = 5 // partly applied
+)
+
+// A statusError ends the program with a status of its own. An error without
+// text has been told already.
+type statusError struct {
+	status int
+	err    error
+}
+
+func (e *statusError) Error() string {
+	if e.err == nil {
+		return ""
+	}
+	return e.err.Error()
+}
+
+func (e *statusError) Unwrap() error { return e.err }
+
+func fail(status int, format string, args ...any) error {
+	return &statusError{status, fmt.Errorf(format, args...)}
+}
+
+func usage(format string, args ...any) error { return fail(WrongUsage, format, args...) }
+
+// a command's context: the surroundings and the flags that all commands have.
+type context struct {
+	Env
+	repo string
+	by   string
+}
+
+// The groups of commands, by what the user wants to do.
+const (
+	keeping  = "keeping"
+	deciding = "deciding"
+	carrying = "carrying"
+	trying   = "trying"
+)
+
+// Run runs the program and returns its exit status.
+func Run(args []string, env Env) int {
+	c := &context{Env: env}
+	root := c.root()
+	root.SetArgs(args)
+	err := root.Execute()
+	if err == nil {
+		return Done
+	}
+	status := WrongUsage // what cobra finds wrong itself is wrong usage
+	var se *statusError
+	var re *ranError
+	switch {
+	case errors.As(err, &se):
+		status = se.status
+	case errors.As(err, &re):
+		status = Failed
+	}
+	if text := strings.TrimSpace(err.Error()); text != "" {
+		fmt.Fprintln(env.Stderr, "pravet: "+text)
+	}
+	if status == WrongUsage {
+		fmt.Fprintln(env.Stderr, "See: pravet --help, or pravet COMMAND --help")
+	}
+	return status
+}
+
+// ranError marks errors of a command that ran, apart from wrong usage.
+type ranError struct{ error }
+
+func (e *ranError) Unwrap() error { return e.error }
+
+func (c *context) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "pravet",
+		Short: "Keep people's access to business applications as it is described in files",
+		Long: `Pravet compares files that say who should have what in each business
+application with what the applications exported, drafts a plan of every
+difference with its reason and its risk, and carries out what you accept.
+
+To see it all on a made-up ferry line: pravet demo`,
+		Version:       c.Version,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args:          cobra.NoArgs,
+	}
+	root.SetIn(c.Stdin)
+	root.SetOut(c.Stdout)
+	root.SetErr(c.Stderr)
+	root.SetVersionTemplate("pravet {{.Version}}\n")
+	root.PersistentFlags().StringVar(&c.repo, "repo", "", "folder of the desired-state repository (default: the one that this folder is in)")
+	root.PersistentFlags().StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
+	root.CompletionOptions.HiddenDefaultCmd = false
+	root.AddGroup(
+		&cobra.Group{ID: keeping, Title: "Keeping the files:"},
+		&cobra.Group{ID: deciding, Title: "Deciding:"},
+		&cobra.Group{ID: carrying, Title: "Carrying out:"},
+		&cobra.Group{ID: trying, Title: "Trying it:"},
+	)
+	for _, cmd := range []*cobra.Command{c.new(), c.check(), c.draft(), c.show(), c.accept(), c.reject(), c.apply(), c.log(), c.demo()} {
+		run := cmd.RunE
+		cmd.RunE = func(cmd *cobra.Command, args []string) error {
+			if err := run(cmd, args); err != nil {
+				return &ranError{err}
+			}
+			return nil
+		}
+		root.AddCommand(cmd)
+	}
+	return root
+}
+
+// dir finds the repository to work in.
+func (c *context) dir() (string, error) {
+	at := c.Dir
+	if c.repo != "" {
+		at = c.path(c.repo)
+		if _, err := os.Stat(filepath.Join(at, desired.Root)); err != nil {
+			if _, err := os.Stat(at); err != nil {
+				return "", fail(Failed, "%s: there is no such folder", c.repo)
+			}
+			return "", fail(Failed, "%s: there is no %s in this folder; start a repository with: pravet new %s", c.repo, desired.Root, c.repo)
+		}
+		return at, nil
+	}
+	dir, err := desired.Find(at)
+	if err != nil {
+		return "", fail(Failed, "%w", err)
+	}
+	return dir, nil
+}
+
+// path makes a path of the command line absolute.
+func (c *context) path(p string) string {
+	if filepath.IsAbs(p) {
+		return p
+	}
+	return filepath.Join(c.Dir, p)
+}
+
+// actor is who acts, for the ledger.
+func (c *context) actor(dir string) string {
+	if c.by != "" {
+		return c.by
+	}
+	if u := gitrepo.User(dir); u != "" {
+		return u
+	}
+	if u, err := user.Current(); err == nil {
+		return u.Username
+	}
+	return "unknown"
+}
+
+// ledger opens the repository's ledger.
+func (c *context) ledger(dir string) (*ledger.Ledger, error) {
+	return ledger.Open(dir, c.actor(dir), c.Now)
+}
+
+// on reads a --on date; today when it is not given.
+func (c *context) on(text string) (day.Day, error) {
+	if text == "" {
+		return day.Of(c.Now()), nil
+	}
+	d, err := day.Parse(text)
+	if err != nil {
+		return 0, usage("--on: %w", err)
+	}
+	return d, nil
+}
+
+// read reads the files and the exports, and tells what is wrong with them.
+func (c *context) read(dir string, apps []string) (*prepare.State, error) {
+	s, err := prepare.Read(dir, apps)
+	if errors.Is(err, prepare.ErrProblems) {
+		errs := 0
+		for _, p := range s.Problems() {
+			if p.Severity == source.Error {
+				errs++
+				fmt.Fprintln(c.Stderr, p)
+			}
+		}
+		return nil, fail(Failed, "the files have %d problems that must be mended first; see them all with: pravet check", errs)
+	}
+	return s, err
+}
+
+// example formats examples for a command's help.
+func example(lines ...string) string { return "  " + strings.Join(lines, "\n  ") }
+
+// formatFlag adds --format with the formats of a command.
+func formatFlag(cmd *cobra.Command, format *string, formats ...string) {
+	cmd.Flags().StringVar(format, "format", formats[0], "one of "+strings.Join(formats, ", "))
+	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)) // fails only for an unknown flag
+	check := func(*cobra.Command, []string) error {
+		for _, f := range formats {
+			if f == *format {
+				return nil
+			}
+		}
+		return usage("--format cannot be %q; use one of %s", *format, strings.Join(formats, ", "))
+	}
+	cmd.PreRunE = check
+}

@@ -1,0 +1,220 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/model"
+	"pravet/internal/ledger"
+	"pravet/internal/show"
+)
+
+// kinds are the kinds of entries that --kind chooses.
+var kinds = []string{"export", "plan", "decision", "run", "step", "outcome", "run-end"}
+
+func (c *context) log() *cobra.Command {
+	var format, kind string
+	cmd := &cobra.Command{
+		Use:     "log [RUN|PLAN]",
+		Short:   "Show what is on record: exports, plans, decisions, runs and outcomes",
+		GroupID: carrying,
+		Long: `Log shows the ledger: who did what, when and why. With the name of a run or a
+plan it shows all that concerns it, with the outcome of every change.
+
+Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
+		Example: example("pravet log", "pravet log run-3", "pravet log 4k7x2mab --format json", "pravet log verify"),
+		Args:    cobra.MaximumNArgs(1),
+	}
+	formatFlag(cmd, &format, "table", "json", "csv")
+	cmd.Flags().StringVar(&kind, "kind", "", "only entries of this kind: "+strings.Join(kinds, ", "))
+	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(kinds, cobra.ShellCompDirectiveNoFileComp))
+	cmd.ValidArgsFunction = c.completeLog
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		if kind != "" && !set(kinds)[kind] {
+			return usage("--kind cannot be %q; use one of %s", kind, strings.Join(kinds, ", "))
+		}
+		subject := ""
+		if len(args) == 1 {
+			subject = args[0]
+		}
+		l, err := c.existingLedger()
+		if err != nil {
+			return err
+		}
+		defer l.Close()
+		entries, err := logEntries(l, kind, subject)
+		if err != nil {
+			return err
+		}
+		if subject != "" && len(entries) == 0 {
+			return fail(Failed, "the ledger has no run or plan %q; see: pravet log", subject)
+		}
+		return show.Output(c.Stdout, c.Environ, format, logTable(entries))
+	}
+	cmd.AddCommand(c.verify())
+	return cmd
+}
+
+// logEntries reads the entries that concern a run or a plan; without one, all
+// but the single outcomes and steps.
+func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) {
+	entries := []*ledger.Entry{}
+	err := l.Each(ledger.Kind(kind), "", func(e *ledger.Entry) error {
+		var about struct{ Run, Plan string }
+		if err := json.Unmarshal(e.Body, &about); err != nil {
+			return fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
+		}
+		switch {
+		case subject == "" && kind == "" && (e.Kind == ledger.Outcome || e.Kind == ledger.StepTaken):
+		case subject == "" || about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject):
+			entries = append(entries, e)
+		}
+		return nil
+	})
+	return entries, err
+}
+
+func logTable(entries []*ledger.Entry) *show.Table {
+	t := &show.Table{Headers: []string{"entry", "when", "who", "what", "about", "says"}, Keys: []string{"seq", "at", "by", "kind", "subject", "says"}, Items: entries, Right: map[int]bool{0: true}}
+	for _, e := range entries {
+		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), e.At, e.By, string(e.Kind), e.Subject, says(e)})
+	}
+	return t
+}
+
+// says is an entry in words.
+func says(e *ledger.Entry) string {
+	var text string
+	var err error
+	switch e.Kind {
+	case ledger.ExportSeen:
+		var x ledger.Export
+		x, err = ledger.Decode[ledger.Export](e)
+		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), x.TakenAt)
+	case ledger.PlanDrafted:
+		var x ledger.Plan
+		x, err = ledger.Decode[ledger.Plan](e)
+		text = fmt.Sprintf("drafted for %s: %s, %d held, %d set aside", x.AsOf, model.Count(x.Totals.Changes, "change", "changes"), x.Totals.Held, x.SetAside)
+	case ledger.Decided:
+		var x ledger.Decision
+		x, err = ledger.Decode[ledger.Decision](e)
+		text = decisionSays(&x)
+	case ledger.RunStarted:
+		var x ledger.Run
+		x, err = ledger.Decode[ledger.Run](e)
+		text = fmt.Sprintf("began %s of plan %s", model.Count(x.Changes, "change", "changes"), x.Plan)
+	case ledger.StepTaken:
+		var x ledger.Step
+		x, err = ledger.Decode[ledger.Step](e)
+		text = fmt.Sprintf("%s: writing %s", x.App, model.Count(len(x.Changes), "change", "changes"))
+	case ledger.Outcome:
+		var x ledger.ChangeOutcome
+		x, err = ledger.Decode[ledger.ChangeOutcome](e)
+		text = "settled: " + x.What
+		if !x.Settled {
+			text = "not settled: " + x.What + "; " + x.Says
+		}
+	case ledger.RunEnded:
+		var x ledger.RunEnd
+		x, err = ledger.Decode[ledger.RunEnd](e)
+		text = fmt.Sprintf("%d settled, %d not settled, %d held, %d left alone", x.Settled, x.NotSettled, x.Held, x.Left)
+		if x.Error != "" {
+			text += "; stopped: " + x.Error
+		}
+	}
+	if err != nil {
+		return err.Error()
+	}
+	return text
+}
+
+func decisionSays(d *ledger.Decision) string {
+	what := model.Count(len(d.Changes), "change", "changes")
+	if d.All {
+		what = "the whole plan"
+	}
+	switch d.Verdict {
+	case "lift":
+		return fmt.Sprintf("lifted %s, because %s", strings.Join(d.Guards, ", "), d.Because)
+	case "accept":
+		what = "accepted " + what
+	default:
+		what = "rejected " + what
+		if d.Until != "" {
+			what += " until " + d.Until
+		}
+		if d.Standing {
+			what += " in standing.yaml"
+		}
+	}
+	if len(d.Along) > 0 {
+		what += fmt.Sprintf(" and %d along with them", len(d.Along))
+	}
+	return what + ", because " + d.Because
+}
+
+func (c *context) verify() *cobra.Command {
+	var head string
+	cmd := &cobra.Command{
+		Use:   "verify",
+		Short: "Check that no entry of the ledger was changed, taken away or put in",
+		Long: `Verify recomputes the chain of hashes over all entries and names the first one
+that does not fit. Note the head that it prints somewhere else; with --head it
+also proves that the ledger still holds what it held then.`,
+		Example: example("pravet log verify", "pravet log verify --head 1f0c..."),
+		Args:    cobra.NoArgs,
+	}
+	cmd.Flags().StringVar(&head, "head", "", "a head that was noted before, and must still be in the chain")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		l, err := c.existingLedger()
+		if err != nil {
+			return &ranError{err}
+		}
+		defer l.Close()
+		v, err := l.Verify()
+		if err != nil {
+			return &ranError{err}
+		}
+		if v.Broken != 0 {
+			return fail(Failed, "the ledger is not whole: %s", v.Says)
+		}
+		if head != "" {
+			found := false
+			err := l.Each("", "", func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
+			if err != nil {
+				return &ranError{err}
+			}
+			if !found {
+				return fail(Failed, "the ledger is whole, and has no entry with the hash %s: it is not the one that was noted", head)
+			}
+		}
+		fmt.Fprintf(c.Stdout, "The ledger is whole: %s, head %s\n", model.Count(int(v.Entries), "entry", "entries"), v.Head)
+		return nil
+	}
+	return cmd
+}
+
+// existingLedger opens the repository's ledger, if there is one.
+func (c *context) existingLedger() (*ledger.Ledger, error) {
+	dir, err := c.dir()
+	if err != nil {
+		return nil, err
+	}
+	l, err := c.ledgerIfThere(dir)
+	if err == nil && l == nil {
+		err = fail(Failed, "this repository has no ledger yet; it begins with the first draft")
+	}
+	return l, err
+}
+
+func (c *context) ledgerIfThere(dir string) (*ledger.Ledger, error) {
+	if _, err := os.Stat(filepath.Join(dir, ledger.Folder, ledger.File)); err != nil {
+		return nil, nil
+	}
+	return c.ledger(dir)
+}

@@ -1,0 +1,272 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+)
+
+func (c *context) show() *cobra.Command {
+	var format string
+	var sel selection
+	cmd := &cobra.Command{
+		Use:     "show PLAN",
+		Short:   "Show a plan: every change with its reasons, effect and holds",
+		GroupID: deciding,
+		Long: `Show writes a plan as people read it: application by application and person by
+person. PLAN is a plan's id, the beginning of one, or a file.
+
+--only takes a SCIM filter over changes. Its attributes are
+` + strings.Join(changeAttrs, ", ") + `.`,
+		Example: example("pravet show 4k7x", "pravet show 4k7x --person E0042", "pravet show 4k7x --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/4k7x2mab.json --format markdown"),
+		Args:    cobra.ExactArgs(1),
+	}
+	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
+	sel.flags(c, cmd)
+	cmd.ValidArgsFunction = c.completePlans
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		dir, dirErr := c.dir()
+		if dirErr != nil && c.repo != "" {
+			return dirErr
+		}
+		p, _, err := c.plan(dir, args[0])
+		if err != nil {
+			return err
+		}
+		v, err := sel.view(p)
+		if err != nil {
+			return err
+		}
+		if dir != "" {
+			if v.States, err = c.states(dir, p); err != nil {
+				return err
+			}
+		}
+		switch format {
+		case "json":
+			return show.PlanJSON(c.Stdout, v)
+		case "csv":
+			return show.PrintCSV(c.Stdout, show.PlanTable(v))
+		case "markdown":
+			return show.PlanMarkdown(c.Stdout, v)
+		}
+		pr := show.NewPrinter(c.Stdout, c.Environ)
+		pr.Plan(v)
+		return pr.Err()
+	}
+	return cmd
+}
+
+// states says in a word what was decided about each change, where something
+// was; a repository without a ledger has decided nothing.
+func (c *context) states(dir string, p *plan.Plan) (map[string]string, error) {
+	l, err := c.ledgerIfThere(dir)
+	if l == nil || err != nil {
+		return nil, err
+	}
+	defer l.Close()
+	standing, err := prepare.Standing(l, p)
+	if err != nil {
+		return nil, err
+	}
+	today, err := day.Parse(p.AsOf)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for i, s := range standing.Ready(p, today) {
+		id := p.Changes[i].ID
+		switch {
+		case s == decide.Completed:
+			out[id] = "done"
+		case s == decide.Refused:
+			out[id] = "rejected"
+		case standing.Verdicts[id] == decide.Accepted || standing.All:
+			out[id] = "accepted"
+		}
+	}
+	return out, nil
+}
+
+// selection is how commands choose changes of a plan.
+type selection struct {
+	apps    []string
+	persons []string
+	things  []string
+	only    string
+}
+
+func (s *selection) flags(c *context, cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.StringSliceVar(&s.apps, "app", nil, "only changes in this application (may be repeated)")
+	f.StringSliceVar(&s.persons, "person", nil, "only changes of this person, by id or account (may be repeated)")
+	f.StringSliceVar(&s.things, "thing", nil, "only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)")
+	f.StringVar(&s.only, "only", "", "only changes that this filter matches")
+	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
+	_ = cmd.RegisterFlagCompletionFunc("thing", c.completeThings)
+}
+
+func (s *selection) empty() bool {
+	return len(s.apps)+len(s.persons)+len(s.things) == 0 && s.only == ""
+}
+
+// changeAttrs are the attributes of a change that filters may name.
+var changeAttrs = []string{"id", "app", "verb", "effect", "account", "person", "name", "kind", "thing", "attribute", "before", "after", "forGood", "held", "guard"}
+
+// value is an attribute of a change, for a filter.
+func changeValue(p *plan.Plan, c *plan.Change, attr string) string {
+	switch table.Fold(attr) {
+	case "id":
+		return c.ID
+	case "app":
+		return c.App
+	case "verb":
+		return c.Verb
+	case "effect":
+		return c.Effect
+	case "account":
+		return c.Account
+	case "person":
+		return c.Person
+	case "name":
+		return p.People[c.Person]
+	case "kind":
+		return c.Address().Kind
+	case "thing":
+		return c.Address().Name
+	case "attribute":
+		return c.Attribute
+	case "before", "after":
+		v := c.Before
+		if table.Fold(attr) == "after" {
+			v = c.After
+		}
+		if s, ok := v.(string); ok {
+			return s
+		}
+	case "forgood":
+		return fmt.Sprint(c.ForGood)
+	case "held":
+		return fmt.Sprint(len(c.Holds) > 0)
+	case "guard":
+		if len(c.Holds) > 0 {
+			return c.Holds[0].Guard
+		}
+	}
+	return ""
+}
+
+// choose returns the changes that the selection names, in the plan's order. A
+// name that is nowhere in the plan is an error, with the nearest that is.
+func (s *selection) choose(p *plan.Plan) ([]*plan.Change, error) {
+	var f *filter.Filter
+	if s.only != "" {
+		var err error
+		if f, err = filter.Parse(s.only); err != nil {
+			return nil, usage("--only: %w", err)
+		}
+		for _, cl := range f.Clauses() {
+			if !containsFold(changeAttrs, cl.Attr) {
+				return nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs))
+			}
+		}
+	}
+	if err := s.known(p); err != nil {
+		return nil, err
+	}
+	today, err := day.Parse(p.AsOf)
+	if err != nil {
+		return nil, err
+	}
+	apps, persons, things := set(s.apps), set(s.persons), set(s.things)
+	var out []*plan.Change
+	for i := range p.Changes {
+		ch := &p.Changes[i]
+		if apps != nil && !apps[ch.App] || things != nil && !things[ch.Address().String()] ||
+			persons != nil && !persons[ch.Person] && !persons[ch.Account] {
+			continue
+		}
+		if f != nil && !f.Match(func(attr string) string { return changeValue(p, ch, attr) }, today) {
+			continue
+		}
+		out = append(out, ch)
+	}
+	return out, nil
+}
+
+// known checks that what is named is in the plan.
+func (s *selection) known(p *plan.Plan) error {
+	var apps, persons, things []string
+	seen := map[string]bool{}
+	add := func(list *[]string, v string) {
+		if v != "" && !seen[v] {
+			seen[v] = true
+			*list = append(*list, v)
+		}
+	}
+	for _, e := range p.Exports {
+		add(&apps, e.App)
+	}
+	for i := range p.Changes {
+		add(&persons, p.Changes[i].Person)
+		add(&persons, p.Changes[i].Account)
+		add(&things, p.Changes[i].Address().String())
+	}
+	for _, x := range []struct {
+		what        string
+		names, have []string
+	}{{"application in the plan", s.apps, apps}, {"person with a change in the plan", s.persons, persons}, {"thing with a change in the plan", s.things, things}} {
+		have := set(x.have)
+		for _, n := range x.names {
+			if x.what[0] == 't' {
+				if _, err := model.ParseAddress(n); err != nil {
+					return usage("--thing: %w", err)
+				}
+			}
+			if !have[n] {
+				near := table.Nearest(n, x.have)
+				if near != "" {
+					near = "; did you mean " + near + "?"
+				}
+				return usage("there is no %s %q%s", x.what, n, near)
+			}
+		}
+	}
+	return nil
+}
+
+func (s *selection) view(p *plan.Plan) (*show.PlanView, error) {
+	changes, err := s.choose(p)
+	return &show.PlanView{Plan: p, Changes: changes, Part: !s.empty()}, err
+}
+
+func set(names []string) map[string]bool {
+	if len(names) == 0 {
+		return nil
+	}
+	out := make(map[string]bool, len(names))
+	for _, n := range names {
+		out[n] = true
+	}
+	return out
+}
+
+func containsFold(list []string, s string) bool {
+	for _, x := range list {
+		if strings.EqualFold(x, s) {
+			return true
+		}
+	}
+	return false
+}

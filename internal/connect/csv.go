@@ -1,0 +1,270 @@
+package connect
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// tape keeps the bytes that a CSV reader has read ahead, so that a record's
+// own bytes can be copied.
+type tape struct {
+	src  io.Reader
+	buf  []byte
+	base int64 // offset of buf[0]
+}
+
+func (t *tape) Read(p []byte) (int, error) {
+	n, err := t.src.Read(p)
+	t.buf = append(t.buf, p[:n]...)
+	return n, err
+}
+
+// until returns the bytes up to an offset and forgets those before.
+func (t *tape) until(offset int64) []byte {
+	out := t.buf[:offset-t.base]
+	t.buf, t.base = t.buf[offset-t.base:], offset
+	return out
+}
+
+// csv writes each CSV file anew: rows that no change is about as they are,
+// other rows with only the changed fields written again, new rows at the end.
+func (f *Files) csv(e *edits) (staged []*source.Staged, steps []FileStep, err error) {
+	for i, path := range f.Spec.Paths {
+		src, err := source.Open(export.Locate(f.Dir, path.Text), path.Text)
+		if err != nil {
+			return staged, nil, err
+		}
+		last := i == len(f.Spec.Paths)-1
+		s, err := source.Stage(export.Locate(f.Dir, path.Text), 0o644, func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) })
+		var sum string
+		if err == nil {
+			staged = append(staged, s)
+			sum, err = src.Digest()
+		}
+		src.Close()
+		if err != nil {
+			return staged, nil, err
+		}
+		steps = append(steps, FileStep{path.Text, sum, s.Digest()})
+	}
+	return staged, steps, nil
+}
+
+type csvWriter struct {
+	files  *Files
+	layout *export.Layout
+	w      io.Writer
+	end    string // the file's line end
+	err    error  // of a field that cannot hold what it should
+}
+
+func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, last bool) error {
+	t := &tape{src: src}
+	rd := export.NewCSV(t, f.Spec)
+	layout, err := export.ReadLayout(rd, name, f.Spec, f.App)
+	if err != nil {
+		return err
+	}
+	out := &csvWriter{files: f, layout: layout, w: w, end: "\n"}
+	if src.HasBOM() {
+		if _, err := io.WriteString(w, "\ufeff"); err != nil {
+			return err
+		}
+	}
+	raw := t.until(rd.InputOffset())
+	if strings.HasSuffix(string(raw), "\r\n") {
+		out.end = "\r\n"
+	}
+	ended := strings.HasSuffix(string(raw), "\n")
+	line := 1
+	for {
+		if _, err := w.Write(raw); err != nil {
+			return err
+		}
+		line += strings.Count(string(raw), "\n")
+		src.Mark()
+		row, err := rd.Read()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return source.CSVError(name, err)
+		}
+		raw = t.until(rd.InputOffset())
+		ended = strings.HasSuffix(string(raw), "\n")
+		if x := e.byKey[row[layout.Key]]; x != nil {
+			x.done = true
+			// The lines are counted on the old bytes, so the new row is
+			// written at once.
+			if err := out.change(raw, line, rd, row, x); err != nil {
+				return err
+			}
+			line += strings.Count(string(raw), "\n")
+			raw = nil
+		}
+	}
+	if rest := t.until(t.base + int64(len(t.buf))); len(rest) > 0 { // blank lines at the end
+		if _, err := w.Write(rest); err != nil {
+			return err
+		}
+		ended = strings.HasSuffix(string(rest), "\n")
+	}
+	if !last {
+		return nil
+	}
+	create, err := e.news()
+	if err != nil {
+		return err
+	}
+	return out.create(create, ended)
+}
+
+// change writes a row with the changed fields replaced. line is the number of
+// the first line of raw.
+func (o *csvWriter) change(raw []byte, line int, rd *csv.Reader, row []string, x *edit) error {
+	if x.remove {
+		return nil
+	}
+	starts := make([]int, len(row)+1)
+	lineAt := []int{0}
+	for i, c := range raw {
+		if c == '\n' {
+			lineAt = append(lineAt, i+1)
+		}
+	}
+	for i := range row {
+		l, col := rd.FieldPos(i)
+		starts[i] = lineAt[l-line] + col - 1
+	}
+	body := strings.TrimRight(string(raw), "\r\n")
+	comma := utf8.RuneLen(o.files.Spec.Delimiter)
+	starts[len(row)] = len(body) + comma
+	at := 0
+	var b strings.Builder
+	for i := range row {
+		from, to := starts[i], starts[i+1]-comma
+		value, changed := o.field(i, row[i], x)
+		if !changed {
+			continue
+		}
+		b.WriteString(string(raw[at:from]))
+		b.WriteString(o.quote(value, strings.HasPrefix(string(raw[from:to]), `"`)))
+		at = to
+	}
+	b.WriteString(string(raw[at:]))
+	if o.err != nil {
+		return o.err
+	}
+	_, err := io.WriteString(o.w, b.String())
+	return err
+}
+
+// field returns the new value of field i of a row.
+func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool) {
+	app, spec, l := o.files.App, o.files.Spec, o.layout
+	switch {
+	case i == l.Active && x.active != nil:
+		yes, no := spec.Column("active").Words()
+		if value = no; *x.active {
+			value = yes
+		}
+		return value, value != is
+	case i == l.Active:
+		return is, false
+	}
+	for k, at := range l.Kinds {
+		if at == i {
+			value = o.names(model.Kind(k), is, x)
+			return value, value != is
+		}
+	}
+	for n, at := range l.Attrs {
+		if at != i {
+			continue
+		}
+		if v, ok := x.attrs[app.Attrs[n].Name]; ok {
+			return v, v != is
+		}
+	}
+	if v, ok := x.attrs[app.Match]; ok && i == l.Key && x.create {
+		return v, v != is
+	}
+	return is, false
+}
+
+// names changes a list of names within one field; the names that stay keep
+// their order and the spaces around them.
+func (o *csvWriter) names(kind model.Kind, is string, x *edit) string {
+	if len(x.gain[kind]) == 0 && len(x.lose[kind]) == 0 {
+		return is
+	}
+	split := o.files.Spec.Column(kind.Plural()).Split
+	var parts, names []string
+	if is != "" {
+		parts = []string{is}
+		if split != "" {
+			parts = strings.Split(is, split)
+		}
+	}
+	for _, p := range parts {
+		names = append(names, strings.TrimSpace(p))
+	}
+	keep, add := x.list(kind, names)
+	parts = slices.DeleteFunc(parts, func(p string) bool { return !keep(strings.TrimSpace(p)) })
+	space := ""
+	if len(parts) > 1 && strings.HasPrefix(parts[1], " ") {
+		space = " "
+	}
+	if len(parts) > 0 && len(names) > 0 {
+		parts[0] = strings.TrimLeft(parts[0], " ")
+	}
+	for _, a := range add {
+		if len(parts) > 0 {
+			a = space + a
+		}
+		parts = append(parts, a)
+	}
+	if split == "" && len(parts) > 1 {
+		o.err = fmt.Errorf("%s: a cell of %s holds one name only, and %s would have several; name a split in its columns", o.files.App.ID, kind.Plural(), x.key)
+	}
+	return strings.Join(parts, split)
+}
+
+// quote writes a field as RFC 4180 has it: in quotes when it must be, or was.
+func (o *csvWriter) quote(v string, was bool) string {
+	if was || strings.ContainsAny(v, "\"\r\n") || strings.ContainsRune(v, o.files.Spec.Delimiter) || strings.HasPrefix(v, " ") {
+		return `"` + strings.ReplaceAll(v, `"`, `""`) + `"`
+	}
+	return v
+}
+
+// create writes the rows of new accounts.
+func (o *csvWriter) create(news []*edit, ended bool) error {
+	for _, x := range news {
+		var b strings.Builder
+		if !ended {
+			b.WriteString(o.end)
+		}
+		ended = true
+		for i := range o.layout.Header {
+			if i > 0 {
+				b.WriteRune(o.files.Spec.Delimiter)
+			}
+			v, _ := o.field(i, "", x)
+			b.WriteString(o.quote(v, false))
+		}
+		b.WriteString(o.end)
+		if _, err := io.WriteString(o.w, b.String()); err != nil {
+			return err
+		}
+	}
+	return o.err
+}

@@ -1,0 +1,120 @@
+package connect
+
+import (
+	"fmt"
+	"slices"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// edits are the changes of a batch, gathered by account.
+type edits struct {
+	app   *model.App
+	byKey map[string]*edit
+	order []string // accounts in the order of their first change
+}
+
+// edit is all that happens to one account.
+type edit struct {
+	key    string
+	create bool
+	remove bool
+	active *bool
+	attrs  map[string]string // "" takes the value away
+	gain   [model.Kinds][]string
+	lose   [model.Kinds][]string
+	done   bool
+}
+
+func newEdits(app *model.App, changes []*plan.Change) (*edits, error) {
+	e := &edits{app: app, byKey: map[string]*edit{}}
+	for _, c := range changes {
+		x := e.byKey[c.Account]
+		if x == nil {
+			x = &edit{key: c.Account, attrs: map[string]string{}}
+			e.byKey[c.Account] = x
+			e.order = append(e.order, c.Account)
+		}
+		if err := x.add(c); err != nil {
+			return nil, err
+		}
+	}
+	return e, nil
+}
+
+func (x *edit) add(c *plan.Change) error {
+	verb, ok := model.ParseVerb(c.Verb)
+	if !ok {
+		return fmt.Errorf("change %s has the verb %q, which cannot be carried out", c.ID, c.Verb)
+	}
+	switch verb {
+	case model.Suspend, model.Restore:
+		open := verb == model.Restore
+		x.active = &open
+	case model.Remove:
+		x.remove = true
+	case model.Create:
+		open := true
+		x.create, x.active = true, &open
+		attrs, ok := c.After.(map[string]any)
+		if !ok {
+			return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
+		}
+		for name, v := range attrs {
+			x.attrs[name] = fmt.Sprint(v)
+		}
+	case model.Update:
+		x.attrs[c.Attribute] = ""
+		if c.After != nil {
+			x.attrs[c.Attribute] = fmt.Sprint(c.After)
+		}
+	default:
+		kind, ok := model.ParseKind(c.Thing.Kind)
+		if !ok {
+			return fmt.Errorf("change %s is about a thing of the kind %q, which does not exist", c.ID, c.Thing.Kind)
+		}
+		if verb == model.Gaining(kind) {
+			x.gain[kind] = append(x.gain[kind], c.Thing.Name)
+		} else {
+			x.lose[kind] = append(x.lose[kind], c.Thing.Name)
+		}
+	}
+	return nil
+}
+
+// missing returns the edits that found no account, those aside that may.
+func (e *edits) missing() []*edit {
+	var out []*edit
+	for _, key := range e.order {
+		if x := e.byKey[key]; !x.done {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// news parts the edits that found no account into the accounts to create;
+// an account that is to be changed and is not there is an error.
+func (e *edits) news() (create []*edit, err error) {
+	for _, x := range e.missing() {
+		switch {
+		case x.create:
+			create = append(create, x)
+		case x.remove: // it is gone already
+		default:
+			return nil, fmt.Errorf("%s: the account %q is not there any more; nothing was changed. Draft again", e.app.ID, x.key)
+		}
+	}
+	return create, nil
+}
+
+// list applies what an account gains and loses to a list of names.
+func (x *edit) list(kind model.Kind, names []string) (keep func(string) bool, add []string) {
+	for _, g := range x.gain[kind] {
+		if !slices.Contains(names, g) {
+			add = append(add, g)
+		}
+	}
+	return func(name string) bool { return !slices.Contains(x.lose[kind], name) }, add
+}

@@ -1,0 +1,211 @@
+// Package decide computes what follows from decisions about a plan: which
+// changes go along with an accepted one, which fall with a rejected one, what
+// an earlier rejection sets aside, and what may be carried out.
+package decide
+
+import (
+	"fmt"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/plan"
+)
+
+// A Rejection says that a difference stays. It holds for the change with this
+// id, and so for as long as the difference stays the same.
+type Rejection struct {
+	Change  string
+	Until   day.Day // the last day it counts, or None
+	Because string
+	By      string
+}
+
+// On tells whether the rejection counts on a day.
+func (r *Rejection) On(d day.Day) bool { return r.Until == day.None || d <= r.Until }
+
+// A Lift takes a guard away: for one application or for all (App ""), for one
+// plan or until a day.
+type Lift struct {
+	Guard   string
+	App     string
+	Plan    string // id of the plan, or "" for every plan
+	Until   day.Day
+	Because string
+	By      string
+}
+
+// Covers tells whether the lift counts for a hold of a guard on a change of
+// an application, in a plan of a day.
+func (l *Lift) Covers(guard, app, planID string, d day.Day) bool {
+	return l.Guard == guard && (l.App == "" || l.App == app) &&
+		(l.Plan == "" || l.Plan == planID) && (l.Until == day.None || d <= l.Until)
+}
+
+// SetAside parts the changes of a draft from those that a rejection, or the
+// rejection of something that they need, sets aside. Changes keep their order,
+// in which needed ones come first. O(changes).
+func SetAside(changes []plan.Change, rejections []Rejection, today day.Day) (left []plan.Change, aside []plan.SetAside) {
+	byID := map[string]*Rejection{}
+	for i := range rejections {
+		if r := &rejections[i]; r.On(today) {
+			byID[r.Change] = r
+		}
+	}
+	if len(byID) == 0 {
+		return changes, nil
+	}
+	because := map[string]*Rejection{}
+	left = changes[:0:0]
+	for _, c := range changes {
+		r := byID[c.ID]
+		says := ""
+		if r != nil {
+			says = r.Because
+		}
+		for _, need := range c.Needs {
+			if n := because[need]; n != nil && r == nil {
+				r, says = n, fmt.Sprintf("it needs %s, which was rejected: %s", need, n.Because)
+			}
+		}
+		if r == nil {
+			left = append(left, c)
+			continue
+		}
+		because[c.ID] = r
+		aside = append(aside, plan.SetAside{Change: c, Because: says, By: r.By, Until: r.Until.String()})
+	}
+	return left, aside
+}
+
+// WithNeeds adds to the chosen changes all that they need, to any depth, and
+// returns the ids that it added, in the plan's order. O(changes).
+func WithNeeds(p *plan.Plan, chosen map[string]bool) (added []string) {
+	also := map[string]bool{}
+	// Backwards, since what is needed comes before what needs it.
+	for i := len(p.Changes) - 1; i >= 0; i-- {
+		c := &p.Changes[i]
+		if !chosen[c.ID] {
+			continue
+		}
+		for _, need := range c.Needs {
+			if !chosen[need] {
+				chosen[need], also[need] = true, true
+			}
+		}
+	}
+	return inOrder(p, also)
+}
+
+// WithNeeding adds to the chosen changes all that need one of them, to any
+// depth, and returns the ids that it added, in the plan's order. O(changes).
+func WithNeeding(p *plan.Plan, chosen map[string]bool) (added []string) {
+	also := map[string]bool{}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		for _, need := range c.Needs {
+			if chosen[need] && !chosen[c.ID] {
+				chosen[c.ID], also[c.ID] = true, true
+			}
+		}
+	}
+	return inOrder(p, also)
+}
+
+func inOrder(p *plan.Plan, ids map[string]bool) (out []string) {
+	if len(ids) == 0 {
+		return nil
+	}
+	for i := range p.Changes {
+		if ids[p.Changes[i].ID] {
+			out = append(out, p.Changes[i].ID)
+		}
+	}
+	return out
+}
+
+// A Verdict is what was decided about one change, the latest decision.
+type Verdict int
+
+// The verdicts.
+const (
+	Undecided Verdict = iota
+	Accepted
+	Rejected
+)
+
+// A State is what may become of one change.
+type State string
+
+// The states of a change, as it stands before a run.
+const (
+	Ready     State = "ready"     // will be carried out
+	Waiting   State = "undecided" // nobody has accepted it, while others were
+	Refused   State = "rejected"
+	Held      State = "held"    // a guard holds it
+	Lacking   State = "lacking" // something that it needs is not carried out
+	Completed State = "done"    // an earlier run of the plan has settled it
+)
+
+// Standing is what is decided about a plan as a whole.
+type Standing struct {
+	All      bool               // everything that is not decided by itself is accepted
+	Verdicts map[string]Verdict // change → its own verdict
+	Lifts    []Lift
+	Done     map[string]bool // settled by an earlier run
+}
+
+// AnyAccepted tells whether some change was accepted by itself.
+func (s *Standing) AnyAccepted() bool {
+	for _, v := range s.Verdicts {
+		if v == Accepted {
+			return true
+		}
+	}
+	return false
+}
+
+// Ready tells for each change of the plan what may become of it, in the
+// plan's order. When All is not set and some changes are accepted by
+// themselves, only those are ready. O(changes).
+func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
+	out := make([]State, len(p.Changes))
+	at := map[string]State{}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		v := s.Verdicts[c.ID]
+		switch {
+		case s.Done[c.ID]:
+			out[i] = Completed
+		case v == Rejected:
+			out[i] = Refused
+		case len(s.Holding(p, c, today)) > 0:
+			out[i] = Held
+		case v == Accepted || s.All:
+			out[i] = Ready
+		default:
+			out[i] = Waiting
+		}
+		if out[i] == Ready {
+			for _, need := range c.Needs {
+				if st := at[need]; st != Ready && st != Completed {
+					out[i] = Lacking
+				}
+			}
+		}
+		at[c.ID] = out[i]
+	}
+	return out
+}
+
+// Holding returns the holds of a change that no lift covers.
+func (s *Standing) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
+next:
+	for _, h := range c.Holds {
+		for i := range s.Lifts {
+			if s.Lifts[i].Covers(h.Guard, c.App, p.ID, today) {
+				continue next
+			}
+		}
+		out = append(out, h)
+	}
+	return out
+}

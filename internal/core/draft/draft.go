@@ -1,0 +1,285 @@
+// Package draft makes a plan: from people, applications, kits and exports, by
+// way of stages, entitlements, differences, order and guards. The same input
+// gives the same bytes; the order in which people, accounts or files come does
+// not matter, and no clock is read.
+package draft
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/guard"
+	"pravet/internal/core/model"
+	"pravet/internal/core/order"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/stage"
+)
+
+// Input is all that a plan follows from.
+type Input struct {
+	Organization string
+	Desired      plan.Desired // People is filled in here
+	Today        day.Day
+
+	People       *model.People
+	Apps         []*model.App // in the order of their ids
+	Kits         []*model.Kit // in the order of their names
+	Separations  []model.Separation
+	Guards       model.Guards // the organization's
+	Exports      []*Export    // one for each application, nil where it was not selected
+	Only         *filter.Filter
+	PeopleBefore int // people in the plan before, or -1
+
+	Rejections []decide.Rejection
+	Lifts      []decide.Lift // those that stand
+}
+
+// An Export is an application's accounts and what is known about the reading.
+type Export struct {
+	Accounts *model.Accounts
+	Digest   string
+	TakenAt  string  // RFC 3339
+	Day      day.Day // the day of TakenAt
+	Before   int     // accounts in the export before, or -1
+}
+
+// Draft makes the plan; it is not sealed yet.
+func Draft(in Input) (*plan.Plan, error) {
+	in.Desired.People = in.People.Len()
+	p := &plan.Plan{
+		Format: plan.Format, Organization: in.Organization, AsOf: in.Today.String(), Desired: in.Desired,
+		Exports: []plan.Export{}, People: map[string]string{}, Changes: []plan.Change{},
+		SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
+	}
+	d := newDrafter(in)
+	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
+	found := diff.Compute(diff.Input{People: in.People, Apps: in.Apps, Accounts: d.accounts, Due: due, Stages: stage.Of(in.People, in.Today)})
+	changes := found.Changes
+	if in.Only != nil {
+		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
+	}
+	order.Sort(changes, in.People)
+	checked := guard.Check(d.guardInput(due, found, changes))
+
+	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Due: due, Today: in.Today}
+	all := d.changes(changes, checked, due)
+	if err := unique(all); err != nil {
+		return nil, err
+	}
+	left, aside := decide.SetAside(all, in.Rejections, in.Today)
+	p.Changes = append(p.Changes, left...)
+	p.SetAside = append(p.SetAside, aside...)
+	p.Totals = plan.Count(p.Changes)
+	d.head(p, checked)
+	p.Notices = append(p.Notices, d.notices(found, checked)...)
+	return p, nil
+}
+
+type drafter struct {
+	in        Input
+	sets      []*model.Sets
+	accounts  []*model.Accounts
+	explainer *explain.Explainer
+	lifted    map[string]int // notice about a lifted guard → holds that it lifted
+}
+
+func newDrafter(in Input) *drafter {
+	d := &drafter{in: in, lifted: map[string]int{}}
+	for a := range in.Apps {
+		if e := in.Exports[a]; e != nil {
+			d.sets = append(d.sets, e.Accounts.Sets)
+			d.accounts = append(d.accounts, e.Accounts)
+		} else {
+			d.sets = append(d.sets, model.NewSets())
+			d.accounts = append(d.accounts, nil)
+		}
+	}
+	return d
+}
+
+func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
+	in := guard.Input{
+		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Accounts: d.accounts,
+		Due: due, Diff: found, Changes: changes, Today: d.in.Today, PeopleBefore: d.in.PeopleBefore,
+	}
+	org := d.in.Guards.Or(model.DefaultGuards())
+	in.LimitRoster = org.RosterShrink
+	for a, app := range d.in.Apps {
+		in.Limits = append(in.Limits, app.Guards.Or(org))
+		taken, before := day.None, -1
+		if e := d.in.Exports[a]; e != nil {
+			taken, before = e.Day, e.Before
+		}
+		in.TakenAt = append(in.TakenAt, taken)
+		in.Before = append(in.Before, before)
+	}
+	return in
+}
+
+// changes turns differences into the plan's changes, with ids, reasons, holds
+// and what each needs.
+func (d *drafter) changes(changes []diff.Change, checked *guard.Result, due *entitle.Result) []plan.Change {
+	out := make([]plan.Change, 0, len(changes))
+	opened := map[[2]int32]string{} // application, person → id of the create or restore
+	ids := d.in.People.Column("id")
+	for i := range changes {
+		c := &changes[i]
+		app := d.in.Apps[c.App]
+		p := plan.Change{
+			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Verb.Effect(), ForGood: c.Verb.ForGood(),
+			Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
+		}
+		if c.Person != diff.None {
+			p.Person = ids.At(int(c.Person))
+		}
+		if c.Thing != diff.None {
+			t := app.Things[c.Thing]
+			p.Thing = &plan.Thing{Kind: t.Kind.String(), Name: t.Name}
+		}
+		switch c.Verb {
+		case model.Update:
+			p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
+		case model.Create:
+			p.After = d.attributes(c, due)
+		}
+		p.ID = plan.ChangeID(&p)
+		key := [2]int32{c.App, c.Person}
+		switch c.Verb {
+		case model.Create, model.Restore:
+			opened[key] = p.ID
+		case model.Update, model.Assign, model.Join, model.Grant:
+			if id := opened[key]; id != "" {
+				p.Needs = append(p.Needs, id)
+			}
+		}
+		for _, n := range checked.Needs[i] {
+			p.Needs = append(p.Needs, out[n].ID)
+		}
+		p.Holds = append(p.Holds, d.standing(checked.Holds[i], app.ID)...)
+		out = append(out, p)
+	}
+	return out
+}
+
+func value(s string) any {
+	if s == "" {
+		return nil
+	}
+	return s
+}
+
+// attributes are those of an account that is to be created.
+func (d *drafter) attributes(c *diff.Change, due *entitle.Result) map[string]string {
+	app := d.in.Apps[c.App]
+	out := map[string]string{app.Match: c.Key}
+	for n := range app.Attrs {
+		follows := d.in.People.Column(app.Attrs[n].Person)
+		v, _, managed := diff.Wanted(app, n, follows, int(c.Person), &due.Classes[due.Of[c.Person]].Apps[c.App])
+		if managed && v != "" {
+			out[app.Attrs[n].Name] = v
+		}
+	}
+	return out
+}
+
+// standing drops the holds whose guard is lifted in the files.
+func (d *drafter) standing(holds []plan.Hold, app string) []plan.Hold {
+	return slices.DeleteFunc(slices.Clone(holds), func(h plan.Hold) bool {
+		for i := range d.in.Lifts {
+			if l := &d.in.Lifts[i]; l.Covers(h.Guard, app, "", d.in.Today) {
+				says := fmt.Sprintf("guard %s is lifted", l.Guard)
+				if l.Until != day.None {
+					says += fmt.Sprintf(" until %s", l.Until)
+				}
+				d.lifted[app+"\x00"+says+": "+l.Because]++
+				return true
+			}
+		}
+		return false
+	})
+}
+
+// unique makes sure that no two changes share an id, so that a decision about
+// one can never be taken for another's.
+func unique(changes []plan.Change) error {
+	seen := make(map[string]int, len(changes))
+	for i := range changes {
+		if first, ok := seen[changes[i].ID]; ok {
+			a, b := &changes[first], &changes[i]
+			return fmt.Errorf("two changes would have the id %s: %s %s and %s %s", a.ID, a.Verb, a.Address(), b.Verb, b.Address())
+		}
+		seen[changes[i].ID] = i
+	}
+	return nil
+}
+
+func (d *drafter) head(p *plan.Plan, checked *guard.Result) {
+	p.Desired.Suspect = checked.Roster
+	var apps []string
+	for a, e := range d.in.Exports {
+		if e == nil {
+			continue
+		}
+		apps = append(apps, d.in.Apps[a].ID)
+		p.Exports = append(p.Exports, plan.Export{App: d.in.Apps[a].ID, Title: d.in.Apps[a].Title, Digest: e.Digest, TakenAt: e.TakenAt, Accounts: e.Accounts.Len(), Suspect: checked.Suspect[a]})
+	}
+	if len(apps) < len(d.in.Apps) || d.in.Only != nil {
+		p.Selection = &plan.Selection{}
+		if len(apps) < len(d.in.Apps) {
+			p.Selection.Apps = apps
+		}
+		if d.in.Only != nil {
+			p.Selection.Only = d.in.Only.String()
+		}
+	}
+	wanted := map[string]bool{}
+	for i := range p.Changes {
+		wanted[p.Changes[i].Person] = true
+	}
+	for i := range p.SetAside {
+		wanted[p.SetAside[i].Change.Person] = true
+	}
+	delete(wanted, "")
+	ids, names := d.in.People.Column("id"), d.in.People.Column("displayName")
+	if names == nil {
+		names = d.in.People.Column("userName")
+	}
+	if len(wanted) > 0 {
+		for i := range d.in.People.Len() {
+			if id := ids.At(i); wanted[id] {
+				p.People[id] = names.At(i)
+			}
+		}
+	}
+}
+
+// notices gathers what is worth knowing, sorted by application.
+func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Notice {
+	out := slices.Clone(checked.Notices)
+	add := func(a int, format string, args ...any) {
+		out = append(out, plan.Notice{App: d.in.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
+	}
+	for a := range d.in.Apps {
+		if d.accounts[a] != nil {
+			d.appNotices(a, found, func(format string, args ...any) { add(a, format, args...) })
+		}
+	}
+	for key, n := range d.lifted {
+		app, says, _ := cut(key)
+		out = append(out, plan.Notice{App: app, Says: fmt.Sprintf("%s (%s)", says, model.Count(n, "hold", "holds"))})
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		if out[i].App != out[j].App {
+			return out[i].App < out[j].App
+		}
+		return out[i].Says < out[j].Says
+	})
+	return slices.Compact(out)
+}

@@ -1,0 +1,210 @@
+// Package entitle computes what each person should hold: which kits a person
+// has, by rule or by name, and what follows from them in each application.
+//
+// People whom no rule can tell apart share a class, and everything is computed
+// once for each class; see filter.Classify.
+package entitle
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+)
+
+// Input is what entitlements follow from.
+type Input struct {
+	People *model.People
+	Apps   []*model.App
+	Kits   []*model.Kit
+	Sets   []*model.Sets // one for each application; grows by what is due
+	Only   *filter.Filter
+	Today  day.Day
+}
+
+// Result tells what is due to each person.
+type Result struct {
+	Of      []uint32 // person → class
+	Classes []Class
+	Matches []int // kit → how many people its rule matches; 0 without a rule
+}
+
+// A Class is what is due to all people of the class.
+type Class struct {
+	Kits     []Held
+	Apps     []Due
+	Selected bool // matches Input.Only
+}
+
+// Held says that a kit is held, and by name where Holder is not nil.
+type Held struct {
+	Kit    int
+	Holder *model.Holder
+}
+
+// Due is what a class should have in one application.
+type Due struct {
+	InScope bool
+	Given   bool   // some kit gives something here
+	Want    uint32 // what to hold directly: no more than what nothing else brings
+	Reach   uint32 // Want and all that it brings along
+	Set     []Setting
+}
+
+// Account tells whether an account is due.
+func (d *Due) Account() bool { return d.InScope && d.Given }
+
+// A Setting is an attribute that a kit sets. Clash is another kit that sets it
+// otherwise, or -1.
+type Setting struct {
+	model.Setting
+	Kit, Clash int
+}
+
+// Compute returns what is due. Its cost is that of filter.Classify, and then
+// O(classes · kits).
+func Compute(in Input) *Result {
+	var filters []*filter.Filter
+	for _, k := range in.Kits {
+		filters = append(filters, k.For)
+	}
+	for _, a := range in.Apps {
+		filters = append(filters, a.Scope)
+	}
+	filters = append(filters, in.Only)
+	classes := filter.Classify(in.People, filters, in.Today)
+
+	out := &Result{Of: classes.Of, Matches: make([]int, len(in.Kits))}
+	for k, kit := range in.Kits {
+		if kit.HasRule() {
+			out.Matches[k] = classes.Count(k)
+		}
+	}
+	c := computer{in: in, dues: map[string][]Due{}}
+	for _, truth := range classes.Truth {
+		var held []Held
+		for k, kit := range in.Kits {
+			if kit.HasRule() && truth[k] {
+				held = append(held, Held{Kit: k})
+			}
+		}
+		out.Classes = append(out.Classes, c.class(held, truth[len(in.Kits):]))
+	}
+	c.named(out, classes)
+	return out
+}
+
+type computer struct {
+	in   Input
+	dues map[string][]Due // kits held → due in each application, scope aside
+}
+
+func (c *computer) class(held []Held, scopes []bool) Class {
+	key := make([]byte, 0, 2*len(held))
+	for _, h := range held {
+		key = binary.AppendUvarint(key, uint64(h.Kit))
+	}
+	dues, ok := c.dues[string(key)]
+	if !ok {
+		dues = make([]Due, len(c.in.Apps))
+		for a := range c.in.Apps {
+			dues[a] = c.due(a, held)
+		}
+		c.dues[string(key)] = dues
+	}
+	out := Class{Kits: held, Apps: slices.Clone(dues), Selected: scopes[len(c.in.Apps)]}
+	for a := range out.Apps {
+		out.Apps[a].InScope = scopes[a]
+	}
+	return out
+}
+
+func (c *computer) due(a int, held []Held) Due {
+	var d Due
+	var things []int32
+	for _, h := range held {
+		for _, g := range c.in.Kits[h.Kit].Gives {
+			if g.App != a {
+				continue
+			}
+			d.Given = true
+			things = append(things, g.Things...)
+			for _, s := range g.Set {
+				d.set(s, h.Kit)
+			}
+		}
+	}
+	app, sets := c.in.Apps[a], c.in.Sets[a]
+	implied := app.Implied(things)
+	var direct []int32
+	for _, t := range things {
+		if _, also := slices.BinarySearch(implied, t); !also {
+			direct = append(direct, t)
+		}
+	}
+	d.Want = sets.Of(direct)
+	d.Reach = sets.Of(append(implied, direct...))
+	return d
+}
+
+func (d *Due) set(s model.Setting, kit int) {
+	for i := range d.Set {
+		if d.Set[i].Attr == s.Attr {
+			if d.Set[i].Value != s.Value && d.Set[i].Clash < 0 {
+				d.Set[i].Clash = kit
+			}
+			return
+		}
+	}
+	d.Set = append(d.Set, Setting{s, kit, -1})
+}
+
+// named gives the people who hold a kit by name, or are excepted from its
+// rule, a class of their own. O(people) to find them, once.
+func (c *computer) named(out *Result, classes *filter.Classes) {
+	type entry struct {
+		kit    int
+		holder *model.Holder
+		except bool
+	}
+	byID := map[string][]entry{}
+	for k, kit := range c.in.Kits {
+		for i := range kit.Holders {
+			if h := &kit.Holders[i]; h.On(c.in.Today) {
+				byID[h.Person] = append(byID[h.Person], entry{k, h, false})
+			}
+		}
+		for i := range kit.Except {
+			if h := &kit.Except[i]; h.On(c.in.Today) {
+				byID[h.Person] = append(byID[h.Person], entry{k, h, true})
+			}
+		}
+	}
+	ids := c.in.People.Column("id")
+	if len(byID) == 0 || ids == nil {
+		return
+	}
+	for p := range out.Of {
+		entries, ok := byID[ids.At(p)]
+		if !ok {
+			continue
+		}
+		base := out.Of[p]
+		var held []Held
+		for _, h := range out.Classes[base].Kits {
+			if !slices.ContainsFunc(entries, func(e entry) bool { return e.kit == h.Kit && e.except }) {
+				held = append(held, h)
+			}
+		}
+		for _, e := range entries {
+			if !e.except && !slices.ContainsFunc(held, func(h Held) bool { return h.Kit == e.kit }) {
+				held = append(held, Held{e.kit, e.holder})
+			}
+		}
+		slices.SortFunc(held, func(x, y Held) int { return x.Kit - y.Kit })
+		out.Of[p] = uint32(len(out.Classes))
+		out.Classes = append(out.Classes, c.class(held, classes.Truth[base][len(c.in.Kits):]))
+	}
+}

@@ -1,0 +1,215 @@
+// Package explain finds the lines of the files that cause a change and says
+// in words how they do.
+package explain
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// An Explainer explains the changes of one draft.
+type Explainer struct {
+	People *model.People
+	Apps   []*model.App
+	Kits   []*model.Kit
+	Due    *entitle.Result
+	Today  day.Day
+
+	giving map[[2]int32][]Giver // application, thing → kits
+}
+
+// maxKits is how many kits a change names that would give a thing, but not to
+// this person.
+const maxKits = 3
+
+// Reasons returns why a change is wanted, nearest cause first.
+func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
+	app := e.Apps[c.App]
+	switch c.Why {
+	case diff.Gives:
+		return e.gives(c)
+	case diff.NotGiven:
+		return e.notGiven(c)
+	case diff.NothingDue:
+		if c.Thing != diff.None {
+			return e.notGiven(c)
+		}
+		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives anything in %s", e.name(c.Person), app.ID))}
+	case diff.OutOfScope:
+		says := "scope leaves this person out: " + app.Scope.String()
+		if cl, ok := app.Scope.Fails(e.get(c.Person), e.Today); ok {
+			says += "; " + e.valueOf(c.Person, cl.Attr)
+		}
+		return []plan.Reason{at(app.ScopePos, says)}
+	case diff.IsAway:
+		return []plan.Reason{e.person(c.Person, e.name(c.Person)+" is away")}
+	case diff.IsNotYet:
+		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s starts on %s", e.name(c.Person), e.People.Get(int(c.Person), "starts")))}
+	case diff.IsGone:
+		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s ended on %s", e.name(c.Person), e.People.Get(int(c.Person), "ends")))}
+	case diff.KitSets:
+		for _, s := range e.due(c).Set {
+			if s.Attr == app.Attrs[c.Attr].Name {
+				return []plan.Reason{at(s.Pos, fmt.Sprintf("kit %s sets %s to %q", e.Kits[s.Kit].Name, s.Attr, s.Value))}
+			}
+		}
+	case diff.Follows:
+		a := app.Attrs[c.Attr]
+		return []plan.Reason{
+			e.person(c.Person, e.valueOf(c.Person, a.Person)),
+			at(a.Pos, fmt.Sprintf("%s follows the person's %s", a.Name, a.Person)),
+		}
+	case diff.IsStray:
+		return []plan.Reason{at(app.StraysPos, fmt.Sprintf("strays: %s; nobody's %s is %q", app.Strays, app.MatchPerson(), c.Key))}
+	}
+	return nil
+}
+
+// A Giver is a kit that gives a thing, by itself or along with another one.
+type Giver struct {
+	Kit int
+	Via int32 // the thing that brings it along, or diff.None
+}
+
+// Givers lists the kits that give a thing.
+func (e *Explainer) Givers(app, thing int32) []Giver {
+	if e.giving == nil {
+		e.giving = map[[2]int32][]Giver{}
+		for k, kit := range e.Kits {
+			for _, g := range kit.Gives {
+				for _, t := range g.Things {
+					e.giver(g.App, t, Giver{k, diff.None})
+					for _, also := range e.Apps[g.App].Implied([]int32{t}) {
+						e.giver(g.App, also, Giver{k, t})
+					}
+				}
+			}
+		}
+	}
+	return e.giving[[2]int32{app, thing}]
+}
+
+func (e *Explainer) giver(app int, thing int32, g Giver) {
+	key := [2]int32{int32(app), thing}
+	e.giving[key] = append(e.giving[key], g)
+}
+
+func at(p model.Pos, says string) plan.Reason {
+	return plan.Reason{File: p.File, Line: p.Line, Says: says}
+}
+
+func (e *Explainer) person(p int32, says string) plan.Reason {
+	return at(e.People.Pos(int(p)), says)
+}
+
+func (e *Explainer) name(p int32) string {
+	if n := e.People.Get(int(p), "displayName"); n != "" {
+		return n
+	}
+	return e.People.Get(int(p), "userName")
+}
+
+func (e *Explainer) get(p int32) func(string) string {
+	return func(attr string) string { return e.People.Get(int(p), attr) }
+}
+
+func (e *Explainer) valueOf(p int32, attr string) string {
+	if v := e.People.Get(int(p), attr); v != "" {
+		return fmt.Sprintf("%s is %q", attr, v)
+	}
+	return attr + " has no value"
+}
+
+func (e *Explainer) due(c *diff.Change) *entitle.Due {
+	return &e.Due.Classes[e.Due.Of[c.Person]].Apps[c.App]
+}
+
+// gives names the kits that the person has and that give the thing, or
+// anything at all in the application when the change is about the account.
+func (e *Explainer) gives(c *diff.Change) []plan.Reason {
+	var out []plan.Reason
+	for _, h := range e.Due.Classes[e.Due.Of[c.Person]].Kits {
+		kit := e.Kits[h.Kit]
+		for _, g := range kit.Gives {
+			if int32(g.App) != c.App {
+				continue
+			}
+			found := c.Thing == diff.None
+			for _, t := range g.Things {
+				found = found || t == c.Thing
+			}
+			if found {
+				out = append(out, e.Has(h))
+				break
+			}
+		}
+	}
+	return out
+}
+
+// Has says why a kit is held.
+func (e *Explainer) Has(h entitle.Held) plan.Reason {
+	kit := e.Kits[h.Kit]
+	if h.Holder == nil {
+		return at(kit.ForPos, fmt.Sprintf("kit %s: %s", kit.Name, kit.Rule()))
+	}
+	says := fmt.Sprintf("kit %s, held by name", kit.Name)
+	if h.Holder.Until != day.None {
+		says += fmt.Sprintf(" until %s", h.Holder.Until)
+	}
+	return at(h.Holder.Pos, says+": "+h.Holder.Because)
+}
+
+// notGiven says that no kit of the person gives the thing, and what keeps the
+// person from the kits that do.
+func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
+	t := e.Apps[c.App].Things[c.Thing]
+	out := []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives %s %s", e.name(c.Person), t.Kind, t.Name))}
+	kits := e.Givers(c.App, c.Thing)
+	if len(kits) == 0 {
+		return append(out, at(t.Pos, fmt.Sprintf("no kit gives %s %s to anyone", t.Kind, t.Name)))
+	}
+	for i, g := range kits {
+		if i == maxKits {
+			out = append(out, plan.Reason{Says: fmt.Sprintf("%s more give it, to others", model.Count(len(kits)-i, "kit", "kits"))})
+			break
+		}
+		via := ""
+		if g.Via != diff.None {
+			brings := e.Apps[c.App].Things[g.Via]
+			via = fmt.Sprintf(" along with %s %s", brings.Kind, brings.Name)
+		}
+		out = append(out, e.Lacks(e.Kits[g.Kit], c.Person, via))
+	}
+	return out
+}
+
+// Lacks says why a person does not have a kit that gives something, via what
+// brings it along.
+func (e *Explainer) Lacks(kit *model.Kit, p int32, via string) plan.Reason {
+	id := e.People.Get(int(p), "id")
+	for i := range kit.Except {
+		if x := &kit.Except[i]; x.Person == id && x.On(e.Today) {
+			return at(x.Pos, fmt.Sprintf("kit %s excepts this person: %s", kit.Name, x.Because))
+		}
+	}
+	for i := range kit.Holders {
+		if x := &kit.Holders[i]; x.Person == id && !x.On(e.Today) {
+			return at(x.Pos, fmt.Sprintf("kit %s was held by name until %s", kit.Name, x.Until))
+		}
+	}
+	if kit.For == nil {
+		return at(kit.Pos, fmt.Sprintf("kit %s gives it%s, by name only", kit.Name, via))
+	}
+	says := fmt.Sprintf("kit %s gives it%s for: %s", kit.Name, via, kit.For)
+	if cl, ok := kit.For.Fails(e.get(p), e.Today); ok {
+		says += "; " + e.valueOf(p, strings.TrimSpace(cl.Attr))
+	}
+	return at(kit.ForPos, says)
+}

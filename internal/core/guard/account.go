@@ -1,0 +1,132 @@
+package guard
+
+import (
+	"strings"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+)
+
+// accounts holds the changes of protected accounts, of two accounts for one
+// person, and of one account for two persons.
+func (c *checker) accounts(a int) {
+	app := c.Apps[a]
+	double, shared := map[int32][]string{}, map[int32]string{}
+	for _, p := range c.Diff.Accounts {
+		if int(p.App) == a {
+			person := c.Diff.PersonOf[a][p.First]
+			if len(double[person]) == 0 {
+				double[person] = append(double[person], c.Accounts[a].Key.At(int(p.First)))
+			}
+			double[person] = append(double[person], c.Accounts[a].Key.At(int(p.Second)))
+		}
+	}
+	for person, keys := range double {
+		double[person] = sorted(keys)
+	}
+	for _, p := range c.Diff.Persons {
+		if int(p.App) == a {
+			shared[p.First], shared[p.Second] = c.personName(p.Second), c.personName(p.First)
+		}
+	}
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if _, ok := app.Protected(ch.Key); ok {
+			c.hold(i, Protected, "the account %s is protected; no plan touches it", ch.Key)
+		}
+		if ch.Person == diff.None {
+			continue
+		}
+		if keys, ok := double[ch.Person]; ok {
+			c.hold(i, DoubleAccount, "%s has more than one account: %s", c.personName(ch.Person), strings.Join(keys, ", "))
+		}
+		if other, ok := shared[ch.Person]; ok {
+			c.hold(i, SharedAccount, "%s has the same %s, so the account may be either's", other, app.MatchPerson())
+		}
+	}
+	for _, person := range sortedKeys(double) {
+		c.notice(a, "%s has more than one account: %s", c.personName(person), strings.Join(double[person], ", "))
+	}
+}
+
+// names holds what gives a thing that the application itself does not have.
+func (c *checker) names(a int) {
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Thing == diff.None || narrows(ch) {
+			continue
+		}
+		t := c.Apps[a].Things[ch.Thing]
+		defined := c.Accounts[a].Defined[t.Kind]
+		if defined == nil || contains(defined, t.Name) {
+			continue
+		}
+		hint := ""
+		if near := table.Nearest(t.Name, defined); near != "" {
+			hint = "; did you mean " + near + "?"
+		}
+		c.hold(i, UnknownName, "%s has no %s %s%s", c.Apps[a].ID, t.Kind, t.Name, hint)
+	}
+}
+
+// attributes holds changes of fixed attributes, what needs an attribute that
+// has no value, accounts that could not be found again, and attributes that
+// two kits set differently.
+func (c *checker) attributes(a int) {
+	app := c.Apps[a]
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Person == diff.None {
+			continue
+		}
+		due := &c.Due.Classes[c.Due.Of[ch.Person]].Apps[a]
+		switch ch.Verb {
+		case model.Update:
+			if at := app.Attrs[ch.Attr]; at.Fixed {
+				c.hold(i, Fixed, "%s cannot be changed once the account exists (fixed); it is %q and would be %q", at.Name, ch.Before, ch.After)
+			}
+			c.clash(i, due, app.Attrs[ch.Attr].Name)
+		case model.Create:
+			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
+				c.hold(i, Needs, "%s has no %s, by which the account would be found again", c.personName(ch.Person), app.MatchPerson())
+			}
+			for _, s := range due.Set {
+				c.clash(i, due, s.Attr)
+			}
+		case model.Assign, model.Join, model.Grant:
+			for _, need := range app.Things[ch.Thing].Needs {
+				if c.wanted(a, ch, due, need) == "" {
+					t := app.Things[ch.Thing]
+					c.hold(i, Needs, "%s %s needs a value of %s first, and %s has none", t.Kind, t.Name, need, c.personName(ch.Person))
+				}
+			}
+		}
+	}
+}
+
+func (c *checker) clash(i int, due *entitle.Due, attr string) {
+	for _, s := range due.Set {
+		if s.Attr == attr && s.Clash >= 0 {
+			c.hold(i, Clash, "kit %s sets %s to %q and kit %s sets it otherwise", c.Kits[s.Kit].Name, attr, s.Value, c.Kits[s.Clash].Name)
+		}
+	}
+}
+
+// wanted is the value that an attribute will have once the plan is carried
+// out: the account's where Pravet keeps it, else the person's.
+func (c *checker) wanted(a int, ch *diff.Change, due *entitle.Due, attr string) string {
+	app := c.Apps[a]
+	if n := app.Attr(attr); n >= 0 {
+		v, _, managed := diff.Wanted(app, n, c.People.Column(app.Attrs[n].Person), int(ch.Person), due)
+		if managed {
+			return v
+		}
+		if ch.Account != diff.None {
+			return c.Accounts[a].Attr(n, int(ch.Account))
+		}
+		return ""
+	}
+	return c.People.Get(int(ch.Person), attr)
+}

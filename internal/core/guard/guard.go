@@ -1,0 +1,136 @@
+// Package guard looks at the ordered differences and raises holds: reasons why
+// a change may not be carried out as things are. A guard never changes or
+// drops a change. Where a guard is about one change, only that one is held;
+// where it is about an application as a whole, all its changes are.
+//
+// One file holds one family of guards; the name of a guard is what a decision
+// lifts it by.
+package guard
+
+import (
+	"fmt"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// The names of the guards.
+const (
+	Removals      = "removals"
+	Suspensions   = "suspensions"
+	Narrowing     = "narrowing"
+	ExportEmpty   = "export-empty"
+	ExportShrink  = "export-shrink"
+	ExportAge     = "export-age"
+	RosterShrink  = "roster-shrink"
+	Protected     = "protected"
+	DoubleAccount = "double-account"
+	SharedAccount = "shared-account"
+	UnknownName   = "unknown-name"
+	Fixed         = "fixed"
+	Needs         = "needs"
+	Clash         = "clash"
+	Seats         = "seats"
+	AtLeast       = "at-least"
+	Separation    = "separation"
+)
+
+// All lists the names of all guards.
+func All() []string {
+	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
+		DoubleAccount, SharedAccount, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation}
+}
+
+// Input is all that guards look at. Changes are in the plan's order.
+type Input struct {
+	People      *model.People
+	Apps        []*model.App
+	Limits      []model.Guards // of each application, complete
+	Kits        []*model.Kit
+	Separations []model.Separation
+	Accounts    []*model.Accounts // nil for an application that was not selected
+	Due         *entitle.Result
+	Diff        *diff.Result
+	Changes     []diff.Change
+	Today       day.Day
+
+	TakenAt      []day.Day // of each export
+	Before       []int     // accounts in the export before, or -1
+	PeopleBefore int       // people in the plan before, or -1
+	LimitRoster  model.Limit
+}
+
+// Result is what the guards found.
+type Result struct {
+	Holds   map[int][]plan.Hold // number of the change → holds
+	Needs   map[int][]int       // number of the change → changes that must come before it
+	Notices []plan.Notice
+	Suspect []bool // applications whose export is empty or has shrunk
+	Roster  bool   // the roster has shrunk
+}
+
+// Check runs all guards, in O(accounts + changes · log changes).
+func Check(in Input) *Result {
+	c := &checker{Input: in, out: &Result{Holds: map[int][]plan.Hold{}, Needs: map[int][]int{}, Suspect: make([]bool, len(in.Apps))}, byApp: make([][]int, len(in.Apps))}
+	for i := range in.Changes {
+		a := in.Changes[i].App
+		c.byApp[a] = append(c.byApp[a], i)
+	}
+	for a := range in.Apps {
+		if in.Accounts[a] == nil {
+			continue
+		}
+		c.exports(a)
+		c.counts(a)
+		c.accounts(a)
+		c.names(a)
+		c.attributes(a)
+	}
+	c.roster()
+	st := newStates(&c.Input)
+	for a := range in.Apps {
+		if in.Accounts[a] != nil {
+			c.seats(a, st)
+			c.atLeast(a, st)
+		}
+	}
+	c.separation(st)
+	return c.out
+}
+
+type checker struct {
+	Input
+	out   *Result
+	byApp [][]int // application → numbers of its changes
+}
+
+func (c *checker) hold(i int, guard, format string, args ...any) {
+	c.out.Holds[i] = append(c.out.Holds[i], plan.Hold{Guard: guard, Says: fmt.Sprintf(format, args...)})
+}
+
+// holdAll holds all of an application's changes that a test chooses.
+func (c *checker) holdAll(a int, which func(*diff.Change) bool, guard, format string, args ...any) {
+	says := fmt.Sprintf(format, args...)
+	for _, i := range c.byApp[a] {
+		if which(&c.Changes[i]) {
+			c.out.Holds[i] = append(c.out.Holds[i], plan.Hold{Guard: guard, Says: says})
+		}
+	}
+}
+
+func (c *checker) notice(a int, format string, args ...any) {
+	c.out.Notices = append(c.out.Notices, plan.Notice{App: c.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
+}
+
+func narrows(ch *diff.Change) bool { return ch.Verb.Effect() == "narrows" }
+
+// personName is how a hold names a person.
+func (c *checker) personName(p int32) string {
+	if n := c.People.Get(int(p), "displayName"); n != "" {
+		return n + " (" + c.People.Get(int(p), "id") + ")"
+	}
+	return c.People.Get(int(p), "id")
+}

@@ -1,0 +1,111 @@
+package guard
+
+import (
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+)
+
+// seats follows each license with a number of seats through the plan in its
+// order. A change that takes a seat which only comes free in the plan needs the
+// change that frees it; one for which no seat is left is held. Blocked
+// accounts keep their seats.
+func (c *checker) seats(a int, st *states) {
+	app := c.Apps[a]
+	for t := range app.Things {
+		thing := &app.Things[t]
+		if thing.Kind != model.License || thing.Seats < 0 {
+			continue
+		}
+		used := st.holders(a, int32(t), false)
+		free, taken, without := thing.Seats-used, 0, 0
+		var freed []int
+		current := map[string]uint32{}
+		for _, i := range c.byApp[a] {
+			ch := &c.Changes[i]
+			if ch.Thing == diff.None && ch.Verb != model.Remove {
+				continue
+			}
+			set, ok := current[ch.Key]
+			if !ok {
+				set = st.of[a][ch.Key].set
+			}
+			next := set
+			switch {
+			case ch.Verb == model.Remove:
+				next = 0
+			case narrows(ch):
+				next = c.Accounts[a].Sets.Without(set, ch.Thing)
+			default:
+				next = c.Accounts[a].Sets.With(set, ch.Thing)
+			}
+			had, has := st.reaches(a, set, int32(t)), st.reaches(a, next, int32(t))
+			switch {
+			case had && !has:
+				if free < 0 {
+					free++
+				} else {
+					freed = append(freed, i)
+				}
+			case !had && has:
+				switch {
+				case free > 0:
+					free--
+				case len(freed) > 0:
+					c.out.Needs[i] = append(c.out.Needs[i], freed[0])
+					freed = freed[1:]
+				default:
+					without++
+					c.hold(i, Seats, "no seat of license %s is left: %d bought, %d held before the plan, %s needed beyond them so far",
+						thing.Name, thing.Seats, used, model.Count(without, "seat is", "seats are"))
+					continue // a held change takes no seat
+				}
+				taken++
+			}
+			current[ch.Key] = next
+		}
+		if used > thing.Seats {
+			c.notice(a, "license %s: %d accounts hold it, and only %d seats were bought", thing.Name, used, thing.Seats)
+		}
+		if without > 0 {
+			c.notice(a, "license %s: %s missing; %d bought, %d held before the plan", thing.Name, model.Count(without, "seat is", "seats are"), thing.Seats, used)
+		}
+	}
+}
+
+// atLeast holds what would leave too few active holders of a thing, counted
+// over effective access after the whole plan.
+func (c *checker) atLeast(a int, st *states) {
+	app := c.Apps[a]
+	for t := range app.Things {
+		thing := &app.Things[t]
+		if thing.AtLeast == 0 {
+			continue
+		}
+		n := st.holders(a, int32(t), true)
+		losers := map[string]bool{}
+		for key, s := range st.of[a] {
+			before := s.open && st.reaches(a, s.set, int32(t))
+			after := s.openAfter && st.reaches(a, s.after, int32(t))
+			switch {
+			case before && !after:
+				n--
+				losers[key] = true
+			case !before && after:
+				n++
+			}
+		}
+		if n >= thing.AtLeast || len(losers) == 0 {
+			continue
+		}
+		for _, i := range c.byApp[a] {
+			ch := &c.Changes[i]
+			if !narrows(ch) || !losers[ch.Key] {
+				continue
+			}
+			if ch.Thing == diff.None || st.brings(a, ch.Thing, int32(t)) {
+				c.hold(i, AtLeast, "only %s of %s %s would stay; at least %d must",
+					model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
+			}
+		}
+	}
+}

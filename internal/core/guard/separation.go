@@ -1,0 +1,68 @@
+package guard
+
+import (
+	"strings"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+)
+
+// separation holds the changes by which a person would come to hold two
+// things that are kept apart, counted over effective access in all
+// applications after the plan. Who holds both already and gains neither is
+// only pointed out.
+func (c *checker) separation(st *states) {
+	if len(c.Separations) == 0 {
+		return
+	}
+	gains := map[int32][]int{} // person → widening changes
+	for i := range c.Changes {
+		if ch := &c.Changes[i]; ch.Person != diff.None && ch.Thing != diff.None && !narrows(ch) {
+			gains[ch.Person] = append(gains[ch.Person], i)
+		}
+	}
+	for _, sep := range c.Separations {
+		for _, p := range sortedKeys(gains) {
+			var held []string
+			var things []model.AppThing
+			for _, x := range sep.Apart {
+				if c.Accounts[x.App] != nil && c.after(st, p, x) {
+					held = append(held, c.address(x))
+					things = append(things, x)
+				}
+			}
+			if len(held) < 2 {
+				continue
+			}
+			for _, i := range gains[p] {
+				for _, x := range things {
+					if int(c.Changes[i].App) == x.App && st.brings(x.App, c.Changes[i].Thing, x.Thing) {
+						c.hold(i, Separation, "%s would hold %s, which are kept apart: %s (%s)",
+							c.personName(p), strings.Join(held, " and "), sep.Name, sep.Pos)
+						break
+					}
+				}
+			}
+		}
+	}
+}
+
+func (c *checker) address(x model.AppThing) string {
+	t := c.Apps[x.App].Things[x.Thing]
+	return model.Address{App: c.Apps[x.App].ID, Kind: t.Kind.String(), Name: t.Name}.String()
+}
+
+// after tells whether a person has a thing once the plan is carried out.
+func (c *checker) after(st *states, p int32, x model.AppThing) bool {
+	account := c.Diff.AccountOf[x.App][p]
+	key := ""
+	if account != diff.None {
+		key = c.Accounts[x.App].Key.At(int(account))
+	} else {
+		key = c.People.Get(int(p), c.Apps[x.App].MatchPerson())
+	}
+	if s := st.of[x.App][key]; s != nil {
+		return st.reaches(x.App, s.after, x.Thing)
+	}
+	return account != diff.None && st.reaches(x.App, c.Accounts[x.App].Held[account], x.Thing)
+}

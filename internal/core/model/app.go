@@ -1,0 +1,234 @@
+package model
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"sort"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/table"
+)
+
+// An App is a business application as its file describes it.
+type App struct {
+	ID, Title, Owner string
+	Pos              Pos
+
+	Match    string // the account attribute that tells whose account it is
+	Scope    *filter.Filter
+	ScopePos Pos
+	Attrs    []Attr // the account attributes that Pravet keeps, in file order
+
+	Things []Thing // the catalog, sorted by kind and name
+
+	Protect    []Name
+	Strays     string // report, suspend or remove
+	StraysPos  Pos
+	Guards     Guards
+	catalog    [Kinds]map[string]int32
+	protect    map[string]Pos
+	attrByName map[string]int
+}
+
+// A Name is a word of a file and its place.
+type Name struct {
+	Text string
+	Pos  Pos
+}
+
+// An Attr is an account attribute and the person attribute it follows; Person
+// is "" for one that only kits set.
+type Attr struct {
+	Name, Person string
+	Fixed        bool // cannot be changed once the account exists
+	Pos          Pos
+}
+
+// A Thing is one entry of a catalog.
+type Thing struct {
+	Kind      Kind
+	Name      string
+	Title     string
+	Pos       Pos
+	Sensitive bool
+	AtLeast   int      // how many active holders must stay
+	Seats     int      // how many seats were bought; -1 for no limit
+	Price     string   // per seat, as written
+	Needs     []string // account attributes that must have a value first
+	Implies   []int32  // what it brings or includes, directly
+}
+
+// Index makes things, attributes and protected accounts findable. It is
+// called once, when the application is complete, and sorts the catalog; the
+// numbers in Implies are given by name before and resolved by the caller.
+func (a *App) Index() {
+	sort.SliceStable(a.Things, func(i, j int) bool {
+		if a.Things[i].Kind != a.Things[j].Kind {
+			return a.Things[i].Kind < a.Things[j].Kind
+		}
+		return a.Things[i].Name < a.Things[j].Name
+	})
+	for k := range a.catalog {
+		a.catalog[k] = map[string]int32{}
+	}
+	for i, t := range a.Things {
+		a.catalog[t.Kind][t.Name] = int32(i)
+	}
+	a.protect = map[string]Pos{}
+	for _, p := range a.Protect {
+		a.protect[table.Fold(p.Text)] = p.Pos
+	}
+	a.attrByName = map[string]int{}
+	for i, at := range a.Attrs {
+		a.attrByName[at.Name] = i
+	}
+}
+
+// Thing finds a thing of the catalog by its exact name, or -1.
+func (a *App) Thing(k Kind, name string) int32 {
+	if i, ok := a.catalog[k][name]; ok {
+		return i
+	}
+	return -1
+}
+
+// Names lists the catalog's names of one kind, sorted.
+func (a *App) Names(k Kind) []string {
+	var out []string
+	for _, t := range a.Things {
+		if t.Kind == k {
+			out = append(out, t.Name)
+		}
+	}
+	return out
+}
+
+// Protected tells whether no plan may touch an account, and where that is said.
+func (a *App) Protected(account string) (Pos, bool) {
+	p, ok := a.protect[table.Fold(account)]
+	return p, ok
+}
+
+// Attr finds an account attribute that Pravet keeps, or -1.
+func (a *App) Attr(name string) int {
+	if i, ok := a.attrByName[name]; ok {
+		return i
+	}
+	return -1
+}
+
+// MatchPerson is the person attribute that is compared with Match.
+func (a *App) MatchPerson() string {
+	if i := a.Attr(a.Match); i >= 0 && a.Attrs[i].Person != "" {
+		return a.Attrs[i].Person
+	}
+	return a.Match
+}
+
+// Implied returns all that the things bring along, to any depth, without the
+// things themselves unless one implies another. Cycles end. O(edges).
+func (a *App) Implied(things []int32) []int32 {
+	var out []int32
+	seen := map[int32]bool{}
+	queue := slices.Clone(things)
+	for len(queue) > 0 {
+		t := queue[0]
+		queue = queue[1:]
+		for _, next := range a.Things[t].Implies {
+			if !seen[next] {
+				seen[next] = true
+				out = append(out, next)
+				queue = append(queue, next)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// A Limit is a count, or a percentage of a whole.
+type Limit struct {
+	Count   int
+	Percent float64
+	IsPct   bool
+	Set     bool
+	Pos     Pos
+}
+
+// Of returns how many of whole the limit allows: a percentage is rounded up,
+// so that a small application is not held by a fraction of an account.
+func (l Limit) Of(whole int) int {
+	if !l.IsPct {
+		return l.Count
+	}
+	return int(math.Ceil(l.Percent * float64(whole) / 100))
+}
+
+func (l Limit) String() string {
+	if l.IsPct {
+		return fmt.Sprintf("%g%%", l.Percent)
+	}
+	return fmt.Sprint(l.Count)
+}
+
+// Or returns l, or other where l is not set.
+func (l Limit) Or(other Limit) Limit {
+	if l.Set {
+		return l
+	}
+	return other
+}
+
+// Guards are the limits of an application. A limit that is not set takes the
+// organization's, and then Pravet's own (DefaultGuards).
+type Guards struct {
+	Removals     Limit // accounts removed
+	Suspensions  Limit // accounts suspended, of the open ones
+	Narrowing    Limit // accounts that lose something, of all
+	ExportShrink Limit // accounts fewer than in the export before
+	RosterShrink Limit // people fewer than in the plan before
+	ExportAge    day.Duration
+	ExportAgeSet bool
+}
+
+// DefaultGuards are the limits where no file sets any.
+func DefaultGuards() Guards {
+	pct := func(p float64) Limit { return Limit{Percent: p, IsPct: true, Set: true} }
+	return Guards{
+		Removals:     Limit{Count: 2, Set: true},
+		Suspensions:  pct(10),
+		Narrowing:    pct(25),
+		ExportShrink: pct(20),
+		RosterShrink: pct(10),
+		ExportAge:    day.Duration{Days: 1},
+		ExportAgeSet: true,
+	}
+}
+
+// Or fills what g does not set from other.
+func (g Guards) Or(other Guards) Guards {
+	g.Removals = g.Removals.Or(other.Removals)
+	g.Suspensions = g.Suspensions.Or(other.Suspensions)
+	g.Narrowing = g.Narrowing.Or(other.Narrowing)
+	g.ExportShrink = g.ExportShrink.Or(other.ExportShrink)
+	g.RosterShrink = g.RosterShrink.Or(other.RosterShrink)
+	if !g.ExportAgeSet {
+		g.ExportAge, g.ExportAgeSet = other.ExportAge, other.ExportAgeSet
+	}
+	return g
+}
+
+// A Separation is a set of things that no one person may hold together.
+type Separation struct {
+	Name  string
+	Apart []AppThing
+	Pos   Pos
+}
+
+// An AppThing is a thing of one application, by numbers.
+type AppThing struct {
+	App   int
+	Thing int32
+}

@@ -1,0 +1,141 @@
+package model
+
+import (
+	"sync"
+
+	"pravet/internal/core/table"
+)
+
+// People are the persons of the desired state, in columns. Attributes are
+// named as in RFC 7643; a name is found without regard to case.
+type People struct {
+	attrs  []string
+	byName map[string]int
+	cols   []*table.Column
+	rows   int
+
+	files []string
+	file  []uint16
+	line  []uint32
+
+	mu      sync.Mutex
+	indexes map[string]indexed
+}
+
+type indexed struct {
+	index   *table.Index
+	clashes []Clash
+}
+
+// A Clash is two people with the same value of an attribute, case ignored.
+type Clash struct{ First, Second int32 }
+
+// NewPeople returns no people.
+func NewPeople() *People { return &People{byName: map[string]int{}} }
+
+// Len is the number of people.
+func (p *People) Len() int { return p.rows }
+
+// Attributes lists the names of all attributes that a file gives.
+func (p *People) Attributes() []string { return p.attrs }
+
+// Column returns an attribute's column, or nil when no file gives it.
+func (p *People) Column(attr string) *table.Column {
+	if i, ok := p.byName[table.Fold(attr)]; ok {
+		return p.cols[i]
+	}
+	return nil
+}
+
+// Get returns an attribute of person i, "" where it has no value.
+func (p *People) Get(i int, attr string) string {
+	if c := p.Column(attr); c != nil {
+		return c.At(i)
+	}
+	return ""
+}
+
+// Pos is where person i's row begins.
+func (p *People) Pos(i int) Pos {
+	return Pos{File: p.files[p.file[i]], Line: int(p.line[i])}
+}
+
+// Attribute returns the number of an attribute's column, adding one that is
+// empty for all people so far when it is new.
+func (p *People) Attribute(name string) int {
+	key := table.Fold(name)
+	if i, ok := p.byName[key]; ok {
+		return i
+	}
+	i := len(p.cols)
+	p.byName[key] = i
+	p.attrs = append(p.attrs, name)
+	c := &table.Column{}
+	c.Pad(p.rows)
+	p.cols = append(p.cols, c)
+	return i
+}
+
+// File adds a file that people come from and returns its number.
+func (p *People) File(name string) int {
+	p.files = append(p.files, name)
+	return len(p.files) - 1
+}
+
+// Add adds a person from a file's line; attrs are numbers from Attribute and
+// values the person's values of them. It reports false when there is more
+// text than fits.
+func (p *People) Add(file, line int, attrs []int, values []string) bool {
+	for j, a := range attrs {
+		c := p.cols[a]
+		if c.Len() > p.rows { // a repeated attribute: the first value counts
+			continue
+		}
+		c.Pad(p.rows)
+		if !c.Append(values[j]) {
+			return false
+		}
+	}
+	p.file = append(p.file, uint16(file))
+	p.line = append(p.line, uint32(line))
+	p.rows++
+	return true
+}
+
+// Reserve makes room for rows more people.
+func (p *People) Reserve(rows int) {
+	for _, c := range p.cols {
+		c.Reserve(rows)
+	}
+}
+
+// Close fills the columns that the last rows did not give. It is called once,
+// after the last Add.
+func (p *People) Close() {
+	for _, c := range p.cols {
+		c.Pad(p.rows)
+	}
+}
+
+// Index finds people by an attribute, case ignored, and tells which people
+// share a value. It is made when it is first asked for, in O(people), and nil
+// for an attribute that no file gives.
+func (p *People) Index(attr string) (*table.Index, []Clash) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	key := table.Fold(attr)
+	if x, ok := p.indexes[key]; ok {
+		return x.index, x.clashes
+	}
+	var x indexed
+	if col := p.Column(attr); col != nil {
+		x.index = table.NewIndex(col, func(first, row int) {
+			x.clashes = append(x.clashes, Clash{int32(first), int32(row)})
+		})
+	}
+	if p.indexes == nil {
+		p.indexes = map[string]indexed{}
+	}
+	p.indexes[key] = x
+	return x.index, x.clashes
+}

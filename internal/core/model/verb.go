@@ -1,0 +1,60 @@
+package model
+
+// A Verb is what a change does to an account or a thing.
+type Verb uint8
+
+// The verbs, in the order in which a plan carries them out: what narrows comes
+// before what widens, so that seats and separated duties come free first;
+// an account is suspended before it is stripped, and exists before it is
+// filled.
+const (
+	Suspend Verb = iota
+	Release
+	Leave
+	Revoke
+	Remove
+	Create
+	Restore
+	Update
+	Assign
+	Join
+	Grant
+	verbs
+)
+
+var verbNames = [verbs]string{"suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant"}
+
+func (v Verb) String() string { return verbNames[v] }
+
+// Verbs lists all verbs in order.
+func Verbs() []string { return verbNames[:] }
+
+// ParseVerb reads a verb's name.
+func ParseVerb(s string) (Verb, bool) {
+	for v, n := range verbNames {
+		if n == s {
+			return Verb(v), true
+		}
+	}
+	return 0, false
+}
+
+// Effect is what a change does to access: widens, narrows or keeps.
+func (v Verb) Effect() string {
+	switch v {
+	case Suspend, Release, Leave, Revoke, Remove:
+		return "narrows"
+	case Update:
+		return "keeps"
+	}
+	return "widens"
+}
+
+// ForGood tells whether a change cannot be undone.
+func (v Verb) ForGood() bool { return v == Remove }
+
+// Gaining and Losing are the verbs that give a thing of a kind and take it.
+func Gaining(k Kind) Verb { return [Kinds]Verb{License: Assign, Group: Join, Role: Grant}[k] }
+
+// Losing is the verb that takes a thing of a kind away.
+func Losing(k Kind) Verb { return [Kinds]Verb{License: Release, Group: Leave, Role: Revoke}[k] }

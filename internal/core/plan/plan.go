@@ -1,0 +1,319 @@
+// Package plan is the plan as a value and as a file: ordered changes with
+// their reasons, in canonical JSON (RFC 8785) under a SHA-256 digest. A plan
+// never changes once it is drafted; what people decide about it is kept
+// elsewhere (core/decide).
+package plan
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"sort"
+	"strings"
+
+	"github.com/gowebpki/jcs"
+
+	"pravet/internal/core/model"
+)
+
+// Format names the format of plan files that this program writes and reads.
+const Format = "pravet.plan/1"
+
+// A Plan is the ordered changes from some exports to the desired state.
+type Plan struct {
+	Format       string            `json:"format"`
+	ID           string            `json:"id"`
+	Digest       string            `json:"digest"` // "sha256:" and hexadecimal, over the canonical form without it
+	Organization string            `json:"organization"`
+	AsOf         string            `json:"asOf"` // YYYY-MM-DD
+	Selection    *Selection        `json:"selection,omitempty"`
+	Desired      Desired           `json:"desired"`
+	Exports      []Export          `json:"exports"`
+	People       map[string]string `json:"people"` // id → display name, of the people in changes
+	Changes      []Change          `json:"changes"`
+	SetAside     []SetAside        `json:"setAside"`
+	Notices      []Notice          `json:"notices"`
+	Totals       Totals            `json:"totals"`
+}
+
+// Selection says what the plan was limited to when it was drafted.
+type Selection struct {
+	Apps []string `json:"apps,omitempty"`
+	Only string   `json:"only,omitempty"`
+}
+
+// Desired identifies the desired state that the plan leads to.
+type Desired struct {
+	Revision string `json:"revision"` // Git commit, or "" outside Git
+	Clean    bool   `json:"clean"`    // no uncommitted change in the files
+	Digest   string `json:"digest"`
+	People   int    `json:"people"`
+	Suspect  bool   `json:"suspect,omitempty"` // the roster has shrunk beyond its limit
+}
+
+// Export identifies an export that the plan starts from.
+type Export struct {
+	App      string `json:"app"`
+	Title    string `json:"title,omitempty"`
+	Digest   string `json:"digest"`
+	TakenAt  string `json:"takenAt"` // RFC 3339, UTC
+	Accounts int    `json:"accounts"`
+	Suspect  bool   `json:"suspect,omitempty"` // empty, or shrunken beyond its limit
+}
+
+// A Change is one step on one account.
+type Change struct {
+	ID        string   `json:"id"`
+	App       string   `json:"app"`
+	Verb      string   `json:"verb"`
+	Account   string   `json:"account"`
+	Person    string   `json:"person"` // id, or "" for an account of nobody
+	Thing     *Thing   `json:"thing"`
+	Attribute string   `json:"attribute"`
+	Before    any      `json:"before"` // of an update: the value, or null for none
+	After     any      `json:"after"`  // of an update: likewise; of a create: the attributes as an object
+	Effect    string   `json:"effect"`
+	ForGood   bool     `json:"forGood"`
+	Needs     []string `json:"needs"`
+	Reasons   []Reason `json:"reasons"`
+	Holds     []Hold   `json:"holds"`
+}
+
+// Thing names what is gained or lost.
+type Thing struct {
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+}
+
+// A Reason says why, and which line of which file causes it.
+type Reason struct {
+	File string `json:"file"`
+	Line int    `json:"line"`
+	Says string `json:"says"`
+}
+
+// A Hold says why a change may not be carried out as things are.
+type Hold struct {
+	Guard string `json:"guard"`
+	Says  string `json:"says"`
+}
+
+// SetAside is a difference that the plan leaves alone, because it was
+// rejected or needs one that was.
+type SetAside struct {
+	Change  Change `json:"change"`
+	Because string `json:"because"`
+	By      string `json:"by"`
+	Until   string `json:"until"` // the last day it counts, or "" for as long as the difference stays the same
+}
+
+// A Notice is worth knowing and changes nothing. App is "" for the whole plan.
+type Notice struct {
+	App  string `json:"app"`
+	Says string `json:"says"`
+}
+
+// Totals count the changes.
+type Totals struct {
+	Changes int `json:"changes"`
+	Widens  int `json:"widens"`
+	Narrows int `json:"narrows"`
+	Keeps   int `json:"keeps"`
+	ForGood int `json:"forGood"`
+	Held    int `json:"held"`
+}
+
+// Count totals up changes.
+func Count(changes []Change) Totals {
+	t := Totals{Changes: len(changes)}
+	for i := range changes {
+		t.Add(&changes[i])
+	}
+	return t
+}
+
+// Add counts one change, Changes aside.
+func (t *Totals) Add(c *Change) {
+	switch c.Effect {
+	case "widens":
+		t.Widens++
+	case "narrows":
+		t.Narrows++
+	default:
+		t.Keeps++
+	}
+	if c.ForGood {
+		t.ForGood++
+	}
+	if len(c.Holds) > 0 {
+		t.Held++
+	}
+}
+
+// Address is the thing or the account that the change is about.
+func (c *Change) Address() model.Address {
+	if c.Thing != nil {
+		return model.Address{App: c.App, Kind: c.Thing.Kind, Name: c.Thing.Name}
+	}
+	return model.Address{App: c.App, Kind: "account", Name: c.Account}
+}
+
+// alphabet writes ids: 32 letters and digits without those that look alike.
+const alphabet = "abcdefghijkmnpqrstuvwxyz23456789"
+
+func letters(sum []byte, n int) string {
+	out := make([]byte, n)
+	v := binary.BigEndian.Uint64(sum)
+	for i := range out {
+		out[i] = alphabet[v>>59]
+		v <<= 5
+	}
+	return string(out)
+}
+
+// ChangeID derives a change's id from what the change does: 60 bits of a
+// SHA-256 as twelve letters. The same difference has the same id in every
+// plan. Of a create, the attributes do not count: it is the same account.
+func ChangeID(c *Change) string {
+	h := sha256.New()
+	field := func(s string) {
+		_ = binary.Write(h, binary.BigEndian, uint32(len(s))) // a hash never fails
+		io.WriteString(h, s)
+	}
+	field(c.App)
+	field(c.Verb)
+	field(c.Account)
+	field(c.Person)
+	if c.Thing != nil {
+		field(c.Thing.Kind)
+		field(c.Thing.Name)
+	}
+	if c.Attribute != "" {
+		field(c.Attribute)
+		field(fmt.Sprint(c.Before))
+		field(fmt.Sprint(c.After))
+	}
+	return letters(h.Sum(nil), 12)
+}
+
+// members returns the plan's top-level members in canonical form.
+func (p *Plan) members() (map[string][]byte, error) {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	if err := enc.Encode(p); err != nil {
+		return nil, err
+	}
+	var raw map[string]json.RawMessage
+	if err := json.Unmarshal(b.Bytes(), &raw); err != nil {
+		return nil, err
+	}
+	out := make(map[string][]byte, len(raw))
+	for k, v := range raw {
+		// A member stands alone in a list, as jcs takes no bare strings.
+		canonical, err := jcs.Transform(append(append([]byte{'['}, v...), ']'))
+		if err != nil {
+			return nil, err
+		}
+		out[k] = canonical[1 : len(canonical)-1]
+	}
+	return out, nil
+}
+
+func object(members map[string][]byte, without ...string) []byte {
+	var keys []string
+next:
+	for k := range members {
+		for _, w := range without {
+			if k == w {
+				continue next
+			}
+		}
+		keys = append(keys, k)
+	}
+	sort.Strings(keys) // all ASCII, so this is RFC 8785's order by UTF-16 units
+	var b bytes.Buffer
+	for i, k := range keys {
+		b.WriteByte("{,"[min(i, 1)])
+		fmt.Fprintf(&b, "%q:", k)
+		b.Write(members[k])
+	}
+	b.WriteByte('}')
+	return b.Bytes()
+}
+
+// Seal sets the plan's id and digest and returns the bytes of its file: the
+// canonical form (RFC 8785) and one line end.
+func (p *Plan) Seal() ([]byte, error) {
+	p.Format = Format
+	m, err := p.members()
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(object(m, "id", "digest"))
+	p.ID = letters(sum[:], 8)
+	m["id"] = []byte(`"` + p.ID + `"`)
+	sum = sha256.Sum256(object(m, "digest"))
+	p.Digest = "sha256:" + hex.EncodeToString(sum[:])
+	m["digest"] = []byte(`"` + p.Digest + `"`)
+	return append(object(m), '\n'), nil
+}
+
+// Errors of Read that callers tell apart.
+var (
+	ErrNotPlan = errors.New("this is not a plan")
+	ErrChanged = errors.New("the plan was changed after it was drafted")
+	ErrNewer   = errors.New("the plan has a newer format than this program reads")
+)
+
+// Read reads a plan file and proves that not a byte of it has changed since
+// it was drafted.
+func Read(data []byte) (*Plan, error) {
+	var head struct{ Format string }
+	if err := json.Unmarshal(data, &head); err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrNotPlan, jsonError(data, err))
+	}
+	if head.Format != Format {
+		if v, ok := strings.CutPrefix(head.Format, "pravet.plan/"); ok && v > "1" {
+			return nil, fmt.Errorf("%w: it is %s, and this program reads %s", ErrNewer, head.Format, Format)
+		}
+		return nil, fmt.Errorf("%w: its format is %q, not %q", ErrNotPlan, head.Format, Format)
+	}
+	var p Plan
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&p); err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrChanged, jsonError(data, err))
+	}
+	wantID, wantDigest := p.ID, p.Digest
+	sealed, err := p.Seal()
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrChanged, err)
+	}
+	if p.ID != wantID || p.Digest != wantDigest || !bytes.Equal(sealed, data) {
+		return nil, fmt.Errorf("%w: its digest does not fit its contents", ErrChanged)
+	}
+	return &p, nil
+}
+
+// jsonError adds the line and the column to an error of encoding/json.
+func jsonError(data []byte, err error) error {
+	at := int64(len(data))
+	var syntax *json.SyntaxError
+	var typ *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &syntax):
+		at = syntax.Offset
+	case errors.As(err, &typ):
+		at = typ.Offset
+	}
+	before := data[:min(at, int64(len(data)))]
+	line := 1 + bytes.Count(before, []byte{'\n'})
+	column := len(before) - bytes.LastIndexByte(before, '\n')
+	return fmt.Errorf("line %d, column %d: %w", line, column, err)
+}

@@ -1,0 +1,302 @@
+package desired
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+)
+
+var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9-]*$`)
+
+// ConnectWays are the ways in which changes reach an application.
+var ConnectWays = []string{"files"}
+
+func (r *Repo) readApps() {
+	type read struct {
+		app  *model.App
+		spec *export.Spec
+		by   string
+	}
+	var all []read
+	first := map[string]model.Pos{}
+	for _, file := range r.list("apps", ".yaml", ".yml") {
+		d, root := r.open(file)
+		if root == nil {
+			if d.sum != "" {
+				r.fail(model.Pos{File: file, Line: 1}, "missing-key", "the file describes no application", "add app: ID")
+			}
+			continue
+		}
+		app, spec, by := r.readApp(d, root)
+		if app.ID == "" {
+			continue
+		}
+		if at, ok := first[app.ID]; ok {
+			r.fail(app.Pos, "duplicate-entry", fmt.Sprintf("the application %s is described in %s already", app.ID, at), "give one of them another id")
+			r.fail(at, "duplicate-entry", fmt.Sprintf("the application %s is described again in %s", app.ID, app.Pos), "give one of them another id")
+			continue
+		}
+		first[app.ID] = app.Pos
+		all = append(all, read{app, spec, by})
+	}
+	sort.Slice(all, func(i, j int) bool { return all[i].app.ID < all[j].app.ID })
+	for _, x := range all {
+		r.Apps = append(r.Apps, x.app)
+		r.Exports = append(r.Exports, x.spec)
+		r.ConnectBy = append(r.ConnectBy, x.by)
+	}
+}
+
+func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, string) {
+	f := d.fields(root, "an application", "app", "title", "owner", "export", "connect", "match", "scope", "account", "fixed",
+		"groups", "roles", "licenses", "protect", "strays", "guards")
+	app := &model.App{ID: d.required(f, root, "app", "the application"), Title: d.text(f["title"], "title"), Pos: d.pos(root)}
+	if n := f["app"]; n != nil {
+		app.Pos = d.pos(n)
+		if app.ID != "" && !idPattern.MatchString(app.ID) {
+			d.problem(n, "bad-id", fmt.Sprintf("%q is not an id: small letters, digits and hyphens", app.ID), "")
+			app.ID = ""
+		}
+	}
+	if n := f["owner"]; n != nil {
+		app.Owner = d.text(n, "owner")
+		r.refs = append(r.refs, personRef{app.Owner, d.pos(n)})
+	}
+	if n := f["scope"]; n != nil {
+		app.Scope, app.ScopePos = d.filter(n, "scope"), d.pos(n)
+		r.use(d, n, app.Scope, "scope of "+app.ID)
+	}
+	app.Match = d.required(f, root, "match", "the application")
+	r.readAccount(d, app, f["account"], f["fixed"])
+	d.catalog(app, f)
+	app.Protect = d.names(f["protect"], "protect")
+	app.Index()
+	app.Strays = "report"
+	if n := f["strays"]; n != nil {
+		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
+	}
+	app.Guards = d.guards(f["guards"], false)
+	spec := d.export(root, f["export"])
+	if spec != nil {
+		d.fits(root, f, app, spec)
+	}
+	by := ""
+	c := d.fields(f["connect"], "connect", "by")
+	if f["connect"] == nil || c["by"] == nil {
+		d.problem(orNode(f["connect"], root), "missing-key", "the application does not say how changes get there", "add connect: {by: files}")
+	} else {
+		by = d.oneOf(c["by"], "by", ConnectWays...)
+	}
+	return app, spec, by
+}
+
+func orNode(n, otherwise *yaml.Node) *yaml.Node {
+	if n == nil {
+		return otherwise
+	}
+	return n
+}
+
+// readAccount reads which account attribute follows which of the person.
+func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
+	for _, e := range d.entries(n, "account") {
+		app.Attrs = append(app.Attrs, model.Attr{Name: e.name, Person: d.text(e.value, e.name), Pos: d.pos(e.key)})
+		if e.value.Kind == yaml.ScalarNode && e.value.Value != "" {
+			r.attribute(e.value.Value, func(says, hint string) { d.problem(e.value, "unknown-attribute", says, hint) })
+		}
+	}
+	for _, name := range d.names(fixed, "fixed") {
+		found := false
+		for i := range app.Attrs {
+			if app.Attrs[i].Name == name.Text {
+				app.Attrs[i].Fixed, found = true, true
+			}
+		}
+		if !found {
+			var names []string
+			for _, a := range app.Attrs {
+				names = append(names, a.Name)
+			}
+			r.fail(name.Pos, "unknown-attribute", fmt.Sprintf("%s is not under account, so it is never changed anyway", name.Text), didYouMean(name.Text, names, "there are "))
+		}
+	}
+}
+
+// catalog reads the things that Pravet manages in the application, and what
+// brings what along.
+func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
+	type link struct {
+		from model.Kind
+		name string
+		to   model.Kind
+		what model.Name
+	}
+	var links []link
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		for _, e := range d.entries(f[kind.Plural()], kind.Plural()) {
+			t := model.Thing{Kind: kind, Name: e.name, Pos: d.pos(e.key), Seats: -1}
+			known := []string{"title", "sensitive", "atLeast", "needs"}
+			switch kind {
+			case model.Group:
+				known = append(known, "brings")
+			case model.Role:
+				known = append(known, "includes")
+			case model.License:
+				known = append(known, "seats", "price")
+			}
+			tf := d.fields(e.value, "the "+kind.String()+" "+e.name, known...)
+			t.Title = d.text(tf["title"], "title")
+			t.Sensitive = d.boolean(tf["sensitive"], "sensitive")
+			if n := tf["atLeast"]; n != nil {
+				t.AtLeast = d.integer(n, "atLeast", 1)
+			}
+			if n := tf["seats"]; n != nil {
+				t.Seats = d.integer(n, "seats", 0)
+			}
+			t.Price = d.text(tf["price"], "price")
+			for _, need := range d.names(tf["needs"], "needs") {
+				t.Needs = append(t.Needs, need.Text)
+			}
+			for _, n := range d.names(tf["includes"], "includes") {
+				links = append(links, link{kind, e.name, model.Role, n})
+			}
+			bf := d.fields(tf["brings"], "brings", "groups", "roles", "licenses")
+			for _, to := range []model.Kind{model.Group, model.Role, model.License} {
+				for _, n := range d.names(bf[to.Plural()], to.Plural()) {
+					links = append(links, link{kind, e.name, to, n})
+				}
+			}
+			app.Things = append(app.Things, t)
+		}
+	}
+	app.Index()
+	for _, l := range links {
+		from, to := app.Thing(l.from, l.name), app.Thing(l.to, l.what.Text)
+		if to < 0 {
+			d.probs.Add(problem(l.what.Pos, "unknown-thing", fmt.Sprintf("%s has no %s %q in its catalog", app.ID, l.to, l.what.Text),
+				didYouMean(l.what.Text, app.Names(l.to), "there are ")))
+			continue
+		}
+		app.Things[from].Implies = append(app.Things[from].Implies, to)
+	}
+	d.cycles(app)
+}
+
+// cycles reports things that bring themselves along, by their whole path.
+func (d *doc) cycles(app *model.App) {
+	const (
+		unseen = iota
+		onPath
+		finished
+	)
+	state := make([]int, len(app.Things))
+	var path []int32
+	var walk func(t int32)
+	walk = func(t int32) {
+		state[t] = onPath
+		path = append(path, t)
+		for _, next := range app.Things[t].Implies {
+			switch state[next] {
+			case unseen:
+				walk(next)
+			case onPath:
+				var names []string
+				for _, p := range append(path[slices.Index(path, next):], next) {
+					names = append(names, app.Things[p].Kind.String()+" "+app.Things[p].Name)
+				}
+				d.probs.Add(problem(app.Things[next].Pos, "cycle", "these bring each other along in a circle: "+strings.Join(names, ", "), "take one step out"))
+			}
+		}
+		path = path[:len(path)-1]
+		state[t] = finished
+	}
+	for t := range app.Things {
+		if state[t] == unseen {
+			walk(int32(t))
+		}
+	}
+}
+
+// export reads where the exported state is.
+func (d *doc) export(root, n *yaml.Node) *export.Spec {
+	if n == nil {
+		d.problem(root, "missing-key", "the application does not say where its exported state is", "add export: {format: csv, path: exports/FILE}")
+		return nil
+	}
+	f := d.fields(n, "export", "format", "path", "delimiter", "columns")
+	s := &export.Spec{Format: d.oneOf(orNode(f["format"], n), "format", export.Formats...), Delimiter: ',', Pos: d.pos(n)}
+	switch p := f["path"]; {
+	case p == nil:
+		d.problem(n, "missing-key", "the export has no path", "add path: exports/FILE")
+		return nil
+	case p.Kind == yaml.SequenceNode:
+		s.Paths = d.names(p, "path")
+	default:
+		s.Paths = []model.Name{{Text: d.text(p, "path"), Pos: d.pos(p)}}
+	}
+	if dn := f["delimiter"]; dn != nil {
+		v := d.text(dn, "delimiter")
+		if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
+			d.problem(dn, "bad-delimiter", fmt.Sprintf("the delimiter is expected to be one character, not %q", v), `for example ";" or "\t"`)
+		} else {
+			s.Delimiter = c
+		}
+	}
+	for _, e := range d.entries(f["columns"], "columns") {
+		c := export.Column{Attr: e.name, Pos: d.pos(e.value)}
+		if e.value.Kind == yaml.MappingNode {
+			cf := d.fields(e.value, "a column", "column", "true", "false", "split")
+			c.Name = d.required(cf, e.value, "column", e.name)
+			c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
+			c.Split = d.text(cf["split"], "split")
+			if (c.True != "" || c.False != "") && e.name != "active" {
+				d.problem(e.value, "wrong-type", "only active has words for true and false", "")
+			}
+			if c.True != "" && c.True == c.False || (c.True == "") != (c.False == "") {
+				d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
+			}
+		} else {
+			c.Name = d.text(e.value, e.name)
+		}
+		s.Columns = append(s.Columns, c)
+	}
+	if len(s.Paths) == 0 || s.Format == "" {
+		return nil
+	}
+	return s
+}
+
+// fits checks that the export shows what the application's file speaks of.
+func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *export.Spec) {
+	if s.Format != "csv" {
+		return
+	}
+	at := orNode(f["export"], root)
+	if app.Match != "" && s.Column(app.Match) == nil {
+		d.problem(at, "missing-column", fmt.Sprintf("accounts are matched by %s, and columns does not say which column that is", app.Match), "add "+app.Match+": COLUMN under columns")
+	}
+	for _, a := range app.Attrs {
+		if s.Column(a.Name) == nil && a.Name != app.Match {
+			d.probs.Add(problem(a.Pos, "missing-column", fmt.Sprintf("%s is kept, and columns does not say which column that is", a.Name), "add "+a.Name+": COLUMN under export, columns"))
+		}
+	}
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		c := s.Column(kind.Plural())
+		if n := f[kind.Plural()]; n != nil && len(app.Names(kind)) > 0 && c == nil {
+			d.problem(n, "missing-column", fmt.Sprintf("the catalog lists %s, and columns does not say which column shows them", kind.Plural()), "add "+kind.Plural()+": COLUMN under export, columns")
+		}
+		for _, name := range app.Names(kind) {
+			if c != nil && c.Split != "" && strings.Contains(name, c.Split) {
+				d.probs.Add(problem(app.Things[app.Thing(kind, name)].Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s is split", name, c.Split, c.Name), ""))
+			}
+		}
+	}
+}

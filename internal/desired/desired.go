@@ -1,0 +1,149 @@
+// Package desired reads a desired-state repository: who works here, which
+// applications there are, and who should have what in each. All problems of
+// all files are gathered, each with its place and what to do about it.
+//
+// Read takes the small files first (Rules), so that exports can be read while
+// the people, which may be many, are (People).
+package desired
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sort"
+
+	"pravet/internal/core/decide"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// Root is the file that makes a folder a repository.
+const Root = "pravet.yaml"
+
+// A Repo is a desired state.
+type Repo struct {
+	Dir          string
+	Organization string
+	Guards       model.Guards
+	Separations  []model.Separation
+	Apps         []*model.App // by id
+	Exports      []*export.Spec
+	ConnectBy    []string
+	Kits         []*model.Kit // by name
+	People       *model.People
+	Rejections   []decide.Rejection
+	Lifts        []decide.Lift
+	Problems     *source.Problems
+	Files        int
+
+	sums map[string]string // file → digest
+	uses []use             // filters, to check their attributes once people are known
+	refs []personRef       // people named in files
+}
+
+type use struct {
+	f       *filter.Filter
+	at      func(column int) model.Pos
+	subject string
+}
+
+type personRef struct {
+	id  string
+	pos model.Pos
+}
+
+// Find looks for the repository that a folder is in: the nearest folder
+// upwards that holds a pravet.yaml.
+func Find(dir string) (string, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	for at := abs; ; at = filepath.Dir(at) {
+		if info, err := os.Stat(filepath.Join(at, Root)); err == nil && !info.IsDir() {
+			return at, nil
+		}
+		if at == filepath.Dir(at) {
+			return "", fmt.Errorf("there is no %s in %s or in a folder above it; go to a repository, name one with --repo, or start one with: pravet new DIR", Root, abs)
+		}
+	}
+}
+
+// Rules reads everything but the people: pravet.yaml, applications, kits and
+// standing decisions.
+func Rules(dir string) *Repo {
+	r := &Repo{Dir: dir, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}}
+	separations := r.readRoot()
+	r.readApps()
+	r.readKits()
+	r.readStanding()
+	r.resolveSeparations(separations)
+	return r
+}
+
+// open reads one YAML file and notes its digest.
+func (r *Repo) fail(pos model.Pos, rule, says, hint string) {
+	r.Problems.Add(source.NewProblem(pos, rule, says, hint))
+}
+
+func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
+	p := source.NewProblem(pos, rule, says, hint)
+	p.Severity = source.Warning
+	r.Problems.Add(p)
+}
+
+// list lists the files of a folder; one that cannot be read is a problem.
+func (r *Repo) list(folder string, endings ...string) []string {
+	files, err := listFiles(r.Dir, folder, endings...)
+	if err != nil {
+		r.Problems.Add(source.Unreadable(folder, err))
+	}
+	return files
+}
+
+// Digest identifies the desired state: SHA-256 over the name and the digest of
+// every file, in the order of names. Of standing.yaml only the lifted guards
+// count: a rejection changes what is carried out, not what is desired.
+func (r *Repo) Digest() string {
+	h := sha256.New()
+	var files []string
+	for f := range r.sums {
+		files = append(files, f)
+	}
+	sort.Strings(files)
+	for _, f := range files {
+		if f == standingFile {
+			lifts, err := json.Marshal(r.Lifts)
+			if err != nil {
+				panic(err) // plain values always marshal
+			}
+			fmt.Fprintf(h, "%s\n%s\n", f, lifts)
+			continue
+		}
+		fmt.Fprintf(h, "%s\n%s\n", f, r.sums[f])
+	}
+	return "sha256:" + hex.EncodeToString(h.Sum(nil))
+}
+
+// App returns the number of an application, or -1.
+func (r *Repo) App(id string) int {
+	for i, a := range r.Apps {
+		if a.ID == id {
+			return i
+		}
+	}
+	return -1
+}
+
+func (r *Repo) appIDs() []string {
+	var out []string
+	for _, a := range r.Apps {
+		out = append(out, a.ID)
+	}
+	return out
+}

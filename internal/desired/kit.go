@@ -1,0 +1,144 @@
+package desired
+
+import (
+	"fmt"
+	"sort"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+	"pravet/internal/source"
+)
+
+func problem(pos model.Pos, rule, says, hint string) *source.Problem {
+	return source.NewProblem(pos, rule, says, hint)
+}
+
+func (r *Repo) readKits() {
+	first := map[string]model.Pos{}
+	for _, file := range r.list("kits", ".yaml", ".yml") {
+		d, root := r.open(file)
+		if root == nil {
+			continue
+		}
+		f := d.fields(root, "a file of kits", "kits")
+		for _, e := range d.entries(f["kits"], "kits") {
+			kit := r.readKit(d, e)
+			if at, ok := first[kit.Name]; ok {
+				r.fail(kit.Pos, "duplicate-entry", fmt.Sprintf("the kit %s is in %s already", kit.Name, at), "give one of them another name")
+				r.fail(at, "duplicate-entry", fmt.Sprintf("the kit %s is again in %s", kit.Name, kit.Pos), "give one of them another name")
+				continue
+			}
+			first[kit.Name] = kit.Pos
+			r.Kits = append(r.Kits, kit)
+		}
+	}
+	sort.Slice(r.Kits, func(i, j int) bool { return r.Kits[i].Name < r.Kits[j].Name })
+}
+
+func (r *Repo) readKit(d *doc, e entry) *model.Kit {
+	k := &model.Kit{Name: e.name, Pos: d.pos(e.key)}
+	k.ForPos = k.Pos
+	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "gives", "holders", "except")
+	k.Title = d.text(f["title"], "title")
+	if n := f["everyone"]; n != nil {
+		k.Everyone, k.ForPos = d.boolean(n, "everyone"), d.pos(n)
+	}
+	if n := f["for"]; n != nil {
+		if k.Everyone {
+			d.problem(n, "two-rules", "the kit has both for and everyone", "keep one of them")
+		}
+		k.For, k.ForPos = d.filter(n, "for"), d.pos(n)
+		r.use(d, n, k.For, "kit "+k.Name)
+	}
+	if f["gives"] == nil {
+		d.problem(e.key, "missing-key", "the kit gives nothing", "add gives: {APPLICATION: {roles: [NAME]}}")
+	}
+	for _, g := range d.entries(f["gives"], "gives") {
+		r.readGive(d, k, g)
+	}
+	k.Holders = r.holders(d, f["holders"], "holders")
+	k.Except = r.holders(d, f["except"], "except")
+	return k
+}
+
+func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
+	f := d.fields(g.value, "what the kit gives in "+g.name, "groups", "roles", "licenses", "set")
+	a := r.App(g.name)
+	if a < 0 {
+		d.problem(g.key, "unknown-application", fmt.Sprintf("there is no application %q", g.name), didYouMean(g.name, r.appIDs(), "there are "))
+		return
+	}
+	app := r.Apps[a]
+	give := model.Give{App: a}
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		for _, n := range d.names(f[kind.Plural()], kind.Plural()) {
+			t := app.Thing(kind, n.Text)
+			if t < 0 {
+				r.unknownThing(a, kind, n.Text, n.Pos)
+				continue
+			}
+			give.Things = append(give.Things, t)
+			give.Pos = append(give.Pos, n.Pos)
+		}
+	}
+	for _, s := range d.entries(f["set"], "set") {
+		if !r.settable(d, a, s) {
+			continue
+		}
+		give.Set = append(give.Set, model.Setting{Attr: s.name, Value: d.text(s.value, s.name), Pos: d.pos(s.key)})
+	}
+	k.Gives = append(k.Gives, give)
+}
+
+// settable makes a set attribute one that Pravet keeps, where the export
+// shows it.
+func (r *Repo) settable(d *doc, a int, s entry) bool {
+	app := r.Apps[a]
+	if app.Attr(s.name) >= 0 {
+		return true
+	}
+	if spec := r.Exports[a]; spec != nil {
+		var names []string
+		for _, c := range spec.Columns {
+			if c.Attr != "active" && c.Attr != "groups" && c.Attr != "roles" && c.Attr != "licenses" {
+				names = append(names, c.Attr)
+			}
+		}
+		found := false
+		for _, n := range names {
+			found = found || n == s.name
+		}
+		if !found {
+			d.problem(s.key, "unknown-attribute", fmt.Sprintf("%s does not say where its export shows %s", app.ID, s.name), didYouMean(s.name, names, "its columns are "))
+			return false
+		}
+	}
+	app.Attrs = append(app.Attrs, model.Attr{Name: s.name, Pos: d.pos(s.key)})
+	app.Index()
+	return true
+}
+
+// holders reads people by name, with until and because.
+func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
+	var out []model.Holder
+	for _, item := range d.list(n, what) {
+		f := d.fields(item, "an entry of "+what, "person", "until", "because")
+		h := model.Holder{Person: d.required(f, item, "person", "an entry of "+what), Until: d.date(f["until"], "until"),
+			Because: d.required(f, item, "because", "an entry of "+what), Pos: d.pos(item)}
+		if h.Person != "" {
+			r.refs = append(r.refs, personRef{h.Person, d.pos(f["person"])})
+		}
+		out = append(out, h)
+	}
+	return out
+}
+
+// use remembers a filter, so that its attributes are checked once all people
+// files are known.
+func (r *Repo) use(d *doc, n *yaml.Node, f *filter.Filter, subject string) {
+	if f != nil {
+		r.uses = append(r.uses, use{f: f, at: func(column int) model.Pos { return d.clausePos(n, column) }, subject: subject})
+	}
+}

@@ -1,0 +1,138 @@
+package desired
+
+import (
+	"fmt"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+)
+
+// pending is a separation before its things are looked up.
+type pending struct {
+	name  string
+	pos   model.Pos
+	apart []model.Name
+}
+
+func (r *Repo) open(file string) (*doc, *yaml.Node) {
+	d, root := openYAML(r.Dir, file, r.Problems)
+	if d.sum != "" {
+		r.sums[file] = d.sum
+		r.Files++
+	}
+	return d, root
+}
+
+// readRoot reads pravet.yaml.
+func (r *Repo) readRoot() []pending {
+	d, root := r.open(Root)
+	if root == nil {
+		if d.sum != "" && r.Problems.Errors() == 0 {
+			r.fail(model.Pos{File: Root, Line: 1}, "missing-key", "the file is empty, and the name of the organization is expected", "add organization: NAME")
+		}
+		return nil
+	}
+	f := d.fields(root, Root, "organization", "guards", "separation")
+	r.Organization = d.required(f, root, "organization", Root)
+	r.Guards = d.guards(f["guards"], true)
+	var out []pending
+	names := map[string]int{}
+	for _, n := range d.list(f["separation"], "separation") {
+		s := d.fields(n, "a separation", "name", "apart")
+		p := pending{name: d.required(s, n, "name", "a separation"), pos: d.pos(n), apart: d.names(s["apart"], "apart")}
+		if line, ok := names[p.name]; ok && p.name != "" {
+			d.problem(n, "duplicate-entry", fmt.Sprintf("a separation %q stands in line %d already", p.name, line), "give it another name")
+		}
+		names[p.name] = n.Line
+		if len(p.apart) < 2 {
+			d.problem(n, "separation", fmt.Sprintf("the separation %q names fewer than two different things", p.name), "add apart: [APPLICATION/KIND/NAME, APPLICATION/KIND/NAME]")
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+var guardKeys = []string{"removals", "suspensions", "narrowing", "exportAge", "exportShrink"}
+
+// guards reads limits; the roster's is the organization's alone.
+func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
+	keys := guardKeys
+	if organization {
+		keys = append([]string{"rosterShrink"}, keys...)
+	}
+	f := d.fields(n, "guards", keys...)
+	g.Removals = d.limit(f["removals"], "removals")
+	g.Suspensions = d.limit(f["suspensions"], "suspensions")
+	g.Narrowing = d.limit(f["narrowing"], "narrowing")
+	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
+	g.RosterShrink = d.limit(f["rosterShrink"], "rosterShrink")
+	if age := f["exportAge"]; age != nil {
+		p, err := day.ParseDuration(d.text(age, "exportAge"))
+		if err != nil || p.Days < 0 || p.Months < 0 {
+			d.problem(age, "wrong-duration", fmt.Sprintf("exportAge is expected to be a duration, not %q", age.Value), "for example P1D or P1W")
+		} else {
+			g.ExportAge, g.ExportAgeSet = p, true
+		}
+	}
+	return g
+}
+
+// resolveSeparations looks up the things that are kept apart.
+func (r *Repo) resolveSeparations(all []pending) {
+	for _, p := range all {
+		s := model.Separation{Name: p.name, Pos: p.pos}
+		for _, n := range p.apart {
+			address, err := model.ParseAddress(n.Text)
+			if err != nil {
+				r.fail(n.Pos, "bad-address", err.Error(), "")
+				continue
+			}
+			if x, ok := r.thing(address, n.Pos); ok {
+				s.Apart = append(s.Apart, x)
+			}
+		}
+		if len(s.Apart) > 1 {
+			r.Separations = append(r.Separations, s)
+		}
+	}
+}
+
+// thing looks an address up; what does not exist is a problem with the
+// nearest that does.
+func (r *Repo) thing(address model.Address, pos model.Pos) (model.AppThing, bool) {
+	a := r.App(address.App)
+	if a < 0 {
+		r.fail(pos, "unknown-application", fmt.Sprintf("there is no application %q", address.App), didYouMean(address.App, r.appIDs(), "there are "))
+		return model.AppThing{}, false
+	}
+	kind, ok := model.ParseKind(address.Kind)
+	if !ok {
+		r.fail(pos, "bad-address", fmt.Sprintf("%s is an account, and a group, role or license is expected", address), "")
+		return model.AppThing{}, false
+	}
+	t := r.Apps[a].Thing(kind, address.Name)
+	if t < 0 {
+		r.unknownThing(a, kind, address.Name, pos)
+		return model.AppThing{}, false
+	}
+	return model.AppThing{App: a, Thing: t}, true
+}
+
+func (r *Repo) unknownThing(a int, kind model.Kind, name string, pos model.Pos) {
+	app := r.Apps[a]
+	hint := didYouMean(name, app.Names(kind), "")
+	if hint == "" {
+		for k := range model.Kinds {
+			if app.Thing(model.Kind(k), name) >= 0 {
+				hint = fmt.Sprintf("it is a %s there", model.Kind(k))
+			}
+		}
+	}
+	if hint == "" {
+		hint = fmt.Sprintf("add it to the %s of %s", kind.Plural(), app.Pos.File)
+	}
+	r.fail(pos, "unknown-thing", fmt.Sprintf("%s has no %s %q in its catalog", app.ID, kind, name), hint)
+}

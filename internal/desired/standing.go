@@ -1,0 +1,188 @@
+package desired
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/guard"
+	"pravet/internal/core/model"
+	"pravet/internal/source"
+)
+
+const standingFile = "standing.yaml"
+
+// readStanding reads the decisions that stand. The file may be missing.
+func (r *Repo) readStanding() {
+	files, err := listFiles(r.Dir, ".", standingFile)
+	if err != nil || len(files) == 0 {
+		return
+	}
+	d, root := r.open(standingFile)
+	if root == nil {
+		return
+	}
+	f := d.fields(root, standingFile, "rejections", "lifted")
+	for _, n := range d.list(f["rejections"], "rejections") {
+		x := d.fields(n, "a rejection", "change", "what", "until", "because", "by")
+		rej := decide.Rejection{Change: d.required(x, n, "change", "a rejection"), Until: d.date(x["until"], "until"),
+			Because: d.required(x, n, "because", "a rejection"), By: d.text(x["by"], "by")}
+		if rej.By == "" {
+			rej.By = standingFile
+		}
+		r.Rejections = append(r.Rejections, rej)
+	}
+	for _, n := range d.list(f["lifted"], "lifted") {
+		x := d.fields(n, "a lifted guard", "guard", "app", "until", "because", "by")
+		l := decide.Lift{Guard: d.oneOf(orNode(x["guard"], n), "guard", guard.All()...), App: d.text(x["app"], "app"), Until: d.date(x["until"], "until"),
+			Because: d.required(x, n, "because", "a lifted guard"), By: d.text(x["by"], "by")}
+		if l.Until == day.None && x["until"] == nil {
+			d.problem(n, "missing-key", "a guard is not lifted for ever", "add until: YYYY-MM-DD")
+		}
+		if l.App != "" && r.App(l.App) < 0 {
+			d.problem(x["app"], "unknown-application", fmt.Sprintf("there is no application %q", l.App), didYouMean(l.App, r.appIDs(), "there are "))
+		}
+		r.Lifts = append(r.Lifts, l)
+	}
+}
+
+// A StandingRejection is what AddRejection writes.
+type StandingRejection struct {
+	Change, What, Because, By string
+	Until                     day.Day
+}
+
+// AddRejections returns the text of standing.yaml with rejections added at
+// the end of its list. Everything else stays as it is, byte for byte. data may
+// be empty, for a file that does not exist yet.
+func AddRejections(data []byte, add []StandingRejection) ([]byte, error) {
+	before, err := rejections(data)
+	if err != nil {
+		return nil, err
+	}
+	lineEnd := "\n"
+	if bytes.Contains(data, []byte("\r\n")) {
+		lineEnd = "\r\n"
+	}
+	out, err := insert(data, before, add, lineEnd)
+	if err != nil {
+		return nil, err
+	}
+	after, err := rejections(out)
+	if err != nil || after == nil || len(after.Content) != len(add)+length(before) {
+		return nil, fmt.Errorf("%s is written in a way that cannot be added to without changing it; add the rejection by hand", standingFile)
+	}
+	return out, nil
+}
+
+func length(n *yaml.Node) int {
+	if n == nil {
+		return 0
+	}
+	return len(n.Content)
+}
+
+// rejections finds the value of the key rejections, nil where there is none.
+func rejections(data []byte) (*yaml.Node, error) {
+	probs := &source.Problems{}
+	d := &doc{file: standingFile, probs: probs}
+	root := d.parse(data)
+	if all := probs.Sorted(); len(all) > 0 {
+		return nil, all[0]
+	}
+	if root == nil {
+		return nil, nil
+	}
+	for _, e := range d.entries(root, standingFile) {
+		if e.name == "rejections" {
+			return e.value, nil
+		}
+	}
+	return nil, nil
+}
+
+func insert(data []byte, list *yaml.Node, add []StandingRejection, end string) ([]byte, error) {
+	lines := strings.SplitAfter(string(data), "\n")
+	if lines[len(lines)-1] == "" {
+		lines = lines[:len(lines)-1]
+	}
+	if n := len(lines); n > 0 && !strings.HasSuffix(lines[n-1], "\n") {
+		lines[n-1] += end
+	}
+	switch {
+	case list == nil:
+		text := "rejections:" + end + items(add, 2, end)
+		if len(lines) > 0 {
+			text = end + text
+		}
+		return []byte(strings.Join(lines, "") + text), nil
+	case list.Kind == yaml.SequenceNode && len(list.Content) == 0 && list.Style&yaml.FlowStyle != 0:
+		// "rejections: []": the brackets give way to the first entries.
+		line := lines[list.Line-1]
+		at := strings.Index(line, "[")
+		shut := strings.Index(line, "]")
+		if at < 0 || shut < at {
+			break
+		}
+		lines[list.Line-1] = strings.TrimRight(line[:at], " ") + strings.TrimRight(line[shut+1:], "\r\n") + end
+		return []byte(strings.Join(slices.Insert(lines, list.Line, items(add, 2, end)), "")), nil
+	case list.Tag == "!!null" && list.Line >= 1:
+		return []byte(strings.Join(slices.Insert(lines, list.Line, items(add, 2, end)), "")), nil
+	case list.Kind == yaml.SequenceNode && len(list.Content) > 0 && list.Style&yaml.FlowStyle == 0:
+		dash := list.Column - 1
+		last := list.Content[len(list.Content)-1].Line // its first key stands in the dash's line
+		for last < len(lines) {
+			text := strings.TrimRight(lines[last], "\r\n")
+			indent := len(text) - len(strings.TrimLeft(text, " "))
+			if strings.TrimSpace(text) != "" && indent <= dash {
+				break
+			}
+			last++
+		}
+		for last > 0 {
+			text := strings.TrimSpace(lines[last-1])
+			if text != "" && !strings.HasPrefix(text, "#") {
+				break
+			}
+			last--
+		}
+		return []byte(strings.Join(slices.Insert(lines, last, items(add, dash, end)), "")), nil
+	}
+	return nil, fmt.Errorf("%s: the list of rejections is written on one line; write it one entry a line, or add the rejection by hand", model.Pos{File: standingFile, Line: list.Line})
+}
+
+func items(add []StandingRejection, indent int, end string) string {
+	var b strings.Builder
+	pad := strings.Repeat(" ", indent)
+	for _, r := range add {
+		fmt.Fprintf(&b, "%s- change: %s%s", pad, quoted(r.Change), end)
+		for _, f := range [][2]string{{"what", r.What}, {"until", r.Until.String()}, {"because", r.Because}, {"by", r.By}} {
+			switch {
+			case f[1] == "":
+			case f[0] == "until":
+				fmt.Fprintf(&b, "%s  until: %s%s", pad, f[1], end)
+			default:
+				fmt.Fprintf(&b, "%s  %s: %s%s", pad, f[0], quoted(f[1]), end)
+			}
+		}
+	}
+	return b.String()
+}
+
+// quoted writes a text as a YAML scalar of one line.
+func quoted(s string) string {
+	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
+	if strings.ContainsAny(s, "\n\r\t") {
+		n.Style = yaml.DoubleQuotedStyle
+	}
+	out, err := yaml.Dump(&n, yaml.WithLineWidth(-1))
+	if err != nil {
+		panic(err) // a plain text always dumps
+	}
+	return strings.TrimRight(string(out), "\n")
+}

@@ -1,0 +1,191 @@
+package export
+
+import (
+	"bufio"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/source"
+)
+
+// A Layout says which field of a CSV file holds what; -1 is none.
+type Layout struct {
+	Header []string
+	Attrs  []int // field of each App.Attrs
+	Key    int
+	Active int
+	Kinds  [model.Kinds]int
+}
+
+// NewCSV returns a reader of rows as Pravet reads them: fields are counted by
+// the caller, and rows are reused.
+func NewCSV(src io.Reader, spec *Spec) *csv.Reader {
+	rd := csv.NewReader(bufio.NewReaderSize(src, 1<<18))
+	rd.ReuseRecord, rd.FieldsPerRecord, rd.Comma = true, -1, spec.Delimiter
+	return rd
+}
+
+// ReadLayout reads the header row.
+func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layout, error) {
+	header, err := rd.Read()
+	if err == io.EOF {
+		return nil, source.NewProblem(model.Pos{File: name, Line: 1}, "empty-file", "the export is empty, not even a header is there", "export it again")
+	}
+	if err != nil {
+		return nil, source.CSVError(name, err)
+	}
+	l := &Layout{Header: slices.Clone(header), Key: -1, Active: -1, Attrs: make([]int, len(app.Attrs)), Kinds: [model.Kinds]int{-1, -1, -1}}
+	find := func(c *Column) (int, error) {
+		if c == nil {
+			return -1, nil
+		}
+		at := slices.Index(l.Header, c.Name)
+		if at < 0 {
+			hint := "its columns are " + strings.Join(l.Header, ", ")
+			if len(l.Header) > 20 {
+				hint = ""
+			}
+			if near := table.Nearest(c.Name, l.Header); near != "" {
+				hint = "did you mean " + near + "?"
+			}
+			return -1, source.NewProblem(model.Pos{File: name, Line: 1}, "missing-column",
+				fmt.Sprintf("the header has no column %q, which %s names for %s", c.Name, c.Pos, c.Attr), hint)
+		}
+		if slices.Contains(l.Header[at+1:], c.Name) {
+			return -1, source.NewProblem(model.Pos{File: name, Line: 1}, "duplicate-key", fmt.Sprintf("the header has the column %q twice", c.Name), "give one of them another name")
+		}
+		return at, nil
+	}
+	for n, a := range app.Attrs {
+		if l.Attrs[n], err = find(spec.Column(a.Name)); err != nil {
+			return nil, err
+		}
+	}
+	if l.Key, err = find(spec.Column(app.Match)); err != nil {
+		return nil, err
+	}
+	if l.Active, err = find(spec.Column("active")); err != nil {
+		return nil, err
+	}
+	for k := range model.Kinds {
+		if l.Kinds[k], err = find(spec.Column(model.Kind(k).Plural())); err != nil {
+			return nil, err
+		}
+	}
+	return l, nil
+}
+
+// Truth reads a field of active by the column's words; ok is false for any
+// other word.
+func (c *Column) Truth(v string) (open, ok bool) {
+	if c.True != "" {
+		return v == c.True, v == c.True || v == c.False
+	}
+	switch {
+	case strings.EqualFold(v, "true"):
+		return true, true
+	case strings.EqualFold(v, "false"):
+		return false, true
+	}
+	return false, false
+}
+
+// Words are the words of true and false, for writing.
+func (c *Column) Words() (yes, no string) {
+	if c.True != "" {
+		return c.True, c.False
+	}
+	return "true", "false"
+}
+
+func readCSV(src *source.Reader, name string, spec *Spec, b *builder) error {
+	rd := NewCSV(src, spec)
+	l, err := ReadLayout(rd, name, spec, b.app)
+	if err != nil {
+		return err
+	}
+	type sink struct {
+		col *table.Column
+		at  int
+	}
+	var sinks []sink
+	for n, at := range l.Attrs {
+		if at >= 0 {
+			sinks = append(sinks, sink{b.column(b.app.Attrs[n].Name), at})
+		}
+	}
+	if b.app.Attr(b.app.Match) < 0 && l.Key >= 0 {
+		sinks = append(sinks, sink{b.column(b.app.Match), l.Key})
+	}
+	active := spec.Column("active")
+	var splits [model.Kinds]string
+	for k := range splits {
+		if c := spec.Column(model.Kind(k).Plural()); c != nil {
+			splits[k] = c.Split
+		}
+	}
+	for rows := 1; ; rows++ {
+		src.Mark()
+		row, err := rd.Read()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return source.CSVError(name, err)
+		}
+		line, _ := rd.FieldPos(0)
+		if len(row) != len(l.Header) {
+			return source.NewProblem(model.Pos{File: name, Line: line, Column: 1}, "wrong-fields", fmt.Sprintf("the row has %s and the header has %d",
+				model.Count(len(row), "field", "fields"), len(l.Header)), "the export is damaged; export it again")
+		}
+		if l.Key >= 0 && row[l.Key] == "" {
+			b.out.Nameless++
+			continue
+		}
+		open := true
+		if l.Active >= 0 {
+			var ok bool
+			if open, ok = active.Truth(row[l.Active]); !ok {
+				yes, no := active.Words()
+				line, column := rd.FieldPos(l.Active)
+				return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "unknown-word",
+					fmt.Sprintf("%s is %q here, and %s or %s is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos.File))
+			}
+		}
+		for _, s := range sinks {
+			if !s.col.Append(row[s.at]) {
+				return source.NewProblem(model.Pos{File: name, Line: line}, "too-large", "one column holds more than 4 GiB", "")
+			}
+		}
+		var sets [model.Kinds]uint32
+		for k, at := range l.Kinds {
+			if at >= 0 && row[at] != "" {
+				sets[k] = b.field(model.Kind(k), row[at], splits[k])
+			}
+		}
+		b.add(open, b.hold(sets))
+		b.out.Line = append(b.out.Line, uint32(line))
+		if rows == 8192 {
+			b.reserve(int(src.Size() / (rd.InputOffset() / 8192)))
+		}
+	}
+}
+
+func (b *builder) reserve(rows int) {
+	for _, c := range b.out.Attrs {
+		if c != nil {
+			c.Reserve(rows)
+		}
+	}
+	if b.own != nil {
+		b.own.Reserve(rows)
+	}
+	b.out.Open = slices.Grow(b.out.Open, rows)
+	b.out.Held = slices.Grow(b.out.Held, rows)
+	b.out.Line = slices.Grow(b.out.Line, rows)
+}

@@ -1,0 +1,244 @@
+package export
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/source"
+)
+
+// Info is what is known of an export besides its accounts.
+type Info struct {
+	Digest  string    // SHA-256 of the file, or over the digests of several
+	TakenAt time.Time // when the file was written last, the oldest of several
+}
+
+// Read reads an application's export. Errors about the files are of type
+// *source.Problem.
+func Read(dir string, spec *Spec, app *model.App) (*model.Accounts, *Info, error) {
+	b := newBuilder(app)
+	info := &Info{}
+	var sums []string
+	var scim *scimReader
+	for _, path := range spec.Paths {
+		name := path.Text
+		src, err := source.Open(Locate(dir, name), name)
+		if err != nil {
+			return nil, nil, atSpec(err, path.Pos)
+		}
+		switch spec.Format {
+		case "csv":
+			err = readCSV(src, name, spec, b)
+		case "scim":
+			if scim == nil {
+				scim = newSCIMReader(spec, b)
+			}
+			err = scim.read(src, name)
+		}
+		if err != nil {
+			src.Close()
+			return nil, nil, err
+		}
+		sum, err := src.Digest()
+		if t := src.Modified(); info.TakenAt.IsZero() || t.Before(info.TakenAt) {
+			info.TakenAt = t
+		}
+		src.Close()
+		if err != nil {
+			return nil, nil, err
+		}
+		sums = append(sums, sum)
+	}
+	if scim != nil {
+		if err := scim.finish(); err != nil {
+			return nil, nil, err
+		}
+	}
+	info.Digest = Combine(sums)
+	return b.finish(spec.Paths[0].Text), info, nil
+}
+
+// Locate returns where a path of a Spec is: below dir unless it is absolute.
+func Locate(dir, path string) string {
+	if filepath.IsAbs(path) {
+		return path
+	}
+	return filepath.Join(dir, filepath.FromSlash(path))
+}
+
+// Combine makes one digest of those of several files; that of one file is its
+// own.
+func Combine(sums []string) string {
+	if len(sums) == 1 {
+		return sums[0]
+	}
+	sum := sha256.Sum256([]byte(strings.Join(sums, "\n")))
+	return "sha256:" + hex.EncodeToString(sum[:])
+}
+
+// atSpec adds to the problem of a missing export where the file is named.
+func atSpec(err error, pos model.Pos) error {
+	if p, ok := err.(*source.Problem); ok && p.Rule == "missing-file" {
+		p.Hint = fmt.Sprintf("it is named in %s; put the application's export there", pos)
+	}
+	return err
+}
+
+// builder gathers accounts in columns.
+type builder struct {
+	app   *model.App
+	out   *model.Accounts
+	cells [model.Kinds]map[string]*cell
+	union map[[model.Kinds]uint32]uint32
+	own   *table.Column // the key's column when no kept attribute is the key
+	count int
+}
+
+// A cell is a list of names as one field holds it, looked up once.
+type cell struct {
+	set       uint32
+	unmanaged []model.UnmanagedThing
+	seen      int
+}
+
+func newBuilder(app *model.App) *builder {
+	b := &builder{app: app, out: &model.Accounts{Sets: model.NewSets(), Unmanaged: map[model.UnmanagedThing]int{}},
+		union: map[[model.Kinds]uint32]uint32{}}
+	b.out.Attrs = make([]*table.Column, len(app.Attrs))
+	for k := range b.cells {
+		b.cells[k] = map[string]*cell{}
+	}
+	return b
+}
+
+// column makes the column of an attribute that the export shows.
+func (b *builder) column(attr string) *table.Column {
+	if n := b.app.Attr(attr); n >= 0 {
+		if b.out.Attrs[n] == nil {
+			b.out.Attrs[n] = &table.Column{}
+		}
+		if attr == b.app.Match {
+			b.out.Key = b.out.Attrs[n]
+		}
+		return b.out.Attrs[n]
+	}
+	if attr == b.app.Match {
+		if b.own == nil {
+			b.own = &table.Column{}
+			b.out.Key = b.own
+		}
+		return b.own
+	}
+	return nil
+}
+
+// names looks up a list of names of one kind.
+func (b *builder) names(kind model.Kind, names []string) *cell {
+	c := &cell{}
+	var things []int32
+	for _, name := range names {
+		if t := b.app.Thing(kind, name); t >= 0 {
+			things = append(things, t)
+		} else {
+			u := model.UnmanagedThing{Kind: kind, Name: name}
+			if !slices.Contains(c.unmanaged, u) {
+				c.unmanaged = append(c.unmanaged, u)
+			}
+		}
+	}
+	c.set = b.out.Sets.Of(things)
+	return c
+}
+
+// field looks up the field of a file that lists names, once for each text.
+func (b *builder) field(kind model.Kind, text, split string) uint32 {
+	c, ok := b.cells[kind][text]
+	if !ok {
+		text = strings.Clone(text)
+		c = b.names(kind, splitNames(text, split))
+		b.cells[kind][text] = c
+	}
+	c.seen++
+	return c.set
+}
+
+// splitNames parts a field into names, without the spaces around them.
+func splitNames(text, split string) []string {
+	parts := []string{text}
+	if split != "" {
+		parts = strings.Split(text, split)
+	}
+	var out []string
+	for _, p := range parts {
+		if p = strings.TrimSpace(p); p != "" {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// hold unites the sets of the kinds.
+func (b *builder) hold(sets [model.Kinds]uint32) uint32 {
+	u, ok := b.union[sets]
+	if !ok {
+		u = b.out.Sets.Union(b.out.Sets.Union(sets[0], sets[1]), sets[2])
+		b.union[sets] = u
+	}
+	return u
+}
+
+func (b *builder) add(open bool, held uint32) {
+	b.out.Open = append(b.out.Open, open)
+	b.out.Held = append(b.out.Held, held)
+	b.count++
+}
+
+func (b *builder) finish(file string) *model.Accounts {
+	b.out.File = file
+	for k := range b.cells {
+		for _, c := range b.cells[k] {
+			for _, u := range c.unmanaged {
+				b.out.Unmanaged[u] += c.seen
+			}
+		}
+	}
+	if b.out.Key == nil {
+		b.out.Key = &table.Column{}
+	}
+	for _, c := range b.out.Attrs {
+		if c != nil {
+			c.Pad(b.count)
+		}
+	}
+	b.out.Key.Pad(b.count)
+	return b.out
+}
+
+// A FileDigest is the digest of one file of an export.
+type FileDigest struct{ Path, Digest string }
+
+// Digests returns the digest of each file of an export, reading them only as
+// bytes.
+func Digests(dir string, spec *Spec) ([]FileDigest, error) {
+	var out []FileDigest
+	for _, path := range spec.Paths {
+		src, err := source.Open(Locate(dir, path.Text), path.Text)
+		if err != nil {
+			return nil, atSpec(err, path.Pos)
+		}
+		sum, err := src.Digest()
+		src.Close()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, FileDigest{path.Text, sum})
+	}
+	return out, nil
+}

@@ -1,0 +1,43 @@
+// Package export reads an application's exported state: who has what there.
+// CSV files are read by way of the application's own columns (RFC 4180), SCIM
+// resources as JSON (RFC 7643, RFC 7644). Files are read once and streamed:
+// memory grows with what is kept of the accounts, not with the file.
+//
+//	accounts, info, err := export.Read(dir, spec, app)
+package export
+
+import (
+	"pravet/internal/core/model"
+)
+
+// Formats are the formats that can be read.
+var Formats = []string{"csv", "scim"}
+
+// A Spec says where an application's exported state is and how to read it.
+type Spec struct {
+	Format    string
+	Paths     []model.Name // below the repository, or absolute
+	Delimiter rune         // of CSV
+	Columns   []Column
+	Pos       model.Pos
+}
+
+// A Column says where an attribute is found: in a column of a CSV file, or
+// under a path of a SCIM resource.
+type Column struct {
+	Attr        string // an account attribute, or active, groups, roles, licenses
+	Name        string // the column or the path
+	True, False string // the words of active; "" where any case of true and false is read
+	Split       string // what separates the names in one cell; "" for one name a cell
+	Pos         model.Pos
+}
+
+// Column returns the column of an attribute, or nil.
+func (s *Spec) Column(attr string) *Column {
+	for i := range s.Columns {
+		if s.Columns[i].Attr == attr {
+			return &s.Columns[i]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,247 @@
+// Package prepare brings together what a plan follows from: it reads the
+// desired state and the exports, side by side, and asks the ledger for what
+// was decided and seen before.
+package prepare
+
+import (
+	"errors"
+	"fmt"
+	"runtime"
+	"strings"
+	"sync"
+	"time"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/draft"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
+	"pravet/internal/desired"
+	"pravet/internal/export"
+	"pravet/internal/gitrepo"
+	"pravet/internal/ledger"
+	"pravet/internal/source"
+)
+
+// A State is a desired state and the exports of some or all applications.
+type State struct {
+	Repo    *desired.Repo
+	Exports []*draft.Export // nil where not selected
+}
+
+// ErrProblems says that the files have problems; State.Repo.Problems lists
+// them.
+var ErrProblems = errors.New("the files have problems")
+
+// UnknownName is a name of an application that does not exist.
+func UnknownName(what, name string, known []string) error {
+	hint := "there are " + strings.Join(known, ", ")
+	if near := table.Nearest(name, known); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return fmt.Errorf("there is no %s %q; %s", what, name, hint)
+}
+
+// Read reads the repository in dir and the exports of the named applications,
+// all when none is named. After ErrProblems the State holds the Repo only.
+func Read(dir string, apps []string) (*State, error) {
+	repo := desired.Rules(dir)
+	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+	chosen := make([]bool, len(repo.Apps))
+	for i := range chosen {
+		chosen[i] = len(apps) == 0
+	}
+	for _, name := range apps {
+		a := repo.App(name)
+		if a < 0 {
+			var known []string
+			for _, app := range repo.Apps {
+				known = append(known, app.ID)
+			}
+			return s, UnknownName("application", name, known)
+		}
+		chosen[a] = true
+	}
+	// People and exports are read side by side, as many at a time as there
+	// are processors.
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	run := func(f func()) {
+		slots <- struct{}{}
+		wait.Go(func() {
+			defer func() { <-slots }()
+			f()
+		})
+	}
+	broken := repo.Problems.Errors() > 0
+	run(repo.ReadPeople)
+	errs := make([]error, len(repo.Apps))
+	for a := range repo.Apps {
+		if chosen[a] && !broken {
+			run(func() { s.Exports[a], errs[a] = readExport(repo, a) })
+		}
+	}
+	wait.Wait()
+	if repo.Problems.Errors() > 0 {
+		return s, ErrProblems
+	}
+	return s, errors.Join(errs...)
+}
+
+func readExport(repo *desired.Repo, a int) (*draft.Export, error) {
+	accounts, info, err := export.Read(repo.Dir, repo.Exports[a], repo.Apps[a])
+	if err != nil {
+		return nil, err
+	}
+	return &draft.Export{
+		Accounts: accounts, Digest: info.Digest, Before: -1,
+		TakenAt: info.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(info.TakenAt.UTC()),
+	}, nil
+}
+
+// Draft drafts a plan from a State and the ledger.
+func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*plan.Plan, error) {
+	revision, clean := gitrepo.Revision(s.Repo.Dir)
+	rejections, err := Rejections(l)
+	if err != nil {
+		return nil, err
+	}
+	in := draft.Input{
+		Organization: s.Repo.Organization, Today: today, Only: only, PeopleBefore: -1,
+		Desired: plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
+		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Guards: s.Repo.Guards,
+		Exports: s.Exports, Lifts: s.Repo.Lifts,
+		// A standing rejection counts over one of the ledger.
+		Rejections: append(rejections, s.Repo.Rejections...),
+	}
+	if err := measures(s, l, &in); err != nil {
+		return nil, err
+	}
+	return draft.Draft(in)
+}
+
+// measures sets how many accounts and people there were before, of the latest
+// export and roster that had not shrunk suspiciously, or that a run went by.
+func measures(s *State, l *ledger.Ledger, in *draft.Input) error {
+	for a, e := range s.Exports {
+		if e == nil {
+			continue
+		}
+		err := l.Each(ledger.ExportSeen, s.Repo.Apps[a].ID, func(entry *ledger.Entry) error {
+			seen, err := ledger.Decode[ledger.Export](entry)
+			if err == nil && !seen.Suspect {
+				e.Before = seen.Accounts
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	var latest int64
+	people := func(n int, entry *ledger.Entry) {
+		if entry.Seq > latest {
+			latest, in.PeopleBefore = entry.Seq, n
+		}
+	}
+	err := l.Each(ledger.PlanDrafted, "", func(entry *ledger.Entry) error {
+		p, err := ledger.Decode[ledger.Plan](entry)
+		if err == nil && !p.Suspect {
+			people(p.People, entry)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return l.Each(ledger.RunStarted, "", func(entry *ledger.Entry) error {
+		r, err := ledger.Decode[ledger.Run](entry)
+		if err == nil {
+			people(r.People, entry)
+		}
+		return err
+	})
+}
+
+// Rejections returns the rejections that the ledger remembers: of each change
+// the latest, unless it was accepted later.
+func Rejections(l *ledger.Ledger) ([]decide.Rejection, error) {
+	byID := map[string]decide.Rejection{}
+	err := l.Each(ledger.Decided, "", func(e *ledger.Entry) error {
+		d, err := ledger.Decode[ledger.Decision](e)
+		if err != nil {
+			return err
+		}
+		for _, id := range d.Changes {
+			switch d.Verdict {
+			case "accept":
+				delete(byID, id)
+			case "reject":
+				if d.Standing {
+					continue // it is in standing.yaml, where it may be taken back
+				}
+				r := decide.Rejection{Change: id, Until: day.None, Because: d.Because, By: e.By}
+				if d.Until != "" {
+					if r.Until, err = day.Parse(d.Until); err != nil {
+						return err
+					}
+				}
+				byID[id] = r
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	out := make([]decide.Rejection, 0, len(byID))
+	for _, r := range byID {
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// Standing returns what is decided about a plan.
+func Standing(l *ledger.Ledger, p *plan.Plan) (*decide.Standing, error) {
+	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}}
+	err := l.Each(ledger.Decided, p.ID, func(e *ledger.Entry) error {
+		d, err := ledger.Decode[ledger.Decision](e)
+		if err != nil {
+			return err
+		}
+		switch d.Verdict {
+		case "lift":
+			for _, g := range d.Guards {
+				s.Lifts = append(s.Lifts, decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By})
+			}
+		case "accept":
+			s.All = s.All || d.All
+			mark(s.Verdicts, decide.Accepted, d.Changes, d.Along)
+		case "reject":
+			mark(s.Verdicts, decide.Rejected, d.Changes, d.Along)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s, l.Each(ledger.Outcome, "", func(e *ledger.Entry) error {
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if err == nil && o.Plan == p.ID {
+			s.Done[o.Change] = o.Settled
+		}
+		return err
+	})
+}
+
+func mark(verdicts map[string]decide.Verdict, v decide.Verdict, lists ...[]string) {
+	for _, list := range lists {
+		for _, id := range list {
+			verdicts[id] = v
+		}
+	}
+}
+
+// Problems lists the problems of a State's files, sorted by place.
+func (s *State) Problems() []*source.Problem { return s.Repo.Problems.Sorted() }

@@ -1,0 +1,164 @@
+// Package show writes what people read: tables, plans, lists, in colour on a
+// terminal and plain elsewhere. It computes nothing.
+package show
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"charm.land/lipgloss/v2/table"
+	"github.com/charmbracelet/colorprofile"
+)
+
+// The colours of effects, the same everywhere: a palette that colour-blind
+// readers can tell apart. Each stands beside its word.
+var (
+	widens  = lipgloss.NewStyle().Foreground(lipgloss.Color("#E69F00"))
+	narrows = lipgloss.NewStyle().Foreground(lipgloss.Color("#56B4E9"))
+	alarm   = lipgloss.NewStyle().Foreground(lipgloss.Color("#D55E00")).Bold(true)
+	dim     = lipgloss.NewStyle().Faint(true)
+	strong  = lipgloss.NewStyle().Bold(true)
+)
+
+// Effect colours a word about an effect.
+func Effect(effect, word string) string {
+	switch effect {
+	case "widens":
+		return widens.Render(word)
+	case "narrows":
+		return narrows.Render(word)
+	}
+	return dim.Render(word)
+}
+
+// Alarm colours what is held or for good, Dim what stands back, Strong what
+// stands out.
+func Alarm(s string) string { return alarm.Render(s) }
+
+// Dim shows what stands back.
+func Dim(s string) string { return dim.Render(s) }
+
+// Strong shows what stands out.
+func Strong(s string) string { return strong.Render(s) }
+
+// A Printer writes to one output.
+type Printer struct {
+	w   io.Writer
+	err error
+}
+
+// NewPrinter returns a Printer that colours only for a terminal that wants it;
+// env is the environment (NO_COLOR, TERM).
+func NewPrinter(w io.Writer, env []string) *Printer {
+	return &Printer{w: colorprofile.NewWriter(w, env)}
+}
+
+// Line writes one line.
+func (p *Printer) Line(parts ...string) { p.write(strings.Join(parts, "") + "\n") }
+
+// Linef writes one line by a format.
+func (p *Printer) Linef(format string, args ...any) { p.write(fmt.Sprintf(format, args...) + "\n") }
+
+func (p *Printer) write(s string) {
+	if p.err == nil {
+		_, p.err = io.WriteString(p.w, s)
+	}
+}
+
+// Err is the first error of writing.
+func (p *Printer) Err() error { return p.err }
+
+// A Table is rows of cells under headers. JSON output has an object a row,
+// under the headers' keys.
+type Table struct {
+	Headers []string // as shown
+	Keys    []string // in JSON and CSV
+	Rows    [][]string
+	Items   any          // for JSON, instead of the rows
+	Right   map[int]bool // columns aligned to the right
+	Style   func(row, col int, cell string) string
+}
+
+// Print writes a table as text.
+func (p *Printer) Print(t *Table) {
+	rows := make([][]string, len(t.Rows))
+	for i, r := range t.Rows {
+		rows[i] = make([]string, len(r))
+		for j, c := range r {
+			if t.Style != nil {
+				c = t.Style(i, j, c)
+			}
+			rows[i][j] = c
+		}
+	}
+	out := table.New().Headers(t.Headers...).Rows(rows...).
+		Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
+		BorderHeader(false).BorderColumn(false).BorderRow(false).Wrap(false).
+		StyleFunc(func(row, col int) lipgloss.Style {
+			s := lipgloss.NewStyle().PaddingRight(2)
+			if t.Right[col] {
+				s = s.Align(lipgloss.Right)
+			}
+			if row == table.HeaderRow {
+				s = s.Faint(true)
+			}
+			return s
+		}).Render()
+	for _, line := range strings.Split(out, "\n") {
+		p.Line(strings.TrimRight(line, " "))
+	}
+}
+
+// PrintCSV writes a table as CSV (RFC 4180).
+func PrintCSV(w io.Writer, t *Table) error {
+	out := csv.NewWriter(w)
+	out.UseCRLF = true
+	if err := out.Write(t.Keys); err != nil {
+		return err
+	}
+	for _, r := range t.Rows {
+		safe := make([]string, len(r))
+		for i, c := range r {
+			safe[i] = Harmless(c)
+		}
+		if err := out.Write(safe); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// Harmless puts a quote before a cell that a spreadsheet would take for a
+// formula.
+func Harmless(cell string) string {
+	if cell != "" && strings.IndexByte("=+-@\t\r", cell[0]) >= 0 {
+		return "'" + cell
+	}
+	return cell
+}
+
+// PrintJSON writes a value as indented JSON.
+func PrintJSON(w io.Writer, v any) error {
+	enc := json.NewEncoder(w)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+// Output writes a table in a format: table, json or csv.
+func Output(w io.Writer, env []string, format string, t *Table) error {
+	switch format {
+	case "json":
+		return PrintJSON(w, t.Items)
+	case "csv":
+		return PrintCSV(w, t)
+	}
+	p := NewPrinter(w, env)
+	p.Print(t)
+	return p.Err()
+}

@@ -1,0 +1,24 @@
+//go:build unix
+
+package source
+
+import (
+	"io/fs"
+	"os"
+	"syscall"
+)
+
+// keepOwner gives a new file the owner and the group of the one it replaces,
+// where that is allowed and they differ.
+func keepOwner(f *os.File, old fs.FileInfo) error {
+	was, ok := old.Sys().(*syscall.Stat_t)
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	is, ok2 := info.Sys().(*syscall.Stat_t)
+	if !ok || !ok2 || was.Uid == is.Uid && was.Gid == is.Gid {
+		return nil
+	}
+	return f.Chown(int(was.Uid), int(was.Gid))
+}

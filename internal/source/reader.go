@@ -1,0 +1,306 @@
+package source
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"io/fs"
+	"os"
+	"time"
+	"unicode/utf8"
+
+	"pravet/internal/core/model"
+)
+
+// MaxRecord is how many bytes one record (a row, a SCIM resource) may have.
+// What is longer is no record but a broken file, and is refused before it
+// fills the memory.
+const MaxRecord = 1 << 20
+
+// MaxFile is how large a file may be that is kept in columns.
+const MaxFile = 1<<32 - 1
+
+// A Reader reads a file once. It refuses what is not UTF-8 without NUL bytes,
+// drops a byte order mark, and computes the SHA-256 of the file's bytes.
+type Reader struct {
+	// Limit is how many bytes one record may have: MaxRecord, unless the
+	// caller sets another before the first read.
+	Limit int64
+
+	name     string
+	file     *os.File
+	sum      hash.Hash
+	offset   int64 // bytes given out, byte order mark aside
+	bom      int
+	mark     int64
+	started  bool
+	carry    [utf8.UTFMax]byte // the beginning of a character that a read cut
+	carried  int
+	newlines int
+	lastLine int64 // offset just after the last line end
+	err      error
+	ended    bool
+}
+
+// Open opens a file. path is where it is, name how messages speak of it.
+// Errors are of type *Problem.
+func Open(path, name string) (*Reader, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, Unreadable(name, err)
+	}
+	info, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return nil, Unreadable(name, err)
+	}
+	if info.IsDir() {
+		f.Close()
+		return nil, NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
+	}
+	if info.Size() > MaxFile {
+		f.Close()
+		return nil, NewProblem(model.Pos{File: name}, "too-large", "the file is larger than 4 GiB", "split it into several files")
+	}
+	return &Reader{Limit: MaxRecord, name: name, file: f, sum: sha256.New()}, nil
+}
+
+// Unreadable is the problem of a file that cannot be opened or read.
+func Unreadable(name string, err error) *Problem {
+	pos := model.Pos{File: name}
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return NewProblem(pos, "missing-file", "there is no such file or folder", "check the path, or create it")
+	case errors.Is(err, fs.ErrPermission):
+		return NewProblem(pos, "unreadable-file", "it may not be read", "give yourself the permission to read it")
+	}
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		err = path.Err
+	}
+	return NewProblem(pos, "unreadable-file", "it cannot be read: "+err.Error(), "")
+}
+
+// Close closes the file.
+func (r *Reader) Close() error { return r.file.Close() }
+
+// Size is the file's size in bytes, and Modified when it was written last.
+func (r *Reader) Size() int64 {
+	info, err := r.file.Stat()
+	if err != nil {
+		return 0
+	}
+	return info.Size()
+}
+
+// Modified is when the file was written last.
+func (r *Reader) Modified() time.Time {
+	info, err := r.file.Stat()
+	if err != nil {
+		return time.Time{}
+	}
+	return info.ModTime()
+}
+
+// Mark says that a record is complete: Limit counts from here.
+func (r *Reader) Mark() { r.mark = r.offset }
+
+// Read gives the file's next bytes.
+func (r *Reader) Read(p []byte) (int, error) {
+	if r.err != nil {
+		return 0, r.err
+	}
+	n, err := r.file.Read(p)
+	b := p[:n]
+	r.sum.Write(b)
+	if !r.started && n > 0 {
+		r.started = true
+		if bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff")) {
+			r.err = NewProblem(model.Pos{File: r.name, Line: 1, Column: 1}, "not-utf-8", "the file is UTF-16, and UTF-8 is expected", "save it as UTF-8")
+			return 0, r.err
+		}
+		if rest, ok := bytes.CutPrefix(b, []byte("\ufeff")); ok {
+			r.bom = 3
+			n = copy(p, rest)
+			b = p[:n]
+		}
+	}
+	if bad, says := r.invalid(b); bad >= 0 {
+		r.count(b[:bad])
+		r.err = NewProblem(r.here(), "not-utf-8", says, "save the file as UTF-8")
+		return 0, r.err
+	}
+	r.count(b)
+	if r.offset-r.mark > r.Limit+int64(len(p)) {
+		line := r.lineOfMark()
+		r.err = NewProblem(model.Pos{File: r.name, Line: line}, "record-too-long",
+			fmt.Sprintf("the record that begins here is longer than %s bytes", model.Thousands(int(r.Limit))), "look for a missing line end or a quote that is never closed")
+		return 0, r.err
+	}
+	if err == io.EOF {
+		r.ended = true
+		if r.carried > 0 {
+			r.err = NewProblem(r.here(), "not-utf-8", "the file ends in the middle of a character", "the file was cut short; export it again")
+			return 0, r.err
+		}
+	} else if err != nil {
+		r.err = Unreadable(r.name, err)
+		return 0, r.err
+	}
+	return n, err
+}
+
+func (r *Reader) count(b []byte) {
+	if n := bytes.Count(b, []byte{'\n'}); n > 0 {
+		r.newlines += n
+		r.lastLine = r.offset + int64(bytes.LastIndexByte(b, '\n')) + 1
+	}
+	r.offset += int64(len(b))
+}
+
+// here is the place of the next byte. The column counts bytes, which differ
+// from characters only behind others that are not ASCII.
+func (r *Reader) here() model.Pos {
+	return model.Pos{File: r.name, Line: r.newlines + 1, Column: int(r.offset-r.lastLine) + 1}
+}
+
+func (r *Reader) lineOfMark() int {
+	pos, err := r.Position(r.mark)
+	if err != nil {
+		return 0
+	}
+	return pos.Line
+}
+
+// invalid finds the first byte in b that is not UTF-8, or is NUL, or -1.
+// Characters that a read cuts in two are put together again.
+func (r *Reader) invalid(b []byte) (at int, says string) {
+	if i := bytes.IndexByte(b, 0); i >= 0 {
+		return i, "there is a NUL byte here, and text is expected"
+	}
+	from := 0
+	if r.carried > 0 {
+		k := copy(r.carry[r.carried:], b)
+		joined := r.carry[:r.carried+k]
+		if !utf8.FullRune(joined) {
+			r.carried += k
+			return -1, ""
+		}
+		c, size := utf8.DecodeRune(joined)
+		if c == utf8.RuneError && size == 1 {
+			return 0, "this is not UTF-8"
+		}
+		from = size - r.carried
+		r.carried = 0
+	}
+	rest := b[from:]
+	if utf8.Valid(rest) {
+		return -1, ""
+	}
+	for i := 0; i < len(rest); {
+		c, size := utf8.DecodeRune(rest[i:])
+		if c == utf8.RuneError && size == 1 {
+			if !utf8.FullRune(rest[i:]) {
+				r.carried = copy(r.carry[:], rest[i:])
+				return -1, ""
+			}
+			return from + i, "this is not UTF-8"
+		}
+		i += size
+	}
+	return -1, ""
+}
+
+// Digest reads what is left and returns "sha256:" and the digest of the whole
+// file in hexadecimal, as sha256sum prints it.
+func (r *Reader) Digest() (string, error) {
+	if !r.ended {
+		r.Mark()
+		buf := make([]byte, 64<<10)
+		for {
+			_, err := r.Read(buf)
+			r.Mark()
+			if err == io.EOF {
+				break
+			}
+			if err != nil {
+				return "", err
+			}
+		}
+	}
+	return "sha256:" + hex.EncodeToString(r.sum.Sum(nil)), nil
+}
+
+// Position turns an offset, byte order mark aside, into a place by reading
+// the file again. Columns count characters.
+func (r *Reader) Position(offset int64) (model.Pos, error) {
+	f, err := os.Open(r.file.Name())
+	if err != nil {
+		return model.Pos{}, Unreadable(r.name, err)
+	}
+	defer f.Close()
+	pos := model.Pos{File: r.name, Line: 1, Column: 1}
+	left := offset + int64(r.bom)
+	buf := make([]byte, 64<<10)
+	for left > 0 {
+		n, err := f.Read(buf[:min(int64(len(buf)), left)])
+		b := buf[:n]
+		if i := bytes.LastIndexByte(b, '\n'); i >= 0 {
+			pos.Line += bytes.Count(b, []byte{'\n'})
+			pos.Column = 1
+			b = b[i+1:]
+		}
+		for _, c := range b {
+			if utf8.RuneStart(c) {
+				pos.Column++
+			}
+		}
+		left -= int64(n)
+		if err != nil {
+			break
+		}
+	}
+	if r.bom > 0 && pos.Line == 1 {
+		pos.Column--
+	}
+	return pos, nil
+}
+
+// ReadAll reads a whole file of at most limit bytes, checked as by Reader.
+func ReadAll(path, name string, limit int64) (data []byte, digest string, err error) {
+	r, err := Open(path, name)
+	if err != nil {
+		return nil, "", err
+	}
+	defer r.Close()
+	if size := r.Size(); size > limit {
+		return nil, "", NewProblem(model.Pos{File: name}, "too-large", fmt.Sprintf("the file has %s bytes, and at most %s are read",
+			model.Thousands(int(size)), model.Thousands(int(limit))), "keep large rosters as CSV")
+	}
+	var b bytes.Buffer
+	buf := make([]byte, 64<<10)
+	for {
+		n, err := r.Read(buf)
+		r.Mark()
+		b.Write(buf[:n])
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, "", err
+		}
+		if int64(b.Len()) > limit {
+			return nil, "", NewProblem(model.Pos{File: name}, "too-large", "the file grew while it was read", "")
+		}
+	}
+	digest, err = r.Digest()
+	return b.Bytes(), digest, err
+}
+
+// HasBOM tells, after the first read, whether the file begins with a byte
+// order mark.
+func (r *Reader) HasBOM() bool { return r.bom > 0 }
