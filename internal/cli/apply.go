@@ -60,6 +60,9 @@ changes are held by a guard, the others are done; 5 some changes are not settled
 		}
 		defer lock.Release()
 		today := day.Of(c.Now())
+		if asOf, err := day.Parse(p.AsOf); err != nil || asOf > today {
+			return fail(Failed, "the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today", p.AsOf, today)
+		}
 		j, err := carry.New(dir, p, l, today)
 		if err != nil {
 			return err
@@ -79,8 +82,7 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 		j.Refresh()
 	}
 	ready := j.Count(decide.Ready)
-	out.Head(j.Plan)
-	c.left(out, j)
+	c.outlook(out, j)
 	if ready == 0 && !j.Pending() {
 		out.Line("There is nothing to carry out.")
 		if err := out.Err(); err != nil {
@@ -120,8 +122,19 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 	return out.Err()
 }
 
-// left says what of the plan will not be carried out.
-func (c *context) left(out *show.Printer, j *carry.Job) {
+// outlook says what will be carried out, and what will be left alone.
+func (c *context) outlook(out *show.Printer, j *carry.Job) {
+	var t plan.Totals
+	for i := range j.Plan.Changes {
+		if j.States[i] == decide.Ready {
+			ch := j.Plan.Changes[i]
+			ch.Holds = nil // lifted, or it would not be ready
+			t.Changes++
+			t.Add(&ch)
+		}
+	}
+	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
+	out.Line("To carry out: " + show.TotalsLine(t))
 	for _, x := range []struct {
 		state decide.State
 		says  string
@@ -133,7 +146,6 @@ func (c *context) left(out *show.Printer, j *carry.Job) {
 			out.Linef("  %s %s", model.Count(n, "change", "changes"), x.says)
 		}
 	}
-	out.Linef("  %s to carry out", show.Strong(model.Count(j.Count(decide.Ready), "change", "changes")))
 }
 
 // consent makes sure that someone wants the run: by an accepted plan, by

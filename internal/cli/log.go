@@ -82,9 +82,15 @@ func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error)
 func logTable(entries []*ledger.Entry) *show.Table {
 	t := &show.Table{Headers: []string{"entry", "when", "who", "what", "about", "says"}, Keys: []string{"seq", "at", "by", "kind", "subject", "says"}, Items: entries, Right: map[int]bool{0: true}}
 	for _, e := range entries {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), e.At, e.By, string(e.Kind), e.Subject, says(e)})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), e.At, nameOnly(e.By), string(e.Kind), e.Subject, says(e)})
 	}
 	return t
+}
+
+// nameOnly leaves out the address behind a name; JSON has it.
+func nameOnly(by string) string {
+	name, _, _ := strings.Cut(by, " <")
+	return name
 }
 
 // says is an entry in words.

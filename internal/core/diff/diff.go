@@ -5,6 +5,7 @@ package diff
 
 import (
 	"slices"
+	"sync"
 
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
@@ -73,26 +74,43 @@ type Result struct {
 	Strays    []Change // strays that are only reported, Verb unused
 }
 
-// Compute compares. It costs O(people + accounts) for each application, and a
-// set comparison for each distinct pair of sets.
+// Compute compares, the applications side by side. It costs O(people +
+// accounts) for each, and a set comparison for each distinct pair of sets.
 func Compute(in Input) *Result {
-	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
+	parts := make([]*walker, len(in.Apps))
+	var wait sync.WaitGroup
 	for a, app := range in.Apps {
 		if in.Accounts[a] == nil {
 			continue
 		}
-		attr := app.MatchPerson()
-		index, clashes := in.People.Index(attr)
-		w := &walker{in: in, a: int32(a), app: app, accounts: in.Accounts[a], out: out,
-			people: in.People.Column(attr), deltas: map[uint64]*delta{}}
-		w.match(index)
-		for _, p := range clashes {
-			out.Persons = append(out.Persons, Pair{int32(a), p.First, p.Second})
+		w := &walker{in: in, a: int32(a), app: app, accounts: in.Accounts[a], people: in.People.Column(app.MatchPerson()), deltas: map[uint64]*delta{}}
+		parts[a] = w
+		wait.Go(w.walk)
+	}
+	wait.Wait()
+	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
+	for a, w := range parts {
+		if w == nil {
+			continue
 		}
-		w.persons()
-		w.strays()
+		out.AccountOf[a], out.PersonOf[a] = w.accountOf, w.personOf
+		out.Changes = append(out.Changes, w.out.Changes...)
+		out.Accounts = append(out.Accounts, w.out.Accounts...)
+		out.Persons = append(out.Persons, w.out.Persons...)
+		out.Doubles = append(out.Doubles, w.out.Doubles...)
+		out.Strays = append(out.Strays, w.out.Strays...)
 	}
 	return out
+}
+
+func (w *walker) walk() {
+	index, clashes := w.in.People.Index(w.app.MatchPerson())
+	w.match(index)
+	for _, p := range clashes {
+		w.out.Persons = append(w.out.Persons, Pair{w.a, p.First, p.Second})
+	}
+	w.persons()
+	w.strays()
 }
 
 type walker struct {
@@ -101,9 +119,11 @@ type walker struct {
 	app      *model.App
 	accounts *model.Accounts
 	people   *table.Column // the match attribute of each person
-	out      *Result
-	deltas   map[uint64]*delta
-	follows  []*table.Column
+	out      Result        // of this application
+
+	personOf, accountOf []int32
+	deltas              map[uint64]*delta
+	follows             []*table.Column
 }
 
 // match finds whose each account is.
@@ -136,7 +156,7 @@ func (w *walker) match(index *table.Index) {
 			w.out.Accounts = append(w.out.Accounts, Pair{w.a, first, second})
 		}
 	}
-	w.out.PersonOf[w.a], w.out.AccountOf[w.a] = personOf, accountOf
+	w.personOf, w.accountOf = personOf, accountOf
 }
 
 func (w *walker) better(p, i, than int32) bool {
@@ -164,10 +184,9 @@ func (w *walker) persons() {
 	for _, at := range w.app.Attrs {
 		w.follows = append(w.follows, w.in.People.Column(at.Person))
 	}
-	accountOf := w.out.AccountOf[w.a]
-	for p := range accountOf {
+	for p := range w.accountOf {
 		class := &w.in.Due.Classes[w.in.Due.Of[p]]
-		account := accountOf[p]
+		account := w.accountOf[p]
 		due := &class.Apps[w.a]
 		if account == None && !due.Account() || !class.Selected {
 			continue
@@ -309,7 +328,7 @@ func (w *walker) delta(due *entitle.Due, held uint32) *delta {
 // business.
 func (w *walker) strays() {
 	seen := map[string]bool{}
-	for i, p := range w.out.PersonOf[w.a] {
+	for i, p := range w.personOf {
 		key := w.accounts.Key.At(i)
 		if p != None || seen[key] {
 			continue

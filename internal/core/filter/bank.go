@@ -156,33 +156,49 @@ func (a *attribute) outcome(v string, today day.Day) uint32 {
 	return n
 }
 
+// maxDense bounds the table by which refine finds a class; beyond it a map is
+// used.
+const maxDense = 1 << 22
+
 // refine splits the classes in of by this attribute's outcome sets.
 func (a *attribute) refine(col *table.Column, of []uint32, members [][]uint32, today day.Day) [][]uint32 {
-	split := map[uint64]uint32{}
 	var out [][]uint32
-	assign := func(row int, outcome uint32) {
-		key := uint64(of[row])<<32 | uint64(outcome)
-		class, ok := split[key]
-		if !ok {
-			class = uint32(len(out))
-			split[key] = class
-			m := members[of[row]]
-			out = append(out, append(m[:len(m):len(m)], outcome))
-		}
-		of[row] = class
+	class := func(old, outcome uint32) uint32 {
+		m := members[old]
+		out = append(out, append(m[:len(m):len(m)], outcome))
+		return uint32(len(out) - 1)
 	}
-	if values, codes, ok := col.Codes(); ok {
-		sets := make([]uint32, len(values))
-		for i, v := range values {
-			sets[i] = a.outcome(v, today)
-		}
+	values, codes, coded := col.Codes()
+	sets := make([]uint32, len(values))
+	for i, v := range values {
+		sets[i] = a.outcome(v, today)
+	}
+	if n := len(a.outcomes); coded && n*len(members) <= maxDense {
+		seen := make([]uint32, n*len(members)) // class+1
 		for row, code := range codes {
-			assign(row, sets[code])
+			at := int(of[row])*n + int(sets[code])
+			if seen[at] == 0 {
+				seen[at] = class(of[row], sets[code]) + 1
+			}
+			of[row] = seen[at] - 1
 		}
-	} else {
-		for row := range of {
-			assign(row, a.outcome(col.At(row), today))
+		return out
+	}
+	seen := map[uint64]uint32{}
+	for row := range of {
+		var outcome uint32
+		if coded {
+			outcome = sets[codes[row]]
+		} else {
+			outcome = a.outcome(col.At(row), today)
 		}
+		key := uint64(of[row])<<32 | uint64(outcome)
+		c, ok := seen[key]
+		if !ok {
+			c = class(of[row], outcome)
+			seen[key] = c
+		}
+		of[row] = c
 	}
 	return out
 }

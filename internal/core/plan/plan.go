@@ -13,8 +13,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime"
 	"sort"
 	"strings"
+	"sync"
 
 	"github.com/gowebpki/jcs"
 
@@ -201,26 +203,72 @@ func ChangeID(c *Change) string {
 	return letters(h.Sum(nil), 12)
 }
 
-// members returns the plan's top-level members in canonical form.
-func (p *Plan) members() (map[string][]byte, error) {
+// canonicalForm is RFC 8785's form of any value.
+func canonicalForm(v any) ([]byte, error) {
 	var b bytes.Buffer
+	b.WriteByte('[') // a value stands in a list, as jcs takes no bare strings
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
-	if err := enc.Encode(p); err != nil {
+	if err := enc.Encode(v); err != nil {
+		return nil, err
+	}
+	b.WriteByte(']')
+	out, err := jcs.Transform(b.Bytes())
+	if err != nil {
+		return nil, err
+	}
+	return out[1 : len(out)-1], nil
+}
+
+// canonicalList is the canonical form of a list, which is that of its parts
+// joined; they are made side by side.
+func canonicalList[T any](list []T) ([]byte, error) {
+	const size = 512
+	parts := make([][]byte, (len(list)+size-1)/size)
+	errs := make([]error, len(parts))
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	for i := range parts {
+		slots <- struct{}{}
+		wait.Go(func() {
+			parts[i], errs[i] = canonicalForm(list[i*size : min((i+1)*size, len(list))])
+			<-slots
+		})
+	}
+	wait.Wait()
+	out := []byte{'['}
+	for i, p := range parts {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		if errs[i] == nil {
+			out = append(out, p[1:len(p)-1]...)
+		}
+	}
+	return append(out, ']'), errors.Join(errs...)
+}
+
+// members returns the plan's top-level members in canonical form.
+func (p *Plan) members() (map[string][]byte, error) {
+	small := *p
+	small.Changes, small.SetAside = nil, nil
+	text, err := canonicalForm(&small)
+	if err != nil {
 		return nil, err
 	}
 	var raw map[string]json.RawMessage
-	if err := json.Unmarshal(b.Bytes(), &raw); err != nil {
+	if err := json.Unmarshal(text, &raw); err != nil {
 		return nil, err
 	}
 	out := make(map[string][]byte, len(raw))
 	for k, v := range raw {
-		// A member stands alone in a list, as jcs takes no bare strings.
-		canonical, err := jcs.Transform(append(append([]byte{'['}, v...), ']'))
-		if err != nil {
-			return nil, err
-		}
-		out[k] = canonical[1 : len(canonical)-1]
+		out[k] = v
+	}
+	if out["changes"], err = canonicalList(p.Changes); err != nil {
+		return nil, err
+	}
+	if out["setAside"], err = canonicalList(p.SetAside); err != nil {
+		return nil, err
 	}
 	return out, nil
 }

@@ -1,0 +1,9 @@
+// Package start holds the commented files that a new repository begins with.
+package start
+
+import "embed"
+
+// Files are the files; gitignore stands for .gitignore.
+//
+//go:embed pravet.yaml standing.yaml gitignore apps kits people exports
+var Files embed.FS

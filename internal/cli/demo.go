@@ -1,0 +1,189 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"pravet/examples/marrowick"
+	"pravet/internal/core/plan"
+	"pravet/internal/show"
+)
+
+func (c *context) demo() *cobra.Command {
+	var keep string
+	cmd := &cobra.Command{
+		Use:     "demo",
+		Short:   "Walk through it all on a made-up ferry line",
+		GroupID: trying,
+		Long: `Demo makes the repository of Marrowick Ferries in a temporary folder, with its
+Git history and the exports of three applications, and goes through it: check,
+draft, show, reject one change, accept the rest, apply, draft again. Every
+command is really run. It is the morning of 2026-11-24 there.`,
+		Example: example("pravet demo", "pravet demo --keep marrowick"),
+		Args:    cobra.NoArgs,
+	}
+	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		dir := c.path(keep)
+		if keep != "" {
+			if err := emptyFolder(dir, keep); err != nil {
+				return err
+			}
+		} else {
+			temp, err := os.MkdirTemp("", "marrowick-")
+			if err != nil {
+				return err
+			}
+			defer os.RemoveAll(temp)
+			dir = temp
+		}
+		_, noGit := exec.LookPath("git")
+		if noGit != nil {
+			fmt.Fprintln(c.Stderr, "git is not installed; the demo goes without its history.")
+		}
+		if err := marrowick.Write(dir, noGit == nil); err != nil {
+			return err
+		}
+		t := &tour{c: c, dir: dir, p: show.NewPrinter(c.Stdout, c.Environ), now: marrowick.Today}
+		if err := t.walk(); err != nil {
+			return err
+		}
+		if keep != "" {
+			t.p.Linef("The repository is in %s; its clock is yours again from here on.", keep)
+		}
+		return t.p.Err()
+	}
+	return cmd
+}
+
+// A tour runs commands on the demo's repository and its clock.
+type tour struct {
+	c     *context
+	dir   string
+	p     *show.Printer
+	now   time.Time
+	steps int
+}
+
+// run says what comes next, then shows the command and what it prints.
+func (t *tour) run(says string, want int, args ...string) error {
+	t.steps++
+	t.p.Line()
+	t.p.Line(show.Strong(fmt.Sprintf("%d. %s", t.steps, says)))
+	t.p.Line()
+	t.p.Line(show.Dim("$ pravet " + shellWords(args)))
+	if err := t.p.Err(); err != nil {
+		return err
+	}
+	env := t.c.Env
+	env.Dir, env.Terminal = t.dir, false
+	// Messages go where the output goes, so that the tour reads in order.
+	env.Stderr = env.Stdout
+	start := t.now
+	t.now = t.now.Add(time.Minute)
+	env.Now = func() time.Time { return start }
+	if got := Run(args, env); got != want {
+		return fmt.Errorf("the demo stops: the command ended with status %d, where %d was expected", got, want)
+	}
+	// The demo's clock goes its own way; so do its files.
+	exports, err := filepath.Glob(filepath.Join(t.dir, "exports", "*"))
+	if err != nil {
+		return err
+	}
+	for _, e := range exports {
+		info, err := os.Stat(e)
+		if err != nil {
+			return err
+		}
+		if !info.ModTime().Equal(marrowick.Exported) {
+			if err := os.Chtimes(e, start, start); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func shellWords(args []string) string {
+	var out []string
+	for _, a := range args {
+		if strings.ContainsAny(a, " \"") {
+			a = "'" + a + "'"
+		}
+		out = append(out, a)
+	}
+	return strings.Join(out, " ")
+}
+
+func (t *tour) walk() error {
+	t.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026."), " Sixty people, three applications: ticket sales,")
+	t.p.Line("crew rosters, and berth planning. The systems administrator looks at what has to change today.")
+	if err := t.run("Check the files: every problem with its place, and how many people each rule matches.", Done, "check"); err != nil {
+		return err
+	}
+	if err := t.run("Draft a plan: every difference between the files and what the applications exported.", Done, "draft", "--on", "2026-11-24"); err != nil {
+		return err
+	}
+	p, err := t.drafted()
+	if err != nil {
+		return err
+	}
+	if err := t.run("Read it person by person: each change with the line that causes it, and what holds it.", Done, "show", p.ID); err != nil {
+		return err
+	}
+	seat := ""
+	for i := range p.Changes {
+		for _, h := range p.Changes[i].Holds {
+			if h.Guard == "seats" {
+				seat = p.Changes[i].ID
+			}
+		}
+	}
+	if seat == "" {
+		return errors.New("the demo stops: no change lacks a seat")
+	}
+	steps := []struct {
+		says string
+		args []string
+	}{
+		{"There is one till seat too few, and another is ordered: reject that change until it is here.",
+			[]string{"reject", p.ID, seat, "--until", "2026-12-15", "--because", "one more seat is ordered"}},
+		{"The summer crew ended together, so many suspensions are right today: lift that guard, for this plan.",
+			[]string{"accept", p.ID, "--lift", "suspensions", "--because", "the summer crew ended together"}},
+		{"Accept the rest.", []string{"accept", p.ID, "--because", "read with Idris Keane and Leonie Marsh"}},
+		{"Carry it out: each application's file is replaced as a whole, then read again and compared.", []string{"apply", p.ID}},
+		{"Draft again: only what was rejected is left, and it is set aside.", []string{"draft", "--on", "2026-11-24"}},
+		{"Everything is on record,", []string{"log"}},
+		{"and the record can be proved whole.", []string{"log", "verify"}},
+	}
+	for _, s := range steps {
+		if err := t.run(s.says, Done, s.args...); err != nil {
+			return err
+		}
+	}
+	t.p.Line()
+	return t.p.Err()
+}
+
+// drafted reads the plan that the tour has drafted.
+func (t *tour) drafted() (*plan.Plan, error) {
+	found, err := filepath.Glob(filepath.Join(t.dir, "plans", "*.json"))
+	if err != nil {
+		return nil, err
+	}
+	if len(found) != 1 {
+		return nil, fmt.Errorf("the demo stops: there are %d plans, where one was drafted", len(found))
+	}
+	data, err := os.ReadFile(found[0])
+	if err != nil {
+		return nil, err
+	}
+	return plan.Read(data)
+}
