@@ -7,8 +7,10 @@ require (
 	github.com/charmbracelet/colorprofile v0.4.3
 	github.com/gofrs/flock v0.13.2
 	github.com/gowebpki/jcs v1.0.2
+	github.com/rogpeppe/go-internal v1.16.0
 	github.com/scim2/filter-parser/v2 v2.3.1
 	github.com/spf13/cobra v1.10.2
+	github.com/stretchr/testify v1.12.1
 	github.com/tidwall/gjson v1.20.1
 	github.com/tidwall/sjson v1.2.7
 	go.yaml.in/yaml/v4 v4.0.0
@@ -40,6 +42,7 @@ require (
 	github.com/tidwall/match v1.1.1 // indirect
 	github.com/tidwall/pretty v1.2.0 // indirect
 	github.com/xo/terminfo v0.0.0-20220910002029-abceb7e1c41e // indirect
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect

@@ -110,6 +110,18 @@ func (j *Job) Count(s decide.State) int {
 	return n
 }
 
+// Held counts the changes that are wanted, by the whole plan or by themselves,
+// and that a guard holds.
+func (j *Job) Held() int {
+	n := 0
+	for i, x := range j.States {
+		if x == decide.Held && (j.Standing.All || j.Standing.Verdicts[j.Plan.Changes[i].ID] == decide.Accepted) {
+			n++
+		}
+	}
+	return n
+}
+
 // Pending tells whether an interrupted step waits to be finished or read back.
 func (j *Job) Pending() bool {
 	for _, s := range j.steps {
@@ -216,8 +228,8 @@ func (j *Job) Run(progress func(string)) (*Result, error) {
 		return nil, err
 	}
 	run := fmt.Sprintf("run-%d", number+1)
-	res := &Result{RunEnd: ledger.RunEnd{Run: run, Plan: j.Plan.ID, Held: j.Count(decide.Held),
-		Left: j.Count(decide.Waiting) + j.Count(decide.Refused) + j.Count(decide.Lacking)}}
+	res := &Result{RunEnd: ledger.RunEnd{Run: run, Plan: j.Plan.ID, Held: j.Held()}}
+	res.Left = len(j.States) - j.Count(decide.Ready) - j.Count(decide.Completed) - res.Held
 	err = j.ledger.Append(ledger.Record{Kind: ledger.RunStarted, Subject: run,
 		Body: ledger.Run{Run: run, Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.repo.People.Len(), Changes: j.Count(decide.Ready)}})
 	if err != nil {

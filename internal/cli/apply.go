@@ -88,8 +88,8 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 		if err := out.Err(); err != nil {
 			return err
 		}
-		if j.Count(decide.Held) > 0 {
-			return fail(Held, "%s held by a guard", model.Count(j.Count(decide.Held), "change is", "changes are"))
+		if n := j.Held(); n > 0 {
+			return fail(Held, "%s held by a guard", model.Count(n, "change is", "changes are"))
 		}
 		return nil
 	}

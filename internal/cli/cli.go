@@ -138,7 +138,7 @@ To see it all on a made-up ferry line: pravet demo`,
 		Version:       c.Version,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		Args:          cobra.NoArgs,
+		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	root.SetIn(c.Stdin)
 	root.SetOut(c.Stdout)

@@ -3,8 +3,6 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -205,22 +203,15 @@ also proves that the ledger still holds what it held then.`,
 	return cmd
 }
 
-// existingLedger opens the repository's ledger, if there is one.
+// existingLedger opens the repository's ledger for reading, if there is one.
 func (c *context) existingLedger() (*ledger.Ledger, error) {
 	dir, err := c.dir()
 	if err != nil {
 		return nil, err
 	}
-	l, err := c.ledgerIfThere(dir)
+	l, err := ledger.OpenReading(dir)
 	if err == nil && l == nil {
 		err = fail(Failed, "this repository has no ledger yet; it begins with the first draft")
 	}
 	return l, err
-}
-
-func (c *context) ledgerIfThere(dir string) (*ledger.Ledger, error) {
-	if _, err := os.Stat(filepath.Join(dir, ledger.Folder, ledger.File)); err != nil {
-		return nil, nil
-	}
-	return c.ledger(dir)
 }

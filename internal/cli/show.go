@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
+	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
@@ -70,7 +71,7 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 // states says in a word what was decided about each change, where something
 // was; a repository without a ledger has decided nothing.
 func (c *context) states(dir string, p *plan.Plan) (map[string]string, error) {
-	l, err := c.ledgerIfThere(dir)
+	l, err := ledger.OpenReading(dir)
 	if l == nil || err != nil {
 		return nil, err
 	}

@@ -220,8 +220,8 @@ func (r *Repo) checkPeople() {
 			if a != b {
 				differs = fmt.Sprintf(" (written %s there)", a)
 			}
-			r.fail(second, "duplicate-entry", fmt.Sprintf("the %s %s is already in %s%s", attr, b, first, differs), "every person has an "+attr+" of their own")
-			r.fail(first, "duplicate-entry", fmt.Sprintf("the %s %s stands again in %s", attr, a, second), "every person has an "+attr+" of their own")
+			r.fail(second, "duplicate-entry", fmt.Sprintf("the %s %s is already in %s%s", attr, b, first, differs), "every person needs one of their own")
+			r.fail(first, "duplicate-entry", fmt.Sprintf("the %s %s stands again in %s", attr, a, second), "every person needs one of their own")
 		}
 	}
 	isDate := func(v string) error { _, err := day.Parse(v); return err }

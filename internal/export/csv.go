@@ -154,7 +154,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder) error {
 				yes, no := active.Words()
 				line, column := rd.FieldPos(l.Active)
 				return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "unknown-word",
-					fmt.Sprintf("%s is %q here, and %s or %s is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos.File))
+					fmt.Sprintf("%s is %q here, and %s or %s is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
 			}
 		}
 		for _, s := range sinks {

@@ -377,7 +377,7 @@ func (r *scimReader) finish() error {
 	for _, p := range r.listed {
 		if found[p.kinds] < total[p.kinds] {
 			return source.NewProblem(model.Pos{File: p.file}, "incomplete-export",
-				fmt.Sprintf("totalResults says %d, and %d resources are there; a page is missing", total[p.kinds], found[p.kinds]), "export all pages")
+				fmt.Sprintf("totalResults says %d, and %s there; a page is missing", total[p.kinds], model.Count(found[p.kinds], "resource is", "resources are")), "export all pages")
 		}
 	}
 	return nil

@@ -13,6 +13,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -90,24 +91,69 @@ func Open(dir, by string, now func() time.Time) (*Ledger, error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, failed(folder, err)
 	}
-	path := filepath.Join(folder, File)
-	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"
-	db, err := sql.Open("sqlite", dsn)
+	l, err := open(filepath.Join(folder, File), "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
+	if err != nil {
+		return nil, err
+	}
+	l.by, l.now = by, now
+	if err := l.make(); err != nil {
+		l.Close()
+		return nil, failed(l.path, err)
+	}
+	return l, nil
+}
+
+// OpenReading opens a ledger that is there for reading alone, also on a disk
+// that may not be written; nil when there is none.
+func OpenReading(dir string) (*Ledger, error) {
+	path := filepath.Join(dir, Folder, File)
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	l, err := open(path, "mode=ro&_pragma=busy_timeout(10000)")
+	if err != nil {
+		return nil, err
+	}
+	if _, err = l.tables(); err == nil {
+		return l, nil
+	}
+	l.Close()
+	// Beside a log that is empty or gone, the file alone is the whole ledger.
+	if info, statErr := os.Stat(path + "-wal"); statErr == nil && info.Size() > 0 {
+		return nil, failed(path, err)
+	}
+	if l, err = open(path, "immutable=1"); err != nil {
+		return nil, err
+	}
+	if _, err = l.tables(); err != nil {
+		l.Close()
+		return nil, failed(path, err)
+	}
+	return l, nil
+}
+
+func open(path, options string) (*Ledger, error) {
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+options)
 	if err != nil {
 		return nil, failed(path, err)
 	}
 	db.SetMaxOpenConns(1)
-	l := &Ledger{db: db, path: path, by: by, now: now}
-	var there int
-	err = db.QueryRow(`SELECT count(*) FROM sqlite_master WHERE name IN ('entries', 'head')`).Scan(&there)
-	if err == nil && there < 2 {
-		_, err = db.Exec(schema)
+	return &Ledger{db: db, path: path}, nil
+}
+
+// tables counts the ledger's tables.
+func (l *Ledger) tables() (n int, err error) {
+	err = l.db.QueryRow(`SELECT count(*) FROM sqlite_master WHERE name IN ('entries', 'head')`).Scan(&n)
+	return n, err
+}
+
+// make makes the tables of a new ledger.
+func (l *Ledger) make() error {
+	n, err := l.tables()
+	if err == nil && n < 2 {
+		_, err = l.db.Exec(schema)
 	}
-	if err != nil {
-		db.Close()
-		return nil, failed(path, err)
-	}
-	return l, nil
+	return err
 }
 
 func failed(path string, err error) error {

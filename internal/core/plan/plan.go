@@ -324,7 +324,7 @@ var (
 func Read(data []byte) (*Plan, error) {
 	var head struct{ Format string }
 	if err := json.Unmarshal(data, &head); err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrNotPlan, jsonError(data, err))
+		return nil, fmt.Errorf("%w: %v", ErrNotPlan, jsonError(data, int64(len(data)), err))
 	}
 	if head.Format != Format {
 		if v, ok := strings.CutPrefix(head.Format, "pravet.plan/"); ok && v > "1" {
@@ -336,7 +336,7 @@ func Read(data []byte) (*Plan, error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&p); err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrChanged, jsonError(data, err))
+		return nil, fmt.Errorf("%w: %v", ErrChanged, jsonError(data, dec.InputOffset(), err))
 	}
 	wantID, wantDigest := p.ID, p.Digest
 	sealed, err := p.Seal()
@@ -349,9 +349,9 @@ func Read(data []byte) (*Plan, error) {
 	return &p, nil
 }
 
-// jsonError adds the line and the column to an error of encoding/json.
-func jsonError(data []byte, err error) error {
-	at := int64(len(data))
+// jsonError adds the line and the column to an error of encoding/json; at is
+// where it was found when the error itself does not tell.
+func jsonError(data []byte, at int64, err error) error {
 	var syntax *json.SyntaxError
 	var typ *json.UnmarshalTypeError
 	switch {

@@ -1,0 +1,250 @@
+package main_test
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/require"
+
+	"pravet/examples/marrowick"
+	"pravet/internal/carry"
+)
+
+// program is where the built program is; every script runs it as a user would.
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "pravet-bin-")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "pravet")
+	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-X main.version=v0.0.0-test", "-o", program, ".")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		panic(fmt.Sprintf("%v: %s", err, out))
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// TestScripts runs the scripts in testdata/script, each in a folder of its own.
+// Besides testscript's commands they have those of the functions below.
+func TestScripts(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir: "testdata/script",
+		// UPDATE=1 go test ./cmd/pravet writes the expected output anew; read it.
+		UpdateScripts: os.Getenv("UPDATE") != "",
+		Setup: func(e *testscript.Env) error {
+			e.Setenv("PATH", filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
+			e.Setenv("HOME", e.WorkDir)
+			e.Setenv("GIT_CONFIG_SYSTEM", "/dev/null")
+			e.Setenv("NO_COLOR", "")
+			return nil
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big, "lock": lock,
+			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk, "read-only": readOnly, "unmount": unmount,
+		},
+	})
+}
+
+// exits STATUS COMMAND ...: the command ends with that status.
+func exits(ts *testscript.TestScript, _ bool, args []string) {
+	want, err := strconv.Atoi(args[0])
+	ts.Check(err)
+	got := 0
+	if err := ts.Exec(args[1], args[2:]...); err != nil {
+		var exit *exec.ExitError
+		if !errors.As(err, &exit) {
+			ts.Fatalf("%v", err)
+		}
+		got = exit.ExitCode()
+	}
+	if got != want {
+		ts.Fatalf("exit status %d, want %d", got, want)
+	}
+}
+
+// marrowick DIR: the example's repository, with Git history.
+func marrowickRepo(ts *testscript.TestScript, _ bool, args []string) {
+	ts.Check(marrowick.Write(ts.MkAbs(args[0]), true))
+}
+
+// replace FILE OLD NEW: the first OLD of a file becomes NEW; \n, \t and \" are
+// read as in Go.
+func replace(ts *testscript.TestScript, _ bool, args []string) {
+	file := ts.MkAbs(args[0])
+	data, err := os.ReadFile(file)
+	ts.Check(err)
+	before, after := unquote(ts, args[1]), unquote(ts, args[2])
+	if !strings.Contains(string(data), before) {
+		ts.Fatalf("%s has no %q", args[0], before)
+	}
+	ts.Check(os.WriteFile(file, []byte(strings.Replace(string(data), before, after, 1)), 0o644))
+}
+
+func unquote(ts *testscript.TestScript, s string) string {
+	out, err := strconv.Unquote(`"` + strings.ReplaceAll(s, `"`, `\"`) + `"`)
+	ts.Check(err)
+	return out
+}
+
+// bytes FILE TEXT: a file with these bytes, written as in Go ("\xff").
+func writeBytes(ts *testscript.TestScript, _ bool, args []string) {
+	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(unquote(ts, args[1])), 0o644))
+}
+
+// big FILE MEGABYTES BEFORE AFTER: a file with one line of that length.
+func big(ts *testscript.TestScript, _ bool, args []string) {
+	n, err := strconv.Atoi(args[1])
+	ts.Check(err)
+	f, err := os.Create(ts.MkAbs(args[0]))
+	ts.Check(err)
+	_, err = f.WriteString(unquote(ts, args[2]))
+	ts.Check(err)
+	for range n {
+		_, err := f.Write(bytes.Repeat([]byte{'x'}, 1<<20))
+		ts.Check(err)
+	}
+	_, err = f.WriteString(unquote(ts, args[3]))
+	ts.Check(err)
+	ts.Check(f.Close())
+}
+
+// lock DIR: someone else holds the repository's lock until the script ends.
+func lock(ts *testscript.TestScript, _ bool, args []string) {
+	l, err := carry.TakeLock(ts.MkAbs(args[0]), "Leonie Marsh", "apply abcdefgh", time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC))
+	ts.Check(err)
+	ts.Defer(func() { l.Release() })
+}
+
+// plan-id VAR DIR: the id of the newest plan of a repository.
+func planID(ts *testscript.TestScript, _ bool, args []string) {
+	files, err := filepath.Glob(filepath.Join(ts.MkAbs(args[1]), "plans", "*.json"))
+	ts.Check(err)
+	var newest time.Time
+	for _, f := range files {
+		info, err := os.Stat(f)
+		ts.Check(err)
+		if !info.ModTime().Before(newest) {
+			newest = info.ModTime()
+			ts.Setenv(args[0], strings.TrimSuffix(filepath.Base(f), ".json"))
+		}
+	}
+	if newest.IsZero() {
+		ts.Fatalf("there is no plan")
+	}
+}
+
+// change-id VAR DIR PLAN FILTER: the id of the one change that a filter finds.
+func changeID(ts *testscript.TestScript, _ bool, args []string) {
+	cmd := exec.Command(program, "show", args[2], "--only", args[3], "--format", "csv")
+	cmd.Dir = ts.MkAbs(args[1])
+	out, err := cmd.Output()
+	ts.Check(err)
+	lines := strings.Split(strings.TrimSpace(string(out)), "\r\n")
+	if len(lines) != 2 {
+		ts.Fatalf("%d changes fit %s", len(lines)-1, args[3])
+	}
+	id, _, _ := strings.Cut(lines[1], ",")
+	ts.Setenv(args[0], id)
+}
+
+// [!] same FOLDER FOLDER: two folders hold the same files with the same bytes,
+// apart from the ledger's.
+func same(ts *testscript.TestScript, neg bool, args []string) {
+	out, err := exec.Command("diff", "-r", "-x", ".pravet", "-x", ".git", "-x", "plans", ts.MkAbs(args[0]), ts.MkAbs(args[1])).CombinedOutput()
+	if (err == nil) == neg {
+		ts.Fatalf("diff: %v\n%s", err, out)
+	}
+}
+
+// sql DIR STATEMENT: tampers with a repository's ledger.
+func sql(ts *testscript.TestScript, _ bool, args []string) {
+	out, err := exec.Command("sqlite3", filepath.Join(ts.MkAbs(args[0]), ".pravet", "ledger.db"), args[1]).CombinedOutput()
+	if err != nil {
+		ts.Fatalf("%v: %s", err, out)
+	}
+}
+
+// full-disk DIR KIB: a disk of that size is mounted there.
+func fullDisk(ts *testscript.TestScript, _ bool, args []string) {
+	dir := ts.MkAbs(args[0])
+	ts.Check(os.MkdirAll(dir, 0o755))
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size="+args[1]+"k", "tmpfs", dir).CombinedOutput(); err != nil {
+		ts.Fatalf("a small disk cannot be mounted: %s; run the tests as root", out)
+	}
+	ts.Defer(func() { _ = exec.Command("umount", "-l", dir).Run() })
+}
+
+// read-only DIR: a disk that full-disk has mounted may not be written any more.
+func readOnly(ts *testscript.TestScript, _ bool, args []string) {
+	if out, err := exec.Command("mount", "-o", "remount,ro", ts.MkAbs(args[0])).CombinedOutput(); err != nil {
+		ts.Fatalf("%s", out)
+	}
+}
+
+// unmount DIR: takes such a disk away.
+func unmount(ts *testscript.TestScript, _ bool, args []string) {
+	if out, err := exec.Command("umount", "-l", ts.MkAbs(args[0])).CombinedOutput(); err != nil {
+		ts.Fatalf("%s", out)
+	}
+}
+
+// TestProgramIsStaticAndSmall keeps the promises of the README.
+func TestProgramIsStaticAndSmall(t *testing.T) {
+	info, err := os.Stat(program)
+	require.NoError(t, err)
+	require.Less(t, info.Size(), int64(40<<20))
+	out, _ := exec.Command("ldd", program).CombinedOutput() // fails for a static program
+	require.Contains(t, string(out), "not a dynamic executable")
+}
+
+// TestTwoRunsAtOnce starts two runs of one plan together: each change is
+// carried out once, and the run that comes second says who is at it, or finds
+// nothing left to do.
+func TestTwoRunsAtOnce(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "repo")
+	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, command(dir, "draft", "--on", "2026-11-24").Run())
+	plans, err := filepath.Glob(filepath.Join(dir, "plans", "*.json"))
+	require.NoError(t, err)
+	require.Len(t, plans, 1)
+	var wait [2]*exec.Cmd
+	var out [2]bytes.Buffer
+	for i := range wait {
+		wait[i] = command(dir, "apply", plans[0], "--yes")
+		wait[i].Stdout, wait[i].Stderr = &out[i], &out[i]
+		require.NoError(t, wait[i].Start())
+	}
+	settled := 0
+	for i := range wait {
+		_ = wait[i].Wait() // the status tells of held changes
+		text := out[i].String()
+		switch {
+		case strings.Contains(text, "24 changes settled, 0 not settled"):
+			settled++
+		case strings.Contains(text, "holds the lock of this repository since"), strings.Contains(text, "nothing to carry out"):
+		default:
+			t.Errorf("unexpected: %s", text)
+		}
+	}
+	require.Equal(t, 1, settled)
+}
+
+func command(dir string, args ...string) *exec.Cmd {
+	cmd := exec.Command(program, append([]string{"--by", "Farah Linden"}, args...)...)
+	cmd.Dir = dir
+	return cmd
+}
