@@ -2,6 +2,7 @@ package carry
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -33,9 +34,13 @@ func TakeLock(dir, by, what string, now time.Time) (*Lock, error) {
 		return nil, fmt.Errorf("%s: the lock cannot be taken: %w", path, err)
 	}
 	if !ok {
-		var h holder
-		if data, err := os.ReadFile(path); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
-			return nil, fmt.Errorf("%s holds the lock of this repository since %s (%s, process %d); wait until it is done", h.By, h.Since, h.What, h.PID)
+		// Whoever has only just taken it may not have said so yet.
+		for range 50 {
+			var h holder
+			if data, err := os.ReadFile(path); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
+				return nil, fmt.Errorf("%s holds the lock of this repository since %s (%s, process %d); wait until it is done", h.By, h.Since, h.What, h.PID)
+			}
+			time.Sleep(10 * time.Millisecond)
 		}
 		return nil, fmt.Errorf("another run holds the lock of this repository; wait until it is done")
 	}
@@ -51,4 +56,6 @@ func TakeLock(dir, by, what string, now time.Time) (*Lock, error) {
 }
 
 // Release gives the lock back.
-func (l *Lock) Release() error { return l.f.Unlock() }
+func (l *Lock) Release() error {
+	return errors.Join(os.Truncate(l.f.Path(), 0), l.f.Unlock())
+}

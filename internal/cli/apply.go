@@ -77,7 +77,7 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 	// Nothing accepted by itself: all that is not rejected is meant, once
 	// someone says so.
 	accepted := j.Standing.All || j.Standing.AnyAccepted()
-	if !accepted && j.Count(decide.Waiting) > 0 {
+	if !accepted {
 		j.Standing.All = true
 		j.Refresh()
 	}
@@ -96,7 +96,7 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 	if err := c.consent(out, j, accepted, yes); err != nil {
 		return err
 	}
-	if !accepted {
+	if !accepted && ready > 0 {
 		rec := ledger.Decision{Plan: j.Plan.ID, Verdict: "accept", All: true, Because: "asked at apply"}
 		if yes {
 			rec.Because = "apply --yes"

@@ -126,7 +126,11 @@ func (c *context) drafted(p *plan.Plan, file string, exitStatus bool) error {
 	pr.Aside(p)
 	if file != "-" {
 		pr.Linef("Written to %s", file)
-		pr.Line(show.Dim(fmt.Sprintf("Read it with: pravet show %s", p.ID)))
+		name := p.ID
+		if !strings.HasPrefix(file, "plans/") {
+			name = file
+		}
+		pr.Line(show.Dim("Read it with: pravet show " + name))
 	}
 	if err := pr.Err(); err != nil {
 		return err

@@ -306,7 +306,11 @@ func setValue(raw []byte, path, v string) ([]byte, error) {
 	case v == "":
 		return sjson.DeleteBytes(raw, path)
 	case multi:
-		return sjson.SetBytes(raw, path, []map[string]any{{"value": v, "primary": true}})
+		text, err := json.Marshal(v)
+		if err != nil {
+			return nil, err
+		}
+		return sjson.SetRawBytes(raw, path, []byte(`[{"value":`+string(text)+`,"primary":true}]`))
 	}
 	return sjson.SetBytes(raw, path, v)
 }

@@ -70,19 +70,20 @@ func clean(s string) string {
 	}, s)
 }
 
-// TotalsLine says what a plan amounts to.
-func TotalsLine(t plan.Totals) string {
-	parts := []string{
-		Effect("widens", fmt.Sprintf("%s access", model.Count(t.Widens, "widens", "widen"))),
-		Effect("narrows", fmt.Sprintf("%s it", model.Count(t.Narrows, "narrows", "narrow"))),
-		Effect("keeps", fmt.Sprintf("%s it", model.Count(t.Keeps, "keeps", "keep"))),
-	}
-	line := model.Count(t.Changes, "change", "changes") + ": " + strings.Join(parts, ", ")
+// TotalsLine says what a plan amounts to, in colour.
+func TotalsLine(t plan.Totals) string { return totals(t, Effect, Alarm) }
+
+func totals(t plan.Totals, effect func(effect, text string) string, alarm func(string) string) string {
+	line := model.Count(t.Changes, "change", "changes") + ": " + strings.Join([]string{
+		effect("widens", model.Count(t.Widens, "widens", "widen")+" access"),
+		effect("narrows", model.Count(t.Narrows, "narrows", "narrow")+" it"),
+		effect("keeps", model.Count(t.Keeps, "keeps", "keep")+" it"),
+	}, ", ")
 	if t.ForGood > 0 {
-		line += "; " + Alarm(fmt.Sprintf("%s for good", model.Count(t.ForGood, "is", "are")))
+		line += "; " + alarm(model.Count(t.ForGood, "is", "are")+" for good")
 	}
 	if t.Held > 0 {
-		line += "; " + Alarm(fmt.Sprintf("%s held", model.Count(t.Held, "is", "are")))
+		line += "; " + alarm(model.Count(t.Held, "is", "are")+" held")
 	}
 	return line
 }
@@ -130,7 +131,11 @@ func (p *Printer) Plan(v *PlanView) {
 		p.Line()
 		p.Linef("%s  %s", Strong(e.App), clean(e.Title))
 		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), minute(e.TakenAt))))
-		p.people(v, byApp[e.App])
+		common := commonHolds(byApp[e.App])
+		for _, h := range common {
+			p.wrapped("", "All of it is held by "+h.Guard+": "+clean(h.Says), Alarm)
+		}
+		p.people(v, byApp[e.App], common)
 		if !v.Part {
 			for _, n := range notices {
 				p.Line()
@@ -145,6 +150,21 @@ func (p *Printer) Plan(v *PlanView) {
 		}
 		p.setAside(v.Plan)
 	}
+}
+
+// commonHolds returns the holds that all changes share, where there are
+// several: they are said once.
+func commonHolds(changes []*plan.Change) []plan.Hold {
+	if len(changes) < 2 {
+		return nil
+	}
+	var out []plan.Hold
+	for _, h := range changes[0].Holds {
+		if !slices.ContainsFunc(changes[1:], func(c *plan.Change) bool { return !slices.Contains(c.Holds, h) }) {
+			out = append(out, h)
+		}
+	}
+	return out
 }
 
 // minute writes an RFC 3339 time to the minute, in UTC.
@@ -166,7 +186,7 @@ func noticesOf(pl *plan.Plan, app string) (out []string) {
 
 // people writes the changes of one application, person by person, in the
 // order of ids; within a person in the plan's order.
-func (p *Printer) people(v *PlanView, changes []*plan.Change) {
+func (p *Printer) people(v *PlanView, changes []*plan.Change, common []plan.Hold) {
 	by := map[string][]*plan.Change{}
 	for _, c := range changes {
 		key := c.Person
@@ -182,11 +202,14 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change) {
 		p.Line()
 		who := clean(c.Account) + "  " + Dim("belongs to nobody")
 		if c.Person != "" {
-			who = Strong(clean(v.Plan.People[c.Person])) + "  " + Dim(clean(c.Person)+"  "+clean(c.Account))
+			who = Strong(clean(v.Plan.People[c.Person])) + "  " + Dim(clean(c.Person))
+			if c.Account != c.Person {
+				who += "  " + Dim(clean(c.Account))
+			}
 		}
 		p.Line("  " + who)
 		for _, c := range by[key] {
-			p.change(v, c)
+			p.change(v, c, common)
 		}
 	}
 }
@@ -197,7 +220,7 @@ const width = 100
 // gutter is where the text of a change begins.
 const gutter = "             "
 
-func (p *Printer) change(v *PlanView, c *plan.Change) {
+func (p *Printer) change(v *PlanView, c *plan.Change, common []plan.Hold) {
 	what := What(c)
 	if c.ForGood {
 		what += ", for good"
@@ -223,6 +246,9 @@ func (p *Printer) change(v *PlanView, c *plan.Change) {
 		p.wrapped(gutter, says, Dim)
 	}
 	for _, h := range c.Holds {
+		if slices.Contains(common, h) {
+			continue
+		}
 		p.wrapped(gutter, "held by "+h.Guard+": "+clean(h.Says), Alarm)
 	}
 }
@@ -321,7 +347,7 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	}
 	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
 	p.Line()
-	p.Linef("%s: %d widen access, %d narrow it, %d keep it; %d for good, %d held.", model.Count(t.Changes, "change", "changes"), t.Widens, t.Narrows, t.Keeps, t.ForGood, t.Held)
+	p.Linef("%s.", totals(t, func(_, text string) string { return text }, func(s string) string { return s }))
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
 		first := true

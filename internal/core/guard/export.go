@@ -10,7 +10,7 @@ func (c *checker) exports(a int) {
 		c.holdAll(a, every, ExportEmpty, "the export holds no account")
 	case before > 0 && before-n > lim.ExportShrink.Of(before):
 		c.out.Suspect[a] = true
-		c.holdAll(a, every, ExportShrink, "the export holds %d accounts and the one before held %d; the limit is %s fewer%s",
+		c.holdAll(a, every, ExportShrink, "the export holds %d accounts and the one before held %d; at most %s%s may be missing",
 			n, before, lim.ExportShrink, limitOf(lim.ExportShrink, before, "accounts"))
 	}
 	if taken := c.TakenAt[a]; taken < c.Today.Back(lim.ExportAge) {
@@ -27,7 +27,7 @@ func (c *checker) roster() {
 	}
 	c.out.Roster = true
 	for a := range c.Apps {
-		c.holdAll(a, narrows, RosterShrink, "the files name %d people and at the plan before they named %d; the limit is %s fewer%s",
+		c.holdAll(a, narrows, RosterShrink, "the files name %d people and at the plan before they named %d; at most %s%s may be missing",
 			n, before, c.LimitRoster, limitOf(c.LimitRoster, before, "people"))
 	}
 }
