@@ -1,0 +1,148 @@
+package prepare_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/tools/txtar"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+)
+
+// TestWorlds drafts the plan of each small world in testdata/worlds and
+// compares it with the plan written there. A world is a text file: what must
+// hold, the files of a repository, and under "plan" what is expected. The day
+// is 2026-11-24 and exports are of the day before, unless a line "day D" or
+// "exported D" of the file "world" says otherwise; "before APP N" and "people
+// before N" tell how many there were. A pravet.yaml and people that nobody
+// needs are added.
+//
+// UPDATE=1 go test ./internal/prepare writes the expected plans anew; read them.
+func TestWorlds(t *testing.T) {
+	files, err := filepath.Glob("testdata/worlds/*.txt")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		t.Run(strings.TrimSuffix(filepath.Base(file), ".txt"), func(t *testing.T) {
+			ar, err := txtar.ParseFile(file)
+			require.NoError(t, err)
+			w := readWorld(t, ar)
+			got := render(w.draft(t))
+			if os.Getenv("UPDATE") != "" {
+				for i := range ar.Files {
+					if ar.Files[i].Name == "plan" {
+						ar.Files[i].Data = []byte(got)
+					}
+				}
+				require.NoError(t, os.WriteFile(file, txtar.Format(ar), 0o644))
+				return
+			}
+			require.Equal(t, w.want, got)
+		})
+	}
+}
+
+// A smallWorld is a world that was written to a folder.
+type smallWorld struct {
+	dir    string
+	today  day.Day
+	want   string
+	before []ledger.Record
+}
+
+func readWorld(t *testing.T, ar *txtar.Archive) *smallWorld {
+	w := &smallWorld{dir: t.TempDir()}
+	var err error
+	w.today, err = day.Parse("2026-11-24")
+	require.NoError(t, err)
+	exported := "2026-11-23"
+	files := map[string]string{"pravet.yaml": "organization: A small world\n"}
+	for _, f := range ar.Files {
+		files[f.Name] = string(f.Data)
+	}
+	for _, line := range strings.Split(strings.TrimSpace(files["world"]), "\n") {
+		var app, d string
+		var n int
+		switch {
+		case line == "":
+		case scan(line, "day %s", &d):
+			w.today, err = day.Parse(d)
+			require.NoError(t, err)
+		case scan(line, "exported %s", &exported):
+		case scan(line, "people before %d", &n):
+			w.before = append(w.before, ledger.Record{Kind: ledger.PlanDrafted, Subject: "before", Body: ledger.Plan{People: n}})
+		case scan(line, "before %s %d", &app, &n):
+			w.before = append(w.before, ledger.Record{Kind: ledger.ExportSeen, Subject: app, Body: ledger.Export{App: app, Accounts: n}})
+		default:
+			t.Fatalf("the world says %q", line)
+		}
+	}
+	w.want = files["plan"]
+	delete(files, "plan")
+	delete(files, "world")
+	taken, err := time.Parse(time.DateOnly, exported)
+	require.NoError(t, err)
+	for name, text := range files {
+		to := filepath.Join(w.dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
+		require.NoError(t, os.WriteFile(to, []byte(text), 0o644))
+		require.NoError(t, os.Chtimes(to, taken, taken))
+	}
+	return w
+}
+
+func scan(line, format string, into ...any) bool {
+	n, err := fmt.Sscanf(line, format, into...)
+	return err == nil && n == len(into)
+}
+
+func (w *smallWorld) draft(t *testing.T) *plan.Plan {
+	l, err := ledger.Open(t.TempDir(), "nobody", time.Now)
+	require.NoError(t, err)
+	defer l.Close()
+	require.NoError(t, l.Append(w.before...))
+	s, err := prepare.Read(w.dir, nil)
+	if err != nil {
+		for _, p := range s.Problems() {
+			t.Log(p)
+		}
+	}
+	require.NoError(t, err)
+	p, err := prepare.Draft(s, l, w.today, nil)
+	require.NoError(t, err)
+	return p
+}
+
+// render writes a plan as the worlds have it.
+func render(p *plan.Plan) string {
+	var b strings.Builder
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		fmt.Fprintf(&b, "%s %s: %s (%s)\n", c.App, c.Account, show.What(c), c.Effect)
+		if after, ok := c.After.(map[string]string); ok {
+			fmt.Fprintf(&b, "  with %v\n", after)
+		}
+		for _, r := range c.Reasons {
+			fmt.Fprintf(&b, "  because %s:%d %s\n", r.File, r.Line, r.Says)
+		}
+		for _, h := range c.Holds {
+			fmt.Fprintf(&b, "  held by %s: %s\n", h.Guard, h.Says)
+		}
+	}
+	for _, s := range p.SetAside {
+		fmt.Fprintf(&b, "aside: %s %s: %s: %s\n", s.Change.App, s.Change.Account, show.What(&s.Change), s.Because)
+	}
+	for _, n := range p.Notices {
+		fmt.Fprintf(&b, "notice: %s: %s\n", n.App, n.Says)
+	}
+	return b.String()
+}
