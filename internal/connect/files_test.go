@@ -1,0 +1,224 @@
+package connect_test
+
+import (
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/connect"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/export"
+)
+
+// tickets is an application whose users live in a CSV file.
+func tickets(delimiter rune, split string) (*model.App, *export.Spec) {
+	app := &model.App{ID: "tickets", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}}}
+	for _, name := range []string{"seller", "lead", "auditor"} {
+		app.Things = append(app.Things, model.Thing{Kind: model.Role, Name: name})
+	}
+	app.Index()
+	return app, &export.Spec{Format: "csv", Delimiter: delimiter, Paths: []model.Name{{Text: "t.csv"}}, Columns: []export.Column{
+		{Attr: "userName", Name: "Login"}, {Attr: "displayName", Name: "Name"},
+		{Attr: "active", Name: "State", True: "Open", False: "Blocked"}, {Attr: "roles", Name: "Roles", Split: split},
+	}}
+}
+
+func change(verb, account string) *plan.Change { return &plan.Change{ID: verb, Verb: verb, Account: account} }
+
+func role(verb, account, name string) *plan.Change {
+	c := change(verb, account)
+	c.Thing = &plan.Thing{Kind: "role", Name: name}
+	return c
+}
+
+func update(account, attr string, after any) *plan.Change {
+	c := change("update", account)
+	c.Attribute, c.After = attr, after
+	return c
+}
+
+func create(account string, attrs map[string]any) *plan.Change {
+	c := change("create", account)
+	c.After = attrs
+	return c
+}
+
+// apply carries changes out on a file with a content and returns what it
+// holds afterwards.
+func apply(t *testing.T, app *model.App, spec *export.Spec, content string, changes ...*plan.Change) (string, error) {
+	t.Helper()
+	dir := t.TempDir()
+	file := filepath.Join(dir, spec.Paths[0].Text)
+	require.NoError(t, os.WriteFile(file, []byte(content), 0o640))
+	f := connect.Files{Dir: dir, Spec: spec, App: app}
+	err := f.Apply(changes, func(steps []connect.FileStep) error {
+		require.Len(t, steps, 1)
+		now, err := os.ReadFile(file)
+		require.NoError(t, err)
+		require.Equal(t, content, string(now), "nothing is replaced before it is said")
+		return nil
+	})
+	after, readErr := os.ReadFile(file)
+	require.NoError(t, readErr)
+	info, statErr := os.Stat(file)
+	require.NoError(t, statErr)
+	require.Equal(t, os.FileMode(0o640), info.Mode().Perm())
+	entries, dirErr := os.ReadDir(dir)
+	require.NoError(t, dirErr)
+	require.Len(t, entries, 1, "nothing is left beside the file")
+	return string(after), err
+}
+
+func TestCSVKeepsEveryByteItDoesNotOwn(t *testing.T) {
+	for _, c := range []struct {
+		name, before, after string
+		delimiter           rune
+		split               string
+		changes             []*plan.Change
+	}{
+		{"nothing to do", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";", []*plan.Change{role("grant", "a", "seller")}},
+		{"one field", "Login,Name,State,Roles,Shoe size\na,A,Open,,38\nb,B,Open,,41\n", "Login,Name,State,Roles,Shoe size\na,A,Blocked,,38\nb,B,Open,,41\n", ',', ";",
+			[]*plan.Change{change("suspend", "a")}},
+		{"mark, line ends, quotes, no last line end", "\ufeffLogin;Name;Note;State;Roles\r\na;\"A; a\";\"two\r\nlines\";Open;\"seller\"\r\n\r\nb;B;x;Open;",
+			"\ufeffLogin;Name;Note;State;Roles\r\na;\"A; \"\"a\"\"\";\"two\r\nlines\";Open;\"seller,lead\"\r\n\r\nb;B;x;Blocked;auditor", ';', ",",
+			[]*plan.Change{update("a", "displayName", `A; "a"`), role("grant", "a", "lead"), change("suspend", "b"), role("grant", "b", "auditor")}},
+		{"lists keep their order and their spaces", "Login,Name,State,Roles\na,A,Open,\"auditor, chef, seller\"\n", "Login,Name,State,Roles\na,A,Open,\"chef, seller, lead\"\n", ',', ",",
+			[]*plan.Change{role("revoke", "a", "auditor"), role("grant", "a", "lead")}},
+		{"the last name goes", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{role("revoke", "a", "seller")}},
+		{"a value is taken away", "Login,Name,State,Roles\na,\"A\",Open,\n", "Login,Name,State,Roles\na,\"\",Open,\n", ',', ";", []*plan.Change{update("a", "displayName", nil)}},
+		{"new rows at the end", "Roles,Login,State,Other,Name\r\n,a,Open,x,A", "Roles,Login,State,Other,Name\r\n,a,Open,x,A\r\nseller;lead,b,Open,,\"B, b\"\r\n,c,Open,,\r\n", ',', ";",
+			[]*plan.Change{create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role("grant", "b", "seller"), role("grant", "b", "lead"), create("c", map[string]any{"userName": "c"})}},
+		{"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n", "Login,Name,State,Roles\na,A,Open,\nc,C,Open,\n", ',', ";", []*plan.Change{change("remove", "b")}},
+		{"what is gone already stays gone", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{change("remove", "b")}},
+		{"what is there already is not made twice", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
+			[]*plan.Change{create("a", map[string]any{"userName": "a", "displayName": "A"}), role("grant", "a", "seller")}},
+		{"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n", ',', ";", []*plan.Change{change("suspend", "a")}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			app, spec := tickets(c.delimiter, c.split)
+			got, err := apply(t, app, spec, c.before, c.changes...)
+			require.NoError(t, err)
+			require.Equal(t, c.after, got)
+		})
+	}
+}
+
+func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
+	app, spec := tickets(',', "")
+	for _, c := range []struct {
+		says    string
+		content string
+		changes []*plan.Change
+	}{
+		{"is not there any more", "Login,Name,State,Roles\na,A,Open,\n", []*plan.Change{change("suspend", "b")}},
+		{"holds one name only", "Login,Name,State,Roles\na,A,Open,seller\n", []*plan.Change{role("grant", "a", "lead")}},
+		{"the header has no column", "Login,Name,State\na,A,Open\n", []*plan.Change{change("suspend", "a")}},
+		{"cannot be carried out", "Login,Name,State,Roles\n", []*plan.Change{change("explode", "a")}},
+	} {
+		got, err := apply(t, app, spec, c.content, c.changes...)
+		require.ErrorContains(t, err, c.says)
+		require.Equal(t, c.content, got)
+	}
+	// Nor when whoever is told first objects.
+	dir := t.TempDir()
+	file := filepath.Join(dir, "t.csv")
+	content := "Login,Name,State,Roles\na,A,Open,\n"
+	require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
+	f := connect.Files{Dir: dir, Spec: spec, App: app}
+	objection := errors.New("no room in the ledger")
+	require.ErrorIs(t, f.Apply([]*plan.Change{change("suspend", "a")}, func([]connect.FileStep) error { return objection }), objection)
+	after, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, content, string(after))
+}
+
+// berths is an application whose users live in SCIM JSON.
+func berths() (*model.App, *export.Spec) {
+	app := &model.App{ID: "berths", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}, {Name: "email"}, {Name: "home"}}}
+	app.Things = []model.Thing{{Kind: model.Role, Name: "viewer"}, {Kind: model.Role, Name: "planner"}, {Kind: model.Group, Name: "bridge"}, {Kind: model.License, Name: "seat"}}
+	app.Index()
+	return app, &export.Spec{Format: "scim", Paths: []model.Name{{Text: "b.json"}}, Columns: []export.Column{{Attr: "home", Name: "urn:x.y:ext:2.0:User:home"}}}
+}
+
+func group(verb, account, name string) *plan.Change {
+	c := change(verb, account)
+	c.Thing = &plan.Thing{Kind: "group", Name: name}
+	return c
+}
+
+func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
+	for _, c := range []struct {
+		name, before, after string
+		changes             []*plan.Change
+	}{
+		{"values of one user", `[ {"userName":"a", "x": {"y":[1, 2]},"active" : true},{"userName":"b"} ]`,
+			`[ {"userName":"a", "x": {"y":[1, 2]},"active" : false},{"userName":"b","displayName":"B"} ]`,
+			[]*plan.Change{change("suspend", "a"), update("b", "displayName", "B")}},
+		{"the primary of several addresses", `[{"userName":"a","emails":[{"value":"x@x"},{"value":"y@y","primary":true,"type":"work"}]}]`,
+			`[{"userName":"a","emails":[{"value":"x@x"},{"value":"new@y","primary":true,"type":"work"}]}]`, []*plan.Change{update("a", "email", "new@y")}},
+		{"an extension", `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"sea","other":1}}]`, `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"land","other":1}}]`,
+			[]*plan.Change{update("a", "home", "land")}},
+		{"a value is taken away", `[{"userName":"a","displayName":"A","z":1}]`, `[{"userName":"a","z":1}]`, []*plan.Change{update("a", "displayName", nil)}},
+		{"roles, as they are laid out", "[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"}\n  ]}]",
+			"[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"},\n    {\"value\": \"planner\"}\n  ]}]", []*plan.Change{role("grant", "a", "planner")}},
+		{"a role goes", `[{"userName":"a","roles":[{"value":"viewer"},{"value":"planner"}]}]`, `[{"userName":"a","roles":[{"value":"planner"}]}]`, []*plan.Change{role("revoke", "a", "viewer")}},
+		{"groups of users, where no group is listed", `[{"userName":"a"}]`, `[{"userName":"a","groups":[{"display":"bridge","value":"bridge"}]}]`, []*plan.Change{group("join", "a", "bridge")}},
+		{"members of groups, on several lines", "[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  }\n ]}]",
+			"[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  },\n  {\n    \"value\": \"1\"\n  }\n ]}]", []*plan.Change{group("join", "a", "bridge")}},
+		{"a member leaves", `[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"1"},{"value":"2"}]}]`,
+			`[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"2"}]}]`, []*plan.Change{group("leave", "a", "bridge")}},
+		{"a user goes, with its memberships and counts", `{"totalResults": 3, "itemsPerPage":3,"Resources":[{"id":"1","userName":"a"}, {"id":"2","userName":"b"}, {"displayName":"bridge","members":[{"value":"1"}]}]}`,
+			`{"totalResults": 2, "itemsPerPage":2,"Resources":[{"id":"2","userName":"b"}, {"displayName":"bridge","members":[]}]}`, []*plan.Change{change("remove", "a")}},
+		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change("remove", "a")}},
+		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
+			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},
+		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
+			[]*plan.Change{change("restore", "b")}},
+		{"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `, []*plan.Change{change("restore", "a")}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			app, spec := berths()
+			got, err := apply(t, app, spec, c.before, c.changes...)
+			require.NoError(t, err)
+			require.Equal(t, c.after, got)
+		})
+	}
+}
+
+func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
+	app, spec := berths()
+	before := "{\n  \"totalResults\": 1,\n  \"Resources\": [\n    {\n      \"id\": \"1\",\n      \"userName\": \"a\"\n    }\n  ]\n}\n"
+	got, err := apply(t, app, spec, before, create("b", map[string]any{"userName": "b", "email": "b@x"}), role("grant", "b", "viewer"))
+	require.NoError(t, err)
+	var v any
+	require.NoError(t, json.Unmarshal([]byte(got), &v))
+	again, err := json.MarshalIndent(v, "", "  ")
+	require.NoError(t, err)
+	var want any
+	require.NoError(t, json.Unmarshal(again, &want))
+	require.Equal(t, want, v)
+	require.Contains(t, got, "\n    },\n    {\n      \"schemas\": [\n        \"urn:ietf:params:scim:schemas:core:2.0:User\"\n      ],\n      \"id\": \"b\",")
+	require.Contains(t, got, "\"totalResults\": 2")
+}
+
+func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
+	app, spec := berths()
+	for _, c := range []struct {
+		says, content string
+		change        *plan.Change
+	}{
+		{"is not there any more", `[{"userName":"a"}]`, change("suspend", "b")},
+		{"no list of users to add to", `{"userName":"a"}`, create("b", map[string]any{"userName": "b"})},
+		{"has no group", `[{"userName":"a"},{"displayName":"other","members":[]}]`, group("join", "a", "bridge")},
+		{"unexpected EOF", `[{"userName":"a"`, change("suspend", "a")},
+	} {
+		got, err := apply(t, app, spec, c.content, c.change)
+		require.ErrorContains(t, err, c.says)
+		require.Equal(t, c.content, got)
+	}
+}

@@ -1,0 +1,342 @@
+package draft_test
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/draft"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
+)
+
+// today is the day of every world.
+const today = day.Day(20000)
+
+// A world is a desired state and what applications hold, as plain values that
+// can be changed and drafted from again.
+type world struct {
+	people []person
+	apps   []*model.App
+	kits   []*model.Kit
+	state  []map[string]account // application → user name → account
+}
+
+type person struct {
+	id, name, department, starts, ends, away string
+}
+
+type account struct {
+	name string
+	open bool
+	held map[string]bool // kind/name
+}
+
+var departments = []string{"Deck", "Desk", "Office"}
+
+// drawWorld draws a world of a few people, one or two applications whose
+// things bring each other along, and accounts in any state. seats limits the
+// licenses.
+func drawWorld(t *rapid.T, seats bool) *world {
+	w := &world{}
+	for i := range rapid.IntRange(1, 8).Draw(t, "people") {
+		p := person{id: fmt.Sprintf("E%d", i), name: fmt.Sprintf("user.%d", i), department: rapid.SampledFrom(departments).Draw(t, "department")}
+		switch rapid.IntRange(0, 7).Draw(t, "stage") {
+		case 0:
+			p.starts = (today + 1).String()
+		case 1:
+			p.ends = (today - 1).String()
+		case 2:
+			p.away = "true"
+		}
+		w.people = append(w.people, p)
+	}
+	for a := range rapid.IntRange(1, 2).Draw(t, "apps") {
+		w.apps = append(w.apps, drawApp(t, a, seats))
+	}
+	for k := range rapid.IntRange(0, 5).Draw(t, "kits") {
+		w.kits = append(w.kits, drawKit(t, w, k))
+	}
+	for _, app := range w.apps {
+		state := map[string]account{}
+		for i := range 10 { // beyond the people: strays
+			if rapid.IntRange(0, 2).Draw(t, "exists") == 0 {
+				continue
+			}
+			acc := account{name: rapid.SampledFrom([]string{"right", "wrong"}).Draw(t, "name"), open: rapid.Bool().Draw(t, "open"), held: map[string]bool{}}
+			if acc.name == "right" {
+				acc.name = fmt.Sprintf("User %d", i)
+			}
+			for _, th := range app.Things {
+				if rapid.IntRange(0, 2).Draw(t, "holds") == 0 {
+					acc.held[key(th)] = true
+				}
+			}
+			state[fmt.Sprintf("user.%d", i)] = acc
+		}
+		w.state = append(w.state, state)
+	}
+	return w
+}
+
+func key(t model.Thing) string { return t.Kind.String() + "/" + t.Name }
+
+func drawApp(t *rapid.T, a int, seats bool) *model.App {
+	app := &model.App{ID: fmt.Sprintf("app%d", a), Match: "userName", Strays: rapid.SampledFrom([]string{"report", "suspend", "remove"}).Draw(t, "strays")}
+	app.Attrs = []model.Attr{{Name: "userName", Person: "userName"}, {Name: "displayName", Person: "displayName"}}
+	for i := range rapid.IntRange(0, 6).Draw(t, "things") {
+		th := model.Thing{Kind: model.Kind(rapid.IntRange(0, 2).Draw(t, "kind")), Name: fmt.Sprintf("t%d", i), Seats: -1}
+		if seats && th.Kind == model.License {
+			th.Seats = rapid.IntRange(0, 6).Draw(t, "seats")
+		}
+		app.Things = append(app.Things, th)
+	}
+	app.Index()
+	for i := range app.Things { // only onwards, so that there is no circle
+		for j := i + 1; j < len(app.Things); j++ {
+			if rapid.IntRange(0, 4).Draw(t, "implies") == 0 {
+				app.Things[i].Implies = append(app.Things[i].Implies, int32(j))
+			}
+		}
+	}
+	all := model.Limit{Percent: 100, IsPct: true, Set: true}
+	app.Guards = model.Guards{Removals: all, Suspensions: all, Narrowing: all, ExportShrink: all}
+	if rapid.Bool().Draw(t, "scoped") {
+		app.Scope = parse(`department ne "Office"`)
+	}
+	return app
+}
+
+func parse(s string) *filter.Filter {
+	f, err := filter.Parse(s)
+	if err != nil {
+		panic(err)
+	}
+	return f
+}
+
+func drawKit(t *rapid.T, w *world, n int) *model.Kit {
+	kit := &model.Kit{Name: fmt.Sprintf("kit%d", n), Pos: model.Pos{File: "kits.yaml", Line: n + 1}}
+	switch rapid.IntRange(0, 2).Draw(t, "rule") {
+	case 0:
+		kit.Everyone = true
+	case 1:
+		kit.For = parse(fmt.Sprintf("department eq %q", rapid.SampledFrom(departments).Draw(t, "for")))
+		kit.Except = []model.Holder{{Person: "E0", Until: day.None, Because: "said so"}}
+	case 2:
+		kit.Holders = []model.Holder{{Person: "E1", Until: today, Because: "said so"}, {Person: "E2", Until: today - 1, Because: "said so"}}
+	}
+	for a, app := range w.apps {
+		if !rapid.Bool().Draw(t, "gives") {
+			continue
+		}
+		g := model.Give{App: a}
+		for i := range app.Things {
+			if rapid.Bool().Draw(t, "thing") {
+				g.Things = append(g.Things, int32(i))
+			}
+		}
+		kit.Gives = append(kit.Gives, g)
+	}
+	return kit
+}
+
+// draft drafts a plan; shuffle, if it is not nil, orders rows anew.
+func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan {
+	order := func(n int) []int {
+		if shuffle != nil {
+			return shuffle(n)
+		}
+		out := make([]int, n)
+		for i := range out {
+			out[i] = i
+		}
+		return out
+	}
+	people := model.NewPeople()
+	var attrs []int
+	for _, a := range []string{"id", "userName", "displayName", "department", "starts", "ends", "away"} {
+		attrs = append(attrs, people.Attribute(a))
+	}
+	file := people.File("people.csv")
+	for _, i := range order(len(w.people)) {
+		p := w.people[i]
+		require.True(t, people.Add(file, i+2, attrs, []string{p.id, p.name, "User " + p.id[1:], p.department, p.starts, p.ends, p.away}))
+	}
+	people.Close()
+	in := draft.Input{Organization: "A world", Today: today, People: people, Apps: w.apps, Kits: w.kits, PeopleBefore: -1}
+	for a, app := range w.apps {
+		acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: app.ID}
+		acc.Key = acc.Attrs[0]
+		names := slices.Sorted(maps.Keys(w.state[a]))
+		for _, i := range order(len(names)) {
+			s := w.state[a][names[i]]
+			acc.Attrs[0].Append(names[i])
+			acc.Attrs[1].Append(s.name)
+			acc.Open = append(acc.Open, s.open)
+			var held []int32
+			for i, th := range app.Things {
+				if s.held[key(th)] {
+					held = append(held, int32(i))
+				}
+			}
+			acc.Held = append(acc.Held, acc.Sets.Of(held))
+		}
+		in.Exports = append(in.Exports, &draft.Export{Accounts: acc, Day: today, Before: -1, Digest: "sha256:" + app.ID})
+	}
+	p, err := draft.Draft(in)
+	require.NoError(t, err)
+	return p
+}
+
+// apply carries one change out, and fails where an application would.
+func (w *world) apply(t require.TestingT, c *plan.Change) {
+	state := w.state[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })]
+	acc, exists := state[c.Account]
+	require.Equal(t, c.Verb != "create", exists, "%s %s", c.Verb, c.Account)
+	switch c.Verb {
+	case "create":
+		acc = account{name: c.After.(map[string]string)["displayName"], open: true, held: map[string]bool{}}
+	case "remove":
+		delete(state, c.Account)
+		return
+	case "suspend", "restore":
+		acc.open = c.Verb == "restore"
+	case "update":
+		require.Equal(t, "displayName", c.Attribute)
+		require.Equal(t, c.Before, acc.name)
+		acc.name = c.After.(string)
+	default:
+		thing := c.Thing.Kind + "/" + c.Thing.Name
+		gains := c.Effect == "widens"
+		require.NotEqual(t, gains, acc.held[thing])
+		acc.held = maps.Clone(acc.held)
+		acc.held[thing] = gains
+	}
+	state[c.Account] = acc
+}
+
+func ids(changes []plan.Change) []string {
+	out := []string{}
+	for i := range changes {
+		out = append(out, changes[i].ID)
+	}
+	slices.Sort(out)
+	return out
+}
+
+func TestApplyingAPlanLeavesNothingToDo(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, false)
+		p := w.draft(t, nil)
+		for i := range p.Changes {
+			if p.Changes[i].Holds == nil || len(p.Changes[i].Holds) == 0 {
+				w.apply(t, &p.Changes[i])
+			}
+		}
+		for _, c := range w.draft(t, nil).Changes {
+			require.NotEmpty(t, c.Holds, "%s %s is left", c.Verb, c.Account)
+		}
+	})
+}
+
+func TestAnyAcceptedPartLeavesExactlyTheRest(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, false)
+		p := w.draft(t, nil)
+		done := map[string]bool{}
+		var rest []plan.Change
+		for i := range p.Changes {
+			c := &p.Changes[i]
+			able := !slices.ContainsFunc(c.Needs, func(n string) bool { return !done[n] })
+			if able && len(c.Holds) == 0 && rapid.Bool().Draw(t, "accept") {
+				w.apply(t, c)
+				done[c.ID] = true
+			} else {
+				rest = append(rest, *c)
+			}
+		}
+		require.Equal(t, ids(rest), ids(w.draft(t, nil).Changes))
+	})
+}
+
+func TestTheOrderOfRowsDoesNotMatter(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, true)
+		straight, err := w.draft(t, nil).Seal()
+		require.NoError(t, err)
+		shuffled, err := w.draft(t, func(n int) []int {
+			rows := make([]int, n)
+			for i := range rows {
+				rows[i] = i
+			}
+			return rapid.Permutation(rows).Draw(t, "rows")
+		}).Seal()
+		require.NoError(t, err)
+		require.Equal(t, string(straight), string(shuffled))
+	})
+}
+
+func TestNeedsComeFirstAndSeatsAreNeverExceeded(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, true)
+		before := w.used()
+		p := w.draft(t, nil)
+		done := map[string]bool{}
+		for i := range p.Changes {
+			c := &p.Changes[i]
+			for _, n := range c.Needs {
+				require.True(t, slices.ContainsFunc(p.Changes[:i], func(x plan.Change) bool { return x.ID == n }), "%s needs what comes later", c.ID)
+			}
+			if len(c.Holds) > 0 || slices.ContainsFunc(c.Needs, func(n string) bool { return !done[n] }) {
+				continue
+			}
+			w.apply(t, c)
+			done[c.ID] = true
+			for license, n := range w.used() {
+				require.LessOrEqual(t, n, max(before[license], w.seats(license)), "%s after %s %s", license, c.Verb, c.Account)
+			}
+		}
+	})
+}
+
+// used counts the accounts that have each license with seats, also by what
+// brings it along.
+func (w *world) used() map[string]int {
+	out := map[string]int{}
+	for a, app := range w.apps {
+		for _, acc := range w.state[a] {
+			var held []int32
+			for i, th := range app.Things {
+				if acc.held[key(th)] {
+					held = append(held, int32(i))
+				}
+			}
+			all := append(app.Implied(held), held...)
+			for i, th := range app.Things {
+				if th.Seats >= 0 && slices.Contains(all, int32(i)) {
+					out[app.ID+"/"+th.Name]++
+				}
+			}
+		}
+	}
+	return out
+}
+
+func (w *world) seats(license string) int {
+	for _, app := range w.apps {
+		for _, th := range app.Things {
+			if app.ID+"/"+th.Name == license {
+				return th.Seats
+			}
+		}
+	}
+	return -1
+}
