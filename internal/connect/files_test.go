@@ -28,7 +28,9 @@ func tickets(delimiter rune, split string) (*model.App, *export.Spec) {
 	}}
 }
 
-func change(verb, account string) *plan.Change { return &plan.Change{ID: verb, Verb: verb, Account: account} }
+func change(verb, account string) *plan.Change {
+	return &plan.Change{ID: verb, Verb: verb, Account: account}
+}
 
 func role(verb, account, name string) *plan.Change {
 	c := change(verb, account)

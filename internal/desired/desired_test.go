@@ -1,0 +1,208 @@
+package desired_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"pravet/examples/marrowick"
+	"pravet/examples/start"
+	"pravet/internal/core/day"
+	"pravet/internal/desired"
+)
+
+// repo writes the repository that new starts with, some files replaced.
+func repo(t testing.TB, replaced map[string]string) string {
+	dir := t.TempDir()
+	files := map[string]string{}
+	for _, name := range []string{"pravet.yaml", "standing.yaml", "apps/tickets.yaml", "kits/desk.yaml", "people/people.csv"} {
+		data, err := start.Files.ReadFile(name)
+		require.NoError(t, err)
+		files[name] = string(data)
+	}
+	for name, text := range replaced {
+		files[name] = text
+	}
+	for name, text := range files {
+		to := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
+		require.NoError(t, os.WriteFile(to, []byte(text), 0o644))
+	}
+	return dir
+}
+
+func read(dir string) *desired.Repo {
+	r := desired.Rules(dir)
+	r.ReadPeople()
+	return r
+}
+
+// problems are a repository's problems, one a line.
+func problems(t testing.TB, replaced map[string]string) string {
+	var out []string
+	for _, p := range read(repo(t, replaced)).Problems.Sorted() {
+		out = append(out, p.Error())
+	}
+	return strings.Join(out, "\n")
+}
+
+const app = `app: tickets
+export: {format: csv, path: e.csv, columns: {userName: Login, roles: {column: R, split: ";"}}}
+connect: {by: files}
+match: userName
+roles:
+  seller: {}
+  refund-approver: {}
+groups: {}
+`
+
+// TestEachProblemHasItsPlaceAndRemedy is a table of what can be wrong within
+// one file, besides what the program's own tests show.
+func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
+	for _, c := range []struct{ file, text, want string }{
+		{"apps/tickets.yaml", app + "strays: delete\n", `apps/tickets.yaml:9:9: strays cannot be "delete"; did you mean remove?|use one of report, suspend, remove`},
+		{"apps/tickets.yaml", app + "connect: {by: files}\n", "the key connect stands here again; the first is in line 3"},
+		{"apps/tickets.yaml", strings.Replace(app, "match: userName", "match: email", 1), "accounts are matched by email, and columns does not say which column that is; add email: COLUMN under columns"},
+		{"apps/tickets.yaml", strings.Replace(app, "app: tickets", "app: Tickets", 1), `apps/tickets.yaml:1:6: "Tickets" is not an id: small letters, digits and hyphens`},
+		{"apps/tickets.yaml", app + "account: {displayName: displayName}\n", "displayName is kept, and columns does not say which column that is"},
+		{"apps/tickets.yaml", app + "account: {userName: usrName}\n", `apps/tickets.yaml:9:21: a person has no attribute "usrName"; did you mean userName?`},
+		{"apps/tickets.yaml", app + "fixed: [email]\n", "email is not under account, so it is never changed anyway"},
+		{"apps/tickets.yaml", strings.Replace(app, "seller: {}", "seller: {atLeast: none}", 1), `atLeast is expected to be a whole number of at least 1, not "none"`},
+		{"apps/tickets.yaml", strings.Replace(app, "seller: {}", "\"sell;er\": {}", 1), `"sell;er" holds ";", by which the column R is split`},
+		{"apps/tickets.yaml", strings.Replace(app, "groups: {}", "groups: {north-quay: {brings: {roles: [seler]}}}", 1), `tickets has no role "seler" in its catalog; did you mean seller?`},
+		{"apps/tickets.yaml", app + "licenses: {seat: {seats: -1}}\n", `seats is expected to be a whole number of at least 0, not "-1"`},
+		{"apps/tickets.yaml", app + "guards: {exportAge: 1 day}\n", `exportAge is expected to be a duration, not "1 day"; for example P1D or P1W`},
+		{"apps/tickets.yaml", app + "scope: userType\n", "apps/tickets.yaml:9:16: filter, column 9: a comparison is expected"},
+		{"apps/more.yaml", app, "the application tickets is described in apps/more.yaml:1:6 already"},
+		{"apps/empty.yaml", "", "apps/empty.yaml:1: the file describes no application; add app: ID"},
+		{"kits/desk.yaml", "kits:\n  a: {gives: {tickets: {roles: [seller, seller]}}}\n", "seller stands in roles twice; the first is in line 2"},
+		{"kits/desk.yaml", "kits:\n  a: {gives: {tickets: {roles: [seller]}}, holders: [{person: E0001}]}\n", "an entry of holders lacks because"},
+		{"kits/desk.yaml", "kits:\n  a: {for: 'id pr', everyone: true, gives: {tickets: {}}}\n", "the kit has both for and everyone"},
+		{"kits/desk.yaml", "kits:\n  a: {everyone: true}\n", "kits/desk.yaml:2:3: the kit gives nothing"},
+		{"kits/desk.yaml", "kits:\n  a: {everyone: true, gives: {tickets: {groups: [seller]}}}\n", `tickets has no group "seller" in its catalog; it is a role there`},
+		{"kits/desk.yaml", "kits:\n  a: {everyone: true, gives: {tickets: {set: {colour: blue}}}}\n", "tickets does not say where its export shows colour"},
+		{"kits/desk.yaml", "kits:\n  a: {for: 'extra.badge pr', gives: {tickets: {}}}\n", "kits/desk.yaml:2:13: no people file gives extra.badge"},
+		{"kits/more.yaml", "kits:\n  ticket-desk: {everyone: true, gives: {tickets: {}}}\n", "kits/more.yaml:2:3: the kit ticket-desk is in kits/desk.yaml:4:3 already"},
+		{"kits/desk.yaml", "kits:\n  a: {everyone: true, gives: {tickets: {}}, holders: [{person: maren.holt, because: x}]}\n", "people are named by id here: E0001"},
+		{"people/more.yaml", "people:\n  - {id: E9, userName: x, away: {from: 2026-02-01, to: 2026-01-01}}\n", "away.to 2026-01-01 is before away.from 2026-02-01"},
+		{"people/more.yaml", "people:\n  - {id: E9}\n", "people/more.yaml:2:5: the person lacks id or userName"},
+		{"people/more.csv", "id,userName,badge\n", "people/more.csv:1:13: a person has no attribute \"badge\"; an organization's own attributes are named extra.badge"},
+		{"people/more.csv", "id,userName,ID\n", "people/more.csv:1:13: the column ID stands twice"},
+		{"people/more.csv", "id,userName,away\nE9,x,maybe\n", `people/more.csv:2:6: away: "maybe" is not true or false`},
+		{"standing.yaml", "lifted:\n  - {guard: removal, until: 2027-01-01, because: x}\n", `standing.yaml:2:13: guard cannot be "removal"; did you mean removals?`},
+		{"standing.yaml", "lifted:\n  - {guard: removals, because: x}\n", "a guard is not lifted for ever; add until: YYYY-MM-DD"},
+		{"standing.yaml", "lifted:\n  - {guard: removals, app: tikets, until: 2027-01-01, because: x}\n", `there is no application "tikets"; did you mean tickets?`},
+		{"pravet.yaml", "organization: X\nseparation: [{name: a, apart: [tickets/role/seller, tickets/role/seler]}]\n", `tickets has no role "seler" in its catalog; did you mean seller?`},
+		{"pravet.yaml", "organization: X\nseparation: [{name: a, apart: [tickets/role/seller, tickets/role/seller]}]\n", "fewer than two different things"},
+		{"pravet.yaml", "organization: X\nseparation: [{name: a, apart: [seller, tickets/account/x]}]\n", "is an account, and a group, role or license is expected"},
+	} {
+		got := problems(t, map[string]string{c.file: c.text})
+		ok := false
+		for _, want := range strings.Split(c.want, "|") {
+			ok = ok || strings.Contains(got, want)
+		}
+		require.True(t, ok, "%s:\n%s\nwant %q in\n%s", c.file, c.text, c.want, got)
+	}
+}
+
+func TestWhatShipsPassesCheck(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, marrowick.Write(dir, false))
+	today, err := day.Parse("2026-11-24")
+	require.NoError(t, err)
+	for _, dir := range []string{dir, repo(t, nil)} {
+		r := read(dir)
+		r.Matches(today)
+		require.Empty(t, r.Problems.Sorted())
+	}
+}
+
+// TestTheDigestTellsWhatIsDesired: of standing.yaml only lifted guards count.
+func TestTheDigestTellsWhatIsDesired(t *testing.T) {
+	base := read(repo(t, nil)).Digest()
+	require.Equal(t, base, read(repo(t, nil)).Digest())
+	require.NotEqual(t, base, read(repo(t, map[string]string{"people/more.csv": "id,userName\n"})).Digest())
+	require.NotEqual(t, base, read(repo(t, map[string]string{"standing.yaml": "lifted: [{guard: removals, until: 2027-01-01, because: x}]\n"})).Digest())
+	require.Equal(t, base, read(repo(t, map[string]string{"standing.yaml": "rejections: [{change: abc, because: x}]\n"})).Digest())
+}
+
+func TestRejectionsAreAddedAndTheRestStays(t *testing.T) {
+	until, err := day.Parse("2027-01-31")
+	require.NoError(t, err)
+	add := []desired.StandingRejection{{Change: "abc", What: "tickets: grant role a: b", Because: "it's \"so\" # yes\nreally", By: "Farah", Until: until}}
+	entry := func(pad, end string) string {
+		return strings.ReplaceAll(pad+"- change: abc\n"+pad+"  what: 'tickets: grant role a: b'\n"+pad+"  until: 2027-01-31\n"+pad+"  because: \"it's \\\"so\\\" # yes\\nreally\"\n"+pad+"  by: Farah\n", "\n", end)
+	}
+	for _, c := range []struct{ name, before, after string }{
+		{"a new file", "", "rejections:\n" + entry("  ", "\n")},
+		{"only comments", "# Decisions\n", "# Decisions\n\nrejections:\n" + entry("  ", "\n")},
+		{"an empty list", "# a\nrejections: []  # none\n\nlifted: []\n", "# a\nrejections:  # none\n" + entry("  ", "\n") + "\nlifted: []\n"},
+		{"no value", "rejections:\nlifted: []\n", "rejections:\n" + entry("  ", "\n") + "lifted: []\n"},
+		{"behind the last entry", "rejections:\n    # first\n    - change: x\n      because: |\n        one\n        two\n    # about the next key\n\n# lifted\nlifted: []\n",
+			"rejections:\n    # first\n    - change: x\n      because: |\n        one\n        two\n" + entry("    ", "\n") + "    # about the next key\n\n# lifted\nlifted: []\n"},
+		{"entries that are not indented", "rejections:\n- {change: x, because: y}\nlifted: []", "rejections:\n- {change: x, because: y}\n" + entry("", "\n") + "lifted: []\n"},
+		{"no key yet, Windows line ends", "lifted: []\r\n", "lifted: []\r\n\r\nrejections:\r\n" + entry("  ", "\r\n")},
+		{"last key, no line end", "lifted: []\nrejections:\n  - change: x\n    because: y", "lifted: []\nrejections:\n  - change: x\n    because: y\n" + entry("  ", "\n")},
+	} {
+		got, err := desired.AddRejections([]byte(c.before), add)
+		require.NoError(t, err, c.name)
+		require.Equal(t, c.after, string(got), c.name)
+	}
+	for _, c := range []struct{ before, says string }{
+		{"rejections: [{change: x, because: y}]\n", "write it one entry a line"},
+		{"rejections: {a: b}\n", "write it one entry a line"},
+		{"rejections:\n\t- x\n", "a tab stands in the indentation"},
+	} {
+		_, err := desired.AddRejections([]byte(c.before), add)
+		require.ErrorContains(t, err, c.says)
+	}
+}
+
+func FuzzPeopleCSV(f *testing.F) {
+	for _, s := range []string{"id,userName,displayName,starts,away\nE1,maren.holt,Maren,2026-01-01,true\n", "id,userName\nE1,a\ne1,A\n", "\ufeffid,userName\r\n\"E\n1\",a\r\n",
+		"id,userName,extra.x\n", "id\n", "id,userName\nE1,\"a\n", "id,userName\n\xff,a\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		fuzz(t, "people/people.csv", data)
+	})
+}
+
+func FuzzYAML(f *testing.F) {
+	names := []string{"pravet.yaml", "apps/tickets.yaml", "kits/desk.yaml", "standing.yaml", "people/more.yaml"}
+	for i, name := range names {
+		if data, err := start.Files.ReadFile(name); err == nil {
+			f.Add(uint8(i), data)
+		}
+	}
+	f.Add(uint8(4), []byte("people:\n  - {id: E9, userName: x, away: {from: 2026-02-01}, extra: {a: 1}}\n"))
+	f.Add(uint8(0), []byte("a: &a [*a]\n"))
+	f.Add(uint8(1), []byte("? [x]\n: !!binary aGk=\n---\n"))
+	f.Add(uint8(3), []byte("rejections:\n- &x {change: *x}\n"))
+	f.Fuzz(func(t *testing.T, which uint8, data []byte) {
+		name := names[int(which)%len(names)]
+		fuzz(t, name, data)
+		if name == "standing.yaml" {
+			if out, err := desired.AddRejections(data, []desired.StandingRejection{{Change: "abc", Because: "x", Until: day.None}}); err == nil {
+				fuzz(t, name, out)
+			}
+		}
+	})
+}
+
+// fuzz reads a repository with one file replaced; whatever it holds, every
+// problem has a file and words.
+func fuzz(t *testing.T, name string, data []byte) {
+	r := read(repo(t, map[string]string{name: string(data)}))
+	for _, p := range r.Problems.Sorted() {
+		if p.Pos.File == "" || p.Says == "" || p.Rule == "" {
+			t.Fatalf("%+v has no place", p)
+		}
+	}
+	if r.Problems.Errors() == 0 {
+		r.Matches(20000)
+	}
+}
