@@ -92,6 +92,7 @@ const (
 	deciding = "deciding"
 	carrying = "carrying"
 	trying   = "trying"
+	helping  = "helping"
 )
 
 // Run runs the program and returns its exit status.
@@ -152,7 +153,11 @@ To see it all on a made-up ferry line: pravet demo`,
 		&cobra.Group{ID: deciding, Title: "Deciding:"},
 		&cobra.Group{ID: carrying, Title: "Carrying out:"},
 		&cobra.Group{ID: trying, Title: "Trying it:"},
+		&cobra.Group{ID: helping, Title: "Finding the way:"},
 	)
+	root.SetHelpCommandGroupID(helping)
+	root.SetCompletionCommandGroupID(helping)
+	cobra.EnableCommandSorting = false // commands stand in the order of their use
 	for _, cmd := range []*cobra.Command{c.new(), c.check(), c.draft(), c.show(), c.accept(), c.reject(), c.apply(), c.log(), c.demo()} {
 		run := cmd.RunE
 		cmd.RunE = func(cmd *cobra.Command, args []string) error {

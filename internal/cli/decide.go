@@ -211,7 +211,8 @@ func (d *decision) accept(lift []string) error {
 	case d.all:
 		p.Linef("Accepted the whole plan %s, %s.", d.plan.ID, model.Count(len(d.plan.Changes), "change", "changes"))
 	default:
-		p.Linef("Accepted %s of plan %s.", model.Count(named+len(d.aside), "change", "changes"), d.plan.ID)
+		p.Linef("Accepted %s of plan %s:", model.Count(named+len(d.aside), "change", "changes"), d.plan.ID)
+		d.list(p, rec.Changes)
 	}
 	d.along(p, along, "Along with them, as they need it:")
 	if len(d.aside) > 0 {
@@ -237,11 +238,31 @@ func (d *decision) along(p *show.Printer, ids []string, title string) {
 		return
 	}
 	p.Line(title)
-	in := set(ids)
-	for i := range d.plan.Changes {
-		if c := &d.plan.Changes[i]; in[c.ID] {
+	d.list(p, ids)
+}
+
+// maxListed is how many changes a decision names before it counts them.
+const maxListed = 12
+
+// list names changes of the plan, or that it sets aside.
+func (d *decision) list(p *show.Printer, ids []string) {
+	in, n := set(ids), 0
+	name := func(c *plan.Change) {
+		if !in[c.ID] {
+			return
+		}
+		if n++; n <= maxListed {
 			p.Line("  " + show.Sentence(d.plan, c) + "  " + show.Dim(c.ID))
 		}
+	}
+	for i := range d.plan.Changes {
+		name(&d.plan.Changes[i])
+	}
+	for i := range d.plan.SetAside {
+		name(&d.plan.SetAside[i].Change)
+	}
+	if n > maxListed {
+		p.Linef("  and %s", model.Count(n-maxListed, "more", "more"))
 	}
 }
 
@@ -268,7 +289,8 @@ func (d *decision) reject(until day.Day, standing bool) error {
 	if standing {
 		where = "written to standing.yaml"
 	}
-	p.Linef("Rejected %s of plan %s, %s.", model.Count(len(rec.Changes), "change", "changes"), d.plan.ID, where)
+	p.Linef("Rejected %s of plan %s, %s:", model.Count(len(rec.Changes), "change", "changes"), d.plan.ID, where)
+	d.list(p, rec.Changes)
 	d.along(p, along, "Set aside with them, as it needs one of them:")
 	return d.remaining(p)
 }

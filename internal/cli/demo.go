@@ -18,6 +18,7 @@ import (
 
 func (c *context) demo() *cobra.Command {
 	var keep string
+	var noWalk bool
 	cmd := &cobra.Command{
 		Use:     "demo",
 		Short:   "Walk through it all on a made-up ferry line",
@@ -26,11 +27,15 @@ func (c *context) demo() *cobra.Command {
 Git history and the exports of three applications, and goes through it: check,
 draft, show, reject one change, accept the rest, apply, draft again. Every
 command is really run. It is the morning of 2026-11-24 there.`,
-		Example: example("pravet demo", "pravet demo --keep marrowick"),
+		Example: example("pravet demo", "pravet demo --keep ferries --no-walk"),
 		Args:    cobra.NoArgs,
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
+	cmd.Flags().BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
 	cmd.RunE = func(*cobra.Command, []string) error {
+		if noWalk && keep == "" {
+			return usage("--no-walk goes with --keep DIR")
+		}
 		dir := c.path(keep)
 		if keep != "" {
 			if err := emptyFolder(dir, keep); err != nil {
@@ -49,6 +54,10 @@ command is really run. It is the morning of 2026-11-24 there.`,
 			fmt.Fprintln(c.Stderr, "git is not installed; the demo goes without its history.")
 		}
 		if err := marrowick.Write(dir, noGit == nil); err != nil {
+			return err
+		}
+		if noWalk {
+			_, err := fmt.Fprintf(c.Stdout, "Marrowick Ferries is in %s. It is the morning of 2026-11-24 there:\n  cd %s\n  pravet check\n  pravet draft --on 2026-11-24\n", keep, keep)
 			return err
 		}
 		t := &tour{c: c, dir: dir, p: show.NewPrinter(c.Stdout, c.Environ), now: marrowick.Today}

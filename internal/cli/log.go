@@ -80,9 +80,17 @@ func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error)
 func logTable(entries []*ledger.Entry) *show.Table {
 	t := &show.Table{Headers: []string{"entry", "when", "who", "what", "about", "says"}, Keys: []string{"seq", "at", "by", "kind", "subject", "says"}, Items: entries, Right: map[int]bool{0: true}}
 	for _, e := range entries {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), e.At, nameOnly(e.By), string(e.Kind), e.Subject, says(e)})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, says(e)})
 	}
 	return t
+}
+
+// minute writes an entry's time to the minute; JSON has the seconds.
+func minute(at string) string {
+	if len(at) < len("2026-11-24T09:00") {
+		return at
+	}
+	return at[:10] + " " + at[11:16]
 }
 
 // nameOnly leaves out the address behind a name; JSON has it.

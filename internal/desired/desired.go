@@ -41,9 +41,10 @@ type Repo struct {
 	Problems     *source.Problems
 	Files        int
 
-	sums map[string]string // file → digest
-	uses []use             // filters, to check their attributes once people are known
-	refs []personRef       // people named in files
+	sums map[string]string       // file → digest
+	uses []use                   // filters, to check their attributes once people are known
+	refs []personRef             // people named in files
+	odd  map[*filter.Filter]bool // filters with an attribute that nobody has
 }
 
 type use struct {
@@ -77,7 +78,7 @@ func Find(dir string) (string, error) {
 // Rules reads everything but the people: pravet.yaml, applications, kits and
 // standing decisions.
 func Rules(dir string) *Repo {
-	r := &Repo{Dir: dir, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}}
+	r := &Repo{Dir: dir, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}, odd: map[*filter.Filter]bool{}}
 	separations := r.readRoot()
 	r.readApps()
 	r.readKits()

@@ -33,7 +33,7 @@ func (r *Repo) Matches(today day.Day) []Match {
 		}
 		n := classes.Count(i)
 		out = append(out, Match{Kit: k.Name, Rule: k.Rule(), People: n, Pos: k.ForPos, File: k.ForPos.File, Line: k.ForPos.Line})
-		if k.For == nil || r.People.Len() == 0 {
+		if k.For == nil || r.odd[k.For] || r.People.Len() == 0 {
 			continue
 		}
 		switch n {

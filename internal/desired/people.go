@@ -356,7 +356,11 @@ func (r *Repo) resolve() {
 	}
 	for _, u := range r.uses {
 		for _, c := range u.f.Clauses() {
+			before := r.Problems.Errors()
 			r.attributeUsed(u, c.Attr, c.Column)
+			if r.Problems.Errors() > before {
+				r.odd[u.f] = true
+			}
 		}
 	}
 }

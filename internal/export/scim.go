@@ -179,7 +179,7 @@ func (r *scimReader) document(src *source.Reader, dec *json.Decoder, name string
 				return err
 			}
 			if open != json.Delim('[') {
-				return errors.New("Resources is expected to be a list")
+				return errors.New("the key Resources is expected to hold a list")
 			}
 			page = &listed{file: name}
 			if err := r.resources(src, dec, name, page); err != nil {

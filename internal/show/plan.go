@@ -131,11 +131,11 @@ func (p *Printer) Plan(v *PlanView) {
 		p.Line()
 		p.Linef("%s  %s", Strong(e.App), clean(e.Title))
 		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), minute(e.TakenAt))))
-		common := commonHolds(byApp[e.App])
-		for _, h := range common {
-			p.wrapped("", "All of it is held by "+h.Guard+": "+clean(h.Says), Alarm)
+		shared, counts := sharedHolds(byApp[e.App])
+		for _, h := range shared {
+			p.held("", fmt.Sprintf("%d changes held by ", counts[h]), h)
 		}
-		p.people(v, byApp[e.App], common)
+		p.people(v, byApp[e.App], shared)
 		if !v.Part {
 			for _, n := range notices {
 				p.Line()
@@ -152,19 +152,19 @@ func (p *Printer) Plan(v *PlanView) {
 	}
 }
 
-// commonHolds returns the holds that all changes share, where there are
-// several: they are said once.
-func commonHolds(changes []*plan.Change) []plan.Hold {
-	if len(changes) < 2 {
-		return nil
-	}
-	var out []plan.Hold
-	for _, h := range changes[0].Holds {
-		if !slices.ContainsFunc(changes[1:], func(c *plan.Change) bool { return !slices.Contains(c.Holds, h) }) {
-			out = append(out, h)
+// sharedHolds returns the holds that several changes share, in the order in
+// which they come, with how many: their words are said once.
+func sharedHolds(changes []*plan.Change) (holds []plan.Hold, counts map[plan.Hold]int) {
+	counts = map[plan.Hold]int{}
+	var all []plan.Hold
+	for _, c := range changes {
+		for _, h := range c.Holds {
+			if counts[h]++; counts[h] == 1 {
+				all = append(all, h)
+			}
 		}
 	}
-	return out
+	return slices.DeleteFunc(all, func(h plan.Hold) bool { return counts[h] < 2 }), counts
 }
 
 // minute writes an RFC 3339 time to the minute, in UTC.
@@ -186,7 +186,7 @@ func noticesOf(pl *plan.Plan, app string) (out []string) {
 
 // people writes the changes of one application, person by person, in the
 // order of ids; within a person in the plan's order.
-func (p *Printer) people(v *PlanView, changes []*plan.Change, common []plan.Hold) {
+func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []plan.Hold) {
 	by := map[string][]*plan.Change{}
 	for _, c := range changes {
 		key := c.Person
@@ -209,7 +209,7 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change, common []plan.Hold
 		}
 		p.Line("  " + who)
 		for _, c := range by[key] {
-			p.change(v, c, common)
+			p.change(v, c, shared)
 		}
 	}
 }
@@ -220,7 +220,7 @@ const width = 100
 // gutter is where the text of a change begins.
 const gutter = "             "
 
-func (p *Printer) change(v *PlanView, c *plan.Change, common []plan.Hold) {
+func (p *Printer) change(v *PlanView, c *plan.Change, shared []plan.Hold) {
 	what := What(c)
 	if c.ForGood {
 		what += ", for good"
@@ -246,11 +246,25 @@ func (p *Printer) change(v *PlanView, c *plan.Change, common []plan.Hold) {
 		p.wrapped(gutter, says, Dim)
 	}
 	for _, h := range c.Holds {
-		if slices.Contains(common, h) {
+		if slices.Contains(shared, h) {
+			p.Line(gutter + Alarm("held by "+h.Guard))
 			continue
 		}
-		p.wrapped(gutter, "held by "+h.Guard+": "+clean(h.Says), Alarm)
+		p.held(gutter, "held by ", h)
 	}
+}
+
+// held writes a hold: its name stands out, its words are plain.
+func (p *Printer) held(margin, label string, h plan.Hold) {
+	label += h.Guard
+	first := true
+	p.wrapped(margin, label+": "+clean(h.Says), func(line string) string {
+		if rest, ok := strings.CutPrefix(line, label); ok && first {
+			line = Alarm(label) + rest
+		}
+		first = false
+		return line
+	})
 }
 
 // wrapped writes a text under a left margin, wrapped at the width.

@@ -237,7 +237,7 @@ func TestApplyingAPlanLeavesNothingToDo(t *testing.T) {
 		w := drawWorld(t, false)
 		p := w.draft(t, nil)
 		for i := range p.Changes {
-			if p.Changes[i].Holds == nil || len(p.Changes[i].Holds) == 0 {
+			if len(p.Changes[i].Holds) == 0 {
 				w.apply(t, &p.Changes[i])
 			}
 		}

@@ -1,0 +1,53 @@
+#!/bin/sh
+# bench.sh PRAVET times whole drafts of 1,000, 100,000 and 1,000,000 people with
+# three CSV applications, 200 rules and one account in a hundred differing; and
+# beside it, on the same exports and the rows that they should hold, sqlite3 and
+# sort + comm. Each line is the median of three runs.
+set -eu
+pravet=$(realpath "$1")
+cd "$(dirname "$0")/.."
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+export LC_ALL=C
+${GO:-go} build -o "$work/world" ./tools/world
+
+# median COMMAND ...: seconds and MiB, the median of three runs.
+median() {
+	for _ in 1 2 3; do
+		/usr/bin/time -o "$work/t" -f '%e %M' "$@" >/dev/null 2>"$work/err" || { cat "$work/err" >&2; exit 1; }
+		tail -1 "$work/t"
+	done | sort -n | sed -n 2p | awk '{printf "%8.2f s  %6d MiB\n", $1, $2 / 1024}'
+}
+
+cat >"$work/sqlite.sh" <<'S'
+{
+	for a in alpha bravo carol; do printf '.import --csv rows/%s.csv d_%s\n.import --csv exports/%s.csv e_%s\n' $a $a $a $a; done
+	for a in alpha bravo carol; do
+		echo "CREATE UNIQUE INDEX i_$a ON e_$a (login);"
+		echo "SELECT count(*) FROM d_$a d LEFT JOIN e_$a e ON d.login = e.login WHERE e.login IS NULL OR d.name <> e.name OR d.mail <> e.mail OR d.state <> e.state OR d.groups <> e.groups OR d.roles <> e.roles OR d.licenses <> e.licenses;"
+	done
+} | sqlite3 :memory:
+S
+cat >"$work/sort.sh" <<'S'
+for a in alpha bravo carol; do
+	sort rows/$a.csv >$1/d; sort exports/$a.csv >$1/e
+	comm -3 $1/d $1/e
+done
+S
+
+echo "pravet --version:             $(median "$pravet" --version)"
+echo "size of the program:          $(($(stat -c %s "$pravet") / 1024 / 1024)) MiB"
+for n in 1000 100000 1000000; do
+	rm -rf "$work/w"
+	"$work/world" -people "$n" "$work/w"
+	cd "$work/w"
+	echo "$n people"
+	echo "  pravet draft:               $(median "$pravet" draft --on 2026-11-24)"
+	echo "  sqlite3, import and join:   $(median sh "$work/sqlite.sh")"
+	echo "  sort + comm:                $(median sh "$work/sort.sh" "$work")"
+	cd - >/dev/null
+done
+echo "1000000 people, 2,000 rules"
+"$work/world" -people 1000000 -rules 2000 "$work/w"
+cd "$work/w"
+echo "  pravet draft:               $(median "$pravet" draft --on 2026-11-24)"

@@ -1,0 +1,62 @@
+#!/bin/sh
+# screenshots.sh PRAVET FOLDER takes one picture of each main command's output,
+# on the example, in a terminal on a screen that nobody sees.
+set -eu
+pravet=$(realpath "$1")
+mkdir -p "$2"
+out=$(realpath "$2")
+work=$(mktemp -d)
+trap 'kill "$screen" 2>/dev/null || true; rm -rf "$work"' EXIT
+mkdir "$work/bin"
+ln -s "$pravet" "$work/bin/pravet"
+export PATH="$work/bin:$PATH"
+
+display=:$((90 + $$ % 900))
+Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
+screen=$!
+export DISPLAY="$display"
+for _ in $(seq 50); do [ -e "/tmp/.X11-unix/X${display#:}" ] && break; sleep 0.1; done
+
+# shot NAME COMMAND: what a terminal shows after the command.
+shot() {
+	rm -f "$work/done"
+	xterm -geometry 139x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#101418' -fg '#d8dee6' -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 12' \
+		-e sh -c 'printf "\033[?25l"; COLORTERM=truecolor TERM=xterm-256color sh -c "$0"; touch "$1"; sleep 20' "$2" "$work/done" &
+	term=$!
+	for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.1; done
+	sleep 0.6
+	import -window root "$out/$1.png"
+	kill "$term" 2>/dev/null || true
+	wait "$term" 2>/dev/null || true
+}
+# run NAME COMMAND ...: the commands, typed one after the other.
+run() {
+	name=$1
+	shift
+	script=
+	for command in "$@"; do
+		shown=$(printf '%s' "$command" | sed "s/'/'\\\\''/g")
+		script="$script printf '\\033[2m\$\\033[0m %s\\n' '$shown'; $command; echo;"
+	done
+	shot "$name" "$script"
+}
+
+pravet demo --keep "$work/m" --no-walk >/dev/null
+cd "$work/m"
+run help 'pravet --help'
+run check 'pravet check'
+pravet draft --on 2026-11-24 >/dev/null
+id=$(basename plans/*.json .json)
+run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0042"
+run holds "pravet show $id --only 'held eq true'"
+seat=$(pravet show "$id" --only 'guard eq "seats"' --format csv | tail -1 | cut -d, -f1)
+run decide "pravet reject $id $seat --until 2099-12-15 --because 'one more seat is ordered'" \
+	"pravet accept $id --person E0042 --because 'Oskar starts in planning'" \
+	"pravet accept $id --lift suspensions --because 'the summer crew ended together'" \
+	"pravet accept $id --because 'read with Idris Keane'"
+run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
+run log 'pravet log' 'pravet log verify'
+sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-quay\]/groups: [north-key]/; s/2027-01-31/2027-01-32/' kits/ashore.yaml
+sed -i 's/E0072,agnes.wilder/E0072,Ragnar.Poole/' people/afloat.csv
+sed -i 's/suspensions: 10%/suspensions: 110%/' pravet.yaml
+run problems 'pravet check'
