@@ -248,3 +248,76 @@ func command(dir string, args ...string) *exec.Cmd {
 	cmd.Dir = dir
 	return cmd
 }
+
+// TestAKilledRunIsFinishedByTheNext kills runs at any moment. Each file is then
+// as it was, as it is between taking away and giving, or as it should be, and
+// running the plan again ends where an undisturbed run does.
+func TestAKilledRunIsFinishedByTheNext(t *testing.T) {
+	start := filepath.Join(t.TempDir(), "start")
+	require.NoError(t, marrowick.Write(start, false))
+	require.NoError(t, command(start, "draft", "--on", "2026-11-24").Run())
+	plans, err := filepath.Glob(filepath.Join(start, "plans", "*.json"))
+	require.NoError(t, err)
+	require.Len(t, plans, 1)
+	id := strings.TrimSuffix(filepath.Base(plans[0]), ".json")
+
+	whole := copyRepo(t, start)
+	states := map[string][]string{}
+	look := func() {
+		for name, content := range exports(t, whole) {
+			states[name] = append(states[name], content)
+		}
+	}
+	look()
+	require.NoError(t, command(whole, "accept", id, "--only", `effect eq "narrows" and held eq false`, "--because", "test").Run())
+	require.NoError(t, command(whole, "apply", id).Run())
+	look()
+	require.NoError(t, command(whole, "accept", id, "--because", "test").Run())
+	_ = command(whole, "apply", id).Run() // the status tells of held changes
+	look()
+	want := exports(t, whole)
+
+	killed := 0
+	for i := range 40 {
+		dir := copyRepo(t, start)
+		run := command(dir, "apply", id, "--yes")
+		require.NoError(t, run.Start())
+		time.Sleep(time.Duration(i) * 3 * time.Millisecond)
+		require.NoError(t, run.Process.Kill())
+		if run.Wait() != nil && !run.ProcessState.Exited() {
+			killed++
+		}
+		for name, content := range exports(t, dir) {
+			require.Contains(t, states[name], content, "%s after %d ms", name, i*3)
+		}
+		out, _ := command(dir, "apply", id, "--yes").CombinedOutput()
+		require.Equal(t, want, exports(t, dir), "%s", out)
+		left, err := os.ReadDir(filepath.Join(dir, "exports"))
+		require.NoError(t, err)
+		require.Len(t, left, 3, "what the killed run had beside the files is gone")
+		verified, err := command(dir, "log", "verify").CombinedOutput()
+		require.NoError(t, err, "%s", verified)
+		settled, err := command(dir, "log", "--kind", "outcome", "--format", "csv").Output()
+		require.NoError(t, err)
+		require.GreaterOrEqual(t, strings.Count(string(settled), "settled: "), 24)
+		require.NotContains(t, string(settled), "not settled")
+	}
+	require.Greater(t, killed, 5, "the runs were over before they were killed")
+}
+
+func copyRepo(t *testing.T, from string) string {
+	to := filepath.Join(t.TempDir(), "repo")
+	require.NoError(t, exec.Command("cp", "-rp", from, to).Run())
+	return to
+}
+
+// exports returns the contents of a repository's exports by name.
+func exports(t *testing.T, dir string) map[string]string {
+	out := map[string]string{}
+	for _, name := range []string{"berths.json", "rosters.csv", "tickets.csv"} {
+		data, err := os.ReadFile(filepath.Join(dir, "exports", name))
+		require.NoError(t, err)
+		out[name] = string(data)
+	}
+	return out
+}

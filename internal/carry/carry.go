@@ -19,6 +19,7 @@ import (
 	"pravet/internal/export"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/source"
 )
 
 // A Job is a plan that is about to be carried out.
@@ -235,7 +236,9 @@ func (j *Job) Run(progress func(string)) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = j.finishEarlier(res, progress)
+	if err = j.sweep(); err == nil {
+		err = j.finishEarlier(res, progress)
+	}
 	for _, b := range j.batches() {
 		if err != nil {
 			break
@@ -249,6 +252,18 @@ func (j *Job) Run(progress func(string)) (*Result, error) {
 		err = end
 	}
 	return res, err
+}
+
+// sweep removes what runs that were killed have left beside the files.
+func (j *Job) sweep() error {
+	for i := range j.Plan.Exports {
+		for _, path := range j.repo.Exports[j.repo.App(j.Plan.Exports[i].App)].Paths {
+			if err := source.Sweep(export.Locate(j.dir, path.Text)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // finishEarlier completes the last step of each application that an earlier

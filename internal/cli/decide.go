@@ -204,7 +204,7 @@ func (d *decision) accept(lift []string) error {
 				}
 			}
 		}
-		p.Linef("Lifted the guard %s for plan %s; it holds %s.", g, d.plan.ID, model.Count(n, "change", "changes"))
+		p.Linef("Lifted the guard %s for plan %s; it held %s.", g, d.plan.ID, model.Count(n, "change", "changes"))
 	}
 	switch {
 	case d.all && len(lift) > 0:

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 )
 
 // A Staged is the new content of a file, written and synced beside it, that
@@ -99,6 +100,26 @@ func (s *Staged) Commit() error {
 	}
 	defer d.Close()
 	return d.Sync()
+}
+
+// Sweep removes what runs that were killed have left beside a file. Nobody
+// else may be writing the file.
+func Sweep(path string) error {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		path = real
+	}
+	entries, err := os.ReadDir(filepath.Dir(path))
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), "."+filepath.Base(path)+".") && strings.HasSuffix(e.Name(), ".new") {
+			if err := os.Remove(filepath.Join(filepath.Dir(path), e.Name())); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // WriteFile replaces a file as a whole.
