@@ -102,10 +102,10 @@ func (p *Printer) Head(pl *plan.Plan) {
 	if s := pl.Selection; s != nil {
 		var limits []string
 		if len(s.Apps) > 0 {
-			limits = append(limits, "the applications "+strings.Join(s.Apps, ", "))
+			limits = append(limits, map[bool]string{true: "the application ", false: "the applications "}[len(s.Apps) == 1]+strings.Join(s.Apps, ", "))
 		}
 		if s.Only != "" {
-			limits = append(limits, "the people "+s.Only)
+			limits = append(limits, "people with "+s.Only)
 		}
 		p.Line("Limited to " + strings.Join(limits, " and "))
 	}
@@ -116,7 +116,7 @@ func (p *Printer) Head(pl *plan.Plan) {
 func (p *Printer) Plan(v *PlanView) {
 	p.Head(v.Plan)
 	if v.Part {
-		p.Linef("Shown are %s of them.", model.Thousands(len(v.Changes)))
+		p.Linef("%d of them shown here.", len(v.Changes))
 	}
 	byApp := map[string][]*plan.Change{}
 	for _, c := range v.Changes {

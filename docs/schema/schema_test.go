@@ -1,0 +1,131 @@
+package schema_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/require"
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/docs/schema"
+	"pravet/examples/marrowick"
+	"pravet/examples/start"
+)
+
+func compile(t *testing.T, name string) *jsonschema.Schema {
+	text, err := schema.Get(name)
+	require.NoError(t, err)
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+	require.NoError(t, err)
+	c := jsonschema.NewCompiler()
+	c.DefaultDraft(jsonschema.Draft2020)
+	c.AssertFormat()
+	url := "https://pravet.example/schema/" + name + ".json"
+	require.NoError(t, c.AddResource(url, doc))
+	s, err := c.Compile(url)
+	require.NoError(t, err)
+	return s
+}
+
+// fromYAML reads a file as an editor does that checks YAML by JSON Schema:
+// dates are texts.
+func fromYAML(t *testing.T, data []byte) any {
+	var n yaml.Node
+	require.NoError(t, yaml.Unmarshal(data, &n))
+	var walk func(n *yaml.Node)
+	walk = func(n *yaml.Node) {
+		if n.Tag == "!!timestamp" {
+			n.Tag = "!!str"
+		}
+		for i, c := range n.Content {
+			if n.Kind == yaml.MappingNode && i%2 == 0 {
+				c.Tag = "!!str" // a key is a text, also where it reads true
+			}
+			walk(c)
+		}
+	}
+	walk(&n)
+	var v any
+	require.NoError(t, n.Decode(&v))
+	text, err := json.Marshal(v)
+	require.NoError(t, err)
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+	require.NoError(t, err)
+	return doc
+}
+
+// kinds says which schema a file of a repository has.
+func kind(name string) string {
+	switch folder, _, _ := strings.Cut(name, "/"); folder {
+	case "apps":
+		return "app"
+	case "kits", "people":
+		return folder
+	}
+	return strings.TrimSuffix(name, ".yaml")
+}
+
+func TestWhatShipsFitsTheSchemas(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, marrowick.Write(dir, false))
+	n := 0
+	for _, root := range []string{dir, "../../examples/start"} {
+		err := filepath.WalkDir(root, func(path string, d os.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".yaml") {
+				return err
+			}
+			n++
+			data, err := os.ReadFile(path)
+			require.NoError(t, err)
+			name, err := filepath.Rel(root, path)
+			require.NoError(t, err)
+			require.NoError(t, compile(t, kind(filepath.ToSlash(name))).Validate(fromYAML(t, data)), path)
+			return nil
+		})
+		require.NoError(t, err)
+	}
+	require.Equal(t, 13, n)
+	require.NotNil(t, start.Files)
+}
+
+func TestAPlanFitsItsSchema(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, marrowick.Write(dir, false))
+	draft := func() []byte {
+		out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24", "--out", "-").Output()
+		require.NoError(t, err)
+		return out
+	}
+	text := draft()
+	var p struct {
+		ID      string
+		Changes []struct{ ID string }
+	}
+	require.NoError(t, json.Unmarshal(text, &p))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "plan.json"), text, 0o644))
+	require.NoError(t, exec.Command("go", "run", "pravet/cmd/pravet", "reject", "--repo", dir, filepath.Join(dir, "plan.json"), p.Changes[0].ID, "--because", "x").Run())
+	for _, text := range [][]byte{text, draft()} {
+		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+		require.NoError(t, err)
+		require.NoError(t, compile(t, "plan").Validate(doc))
+	}
+}
+
+func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
+	for _, c := range []struct{ kind, text string }{
+		{"pravet", "organisation: X"}, {"pravet", "organization: X\nguards: {removals: many}"}, {"pravet", "organization: X\nseparation: [{name: a, apart: [x]}]"},
+		{"app", "app: tickets"}, {"app", "app: T\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName"},
+		{"app", "app: t\nexport: {format: xml, path: x}\nconnect: {by: files}\nmatch: userName"}, {"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: pigeon}\nmatch: userName"},
+		{"kits", "kits: {a: {for: x pr}}"}, {"kits", "kits: {a: {gives: {t: {role: [x]}}}}"}, {"kits", "kits: {a: {everyone: true, for: x pr, gives: {}}}"},
+		{"kits", "kits: {a: {gives: {}, holders: [{person: E1}]}}"}, {"standing", "lifted: [{guard: removals, because: x}]"}, {"standing", "rejections: [{change: abc}]"},
+		{"people", "people: [{id: E1}]"}, {"people", "people: [{id: E1, userName: x, shoe: 41}]"}, {"people", "people: [{id: E1, userName: x, starts: soon}]"},
+	} {
+		require.Error(t, compile(t, c.kind).Validate(fromYAML(t, []byte(c.text))), "%s", c.text)
+	}
+}
