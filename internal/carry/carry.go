@@ -54,13 +54,13 @@ func New(dir string, p *plan.Plan, l *ledger.Ledger, today day.Day) (*Job, error
 	if j.repo.Problems.Errors() > 0 {
 		return nil, errors.New("the files have problems since the plan was drafted; see them with: pravet check")
 	}
-	err := l.Each(ledger.StepTaken, "", func(e *ledger.Entry) error {
+	err := l.Each("", func(e *ledger.Entry) error {
 		s, err := ledger.Decode[ledger.Step](e)
 		if err == nil && s.Plan == p.ID {
 			j.steps = append(j.steps, s)
 		}
 		return err
-	})
+	}, ledger.StepTaken)
 	if err != nil {
 		return nil, err
 	}
@@ -85,7 +85,7 @@ func New(dir string, p *plan.Plan, l *ledger.Ledger, today day.Day) (*Job, error
 	if len(moved) > 0 {
 		return nil, &OutOfDate{moved}
 	}
-	if j.Standing, err = prepare.Standing(l, p); err != nil {
+	if j.Standing, err = prepare.Standing(l, p, today); err != nil {
 		return nil, err
 	}
 	for _, r := range j.repo.Rejections {

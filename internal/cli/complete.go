@@ -122,10 +122,10 @@ func (c *context) completeLog(_ *cobra.Command, args []string, _ string) ([]stri
 	out := c.plans()
 	if l, err := c.existingLedger(); err == nil {
 		defer l.Close()
-		_ = l.Each(ledger.RunStarted, "", func(e *ledger.Entry) error {
+		_ = l.Each("", func(e *ledger.Entry) error {
 			out = append(out, e.Subject+"\t"+e.At)
 			return nil
-		})
+		}, ledger.RunStarted)
 	}
 	return out, noFiles
 }

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -25,7 +28,7 @@ func (c *context) log() *cobra.Command {
 plan it shows all that concerns it, with the outcome of every change.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-3", "pravet log 4k7x2mab --format json", "pravet log verify"),
+		Example: example("pravet log", "pravet log run-3", "pravet log nn7vm322 --format json", "pravet log verify"),
 		Args:    cobra.MaximumNArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
@@ -58,22 +61,45 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 	return cmd
 }
 
-// logEntries reads the entries that concern a run or a plan; without one, all
-// but the single outcomes and steps.
+// overview is what the log shows of everything: not the single steps and
+// outcomes of runs.
+var overview = []ledger.Kind{ledger.ExportSeen, ledger.PlanDrafted, ledger.Decided, ledger.RunStarted, ledger.RunEnded}
+
+// logEntries reads the entries of a kind ("" for an overview), or those that
+// concern a run or a plan (or the beginning of a plan's id).
 func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) {
 	entries := []*ledger.Entry{}
-	err := l.Each(ledger.Kind(kind), "", func(e *ledger.Entry) error {
+	add := func(e *ledger.Entry) error { entries = append(entries, e); return nil }
+	if subject == "" {
+		kinds := overview
+		if kind != "" {
+			kinds = []ledger.Kind{ledger.Kind(kind)}
+		}
+		return entries, l.Each("", add, kinds...)
+	}
+	subjects := map[string]bool{}
+	err := l.Each("", func(e *ledger.Entry) error {
 		var about struct{ Run, Plan string }
 		if err := json.Unmarshal(e.Body, &about); err != nil {
 			return fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
 		}
-		switch {
-		case subject == "" && kind == "" && (e.Kind == ledger.Outcome || e.Kind == ledger.StepTaken):
-		case subject == "" || about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject):
-			entries = append(entries, e)
+		if about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject) {
+			subjects[e.Subject] = true
 		}
 		return nil
-	})
+	}, ledger.PlanDrafted, ledger.Decided, ledger.RunStarted)
+	for _, s := range slices.Sorted(maps.Keys(subjects)) {
+		if err != nil {
+			break
+		}
+		err = l.Each(s, func(e *ledger.Entry) error {
+			if kind == "" || string(e.Kind) == kind {
+				return add(e)
+			}
+			return nil
+		})
+	}
+	slices.SortFunc(entries, func(a, b *ledger.Entry) int { return cmp.Compare(a.Seq, b.Seq) })
 	return entries, err
 }
 
@@ -197,7 +223,7 @@ also proves that the ledger still holds what it held then.`,
 		}
 		if head != "" {
 			found := false
-			err := l.Each("", "", func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
+			err := l.Each("", func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
 			if err != nil {
 				return &ranError{err}
 			}

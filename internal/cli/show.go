@@ -29,7 +29,7 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 
 --only takes a SCIM filter over changes. Its attributes are
 ` + strings.Join(changeAttrs, ", ") + `.`,
-		Example: example("pravet show 4k7x", "pravet show 4k7x --person E0042", "pravet show 4k7x --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/4k7x2mab.json --format markdown"),
+		Example: example("pravet show nn7vm322", "pravet show nn7vm322 --person E0042", "pravet show nn7vm322 --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/nn7vm322.json --format markdown"),
 		Args:    cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
@@ -76,11 +76,8 @@ func (c *context) states(dir string, p *plan.Plan) (map[string]string, error) {
 		return nil, err
 	}
 	defer l.Close()
-	standing, err := prepare.Standing(l, p)
-	if err != nil {
-		return nil, err
-	}
-	today, err := day.Parse(p.AsOf)
+	today := day.Of(c.Now())
+	standing, err := prepare.Standing(l, p, today)
 	if err != nil {
 		return nil, err
 	}

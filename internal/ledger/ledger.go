@@ -17,6 +17,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	_ "modernc.org/sqlite" // the database driver
@@ -81,6 +82,7 @@ CREATE TABLE IF NOT EXISTS entries (
 	subject TEXT NOT NULL, body TEXT NOT NULL, prev TEXT NOT NULL, hash TEXT NOT NULL
 );
 CREATE INDEX IF NOT EXISTS entries_kind ON entries (kind, subject);
+CREATE INDEX IF NOT EXISTS entries_subject ON entries (subject);
 CREATE TABLE IF NOT EXISTS head (one INTEGER PRIMARY KEY CHECK (one = 1), seq INTEGER NOT NULL, hash TEXT NOT NULL);
 `
 
@@ -211,11 +213,23 @@ func (l *Ledger) Append(records ...Record) error {
 	return nil
 }
 
-// Each calls f for the entries of a kind and a subject in order; "" stands for
-// any.
-func (l *Ledger) Each(kind Kind, subject string, f func(*Entry) error) error {
-	rows, err := l.db.Query(`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries
-		WHERE (?1 = '' OR kind = ?1) AND (?2 = '' OR subject = ?2) ORDER BY seq`, kind, subject)
+// Each calls f for the entries of a subject ("" for any) and of some kinds
+// (none for any), in order.
+func (l *Ledger) Each(subject string, f func(*Entry) error, kinds ...Kind) error {
+	query, where, args := `SELECT seq, at, by, kind, subject, body, prev, hash FROM entries`, []string{}, []any{}
+	if subject != "" {
+		where, args = append(where, "subject = ?"), append(args, subject)
+	}
+	if len(kinds) > 0 {
+		where = append(where, "kind IN (?"+strings.Repeat(", ?", len(kinds)-1)+")")
+		for _, k := range kinds {
+			args = append(args, k)
+		}
+	}
+	if len(where) > 0 {
+		query += " WHERE " + strings.Join(where, " AND ")
+	}
+	rows, err := l.db.Query(query+" ORDER BY seq", args...)
 	if err != nil {
 		return failed(l.path, err)
 	}
@@ -283,7 +297,7 @@ type Verdict struct {
 func (l *Ledger) Verify() (*Verdict, error) {
 	v := &Verdict{Head: zero}
 	stop := errors.New("broken")
-	err := l.Each("", "", func(e *Entry) error {
+	err := l.Each("", func(e *Entry) error {
 		switch {
 		case e.Seq != v.Entries+1:
 			v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing; after entry %d comes entry %d", v.Entries+1, v.Entries, e.Seq)

@@ -41,7 +41,7 @@ func TestEntriesComeBackAndAreChained(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, ok)
 	var entries []*ledger.Entry
-	require.NoError(t, l.Each("", "", func(e *ledger.Entry) error { entries = append(entries, e); return nil }))
+	require.NoError(t, l.Each("", func(e *ledger.Entry) error { entries = append(entries, e); return nil }))
 	require.Len(t, entries, 3)
 	for i, e := range entries {
 		require.Equal(t, int64(i+1), e.Seq)

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/decide"
 	"pravet/internal/core/draft"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
@@ -128,119 +127,29 @@ func measures(s *State, l *ledger.Ledger, in *draft.Input) error {
 		if e == nil {
 			continue
 		}
-		err := l.Each(ledger.ExportSeen, s.Repo.Apps[a].ID, func(entry *ledger.Entry) error {
+		err := l.Each(s.Repo.Apps[a].ID, func(entry *ledger.Entry) error {
 			seen, err := ledger.Decode[ledger.Export](entry)
 			if err == nil && !seen.Suspect {
 				e.Before = seen.Accounts
 			}
 			return err
-		})
+		}, ledger.ExportSeen)
 		if err != nil {
 			return err
 		}
 	}
-	var latest int64
-	people := func(n int, entry *ledger.Entry) {
-		if entry.Seq > latest {
-			latest, in.PeopleBefore = entry.Seq, n
+	return l.Each("", func(entry *ledger.Entry) error {
+		if entry.Kind == ledger.RunStarted {
+			r, err := ledger.Decode[ledger.Run](entry)
+			in.PeopleBefore = r.People
+			return err
 		}
-	}
-	err := l.Each(ledger.PlanDrafted, "", func(entry *ledger.Entry) error {
 		p, err := ledger.Decode[ledger.Plan](entry)
 		if err == nil && !p.Suspect {
-			people(p.People, entry)
+			in.PeopleBefore = p.People
 		}
 		return err
-	})
-	if err != nil {
-		return err
-	}
-	return l.Each(ledger.RunStarted, "", func(entry *ledger.Entry) error {
-		r, err := ledger.Decode[ledger.Run](entry)
-		if err == nil {
-			people(r.People, entry)
-		}
-		return err
-	})
-}
-
-// Rejections returns the rejections that the ledger remembers: of each change
-// the latest, unless it was accepted later.
-func Rejections(l *ledger.Ledger) ([]decide.Rejection, error) {
-	byID := map[string]decide.Rejection{}
-	err := l.Each(ledger.Decided, "", func(e *ledger.Entry) error {
-		d, err := ledger.Decode[ledger.Decision](e)
-		if err != nil {
-			return err
-		}
-		for _, id := range d.Changes {
-			switch d.Verdict {
-			case "accept":
-				delete(byID, id)
-			case "reject":
-				if d.Standing {
-					continue // it is in standing.yaml, where it may be taken back
-				}
-				r := decide.Rejection{Change: id, Until: day.None, Because: d.Because, By: e.By}
-				if d.Until != "" {
-					if r.Until, err = day.Parse(d.Until); err != nil {
-						return err
-					}
-				}
-				byID[id] = r
-			}
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	out := make([]decide.Rejection, 0, len(byID))
-	for _, r := range byID {
-		out = append(out, r)
-	}
-	return out, nil
-}
-
-// Standing returns what is decided about a plan.
-func Standing(l *ledger.Ledger, p *plan.Plan) (*decide.Standing, error) {
-	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}}
-	err := l.Each(ledger.Decided, p.ID, func(e *ledger.Entry) error {
-		d, err := ledger.Decode[ledger.Decision](e)
-		if err != nil {
-			return err
-		}
-		switch d.Verdict {
-		case "lift":
-			for _, g := range d.Guards {
-				s.Lifts = append(s.Lifts, decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By})
-			}
-		case "accept":
-			s.All = s.All || d.All
-			mark(s.Verdicts, decide.Accepted, d.Changes, d.Along)
-		case "reject":
-			mark(s.Verdicts, decide.Rejected, d.Changes, d.Along)
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	return s, l.Each(ledger.Outcome, "", func(e *ledger.Entry) error {
-		o, err := ledger.Decode[ledger.ChangeOutcome](e)
-		if err == nil && o.Plan == p.ID {
-			s.Done[o.Change] = o.Settled
-		}
-		return err
-	})
-}
-
-func mark(verdicts map[string]decide.Verdict, v decide.Verdict, lists ...[]string) {
-	for _, list := range lists {
-		for _, id := range list {
-			verdicts[id] = v
-		}
-	}
+	}, ledger.PlanDrafted, ledger.RunStarted)
 }
 
 // Problems lists the problems of a State's files, sorted by place.

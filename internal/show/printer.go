@@ -54,7 +54,13 @@ type Printer struct {
 // NewPrinter returns a Printer that colours only for a terminal that wants it;
 // env is the environment (NO_COLOR, TERM).
 func NewPrinter(w io.Writer, env []string) *Printer {
-	return &Printer{w: colorprofile.NewWriter(w, env)}
+	out := colorprofile.NewWriter(w, env)
+	for _, e := range env {
+		if v, ok := strings.CutPrefix(e, "NO_COLOR="); ok && v != "" && out.Profile > colorprofile.ASCII {
+			out.Profile = colorprofile.ASCII // whatever else the environment says
+		}
+	}
+	return &Printer{w: out}
 }
 
 // Line writes one line.
@@ -80,7 +86,6 @@ type Table struct {
 	Rows    [][]string
 	Items   any          // for JSON, instead of the rows
 	Right   map[int]bool // columns aligned to the right
-	Style   func(row, col int, cell string) string
 }
 
 // Print writes a table as text.
@@ -89,10 +94,7 @@ func (p *Printer) Print(t *Table) {
 	for i, r := range t.Rows {
 		rows[i] = make([]string, len(r))
 		for j, c := range r {
-			if t.Style != nil {
-				c = t.Style(i, j, c)
-			}
-			rows[i][j] = c
+			rows[i][j] = clean(c)
 		}
 	}
 	out := table.New().Headers(t.Headers...).Rows(rows...).

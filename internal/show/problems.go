@@ -77,17 +77,20 @@ type (
 		Runs    []sarifRun `json:"runs"`
 	}
 	sarifRun struct {
-		Tool    sarifTool     `json:"tool"`
-		Columns string        `json:"columnKind"`
-		Results []sarifResult `json:"results"`
+		Tool     sarifTool     `json:"tool"`
+		Columns  string        `json:"columnKind"`
+		Language string        `json:"language"`
+		Newlines []string      `json:"newlineSequences"`
+		Results  []sarifResult `json:"results"`
 	}
 	sarifTool struct {
 		Driver sarifDriver `json:"driver"`
 	}
 	sarifDriver struct {
-		Name    string      `json:"name"`
-		Version string      `json:"version,omitempty"`
-		Rules   []sarifRule `json:"rules"`
+		Name     string      `json:"name"`
+		Version  string      `json:"version,omitempty"`
+		Language string      `json:"language"`
+		Rules    []sarifRule `json:"rules"`
 	}
 	sarifRule struct {
 		ID string `json:"id"`
@@ -120,7 +123,8 @@ type (
 
 // SARIF writes problems as SARIF 2.1.0, for code review to show on the line.
 func SARIF(w io.Writer, problems []*source.Problem, version string) error {
-	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "pravet", Version: version, Rules: []sarifRule{}}}, Columns: "unicodeCodePoints", Results: []sarifResult{}}
+	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "pravet", Version: version, Language: "en", Rules: []sarifRule{}}}, Columns: "unicodeCodePoints",
+		Language: "en", Newlines: []string{"\r\n", "\n"}, Results: []sarifResult{}}
 	var rules []string
 	for _, x := range problems {
 		at := slices.Index(rules, x.Rule)

@@ -1,0 +1,158 @@
+package prepare
+
+import (
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+)
+
+// Rejections returns the rejections that the ledger remembers: of each change
+// the latest, unless it was accepted later, by itself or with the whole plan
+// after that had been rejected as a whole. Those in standing.yaml are not the
+// ledger's.
+func Rejections(l *ledger.Ledger) ([]decide.Rejection, error) {
+	type remembered struct {
+		decide.Rejection
+		whole string // the plan that was rejected as a whole
+	}
+	byID := map[string]remembered{}
+	err := l.Each("", func(e *ledger.Entry) error {
+		d, err := ledger.Decode[ledger.Decision](e)
+		if err != nil || d.Standing {
+			return err
+		}
+		if d.Verdict == "accept" && d.All {
+			for id, r := range byID {
+				if r.whole == d.Plan {
+					delete(byID, id)
+				}
+			}
+		}
+		for _, id := range d.Changes {
+			if d.Verdict != "reject" {
+				delete(byID, id)
+				continue
+			}
+			r := remembered{Rejection: decide.Rejection{Change: id, Because: d.Because, By: e.By}}
+			if r.Until, err = until(d); err != nil {
+				return err
+			}
+			if d.All {
+				r.whole = d.Plan
+			}
+			byID[id] = r
+		}
+		return nil
+	}, ledger.Decided)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]decide.Rejection, 0, len(byID))
+	for _, r := range byID {
+		out = append(out, r.Rejection)
+	}
+	return out, nil
+}
+
+func until(d ledger.Decision) (day.Day, error) {
+	if d.Until == "" {
+		return day.None, nil
+	}
+	return day.Parse(d.Until)
+}
+
+// Standing returns what is decided about a plan on a day: by decisions about
+// the plan, and by rejections of the same differences in other plans. The
+// latest decision about a change counts; to accept a whole plan takes back its
+// rejection as a whole, and no rejection of a single change.
+func Standing(l *ledger.Ledger, p *plan.Plan, today day.Day) (*decide.Standing, error) {
+	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}}
+	whole := map[string]bool{} // rejected with the whole plan
+	err := l.Each("", func(e *ledger.Entry) error {
+		d, err := ledger.Decode[ledger.Decision](e)
+		if err != nil {
+			return err
+		}
+		if d.Plan != p.ID {
+			return elsewhere(s, d, today)
+		}
+		switch d.Verdict {
+		case "lift":
+			for _, g := range d.Guards {
+				s.Lifts = append(s.Lifts, decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By})
+			}
+		case "accept":
+			if d.All {
+				s.All = true
+				for id := range whole {
+					delete(s.Verdicts, id)
+				}
+				clear(whole)
+			}
+			for _, id := range append(d.Changes, d.Along...) {
+				s.Verdicts[id] = decide.Accepted
+				delete(whole, id)
+			}
+		case "reject":
+			if d.All {
+				s.All = false
+			}
+			for _, id := range append(d.Changes, d.Along...) {
+				s.Verdicts[id] = decide.Rejected
+				delete(whole, id)
+				if d.All {
+					whole[id] = true
+				}
+			}
+		}
+		return nil
+	}, ledger.Decided)
+	if err != nil {
+		return nil, err
+	}
+	return s, done(l, p, s)
+}
+
+// elsewhere follows a decision about another plan: its rejections count here
+// too, for the differences are the same.
+func elsewhere(s *decide.Standing, d ledger.Decision, today day.Day) error {
+	last, err := until(d)
+	if err != nil {
+		return err
+	}
+	for _, id := range d.Changes {
+		switch {
+		case d.Verdict == "reject" && !d.Standing && (last == day.None || today <= last):
+			s.Verdicts[id] = decide.Rejected
+		case d.Verdict == "accept" && s.Verdicts[id] == decide.Rejected:
+			delete(s.Verdicts, id)
+		}
+	}
+	return nil
+}
+
+// done marks what earlier runs of the plan have settled, or tried to.
+func done(l *ledger.Ledger, p *plan.Plan, s *decide.Standing) error {
+	var runs []string
+	err := l.Each("", func(e *ledger.Entry) error {
+		r, err := ledger.Decode[ledger.Run](e)
+		if err == nil && r.Plan == p.ID {
+			runs = append(runs, r.Run)
+		}
+		return err
+	}, ledger.RunStarted)
+	for _, run := range runs {
+		if err != nil {
+			break
+		}
+		err = l.Each(run, func(e *ledger.Entry) error {
+			o, err := ledger.Decode[ledger.ChangeOutcome](e)
+			if err == nil {
+				s.Done[o.Change] = o.Settled
+			}
+			return err
+		}, ledger.Outcome)
+	}
+	return err
+}
