@@ -114,7 +114,14 @@ func (r *Reader) Read(p []byte) (int, error) {
 	if r.err != nil {
 		return 0, r.err
 	}
-	n, err := r.file.Read(p)
+	least := 1
+	if !r.started {
+		least = min(len(p), 3) // as many as a byte order mark has
+	}
+	n, err := io.ReadAtLeast(r.file, p, least)
+	if err == io.ErrUnexpectedEOF {
+		err = nil // the next read tells
+	}
 	b := p[:n]
 	r.sum.Write(b)
 	if !r.started && n > 0 {
@@ -129,9 +136,11 @@ func (r *Reader) Read(p []byte) (int, error) {
 			b = p[:n]
 		}
 	}
-	if bad, says := r.invalid(b); bad >= 0 {
-		r.count(b[:bad])
-		r.err = NewProblem(r.here(), "not-utf-8", says, "save the file as UTF-8")
+	if bad, says := r.invalid(b); says != "" {
+		r.count(b[:max(bad, 0)])
+		pos := r.here()
+		pos.Column += min(bad, 0)
+		r.err = NewProblem(pos, "not-utf-8", says, "save the file as UTF-8")
 		return 0, r.err
 	}
 	r.count(b)
@@ -176,8 +185,9 @@ func (r *Reader) lineOfMark() int {
 	return pos.Line
 }
 
-// invalid finds the first byte in b that is not UTF-8, or is NUL, or -1.
-// Characters that a read cuts in two are put together again.
+// invalid finds the first byte in b that is not UTF-8, or is NUL; says is ""
+// when there is none. Characters that a read cuts in two are put together
+// again, so the place may be before b.
 func (r *Reader) invalid(b []byte) (at int, says string) {
 	if i := bytes.IndexByte(b, 0); i >= 0 {
 		return i, "there is a NUL byte here, and text is expected"
@@ -188,31 +198,31 @@ func (r *Reader) invalid(b []byte) (at int, says string) {
 		joined := r.carry[:r.carried+k]
 		if !utf8.FullRune(joined) {
 			r.carried += k
-			return -1, ""
+			return 0, ""
 		}
 		c, size := utf8.DecodeRune(joined)
 		if c == utf8.RuneError && size == 1 {
-			return 0, "this is not UTF-8"
+			return -r.carried, "this is not UTF-8"
 		}
 		from = size - r.carried
 		r.carried = 0
 	}
 	rest := b[from:]
 	if utf8.Valid(rest) {
-		return -1, ""
+		return 0, ""
 	}
 	for i := 0; i < len(rest); {
 		c, size := utf8.DecodeRune(rest[i:])
 		if c == utf8.RuneError && size == 1 {
 			if !utf8.FullRune(rest[i:]) {
 				r.carried = copy(r.carry[:], rest[i:])
-				return -1, ""
+				return 0, ""
 			}
 			return from + i, "this is not UTF-8"
 		}
 		i += size
 	}
-	return -1, ""
+	return 0, ""
 }
 
 // Digest reads what is left and returns "sha256:" and the digest of the whole

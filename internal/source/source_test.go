@@ -1,0 +1,205 @@
+package source_test
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"pravet/internal/core/model"
+	"pravet/internal/source"
+)
+
+func file(t *testing.T, content string) string {
+	path := filepath.Join(t.TempDir(), "f")
+	require.NoError(t, os.WriteFile(path, []byte(content), 0o644))
+	return path
+}
+
+func open(t *testing.T, content string) *source.Reader {
+	r, err := source.Open(file(t, content), "f.csv")
+	require.NoError(t, err)
+	t.Cleanup(func() { r.Close() })
+	return r
+}
+
+func TestAReaderGivesTheTextAndTheDigest(t *testing.T) {
+	for _, content := range []string{"", "a", "\ufeff", "\ufeffid\r\nø", strings.Repeat("søren\n", 100_000)} {
+		sum := sha256.Sum256([]byte(content))
+		want := "sha256:" + hex.EncodeToString(sum[:])
+		r := open(t, content)
+		text, err := io.ReadAll(iotest.HalfReader(r))
+		if len(content) > 100 {
+			r = open(t, content)
+			text, err = io.ReadAll(r)
+		}
+		require.NoError(t, err)
+		require.Equal(t, strings.TrimPrefix(content, "\ufeff"), string(text))
+		digest, err := r.Digest()
+		require.NoError(t, err)
+		require.Equal(t, want, digest)
+		// Also when nothing was read before, or only a part.
+		part := open(t, content)
+		_, err = part.Read(make([]byte, 3))
+		require.True(t, err == nil || errors.Is(err, io.EOF))
+		digest, err = part.Digest()
+		require.NoError(t, err)
+		require.Equal(t, want, digest)
+	}
+}
+
+// TestWrongEncodingIsFoundWhereverReadsCutIt: the place does not depend on how
+// many bytes a read gives.
+func TestWrongEncodingIsFoundWhereverReadsCutIt(t *testing.T) {
+	for _, c := range []struct{ content, says, at string }{
+		{"id\nab\xffc", "this is not UTF-8", "f.csv:2:3"},
+		{"sø\xc3(", "this is not UTF-8", "f.csv:1:4"},
+		{"a\x00", "NUL byte", "f.csv:1:2"},
+		{"a\nø\xe2\x82", "ends in the middle of a character", "f.csv:2:"},
+		{"\xff\xfea\x00", "UTF-16", "f.csv:1:1"},
+		{"\xfe\xff\x00a", "UTF-16", "f.csv:1:1"},
+	} {
+		for size := 4; size < 9; size++ {
+			r := open(t, c.content)
+			var err error
+			buf := make([]byte, size)
+			for err == nil {
+				_, err = r.Read(buf)
+			}
+			var p *source.Problem
+			require.True(t, errors.As(err, &p), "%q: %v", c.content, err)
+			require.Contains(t, p.Says, c.says, "%q in reads of %d", c.content, size)
+			require.True(t, strings.HasPrefix(p.Pos.String(), c.at), "%q in reads of %d: %s", c.content, size, p.Pos)
+			_, again := r.Read(buf)
+			require.Equal(t, err, again, "the error stays")
+		}
+	}
+}
+
+func TestValidTextIsNeverRefused(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		content := strings.ReplaceAll(rapid.String().Draw(rt, "content"), "\x00", "")
+		path := file(t, "x"+content)
+		r, err := source.Open(path, "f")
+		require.NoError(rt, err)
+		defer r.Close()
+		var got bytes.Buffer
+		buf := make([]byte, rapid.IntRange(4, 12).Draw(rt, "size"))
+		for {
+			n, err := r.Read(buf)
+			got.Write(buf[:n])
+			if err == io.EOF {
+				break
+			}
+			require.NoError(rt, err)
+		}
+		require.Equal(rt, "x"+content, got.String())
+	})
+}
+
+func TestARecordHasABound(t *testing.T) {
+	content := "id\n" + strings.Repeat("x", 3000) + "\nend\n"
+	r := open(t, content)
+	r.Limit = 1000
+	buf := make([]byte, 100)
+	var err error
+	for err == nil {
+		_, err = r.Read(buf)
+	}
+	require.ErrorContains(t, err, "f.csv:1: the record that begins here is longer than 1,000 bytes")
+	// Records that end count from their ends.
+	r = open(t, content)
+	r.Limit = 1000
+	for err = nil; err == nil; _, err = r.Read(buf) {
+		r.Mark()
+	}
+	require.ErrorIs(t, err, io.EOF)
+}
+
+func TestAPositionCountsCharacters(t *testing.T) {
+	r := open(t, "\ufeffsøren\nab\nøøx")
+	for offset, want := range map[int64]string{0: "f.csv:1:1", 3: "f.csv:1:3", 7: "f.csv:2:1", 14: "f.csv:3:3", 99: "f.csv:3:4"} {
+		_, err := r.Read(make([]byte, 4))
+		require.True(t, err == nil || errors.Is(err, io.EOF))
+		pos, err := r.Position(offset)
+		require.NoError(t, err)
+		require.Equal(t, want, pos.String(), offset)
+	}
+}
+
+func TestStagingReplacesAFileAsAWhole(t *testing.T) {
+	path := file(t, "old")
+	require.NoError(t, os.Chmod(path, 0o600))
+	link := filepath.Join(t.TempDir(), "link")
+	require.NoError(t, os.Symlink(path, link))
+	s, err := source.Stage(link, 0o644, func(w io.Writer) error { _, err := io.WriteString(w, "new"); return err })
+	require.NoError(t, err)
+	now, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "old", string(now), "nothing is replaced before Commit")
+	sum := sha256.Sum256([]byte("new"))
+	require.Equal(t, "sha256:"+hex.EncodeToString(sum[:]), s.Digest())
+	require.NoError(t, s.Commit())
+	now, err = os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "new", string(now))
+	info, err := os.Lstat(link)
+	require.NoError(t, err)
+	require.NotZero(t, info.Mode()&os.ModeSymlink, "the link still leads to the file")
+	info, err = os.Stat(path)
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+
+	// A failure, or a change of mind, leaves nothing behind.
+	broken := errors.New("broken")
+	_, err = source.Stage(path, 0o644, func(w io.Writer) error {
+		_, err := io.WriteString(w, "half")
+		return errors.Join(err, broken)
+	})
+	require.ErrorIs(t, err, broken)
+	s, err = source.Stage(path, 0o644, func(io.Writer) error { return nil })
+	require.NoError(t, err)
+	s.Drop()
+	entries, err := os.ReadDir(filepath.Dir(path))
+	require.NoError(t, err)
+	require.Len(t, entries, 1)
+
+	// What a killed run has left is swept, and nothing else.
+	for _, name := range []string{".f.123.new", ".g.1.new", "f.new"} {
+		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), name), nil, 0o644))
+	}
+	require.NoError(t, source.Sweep(path))
+	entries, err = os.ReadDir(filepath.Dir(path))
+	require.NoError(t, err)
+	var names []string
+	for _, e := range entries {
+		names = append(names, e.Name())
+	}
+	require.Equal(t, []string{".g.1.new", "f", "f.new"}, names)
+}
+
+func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
+	var p source.Problems
+	add := func(file string, line int) {
+		p.Add(source.NewProblem(model.Pos{File: file, Line: line, Column: 1}, "r", fmt.Sprint(line), ""))
+	}
+	add("b", 1)
+	for line := 300; line > 0; line-- {
+		add("a", line)
+	}
+	all := p.Sorted()
+	require.Len(t, all, 202)
+	require.Equal(t, 101, all[0].Pos.Line, "the first that were found are kept")
+	require.Equal(t, "a: 100 more problems in this file; mend the ones above first", all[200].Error())
+	require.Equal(t, "b", all[201].Pos.File)
+}
