@@ -114,42 +114,45 @@ func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*pla
 		// A standing rejection counts over one of the ledger.
 		Rejections: append(rejections, s.Repo.Rejections...),
 	}
-	if err := measures(s, l, &in); err != nil {
-		return nil, err
-	}
-	return draft.Draft(in)
-}
-
-// measures sets how many accounts and people there were before, of the latest
-// export and roster that had not shrunk suspiciously, or that a run went by.
-func measures(s *State, l *ledger.Ledger, in *draft.Input) error {
 	for a, e := range s.Exports {
 		if e == nil {
 			continue
 		}
-		err := l.Each(s.Repo.Apps[a].ID, func(entry *ledger.Entry) error {
-			seen, err := ledger.Decode[ledger.Export](entry)
-			if err == nil && !seen.Suspect {
-				e.Before = seen.Accounts
-			}
-			return err
-		}, ledger.ExportSeen)
-		if err != nil {
-			return err
+		if e.Before, in.PeopleBefore, err = Measures(l, s.Repo.Apps[a].ID); err != nil {
+			return nil, err
 		}
 	}
-	return l.Each("", func(entry *ledger.Entry) error {
-		if entry.Kind == ledger.RunStarted {
-			r, err := ledger.Decode[ledger.Run](entry)
-			in.PeopleBefore = r.People
+	return draft.Draft(in)
+}
+
+// Measures returns how many accounts an application had before, and how many
+// people there were, of the latest export and roster that had not shrunk
+// suspiciously or that a run went by; -1 where nothing is known.
+func Measures(l *ledger.Ledger, app string) (accounts, people int, err error) {
+	accounts, people = -1, -1
+	err = l.Each(app, func(e *ledger.Entry) error {
+		seen, err := ledger.Decode[ledger.Export](e)
+		if err == nil && !seen.Suspect {
+			accounts = seen.Accounts
+		}
+		return err
+	}, ledger.ExportSeen)
+	if err != nil {
+		return 0, 0, err
+	}
+	err = l.Each("", func(e *ledger.Entry) error {
+		if e.Kind == ledger.RunStarted {
+			r, err := ledger.Decode[ledger.Run](e)
+			people = r.People
 			return err
 		}
-		p, err := ledger.Decode[ledger.Plan](entry)
+		p, err := ledger.Decode[ledger.Plan](e)
 		if err == nil && !p.Suspect {
-			in.PeopleBefore = p.People
+			people = p.People
 		}
 		return err
 	}, ledger.PlanDrafted, ledger.RunStarted)
+	return accounts, people, err
 }
 
 // Problems lists the problems of a State's files, sorted by place.
