@@ -32,7 +32,8 @@ type Job struct {
 	dir    string
 	repo   *desired.Repo
 	ledger *ledger.Ledger
-	steps  []ledger.Step // of earlier runs of this plan
+	steps  []ledger.Step                  // of earlier runs of this plan, and of this one
+	known  map[string][]export.FileDigest // what each application's files hold, as far as this plan knows
 }
 
 // OutOfDate says that a plan no longer fits what it was drafted from.
@@ -45,7 +46,7 @@ func (e *OutOfDate) Error() string {
 // New prepares a job. It returns an *OutOfDate when the desired state or an
 // export has moved, unless it was this very plan that moved the export.
 func New(dir string, p *plan.Plan, l *ledger.Ledger, today day.Day) (*Job, error) {
-	j := &Job{Plan: p, Today: today, dir: dir, ledger: l}
+	j := &Job{Plan: p, Today: today, dir: dir, ledger: l, known: map[string][]export.FileDigest{}}
 	j.repo = desired.Rules(dir)
 	j.repo.ReadPeople()
 	if j.repo.Organization != p.Organization {
@@ -142,6 +143,7 @@ func (j *Job) moved(e *plan.Export) (string, error) {
 	if err != nil {
 		return "", err
 	}
+	j.known[e.App] = now
 	if combined(now) == e.Digest || j.left(e.App, now) {
 		return "", nil
 	}
@@ -288,13 +290,9 @@ func (j *Job) finishEarlier(res *Result, progress func(string)) error {
 			continue
 		}
 		progress(fmt.Sprintf("%s: finishing %s that %s began", s.App, model.Count(len(b.changes), "change", "changes"), s.Run))
-		now, err := j.digests(s.App)
-		if err != nil {
-			return err
-		}
 		done := true
 		for k, f := range s.Files {
-			done = done && now[k].Digest == f.After
+			done = done && j.known[s.App][k].Digest == f.After
 		}
 		if !done {
 			if err := j.write(res.Run, b); err != nil {
@@ -320,18 +318,22 @@ func (j *Job) batch(res *Result, b batch, progress func(string)) error {
 // write carries a batch to its application.
 func (j *Job) write(run string, b batch) error {
 	a := j.repo.App(b.app)
-	before, err := j.digests(b.app)
-	if err != nil {
-		return err
-	}
 	files := connect.Files{Dir: j.dir, Spec: j.repo.Exports[a], App: j.repo.Apps[a]}
-	return files.Apply(b.changes, func(steps []connect.FileStep) error {
+	return files.Apply(b.changes, j.record(run, b))
+}
+
+// record returns what writes a step into the ledger before it is taken, and
+// stops it when a file is not what it was.
+func (j *Job) record(run string, b batch) func([]connect.FileStep) error {
+	return func(steps []connect.FileStep) error {
 		s := ledger.Step{Run: run, Plan: j.Plan.ID, App: b.app}
+		var after []export.FileDigest
 		for i, f := range steps {
-			if f.Before != before[i].Digest {
+			if f.Before != j.known[b.app][i].Digest {
 				return fmt.Errorf("%s: %s was changed by someone else just now; nothing was changed. Draft again", b.app, f.Path)
 			}
 			s.Files = append(s.Files, ledger.StepFile(f))
+			after = append(after, export.FileDigest{Path: f.Path, Digest: f.After})
 		}
 		for _, c := range b.changes {
 			s.Changes = append(s.Changes, c.ID)
@@ -340,8 +342,9 @@ func (j *Job) write(run string, b batch) error {
 			return err
 		}
 		j.steps = append(j.steps, s)
+		j.known[b.app] = after
 		return nil
-	})
+	}
 }
 
 // readBack reads the application again and records what became of each change
