@@ -24,7 +24,7 @@ files at once, sorted by place, each with what to do about it. Then it says how
 many people each kit's rule matches. No application is read.
 
 Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
-		Example: example("pravet check", "pravet check --format sarif > problems.sarif", "pravet check --schema kits"),
+		Example: example("pravet check", "pravet check --format sarif", "pravet check --schema kits"),
 		Args:    cobra.NoArgs,
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "sarif")

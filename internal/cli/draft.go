@@ -31,7 +31,7 @@ its effect and what holds it. Nothing is changed in any application.
 The same files, exports and day give the same bytes.
 
 Exit status: 0 done; with --exit-status 3 when changes wait.`,
-		Example: example("pravet draft", "pravet draft --app tickets --only 'department eq \"Deck\"'", "pravet draft --on 2026-12-01 --out - | jq .totals"),
+		Example: example("pravet draft", "pravet draft --app tickets --only 'department eq \"Deck\"'", "pravet draft --on 2026-12-01 --out -"),
 		Args:    cobra.NoArgs,
 	}
 	cmd.Flags().StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")

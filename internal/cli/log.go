@@ -28,7 +28,7 @@ func (c *context) log() *cobra.Command {
 plan it shows all that concerns it, with the outcome of every change.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-3", "pravet log nn7vm322 --format json", "pravet log verify"),
+		Example: example("pravet log", "pravet log run-1", "pravet log nn7vm322 --format json", "pravet log verify"),
 		Args:    cobra.MaximumNArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
@@ -204,7 +204,7 @@ func (c *context) verify() *cobra.Command {
 		Long: `Verify recomputes the chain of hashes over all entries and names the first one
 that does not fit. Note the head that it prints somewhere else; with --head it
 also proves that the ledger still holds what it held then.`,
-		Example: example("pravet log verify", "pravet log verify --head 1f0c..."),
+		Example: example("pravet log verify", "pravet log verify --repo ."),
 		Args:    cobra.NoArgs,
 	}
 	cmd.Flags().StringVar(&head, "head", "", "a head that was noted before, and must still be in the chain")

@@ -20,7 +20,7 @@ func (c *context) new() *cobra.Command {
 		Long: `New writes a small desired state with comments into a folder that is empty or
 not there yet: one application, two kits, three people and an export to draft
 from. Change it into your own, file by file.`,
-		Example: example("pravet new access", "cd access && pravet check && pravet draft"),
+		Example: example("pravet new access", "pravet new clients/north"),
 		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			dir := c.path(args[0])

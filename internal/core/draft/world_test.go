@@ -27,6 +27,7 @@ type world struct {
 	apps   []*model.App
 	kits   []*model.Kit
 	state  []map[string]account // application → user name → account
+	apart  []model.Separation
 }
 
 type person struct {
@@ -171,7 +172,7 @@ func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan 
 		require.True(t, people.Add(file, i+2, attrs, []string{p.id, p.name, "User " + p.id[1:], p.department, p.starts, p.ends, p.away}))
 	}
 	people.Close()
-	in := draft.Input{Organization: "A world", Today: today, People: people, Apps: w.apps, Kits: w.kits, PeopleBefore: -1}
+	in := draft.Input{Organization: "A world", Today: today, People: people, Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
 	for a, app := range w.apps {
 		acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: app.ID}
 		acc.Key = acc.Attrs[0]

@@ -1,0 +1,167 @@
+package cli
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/stretchr/testify/require"
+
+	"pravet/examples/marrowick"
+)
+
+// desk is the example's repository on its morning, with someone at a desk who
+// types.
+type desk struct {
+	dir string
+	out bytes.Buffer
+	err bytes.Buffer
+}
+
+func newDesk(t *testing.T) *desk {
+	d := &desk{dir: t.TempDir()}
+	require.NoError(t, marrowick.Write(d.dir, true))
+	return d
+}
+
+func (d *desk) env() Env {
+	return Env{Version: "v1", Stdin: strings.NewReader(""), Stdout: &d.out, Stderr: &d.err, Environ: []string{"NO_COLOR=1"}, Now: func() time.Time { return marrowick.Today }, Dir: d.dir}
+}
+
+// run runs a command and returns its exit status.
+func (d *desk) run(args ...string) int {
+	d.out.Reset()
+	d.err.Reset()
+	return Run(args, d.env())
+}
+
+// TestEveryCommandIsExplainedAndItsExamplesWork: each has a group, a sentence,
+// a text and examples; the examples are run on the demo data, after a plan was
+// drafted, and for the ledger carried out.
+func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
+	c := &context{Env: newDesk(t).env()}
+	var walk func(cmd *cobra.Command)
+	walk = func(cmd *cobra.Command) {
+		for _, sub := range cmd.Commands() {
+			walk(sub)
+		}
+		if cmd.Name() == "pravet" || cmd.Name() == "help" || cmd.CommandPath() == "pravet completion" {
+			return
+		}
+		require.NotEmpty(t, cmd.Short, cmd.Name())
+		require.NotEmpty(t, cmd.Long, cmd.Name())
+		require.NotEmpty(t, cmd.Example, cmd.Name())
+		if cmd.Parent().Name() == "pravet" {
+			require.NotEmpty(t, cmd.GroupID, cmd.Name())
+		}
+		for _, line := range strings.Split(cmd.Example, "\n") {
+			d := newDesk(t)
+			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+			if cmd.Name() == "log" || cmd.Name() == "verify" {
+				require.Equal(t, Held, d.run("apply", "nn7vm322", "--yes"))
+			}
+			args := shellSplit(strings.TrimSpace(line))
+			require.Equal(t, "pravet", args[0], line)
+			status := d.run(args[1:]...)
+			wanted := []int{Done}
+			if cmd.Name() == "apply" {
+				wanted = []int{Held, WrongUsage} // without --yes nobody is there to be asked
+			}
+			require.Contains(t, wanted, status, "%s\n%s", line, d.err.String())
+		}
+	}
+	walk(c.root())
+}
+
+// shellSplit splits a line at spaces that are not within single quotes.
+func shellSplit(line string) (out []string) {
+	word, quoted, any := "", false, false
+	for _, r := range line {
+		switch {
+		case r == '\'':
+			quoted, any = !quoted, true
+		case r == ' ' && !quoted:
+			if any {
+				out = append(out, word)
+			}
+			word, any = "", false
+		default:
+			word, any = word+string(r), true
+		}
+	}
+	if any {
+		out = append(out, word)
+	}
+	return out
+}
+
+// TestOutputIsForProgramsAndMessagesAreForPeople: what a program reads stands
+// alone on standard output.
+func TestOutputIsForProgramsAndMessagesAreForPeople(t *testing.T) {
+	d := newDesk(t)
+	for _, args := range [][]string{
+		{"check", "--format", "json"}, {"check", "--format", "csv"}, {"check", "--format", "sarif"}, {"draft", "--on", "2026-11-24", "--out", "-"},
+		{"check", "--schema", "plan"}, {"log", "--format", "json"},
+	} {
+		if args[0] == "log" {
+			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+		}
+		require.Equal(t, Done, d.run(args...), "%v: %s", args, d.err.String())
+		first := d.out.String()[:1]
+		require.Contains(t, []string{"{", "[", "f"}, first, "%v", args) // f: the first column of check's CSV is file
+		require.NotContains(t, d.out.String(), "Read 12 files")
+		require.NotContains(t, d.out.String(), "Written to")
+		require.NotContains(t, d.out.String(), "\x1b")
+	}
+}
+
+// TestWrongUsageIsToldApartFromFailure, and neither shows a stack.
+func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
+	d := newDesk(t)
+	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+	for _, c := range []struct {
+		status int
+		says   string
+		args   []string
+	}{
+		{WrongUsage, "accepts 1 arg(s), received 0", []string{"show"}},
+		{WrongUsage, "unknown flag: --colour", []string{"show", "nn7vm322", "--colour"}},
+		{WrongUsage, "needs a reason", []string{"reject", "nn7vm322"}},
+		{WrongUsage, "needs a reason", []string{"reject", "nn7vm322", "--because", "  "}},
+		{WrongUsage, "the plan has no change that fits", []string{"accept", "nn7vm322", "--only", `app eq "none"`, "--because", "x"}},
+		{WrongUsage, "--until: \"soon\" is not a date", []string{"reject", "nn7vm322", "--until", "soon", "--because", "x"}},
+		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
+		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
+		{WrongUsage, "--only, column 1", []string{"draft", "--only", `shoe eq "x"`}},
+		{Failed, "there is no plan \"xyz\" in plans/", []string{"apply", "xyz"}},
+		{Failed, "there is no such folder", []string{"check", "--repo", "nowhere"}},
+		{Failed, "no such run or plan|has no run or plan \"run-9\"", []string{"log", "run-9"}},
+	} {
+		require.Equal(t, c.status, d.run(c.args...), "%v", c.args)
+		ok := false
+		for _, says := range strings.Split(c.says, "|") {
+			ok = ok || strings.Contains(d.err.String(), says)
+		}
+		require.True(t, ok, "%v: %s", c.args, d.err.String())
+		require.NotContains(t, d.err.String(), "goroutine")
+		require.True(t, strings.HasPrefix(d.err.String(), "pravet: "), d.err.String())
+	}
+}
+
+// TestTheQuestionIsAskedOnce and only the right answer is a yes.
+func TestTheQuestionIsAskedOnce(t *testing.T) {
+	for answer, want := range map[string]int{"yes\n": Held, " yes \n": Held, "y\n": Failed, "\n": Failed, "": Failed, "no\nyes\n": Failed, "yes": Held} {
+		d := newDesk(t)
+		require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+		env := d.env()
+		env.Terminal, env.Stdin = true, strings.NewReader(answer)
+		d.err.Reset()
+		require.Equal(t, want, Run([]string{"apply", "nn7vm322"}, env), "%q", answer)
+		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
+		if want == Failed {
+			require.Contains(t, d.err.String(), "nothing was changed")
+		}
+	}
+}
