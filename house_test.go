@@ -25,7 +25,7 @@ var arrows = map[string][]string{
 	"internal/desired":   {"internal/core", "internal/source", "internal/export"},
 	"internal/connect":   {"internal/core", "internal/source", "internal/export"},
 	"internal/prepare":   {"internal/core", "internal/source", "internal/export", "internal/desired", "internal/ledger", "internal/gitrepo"},
-	"internal/carry":     {"internal/core", "internal/source", "internal/export", "internal/desired", "internal/ledger", "internal/prepare", "internal/connect"},
+	"internal/carry":     {"internal/core", "internal/source", "internal/export", "internal/desired", "internal/ledger", "internal/prepare", "internal/connect", "internal/gitrepo"},
 	"internal/show":      {"internal/core", "internal/source", "internal/desired"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},

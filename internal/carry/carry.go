@@ -17,6 +17,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
 	"pravet/internal/export"
+	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/source"
@@ -43,6 +44,9 @@ func (e *OutOfDate) Error() string {
 	return "the plan is out of date, and nothing was changed: " + strings.Join(e.Moved, "; ") + ". Draft again"
 }
 
+// maxMoved is how many changed files a message names.
+const maxMoved = 5
+
 // New prepares a job. It returns an *OutOfDate when the desired state or an
 // export has moved, unless it was this very plan that moved the export.
 func New(dir string, p *plan.Plan, l *ledger.Ledger, today day.Day) (*Job, error) {
@@ -67,7 +71,13 @@ func New(dir string, p *plan.Plan, l *ledger.Ledger, today day.Day) (*Job, error
 	}
 	var moved []string
 	if got := j.repo.Digest(); got != p.Desired.Digest {
-		moved = append(moved, "the files of the desired state have changed")
+		says := "the files of the desired state have changed"
+		if p.Desired.Clean {
+			if files := gitrepo.Changed(dir, p.Desired.Revision); len(files) > 0 {
+				says += ": " + strings.Join(files[:min(len(files), maxMoved)], ", ")
+			}
+		}
+		moved = append(moved, says)
 	}
 	for i := range p.Exports {
 		e := &p.Exports[i]

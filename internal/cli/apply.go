@@ -41,11 +41,7 @@ changes are held by a guard, the others are done; 5 some changes are not settled
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, err := c.dir()
-		if err != nil {
-			return err
-		}
-		p, _, err := c.plan(dir, args[0])
+		dir, p, err := c.planHere(args[0])
 		if err != nil {
 			return err
 		}

@@ -102,7 +102,7 @@ func (c *context) completeChanges(cmd *cobra.Command, args []string, begin strin
 	if err != nil {
 		return nil, noFiles
 	}
-	p, _, err := c.plan(dir, args[0])
+	p, err := c.plan(dir, args[0])
 	if err != nil {
 		return nil, noFiles
 	}

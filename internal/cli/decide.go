@@ -110,11 +110,7 @@ func (c *context) decide(args []string, because string, sel *selection, do func(
 	if strings.TrimSpace(because) == "" {
 		return usage("a decision needs a reason: --because 'why'")
 	}
-	dir, err := c.dir()
-	if err != nil {
-		return err
-	}
-	p, _, err := c.plan(dir, args[0])
+	dir, p, err := c.planHere(args[0])
 	if err != nil {
 		return err
 	}

@@ -143,25 +143,34 @@ func (c *context) drafted(p *plan.Plan, file string, exitStatus bool) error {
 
 // plan finds a plan by its file, or by its id or the beginning of it, and
 // reads it. dir is the repository, "" outside of any.
-func (c *context) plan(dir, name string) (*plan.Plan, string, error) {
+func (c *context) plan(dir, name string) (*plan.Plan, error) {
 	file, err := c.planFile(dir, name)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	data, err := os.ReadFile(file)
 	if err != nil {
-		return nil, "", source.Unreadable(name, err)
+		return nil, source.Unreadable(name, err)
 	}
 	p, err := plan.Read(data)
 	switch {
 	case errors.Is(err, plan.ErrNewer):
-		return nil, "", fail(Failed, "%s: %w; use a newer Pravet", name, err)
+		return nil, fail(Failed, "%s: %w; use a newer Pravet", name, err)
 	case errors.Is(err, plan.ErrChanged):
-		return nil, "", fail(Failed, "%s: %w; draft it again", name, err)
+		return nil, fail(Failed, "%s: %w; draft it again", name, err)
 	case err != nil:
-		return nil, "", fail(Failed, "%s: %w", name, err)
+		return nil, fail(Failed, "%s: %w", name, err)
 	}
-	return p, file, nil
+	return p, nil
+}
+
+// planHere finds and reads a plan of the repository.
+func (c *context) planHere(name string) (dir string, p *plan.Plan, err error) {
+	if dir, err = c.dir(); err != nil {
+		return "", nil, err
+	}
+	p, err = c.plan(dir, name)
+	return dir, p, err
 }
 
 func (c *context) planFile(dir, name string) (string, error) {

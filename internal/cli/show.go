@@ -40,7 +40,7 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 		if dirErr != nil && c.repo != "" {
 			return dirErr
 		}
-		p, _, err := c.plan(dir, args[0])
+		p, err := c.plan(dir, args[0])
 		if err != nil {
 			return err
 		}

@@ -166,8 +166,9 @@ func FuzzPeopleCSV(f *testing.F) {
 		"id,userName,extra.x\n", "id\n", "id,userName\nE1,\"a\n", "id,userName\n\xff,a\n"} {
 		f.Add([]byte(s))
 	}
+	dir := repo(f, nil)
 	f.Fuzz(func(t *testing.T, data []byte) {
-		fuzz(t, "people/people.csv", data)
+		fuzz(t, dir, "people/people.csv", data)
 	})
 }
 
@@ -182,12 +183,13 @@ func FuzzYAML(f *testing.F) {
 	f.Add(uint8(0), []byte("a: &a [*a]\n"))
 	f.Add(uint8(1), []byte("? [x]\n: !!binary aGk=\n---\n"))
 	f.Add(uint8(3), []byte("rejections:\n- &x {change: *x}\n"))
+	dir := repo(f, nil)
 	f.Fuzz(func(t *testing.T, which uint8, data []byte) {
 		name := names[int(which)%len(names)]
-		fuzz(t, name, data)
+		fuzz(t, dir, name, data)
 		if name == "standing.yaml" {
 			if out, err := desired.AddRejections(data, []desired.StandingRejection{{Change: "abc", Because: "x", Until: day.None}}); err == nil {
-				fuzz(t, name, out)
+				fuzz(t, dir, name, out)
 			}
 		}
 	})
@@ -195,8 +197,20 @@ func FuzzYAML(f *testing.F) {
 
 // fuzz reads a repository with one file replaced; whatever it holds, every
 // problem has a file and words.
-func fuzz(t *testing.T, name string, data []byte) {
-	r := read(repo(t, map[string]string{name: string(data)}))
+func fuzz(t *testing.T, dir, name string, data []byte) {
+	file := filepath.Join(dir, name)
+	old, readErr := os.ReadFile(file)
+	if err := os.WriteFile(file, data, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	r := read(dir)
+	restore := os.WriteFile(file, old, 0o644)
+	if readErr != nil {
+		restore = os.Remove(file) // it was not there before
+	}
+	if restore != nil {
+		t.Fatal(restore)
+	}
 	for _, p := range r.Problems.Sorted() {
 		if p.Pos.File == "" || p.Says == "" || p.Rule == "" {
 			t.Fatalf("%+v has no place", p)

@@ -149,8 +149,9 @@ func FuzzCSV(f *testing.F) {
 		"Login\n", "Login,Mail,State,Teams,Roles,Seats\n\"x", "Login,Mail,State,Teams,Roles,Seats\na,b\n", "\xff\xfe", "Login,Mail,State,Teams,Roles,Seats\n\n\n,,Open,,,\n"} {
 		f.Add([]byte(s))
 	}
+	dir := f.TempDir()
 	f.Fuzz(func(t *testing.T, data []byte) {
-		accounts, err := fuzzRead(t, csvSpec(), data)
+		accounts, err := fuzzRead(t, dir, csvSpec(), data)
 		if err != nil {
 			mustHavePlace(t, err)
 			return
@@ -163,8 +164,7 @@ func FuzzCSV(f *testing.F) {
 	})
 }
 
-func fuzzRead(t *testing.T, spec *export.Spec, data []byte) (*model.Accounts, error) {
-	dir := t.TempDir()
+func fuzzRead(t *testing.T, dir string, spec *export.Spec, data []byte) (*model.Accounts, error) {
 	if err := os.WriteFile(filepath.Join(dir, spec.Paths[0].Text), data, 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -178,8 +178,9 @@ func FuzzSCIM(f *testing.F) {
 		`[[[[`, `{"Resources":{}}`, `{"totalResults":-1,"Resources":[]}`, `[{"userName":1e999}]`, `[{"userName":"\ud800"}]`} {
 		f.Add([]byte(s))
 	}
+	dir := f.TempDir()
 	f.Fuzz(func(t *testing.T, data []byte) {
-		accounts, err := fuzzRead(t, scimSpec("e"), data)
+		accounts, err := fuzzRead(t, dir, scimSpec("e"), data)
 		if err != nil {
 			mustHavePlace(t, err)
 			return

@@ -5,6 +5,7 @@ package gitrepo
 import (
 	"bytes"
 	"os/exec"
+	"sort"
 	"strings"
 )
 
@@ -28,6 +29,25 @@ func Revision(dir string) (revision string, clean bool) {
 	}
 	status, err := git(dir, append([]string{"status", "--porcelain", "--"}, paths...)...)
 	return revision, err == nil && status == ""
+}
+
+// Changed lists the files of the desired state that differ from how they are in
+// a commit, sorted; nil when Git does not know.
+func Changed(dir, revision string) []string {
+	if revision == "" {
+		return nil
+	}
+	tracked, err := git(dir, append([]string{"diff", "--name-only", "--relative", revision, "--"}, paths...)...)
+	if err != nil {
+		return nil
+	}
+	others, err := git(dir, append([]string{"ls-files", "--others", "--exclude-standard", "--"}, paths...)...)
+	if err != nil {
+		return nil
+	}
+	out := strings.FieldsFunc(tracked+"\n"+others, func(r rune) bool { return r == '\n' })
+	sort.Strings(out)
+	return out
 }
 
 // User is the name and the address that Git would commit under, or "".
