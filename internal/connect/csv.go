@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"io/fs"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -47,7 +48,11 @@ func (f *Files) csv(e *edits) (staged []*source.Staged, steps []FileStep, err er
 		var sum string
 		if err == nil {
 			staged = append(staged, s)
-			sum, err = src.Digest()
+			var info fs.FileInfo
+			if info, err = src.Info(); err == nil {
+				s.Replaces(info)
+				sum, err = src.Digest()
+			}
 		}
 		src.Close()
 		if err != nil {
@@ -75,7 +80,7 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 	}
 	out := &csvWriter{files: f, layout: layout, w: w, end: "\n"}
 	if src.HasBOM() {
-		if _, err := io.WriteString(w, "\ufeff"); err != nil {
+		if _, err := io.WriteString(w, mark); err != nil {
 			return err
 		}
 	}

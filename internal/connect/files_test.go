@@ -126,12 +126,20 @@ func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		require.ErrorContains(t, err, c.says)
 		require.Equal(t, c.content, got)
 	}
-	// Nor when whoever is told first objects.
+	// Nor when someone else writes the file at the last moment.
 	dir := t.TempDir()
 	file := filepath.Join(dir, "t.csv")
+	require.NoError(t, os.WriteFile(file, []byte("Login,Name,State,Roles\na,A,Open,\n"), 0o600))
+	f := connect.Files{Dir: dir, Spec: spec, App: app}
+	err := f.Apply([]*plan.Change{change("suspend", "a")}, func([]connect.FileStep) error { return os.WriteFile(file, []byte("theirs"), 0o600) })
+	require.ErrorContains(t, err, "was changed by someone else just now")
+	theirs, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, "theirs", string(theirs))
+
+	// Nor when whoever is told first objects.
 	content := "Login,Name,State,Roles\na,A,Open,\n"
 	require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
-	f := connect.Files{Dir: dir, Spec: spec, App: app}
 	objection := errors.New("no room in the ledger")
 	require.ErrorIs(t, f.Apply([]*plan.Change{change("suspend", "a")}, func([]connect.FileStep) error { return objection }), objection)
 	after, err := os.ReadFile(file)
@@ -179,8 +187,9 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change("remove", "a")}},
 		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
 			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},
-		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
+		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":\"False\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
 			[]*plan.Change{change("restore", "b")}},
+		{"a byte order mark", "\ufeff[{\"userName\":\"a\"}]", "\ufeff[{\"userName\":\"a\",\"active\":false}]", []*plan.Change{change("suspend", "a")}},
 		{"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `, []*plan.Change{change("restore", "a")}},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"os"
 	"slices"
 
 	"github.com/tidwall/gjson"
@@ -19,11 +21,15 @@ import (
 // bytes; it is held in memory.
 const maxSCIM = 1 << 30
 
+// mark is a byte order mark. Reading drops it, and writing puts it back.
+const mark = "\ufeff"
+
 // A scimFile is a file of SCIM resources with the places of its resources.
 type scimFile struct {
 	path      string
 	data      []byte
 	sum       string
+	info      fs.FileInfo
 	resources []span
 	lists     []list
 }
@@ -50,11 +56,15 @@ type list struct {
 func (f *Files) scim(e *edits) (staged []*source.Staged, steps []FileStep, err error) {
 	var files []*scimFile
 	for _, path := range f.Spec.Paths {
+		info, err := os.Stat(export.Locate(f.Dir, path.Text))
+		if err != nil {
+			return nil, nil, source.Unreadable(path.Text, err)
+		}
 		data, sum, err := source.ReadAll(export.Locate(f.Dir, path.Text), path.Text, maxSCIM)
 		if err != nil {
 			return nil, nil, err
 		}
-		file := &scimFile{path: path.Text, data: bytes.TrimPrefix(data, []byte("\ufeff")), sum: sum}
+		file := &scimFile{path: path.Text, data: data, sum: sum, info: info}
 		if err := file.scan(); err != nil {
 			return nil, nil, fmt.Errorf("%s: %w", path, err)
 		}
@@ -69,6 +79,7 @@ func (f *Files) scim(e *edits) (staged []*source.Staged, steps []FileStep, err e
 		if err != nil {
 			return staged, nil, err
 		}
+		s.Replaces(file.info)
 		staged = append(staged, s)
 		steps = append(steps, FileStep{file.path, file.sum, s.Digest()})
 	}
@@ -338,6 +349,11 @@ func (w *scimWriter) create(news []*edit) error {
 
 // render writes the file with what has changed.
 func (s *scimFile) render(w io.Writer) error {
+	if s.info.Size() == int64(len(s.data)+len(mark)) {
+		if _, err := io.WriteString(w, mark); err != nil {
+			return err
+		}
+	}
 	type part struct {
 		from, to int
 		text     []byte

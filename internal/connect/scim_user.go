@@ -24,7 +24,8 @@ func (w *scimWriter) user(raw []byte, x *edit) (out []byte, err error) {
 			}
 		}
 	}
-	if x.active != nil && gjson.GetBytes(out, "active").Bool() != *x.active {
+	said := gjson.GetBytes(out, "active").Exists()
+	if open, err := export.SCIMOpen(out); x.active != nil && (err != nil || open != *x.active || x.create && !said) {
 		if out, err = sjson.SetBytes(out, "active", *x.active); err != nil {
 			return nil, err
 		}

@@ -289,17 +289,9 @@ func (r *scimReader) user(raw []byte) error {
 	for _, s := range r.sinks {
 		s.col.Append(SCIMValue(raw, s.path))
 	}
-	open := true
-	if a := gjson.GetBytes(raw, "active"); a.Exists() {
-		switch {
-		case a.IsBool():
-			open = a.Bool()
-		case strings.EqualFold(a.String(), "true"):
-		case strings.EqualFold(a.String(), "false"):
-			open = false
-		default:
-			return fmt.Errorf("active is %s, and true or false is expected", a.Raw)
-		}
+	open, err := SCIMOpen(raw)
+	if err != nil {
+		return err
 	}
 	var sets [model.Kinds]uint32
 	list := func(kind model.Kind, names []string) {
@@ -312,6 +304,19 @@ func (r *scimReader) user(raw []byte) error {
 	}
 	r.b.add(open, r.b.hold(sets))
 	return nil
+}
+
+// SCIMOpen tells whether a user may sign in: whatever active says, true where it
+// says nothing. Some applications write it as a text.
+func SCIMOpen(raw []byte) (bool, error) {
+	a := gjson.GetBytes(raw, "active")
+	switch {
+	case !a.Exists() || a.Type == gjson.Null || strings.EqualFold(a.String(), "true"):
+		return true, nil
+	case strings.EqualFold(a.String(), "false"):
+		return false, nil
+	}
+	return false, fmt.Errorf("active is %s, and true or false is expected", a.Raw)
 }
 
 // SCIMID is by what groups name a user: the id, else the user name.

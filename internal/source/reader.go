@@ -88,7 +88,10 @@ func Unreadable(name string, err error) *Problem {
 // Close closes the file.
 func (r *Reader) Close() error { return r.file.Close() }
 
-// Size is the file's size in bytes, and Modified when it was written last.
+// Info describes the file as it was opened.
+func (r *Reader) Info() (fs.FileInfo, error) { return r.file.Stat() }
+
+// Size is the file's size in bytes.
 func (r *Reader) Size() int64 {
 	info, err := r.file.Stat()
 	if err != nil {

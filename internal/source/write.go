@@ -19,8 +19,14 @@ type Staged struct {
 	path   string
 	file   *os.File
 	sum    hash.Hash
-	direct bool // the path is no regular file and was written to already
+	direct bool        // the path is no regular file and was written to already
+	old    fs.FileInfo // the file that is to be replaced, when the caller has read it
 }
+
+// Replaces says which file, as the caller has opened it, the new content is made
+// from: Commit refuses to replace any other, so that nothing is lost that
+// someone else has written meanwhile.
+func (s *Staged) Replaces(old fs.FileInfo) { s.old = old }
 
 // Stage writes a file's new content. The bytes go to a new file in the same
 // folder with the old one's permissions and owner; what is no regular file (a
@@ -89,6 +95,13 @@ func (s *Staged) Drop() {
 func (s *Staged) Commit() error {
 	if s.direct {
 		return nil
+	}
+	if s.old != nil {
+		now, err := os.Stat(s.path)
+		if err != nil || !os.SameFile(now, s.old) || now.Size() != s.old.Size() || !now.ModTime().Equal(s.old.ModTime()) {
+			s.Drop()
+			return fmt.Errorf("%s was changed by someone else just now; it is as they left it", s.path)
+		}
 	}
 	if err := os.Rename(s.file.Name(), s.path); err != nil {
 		s.Drop()
