@@ -83,14 +83,15 @@ func Compute(in Input) *Result {
 		}
 	}
 	c := computer{in: in, dues: map[string][]Due{}}
-	for _, truth := range classes.Truth {
+	out.Classes = make([]Class, 0, len(classes.Matches))
+	for _, matches := range classes.Matches {
 		var held []Held
-		for k, kit := range in.Kits {
-			if kit.HasRule() && truth[k] {
-				held = append(held, Held{Kit: k})
+		for _, k := range matches {
+			if int(k) < len(in.Kits) && in.Kits[k].HasRule() {
+				held = append(held, Held{Kit: int(k)})
 			}
 		}
-		out.Classes = append(out.Classes, c.class(held, truth[len(in.Kits):]))
+		out.Classes = append(out.Classes, c.class(held, matches))
 	}
 	c.named(out, classes)
 	return out
@@ -101,7 +102,9 @@ type computer struct {
 	dues map[string][]Due // kits held → due in each application, scope aside
 }
 
-func (c *computer) class(held []Held, scopes []bool) Class {
+// class computes what is due to who holds some kits; matches are the filters
+// that match: those of kits first, then the scopes, then Only.
+func (c *computer) class(held []Held, matches []int32) Class {
 	key := make([]byte, 0, 2*len(held))
 	for _, h := range held {
 		key = binary.AppendUvarint(key, uint64(h.Kit))
@@ -114,9 +117,13 @@ func (c *computer) class(held []Held, scopes []bool) Class {
 		}
 		c.dues[string(key)] = dues
 	}
-	out := Class{Kits: held, Apps: slices.Clone(dues), Selected: scopes[len(c.in.Apps)]}
+	match := func(f int) bool {
+		_, ok := slices.BinarySearch(matches, int32(len(c.in.Kits)+f))
+		return ok
+	}
+	out := Class{Kits: held, Apps: slices.Clone(dues), Selected: match(len(c.in.Apps))}
 	for a := range out.Apps {
-		out.Apps[a].InScope = scopes[a]
+		out.Apps[a].InScope = match(a)
 	}
 	return out
 }
@@ -137,6 +144,11 @@ func (c *computer) due(a int, held []Held) Due {
 		}
 	}
 	app, sets := c.in.Apps[a], c.in.Sets[a]
+	if app.Flat() {
+		d.Want = sets.Of(things)
+		d.Reach = d.Want
+		return d
+	}
 	implied := app.Implied(things)
 	var direct []int32
 	for _, t := range things {
@@ -205,6 +217,6 @@ func (c *computer) named(out *Result, classes *filter.Classes) {
 		}
 		slices.SortFunc(held, func(x, y Held) int { return x.Kit - y.Kit })
 		out.Of[p] = uint32(len(out.Classes))
-		out.Classes = append(out.Classes, c.class(held, classes.Truth[base][len(c.in.Kits):]))
+		out.Classes = append(out.Classes, c.class(held, classes.Matches[base]))
 	}
 }

@@ -2,6 +2,7 @@ package filter
 
 import (
 	"encoding/binary"
+	"slices"
 	"sort"
 
 	"pravet/internal/core/day"
@@ -19,53 +20,36 @@ type Rows interface {
 // can tell apart share a class, so that what follows from the filters is
 // computed once for each class.
 type Classes struct {
-	Of    []uint32 // row → class
-	Truth [][]bool // class → filter → does it match
-	Size  []int    // class → how many rows
+	Of      []uint32  // row → class
+	Matches [][]int32 // class → the filters that match, sorted
+	counts  []int     // filter → how many rows
 }
 
 // Count returns how many rows filter f matches.
-func (c *Classes) Count(f int) int {
-	n := 0
-	for class, truth := range c.Truth {
-		if truth[f] {
-			n += c.Size[class]
-		}
-	}
-	return n
+func (c *Classes) Count(f int) int { return c.counts[f] }
+
+// Match tells whether filter f matches the rows of a class.
+func (c *Classes) Match(class uint32, f int) bool {
+	_, ok := slices.BinarySearch(c.Matches[class], int32(f))
+	return ok
 }
 
 // Classify evaluates all filters over all rows. A nil filter matches every
 // row. Each clause is evaluated once for each distinct value of its attribute
 // (equality by one map look-up for all clauses together); a row then costs one
 // look-up for each attribute that any filter names, however many filters there
-// are: O(rows · attributes + values · clauses + classes · filters).
+// are. A class costs the filters that one of its true clauses may make true:
+// a rule costs what it selects on.
 func Classify(rows Rows, filters []*Filter, today day.Day) *Classes {
-	attrs := map[string]*attribute{}
-	type ref struct{ attr, clause int }
-	var order []*attribute
-	refs := make([][]ref, len(filters))
+	b := &bank{filters: filters, attrs: map[string]*attribute{}}
 	for fi, f := range filters {
-		if f == nil {
-			continue
-		}
-		for i := range f.clauses {
-			c := &f.clauses[i]
-			name := table.Fold(c.Attr)
-			a := attrs[name]
-			if a == nil {
-				a = &attribute{name: name, seen: map[string]int{}, at: len(order)}
-				attrs[name] = a
-				order = append(order, a)
-			}
-			refs[fi] = append(refs[fi], ref{a.at, a.add(c)})
-		}
+		b.add(fi, f)
 	}
 	n := rows.Len()
-	out := &Classes{Of: make([]uint32, n)}
+	out := &Classes{Of: make([]uint32, n), counts: make([]int, len(filters))}
 	// members[class] lists the class's outcome set of each attribute so far.
 	members := [][]uint32{nil}
-	for _, a := range order {
+	for _, a := range b.order {
 		col := rows.Column(a.name)
 		if col == nil {
 			only := a.outcome("", today)
@@ -76,21 +60,121 @@ func Classify(rows Rows, filters []*Filter, today day.Day) *Classes {
 		}
 		members = a.refine(col, out.Of, members, today)
 	}
-	out.Size = make([]int, len(members))
+	sizes := make([]int, len(members))
 	for _, class := range out.Of {
-		out.Size[class]++
+		sizes[class]++
 	}
-	out.Truth = make([][]bool, len(members))
+	out.Matches = make([][]int32, len(members))
+	tried := make([]int, len(filters)) // filter → class+1 that it was tried for last
 	for class, member := range members {
-		truth := make([]bool, len(filters))
-		for fi, f := range filters {
-			truth[fi] = f == nil || f.root.truth(func(i int) bool {
-				r := refs[fi][i]
-				return order[r.attr].outcomes[member[r.attr]][r.clause]
-			})
+		out.Matches[class] = b.matches(class, member, tried)
+		for _, f := range out.Matches[class] {
+			out.counts[f] += sizes[class]
 		}
-		out.Truth[class] = truth
 	}
+	return out
+}
+
+// bank is filters taken apart into clauses by attribute.
+type bank struct {
+	filters []*Filter
+	attrs   map[string]*attribute
+	order   []*attribute
+	refs    [][]ref // filter → clause → where it is evaluated
+	always  []int   // filters that no clause rules out: tried for every class
+}
+
+type ref struct{ attr, clause int }
+
+func (b *bank) add(fi int, f *Filter) {
+	b.refs = append(b.refs, nil)
+	if f == nil {
+		b.always = append(b.always, fi)
+		return
+	}
+	for i := range f.clauses {
+		c := &f.clauses[i]
+		name := table.Fold(c.Attr)
+		a := b.attrs[name]
+		if a == nil {
+			a = &attribute{name: name, seen: map[string]int{}, at: len(b.order)}
+			b.attrs[name] = a
+			b.order = append(b.order, a)
+		}
+		b.refs[fi] = append(b.refs[fi], ref{a.at, a.add(c)})
+	}
+	keys, ok := f.necessary(f.root)
+	if !ok {
+		b.always = append(b.always, fi)
+		return
+	}
+	for _, k := range keys {
+		r := b.refs[fi][k]
+		b.order[r.attr].keyed(r.clause, fi)
+	}
+}
+
+// necessary returns clauses of which one at least is true wherever the filter
+// matches; ok is false when there are none, as behind a "not".
+func (f *Filter) necessary(n node) (clauses []int, ok bool) {
+	switch n := n.(type) {
+	case leaf:
+		return []int{int(n)}, true
+	case and:
+		left, okLeft := f.necessary(n.left)
+		right, okRight := f.necessary(n.right)
+		if !okLeft || okRight && f.cost(right) < f.cost(left) {
+			return right, okRight
+		}
+		return left, okLeft
+	case or:
+		left, okLeft := f.necessary(n.left)
+		right, okRight := f.necessary(n.right)
+		return append(left, right...), okLeft && okRight
+	}
+	return nil, false
+}
+
+// cost guesses how often one of the clauses is true: equality seldom, all else
+// often.
+func (f *Filter) cost(clauses []int) int {
+	cost := 0
+	for _, c := range clauses {
+		if f.clauses[c].Op == "eq" {
+			cost++
+		} else {
+			cost += 1000
+		}
+	}
+	return cost
+}
+
+// matches returns the filters that match a class.
+func (b *bank) matches(class int, member []uint32, tried []int) (out []int32) {
+	try := func(fi int) {
+		if tried[fi] == class+1 {
+			return
+		}
+		tried[fi] = class + 1
+		f := b.filters[fi]
+		if f == nil || f.root.truth(func(i int) bool {
+			r := b.refs[fi][i]
+			return b.order[r.attr].outcomes[member[r.attr]].truth[r.clause]
+		}) {
+			out = append(out, int32(fi))
+		}
+	}
+	for _, fi := range b.always {
+		try(fi)
+	}
+	for a, outcome := range member {
+		for _, clause := range b.order[a].outcomes[outcome].hold {
+			for _, fi := range b.order[a].filters[clause] {
+				try(fi)
+			}
+		}
+	}
+	slices.Sort(out)
 	return out
 }
 
@@ -103,8 +187,23 @@ type attribute struct {
 
 	equals   map[string][]int // folded value → clauses that are a plain eq of it
 	others   []int            // all other clauses
+	filters  [][]int          // clause → filters that it is necessary for
 	byKey    map[string]uint32
-	outcomes [][]bool // outcome set → clause → truth
+	outcomes []outcomeSet
+}
+
+// An outcomeSet is a set of clauses that hold together for some value.
+type outcomeSet struct {
+	hold  []int
+	truth []bool // by clause
+}
+
+// keyed notes that a filter matches only where a clause is true.
+func (a *attribute) keyed(clause, filter int) {
+	for len(a.filters) <= clause {
+		a.filters = append(a.filters, nil)
+	}
+	a.filters[clause] = append(a.filters[clause], filter)
 }
 
 func (a *attribute) add(c *Clause) int {
@@ -152,7 +251,10 @@ func (a *attribute) outcome(v string, today day.Day) uint32 {
 	for _, i := range hold {
 		truth[i] = true
 	}
-	a.outcomes = append(a.outcomes, truth)
+	for len(a.filters) < len(a.clauses) {
+		a.filters = append(a.filters, nil)
+	}
+	a.outcomes = append(a.outcomes, outcomeSet{hold, truth})
 	return n
 }
 

@@ -180,13 +180,13 @@ func TestClassifyAgreesWithMatch(t *testing.T) {
 				return ""
 			}
 			for i, f := range filters {
-				require.Equal(t, f == nil || f.Match(get, today), classes.Truth[classes.Of[row]][i], "row %d, %v", row, f)
+				require.Equal(t, f == nil || f.Match(get, today), classes.Match(classes.Of[row], i), "row %d, %v", row, f)
 			}
 		}
 		for i, f := range filters {
 			count := 0
 			for _, class := range classes.Of {
-				if classes.Truth[class][i] {
+				if classes.Match(class, i) {
 					count++
 				}
 			}

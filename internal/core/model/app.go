@@ -127,6 +127,11 @@ func (a *App) MatchPerson() string {
 	return a.Match
 }
 
+// Flat tells that nothing in the catalog brings anything along.
+func (a *App) Flat() bool {
+	return !slices.ContainsFunc(a.Things, func(t Thing) bool { return len(t.Implies) > 0 })
+}
+
 // Implied returns all that the things bring along, to any depth, without the
 // things themselves unless one implies another. Cycles end. O(edges).
 func (a *App) Implied(things []int32) []int32 {
