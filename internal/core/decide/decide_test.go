@@ -16,14 +16,10 @@ const today = day.Day(20000)
 // sample is a plan in which b and c need a, d needs c, and e stands alone; g1
 // holds d, and g1 and g2 hold e.
 func sample() *plan.Plan {
-	p := &plan.Plan{ID: "p"}
-	for _, c := range []plan.Change{
+	return &plan.Plan{ID: "p", Changes: []plan.Change{
 		{ID: "a", App: "x"}, {ID: "b", App: "x", Needs: []string{"a"}}, {ID: "c", App: "x", Needs: []string{"a"}},
 		{ID: "d", App: "x", Needs: []string{"c"}, Holds: []plan.Hold{{Guard: "g1"}}}, {ID: "e", App: "y", Holds: []plan.Hold{{Guard: "g1"}, {Guard: "g2"}}},
-	} {
-		p.Changes = append(p.Changes, c)
-	}
-	return p
+	}}
 }
 
 func set(ids ...string) map[string]bool {
