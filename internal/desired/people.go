@@ -183,12 +183,14 @@ func (r *Repo) peopleYAML(file string) {
 	for _, n := range d.list(f["people"], "people") {
 		var attrs []int
 		var values []string
+		var places []model.Pos
 		has := map[string]bool{}
 		add := func(key *yaml.Node, name, value string) {
 			if r.attribute(name, func(says, hint string) { d.problem(key, "unknown-attribute", says, hint) }) && value != "" {
 				has[table.Fold(name)] = true
 				attrs = append(attrs, r.People.Attribute(name))
 				values = append(values, value)
+				places = append(places, d.pos(key))
 			}
 		}
 		for _, e := range d.entries(n, "a person") {
@@ -205,6 +207,9 @@ func (r *Repo) peopleYAML(file string) {
 			continue
 		}
 		r.People.Add(number, n.Line, attrs, values)
+		for i, a := range attrs {
+			r.People.SetPlace(a, places[i])
+		}
 	}
 }
 
@@ -290,7 +295,7 @@ func (r *Repo) datesInOrder(first, last string) {
 // place finds the place of a person's attribute. For a CSV file it is read
 // again, as columns are not kept; only problems ask for it.
 func (r *Repo) place(person int, attr string) model.Pos {
-	pos := r.People.Pos(person)
+	pos := r.People.Place(person, attr)
 	if !strings.HasSuffix(pos.File, ".csv") {
 		return pos
 	}

@@ -48,11 +48,17 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 		}
 		return []plan.Reason{at(app.ScopePos, says)}
 	case diff.IsAway:
-		return []plan.Reason{e.person(c.Person, e.name(c.Person)+" is away")}
+		attr := "away"
+		for _, a := range []string{"away.from", "away.to"} {
+			if e.People.Get(int(c.Person), a) != "" {
+				attr = a
+			}
+		}
+		return []plan.Reason{e.said(c.Person, attr, e.name(c.Person)+" is away")}
 	case diff.IsNotYet:
-		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s starts on %s", e.name(c.Person), e.People.Get(int(c.Person), "starts")))}
+		return []plan.Reason{e.said(c.Person, "starts", fmt.Sprintf("%s starts on %s", e.name(c.Person), e.People.Get(int(c.Person), "starts")))}
 	case diff.IsGone:
-		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s ended on %s", e.name(c.Person), e.People.Get(int(c.Person), "ends")))}
+		return []plan.Reason{e.said(c.Person, "ends", fmt.Sprintf("%s ended on %s", e.name(c.Person), e.People.Get(int(c.Person), "ends")))}
 	case diff.KitSets:
 		for _, s := range e.due(c).Set {
 			if s.Attr == app.Attrs[c.Attr].Name {
@@ -62,7 +68,7 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 	case diff.Follows:
 		a := app.Attrs[c.Attr]
 		return []plan.Reason{
-			e.person(c.Person, e.valueOf(c.Person, a.Person)),
+			e.said(c.Person, a.Person, e.valueOf(c.Person, a.Person)),
 			at(a.Pos, fmt.Sprintf("%s follows the person's %s", a.Name, a.Person)),
 		}
 	case diff.IsStray:
@@ -102,6 +108,11 @@ func (e *Explainer) giver(app int, thing int32, g Giver) {
 
 func at(p model.Pos, says string) plan.Reason {
 	return plan.Reason{File: p.File, Line: p.Line, Says: says}
+}
+
+// said is a reason at the line that gives an attribute of a person.
+func (e *Explainer) said(p int32, attr, says string) plan.Reason {
+	return at(e.People.Place(int(p), attr), says)
 }
 
 func (e *Explainer) person(p int32, says string) plan.Reason {

@@ -17,7 +17,7 @@ func (c *checker) seats(a int, st *states) {
 			continue
 		}
 		used := st.holders(a, int32(t), false)
-		free, taken, without := thing.Seats-used, 0, 0
+		free, without, opened := thing.Seats-used, 0, 0
 		var freed []int
 		current := map[string]uint32{}
 		for _, i := range c.byApp[a] {
@@ -41,6 +41,7 @@ func (c *checker) seats(a int, st *states) {
 			had, has := st.reaches(a, set, int32(t)), st.reaches(a, next, int32(t))
 			switch {
 			case had && !has:
+				opened++
 				if free < 0 {
 					free++
 				} else {
@@ -55,11 +56,10 @@ func (c *checker) seats(a int, st *states) {
 					freed = freed[1:]
 				default:
 					without++
-					c.hold(i, Seats, "no seat of license %s is left: %d bought, %d held before the plan, %s needed beyond them so far",
-						thing.Name, thing.Seats, used, model.Count(without, "seat is", "seats are"))
+					c.hold(i, Seats, "no seat of license %s is left: %d bought, %d held, %d freed by this plan and taken again; %d more needed",
+						thing.Name, thing.Seats, used, opened, without)
 					continue // a held change takes no seat
 				}
-				taken++
 			}
 			current[ch.Key] = next
 		}
@@ -67,7 +67,7 @@ func (c *checker) seats(a int, st *states) {
 			c.notice(a, "license %s: %d accounts hold it, and only %d seats were bought", thing.Name, used, thing.Seats)
 		}
 		if without > 0 {
-			c.notice(a, "license %s: %s missing; %d bought, %d held before the plan", thing.Name, model.Count(without, "seat is", "seats are"), thing.Seats, used)
+			c.notice(a, "license %s: %s missing; %d bought, %d held, %d freed by this plan", thing.Name, model.Count(without, "seat is", "seats are"), thing.Seats, used, opened)
 		}
 	}
 }

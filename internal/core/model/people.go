@@ -17,6 +17,7 @@ type People struct {
 	files []string
 	file  []uint16
 	line  []uint32
+	place map[[2]int]Pos // person, attribute → its own place, where files give one
 
 	mu      sync.Mutex
 	indexes map[string]indexed
@@ -58,6 +59,26 @@ func (p *People) Get(i int, attr string) string {
 // Pos is where person i's row begins.
 func (p *People) Pos(i int) Pos {
 	return Pos{File: p.files[p.file[i]], Line: int(p.line[i])}
+}
+
+// Place is where an attribute of person i is said: its own place where the file
+// has each on a line of its own, else the person's row.
+func (p *People) Place(i int, attr string) Pos {
+	if a, ok := p.byName[table.Fold(attr)]; ok {
+		if pos, ok := p.place[[2]int{i, a}]; ok {
+			return pos
+		}
+	}
+	return p.Pos(i)
+}
+
+// SetPlace notes the place of an attribute of the person added last; attr is a
+// number from Attribute.
+func (p *People) SetPlace(attr int, pos Pos) {
+	if p.place == nil {
+		p.place = map[[2]int]Pos{}
+	}
+	p.place[[2]int{p.rows - 1, attr}] = pos
 }
 
 // Attribute returns the number of an attribute's column, adding one that is
