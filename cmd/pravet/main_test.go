@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -320,4 +321,43 @@ func exports(t *testing.T, dir string) map[string]string {
 		out[name] = string(data)
 	}
 	return out
+}
+
+// TestAFileThatMayNotBeRead is told apart from one that is not there. Root may
+// read everything, so root runs the program as somebody else.
+func TestAFileThatMayNotBeRead(t *testing.T) {
+	base, err := os.MkdirTemp("", "pravet-unreadable-")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(base) })
+	dir := filepath.Join(base, "repo")
+	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, exec.Command("cp", program, filepath.Join(base, "pravet")).Run())
+	require.NoError(t, exec.Command("chmod", "-R", "a+rwX", base).Run())
+	run := func(args ...string) string {
+		cmd := exec.Command(filepath.Join(base, "pravet"), append([]string{"--by", "x"}, args...)...)
+		cmd.Dir = dir
+		if os.Getuid() == 0 {
+			cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+		}
+		out, err := cmd.CombinedOutput()
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit)
+		require.Equal(t, 1, exit.ExitCode(), "%s", out)
+		return string(out)
+	}
+	for file, args := range map[string][]string{
+		"people/ashore.csv": {"check"}, "kits/afloat.yaml": {"check"}, "pravet.yaml": {"check"}, "exports/berths.json": {"draft", "--on", "2026-11-24"},
+		"exports/tickets.csv": {"draft", "--on", "2026-11-24"},
+	} {
+		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0))
+		out := run(args...)
+		require.Contains(t, out, file)
+		require.Contains(t, out, "it may not be read")
+		require.Contains(t, out, "give yourself the permission to read it")
+		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0o644))
+	}
+	// Nor is anything written where it may not be.
+	require.NoError(t, os.Chmod(dir, 0o555))
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, ".pravet")))
+	require.Contains(t, run("draft", "--on", "2026-11-24"), "permission denied; nothing was changed")
 }

@@ -133,7 +133,7 @@ func says(e *ledger.Entry) string {
 	case ledger.ExportSeen:
 		var x ledger.Export
 		x, err = ledger.Decode[ledger.Export](e)
-		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), x.TakenAt)
+		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), minute(x.TakenAt))
 	case ledger.PlanDrafted:
 		var x ledger.Plan
 		x, err = ledger.Decode[ledger.Plan](e)
