@@ -24,7 +24,7 @@ func tickets(delimiter rune, split string) (*model.App, *export.Spec) {
 	app.Index()
 	return app, &export.Spec{Format: "csv", Delimiter: delimiter, Paths: []model.Name{{Text: "t.csv"}}, Columns: []export.Column{
 		{Attr: "userName", Name: "Login"}, {Attr: "displayName", Name: "Name"},
-		{Attr: "active", Name: "State", True: "Open", False: "Blocked"}, {Attr: "roles", Name: "Roles", Split: split},
+		{Attr: "active", Name: "State", Worded: true, True: "Open", False: "Blocked"}, {Attr: "roles", Name: "Roles", Split: split},
 	}}
 }
 

@@ -257,10 +257,13 @@ func (d *doc) export(root, n *yaml.Node) *export.Spec {
 			c.Name = d.required(cf, e.value, "column", e.name)
 			c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
 			c.Split = d.text(cf["split"], "split")
-			if (c.True != "" || c.False != "") && e.name != "active" {
+			_, hasTrue := cf["true"]
+			_, hasFalse := cf["false"]
+			c.Worded = hasTrue && hasFalse
+			if (hasTrue || hasFalse) && e.name != "active" {
 				d.problem(e.value, "wrong-type", "only active has words for true and false", "")
 			}
-			if c.True != "" && c.True == c.False || (c.True == "") != (c.False == "") {
+			if hasTrue != hasFalse || c.Worded && c.True == c.False {
 				d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
 			}
 		} else {

@@ -14,6 +14,7 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strings"
 
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
@@ -100,9 +101,12 @@ func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
 
 // list lists the files of a folder; one that cannot be read is a problem.
 func (r *Repo) list(folder string, endings ...string) []string {
-	files, err := listFiles(r.Dir, folder, endings...)
+	files, others, err := listFiles(r.Dir, folder, endings...)
 	if err != nil {
 		r.Problems.Add(source.Unreadable(folder, err))
+	}
+	for _, o := range others {
+		r.warn(model.Pos{File: o}, "not-read", "this is not read", "files of "+folder+" end in "+strings.Join(endings, " or ")+" and stand in the folder itself")
 	}
 	return files
 }

@@ -2,7 +2,11 @@ package desired
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -19,8 +23,7 @@ const standingFile = "standing.yaml"
 
 // readStanding reads the decisions that stand. The file may be missing.
 func (r *Repo) readStanding() {
-	files, err := listFiles(r.Dir, ".", standingFile)
-	if err != nil || len(files) == 0 {
+	if _, err := os.Lstat(filepath.Join(r.Dir, standingFile)); errors.Is(err, fs.ErrNotExist) {
 		return
 	}
 	d, root := r.open(standingFile)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -342,22 +343,22 @@ func (d *doc) limit(n *yaml.Node, what string) model.Limit {
 }
 
 // listFiles lists the files of a folder with one of the endings, sorted, as names
-// below dir. A missing folder has no files.
-func listFiles(dir, folder string, endings ...string) ([]string, error) {
+// below dir, and the others apart, hidden ones and notes aside. A missing folder
+// has no files.
+func listFiles(dir, folder string, endings ...string) (out, others []string, err error) {
 	all, err := os.ReadDir(filepath.Join(dir, folder))
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
+		return nil, nil, nil
 	}
-	if err != nil {
-		return nil, err
-	}
-	var out []string
 	for _, e := range all {
-		for _, ending := range endings {
-			if !e.IsDir() && strings.HasSuffix(e.Name(), ending) && !strings.HasPrefix(e.Name(), ".") {
-				out = append(out, folder+"/"+e.Name())
-			}
+		name := e.Name()
+		switch {
+		case strings.HasPrefix(name, "."), strings.HasSuffix(name, ".md"):
+		case !e.IsDir() && slices.ContainsFunc(endings, func(ending string) bool { return strings.HasSuffix(name, ending) }):
+			out = append(out, folder+"/"+name)
+		default:
+			others = append(others, folder+"/"+name)
 		}
 	}
-	return out, nil
+	return out, others, err
 }

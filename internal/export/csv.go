@@ -83,7 +83,7 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 // Truth reads a field of active by the column's words; ok is false for any
 // other word.
 func (c *Column) Truth(v string) (open, ok bool) {
-	if c.True != "" {
+	if c.Worded {
 		return v == c.True, v == c.True || v == c.False
 	}
 	switch {
@@ -97,7 +97,7 @@ func (c *Column) Truth(v string) (open, ok bool) {
 
 // Words are the words of true and false, for writing.
 func (c *Column) Words() (yes, no string) {
-	if c.True != "" {
+	if c.Worded {
 		return c.True, c.False
 	}
 	return "true", "false"
@@ -154,7 +154,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder) error {
 				yes, no := active.Words()
 				line, column := rd.FieldPos(l.Active)
 				return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "unknown-word",
-					fmt.Sprintf("%s is %q here, and %s or %s is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
+					fmt.Sprintf("%s is %q here, and %q or %q is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
 			}
 		}
 		for _, s := range sinks {

@@ -26,7 +26,7 @@ func app() *model.App {
 
 func csvSpec() *export.Spec {
 	return &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "e"}}, Columns: []export.Column{
-		{Attr: "userName", Name: "Login"}, {Attr: "email", Name: "Mail"}, {Attr: "active", Name: "State", True: "Open", False: "Blocked"},
+		{Attr: "userName", Name: "Login"}, {Attr: "email", Name: "Mail"}, {Attr: "active", Name: "State", Worded: true, True: "Open", False: "Blocked"},
 		{Attr: "groups", Name: "Teams", Split: ";"}, {Attr: "roles", Name: "Roles", Split: ";"}, {Attr: "licenses", Name: "Seats"},
 	}}
 }
@@ -73,6 +73,17 @@ func TestCSVIsReadThroughTheApplicationsColumns(t *testing.T) {
 	require.Equal(t, 1, accounts.Nameless)
 	require.Equal(t, map[model.UnmanagedThing]int{{Kind: model.Role, Name: "chef"}: 1}, accounts.Unmanaged)
 	require.Equal(t, 5, accounts.Pos(1).Line)
+}
+
+// TestAnEmptyWordIsAWord: some applications leave a cell empty for blocked.
+func TestAnEmptyWordIsAWord(t *testing.T) {
+	spec := csvSpec()
+	spec.Columns[2].False = ""
+	got, _, err := read(t, spec, "Login,Mail,State,Teams,Roles,Seats\nmaren,,Open,,,\nines,,,,,\n")
+	require.NoError(t, err)
+	require.Equal(t, []string{"maren open  ", "ines blocked  "}, got)
+	_, _, err = read(t, spec, "Login,Mail,State,Teams,Roles,Seats\nmaren,,Blocked,,,\n")
+	require.ErrorContains(t, err, `State is "Blocked" here, and "Open" or "" is expected`)
 }
 
 func TestSCIMIsReadInEveryShape(t *testing.T) {

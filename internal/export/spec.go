@@ -27,7 +27,8 @@ type Spec struct {
 type Column struct {
 	Attr        string // an account attribute, or active, groups, roles, licenses
 	Name        string // the column or the path
-	True, False string // the words of active; "" where any case of true and false is read
+	Worded      bool   // active has words of its own, either of which may be empty
+	True, False string // the words of active; without them any case of true and false is read
 	Split       string // what separates the names in one cell; "" for one name a cell
 	Pos         model.Pos
 }
