@@ -327,13 +327,22 @@ func (w *walker) delta(due *entitle.Due, held uint32) *delta {
 // strays walks the accounts that belong to nobody. Protected ones are nobody's
 // business.
 func (w *walker) strays() {
-	seen := map[string]bool{}
+	// Of one that stands twice, an open row counts.
+	counts := map[string]int{}
 	for i, p := range w.personOf {
-		key := w.accounts.Key.At(i)
-		if p != None || seen[key] {
+		if p != None {
 			continue
 		}
-		seen[key] = true
+		key := w.accounts.Key.At(i)
+		if first, ok := counts[key]; !ok || w.accounts.Open[i] && !w.accounts.Open[first] {
+			counts[key] = i
+		}
+	}
+	for i, p := range w.personOf {
+		key := w.accounts.Key.At(i)
+		if p != None || counts[key] != i {
+			continue
+		}
 		c := Change{App: w.a, Person: None, Account: int32(i), Thing: None, Attr: None, Why: IsStray, Key: key}
 		if _, protected := w.app.Protected(c.Key); protected {
 			continue
