@@ -217,8 +217,7 @@ func (r *Repo) peopleYAML(file string) {
 // and user names are unique, case ignored, and that dates are dates.
 func (r *Repo) checkPeople() {
 	for _, attr := range []string{"id", "userName"} {
-		_, clashes := r.People.Index(attr)
-		for _, c := range clashes {
+		for _, c := range r.People.Clashes(attr) {
 			first, second := r.place(int(c.First), attr), r.place(int(c.Second), attr)
 			a, b := r.People.Get(int(c.First), attr), r.People.Get(int(c.Second), attr)
 			differs := ""
@@ -331,14 +330,14 @@ const maxCandidates = 100_000
 
 // resolve checks what refers to people: owners, holders, filters.
 func (r *Repo) resolve() {
-	index, _ := r.People.Index("id")
+	wanted := map[string]bool{}
+	for _, ref := range r.refs {
+		wanted[ref.id] = true
+	}
+	found := r.People.Rows("id", wanted)
 	ids := r.People.Column("id")
 	for _, ref := range r.refs {
-		at := -1
-		if index != nil {
-			at = index.Find(ref.id)
-		}
-		if at >= 0 && ids.At(at) == ref.id {
+		if _, ok := found[ref.id]; ok {
 			continue
 		}
 		hint := ""

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"strings"
 	"sync"
 
 	"pravet/internal/core/table"
@@ -136,6 +137,34 @@ func (p *People) Close() {
 	for _, c := range p.cols {
 		c.Pad(p.rows)
 	}
+}
+
+// Clashes tells which people share a value of an attribute, case ignored. A
+// column that rises has none, and needs no index.
+func (p *People) Clashes(attr string) []Clash {
+	if col := p.Column(attr); col == nil || col.Rising() {
+		return nil
+	}
+	_, clashes := p.Index(attr)
+	return clashes
+}
+
+// Rows finds people by the exact value of an attribute, of each the first, in
+// one pass: for a few values among many people.
+func (p *People) Rows(attr string, values map[string]bool) map[string]int {
+	out := map[string]int{}
+	col := p.Column(attr)
+	if col == nil || len(values) == 0 {
+		return out
+	}
+	for i := range col.Len() {
+		if v := col.At(i); values[v] {
+			if _, ok := out[v]; !ok {
+				out[strings.Clone(v)] = i
+			}
+		}
+	}
+	return out
 }
 
 // Index finds people by an attribute, case ignored, and tells which people

@@ -17,9 +17,13 @@ import (
 func sample(changes int) *plan.Plan {
 	p := &plan.Plan{Organization: "Märrowick \u2028 <Ferries>", AsOf: "2026-11-24", Exports: []plan.Export{}, People: map[string]string{"E1": "Søren \"S\" \U0001F6A2"},
 		Changes: []plan.Change{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{}}
+	odd := []string{"plain", "a\u2028b\u2029", "\U0001F6A2", "<&>\"\\/", "\x00\x1f\x7f\t\n\r", "not \xff UTF-8", "\ufffd", "Ω\u00e9"}
 	for i := range changes {
-		c := plan.Change{App: "tickets", Verb: "update", Account: fmt.Sprint("user", i), Person: "E1", Attribute: "displayName", After: "x\u007f\b", Effect: "keeps",
+		c := plan.Change{App: "tickets", Verb: "update", Account: fmt.Sprint(odd[i/400%len(odd)], i), Person: "E1", Attribute: "displayName", After: "x\u007f\b", Effect: "keeps",
 			Needs: []string{}, Reasons: []plan.Reason{{File: "p.csv", Line: 3, Says: "é"}}, Holds: []plan.Hold{}}
+		if i%50 == 7 {
+			c.Verb, c.Attribute, c.After = "create", "", map[string]string{"\ufb33": "x", "\U0001F6A2": "y", "a": "z"}
+		}
 		c.ID = plan.ChangeID(&c)
 		p.Changes = append(p.Changes, c)
 	}
@@ -30,7 +34,7 @@ func sample(changes int) *plan.Plan {
 // TestTheFileIsCanonicalUnderItsDigest checks a plan as someone without Pravet
 // would: by RFC 8785 and SHA-256.
 func TestTheFileIsCanonicalUnderItsDigest(t *testing.T) {
-	for _, n := range []int{0, 1, 1500} {
+	for _, n := range []int{0, 1, 3500} {
 		data, err := sample(n).Seal()
 		require.NoError(t, err)
 		canonical, err := jcs.Transform(data)

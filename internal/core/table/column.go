@@ -111,6 +111,20 @@ func (c *Column) At(i int) string {
 	return c.text.String()[from:c.ends[i]]
 }
 
+// Rising tells that each row's value, case ignored, is above that of the row
+// before, so that all are different and none is empty.
+func (c *Column) Rising() bool {
+	before := ""
+	for i := range c.Len() {
+		v := Fold(c.At(i))
+		if v <= before {
+			return false
+		}
+		before = v
+	}
+	return true
+}
+
 // Codes returns the distinct values and each row's index into them, or ok
 // false for a column whose values are mostly different.
 func (c *Column) Codes() (values []string, codes []uint32, ok bool) {
