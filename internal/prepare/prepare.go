@@ -74,7 +74,12 @@ func Read(dir string, apps []string) (*State, error) {
 		})
 	}
 	broken := repo.Problems.Errors() > 0
-	run(repo.ReadPeople)
+	run(func() {
+		repo.ReadPeople()
+		for _, app := range repo.Apps { // made here, no comparison has to wait for it
+			repo.People.Index(app.MatchPerson())
+		}
+	})
 	errs := make([]error, len(repo.Apps))
 	for a := range repo.Apps {
 		if chosen[a] && !broken {
