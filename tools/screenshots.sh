@@ -50,7 +50,7 @@ id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0042"
 run holds "pravet show $id --only 'guard eq \"seats\" or guard eq \"suspensions\" and person sw \"S\"'"
 seat=$(pravet show "$id" --only 'guard eq "seats"' --format csv | tail -1 | cut -d, -f1)
-run decide "pravet reject $id $seat --until 2099-12-15 --because 'one more seat is ordered'" \
+run decide "pravet reject $id $seat --until 2026-12-15 --because 'one more seat is ordered'" \
 	"pravet accept $id --person E0042 --because 'Oskar starts in planning'" \
 	"pravet accept $id --lift suspensions --because 'the summer crew ended together'" \
 	"pravet accept $id --because 'read with Idris Keane'"

@@ -84,9 +84,6 @@ decision is written to standing.yaml, to be committed with the other files.`,
 			if last, err = day.Parse(until); err != nil {
 				return usage("--until: %w", err)
 			}
-			if today := day.Of(c.Now()); last < today {
-				return usage("--until: %s is over already", last)
-			}
 		}
 		return c.decide(args, because, &sel, func(d *decision) error { return d.reject(last, standing) })
 	}
@@ -265,6 +262,9 @@ func (d *decision) list(p *show.Printer, ids []string) {
 func (d *decision) reject(until day.Day, standing bool) error {
 	if len(d.aside) > 0 {
 		return usage("%s is set aside already", d.aside[0])
+	}
+	if asOf, err := day.Parse(d.plan.AsOf); until != day.None && (err != nil || until < asOf) {
+		return usage("--until: %s is over already on %s, the day of the plan", until, d.plan.AsOf)
 	}
 	along := decide.WithNeeding(d.plan, d.chosen)
 	rec := ledger.Decision{Plan: d.plan.ID, Verdict: "reject", All: d.all, Changes: d.inOrder(along), Along: along,
