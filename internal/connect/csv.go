@@ -1,6 +1,7 @@
 package connect
 
 import (
+	"bytes"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -63,6 +64,8 @@ func (f *Files) csv(e *edits) (staged []*source.Staged, steps []FileStep, err er
 	return staged, steps, nil
 }
 
+var newline = []byte{'\n'}
+
 type csvWriter struct {
 	files  *Files
 	layout *export.Layout
@@ -85,16 +88,16 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 		}
 	}
 	raw := t.until(rd.InputOffset())
-	if strings.HasSuffix(string(raw), "\r\n") {
+	if bytes.HasSuffix(raw, []byte("\r\n")) {
 		out.end = "\r\n"
 	}
-	ended := strings.HasSuffix(string(raw), "\n")
+	ended := bytes.HasSuffix(raw, newline)
 	line := 1
 	for {
 		if _, err := w.Write(raw); err != nil {
 			return err
 		}
-		line += strings.Count(string(raw), "\n")
+		line += bytes.Count(raw, newline)
 		src.Mark()
 		row, err := rd.Read()
 		if err == io.EOF {
@@ -104,7 +107,7 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 			return source.CSVError(name, err)
 		}
 		raw = t.until(rd.InputOffset())
-		ended = strings.HasSuffix(string(raw), "\n")
+		ended = bytes.HasSuffix(raw, newline)
 		if x := e.byKey[row[layout.Key]]; x != nil {
 			x.done = true
 			// The lines are counted on the old bytes, so the new row is
@@ -112,7 +115,7 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 			if err := out.change(raw, line, rd, row, x); err != nil {
 				return err
 			}
-			line += strings.Count(string(raw), "\n")
+			line += bytes.Count(raw, newline)
 			raw = nil
 		}
 	}
@@ -120,7 +123,7 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 		if _, err := w.Write(rest); err != nil {
 			return err
 		}
-		ended = strings.HasSuffix(string(rest), "\n")
+		ended = bytes.HasSuffix(rest, newline)
 	}
 	if !last {
 		return nil

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bufio"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -51,7 +52,10 @@ func Stage(path string, mode fs.FileMode, write func(io.Writer) error) (_ *Stage
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be written: %w; nothing was changed", path, err)
 	}
-	err = write(io.MultiWriter(s.file, s.sum))
+	out := bufio.NewWriterSize(io.MultiWriter(s.file, s.sum), 1<<18)
+	if err = write(out); err == nil {
+		err = out.Flush()
+	}
 	if err == nil && !s.direct {
 		err = s.dress(statErr == nil, info, mode)
 	}
