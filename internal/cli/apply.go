@@ -77,6 +77,9 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 		j.Standing.All = true
 		j.Refresh()
 	}
+	if err := j.Recheck(); err != nil {
+		return err
+	}
 	ready := j.Count(decide.Ready)
 	c.outlook(out, j)
 	if ready == 0 && !j.Pending() {
@@ -140,6 +143,11 @@ func (c *context) outlook(out *show.Printer, j *carry.Job) {
 	} {
 		if n := j.Count(x.state); n > 0 {
 			out.Linef("  %s %s", model.Count(n, "change", "changes"), x.says)
+		}
+	}
+	for i := range j.Plan.Changes {
+		if says := j.Why[j.Plan.Changes[i].ID]; says != "" && j.States[i] == decide.Held {
+			out.Linef("    %s: %s", show.Sentence(j.Plan, &j.Plan.Changes[i]), says)
 		}
 	}
 }

@@ -160,7 +160,9 @@ func (d *drafter) changes(changes []diff.Change, checked *guard.Result, due *ent
 			}
 		}
 		for _, n := range checked.Needs[i] {
-			p.Needs = append(p.Needs, out[n].ID)
+			if !slices.Contains(p.Needs, out[n].ID) {
+				p.Needs = append(p.Needs, out[n].ID)
+			}
 		}
 		p.Holds = append(p.Holds, d.standing(checked.Holds[i], app.ID)...)
 		out = append(out, p)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -125,6 +126,80 @@ func TestWhatIsKeptApartIsNeverBroughtTogether(t *testing.T) {
 			for i, s := range w.apart {
 				require.LessOrEqual(t, together(p.name, s), max(1, before[p.name+string(rune('0'+i))]), p.name)
 			}
+		}
+	})
+}
+
+// TestAnyPartKeepsTheInvariants: whatever is rejected, what is carried out of
+// the rest, after looking again, leaves enough active holders and brings nothing
+// together that is kept apart.
+func TestAnyPartKeepsTheInvariants(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, false)
+		var all []model.AppThing
+		least, before := map[string]int{}, map[string]int{}
+		for a, app := range w.apps {
+			for i := range app.Things {
+				all = append(all, model.AppThing{App: a, Thing: int32(i)})
+				if rapid.Bool().Draw(t, "guarded") {
+					thing := app.ID + "/" + key(app.Things[i])
+					app.Things[i].AtLeast = rapid.IntRange(1, 3).Draw(t, "atLeast")
+					least[thing], before[thing] = app.Things[i].AtLeast, w.active(a, thing)
+				}
+			}
+		}
+		if len(all) > 1 {
+			w.apart = []model.Separation{{Name: "apart", Apart: rapid.Permutation(all).Draw(t, "apart")[:2]}}
+		}
+		together := func(user string) int {
+			n := 0
+			for _, s := range w.apart {
+				for _, x := range s.Apart {
+					if w.reach(x.App, user, false)[w.apps[x.App].ID+"/"+key(w.apps[x.App].Things[x.Thing])] {
+						n++
+					}
+				}
+			}
+			return n
+		}
+		was := map[string]int{}
+		for _, p := range w.people {
+			was[p.name] = together(p.name)
+		}
+		p := w.draft(t, nil)
+		chosen := map[string]bool{}
+		for i := range p.Changes {
+			c := &p.Changes[i]
+			chosen[c.ID] = len(c.Holds) == 0 && rapid.IntRange(0, 3).Draw(t, "accept") > 0 && !slices.ContainsFunc(c.Needs, func(n string) bool { return !chosen[n] })
+		}
+		for a, app := range w.apps {
+			var ready []*plan.Change
+			for i := range p.Changes {
+				if c := &p.Changes[i]; c.App == app.ID && chosen[c.ID] {
+					ready = append(ready, c)
+				}
+			}
+			for id := range guard.Recheck(app, w.accounts(a), ready) {
+				chosen[id] = false
+			}
+		}
+		done := map[string]bool{}
+		for i := range p.Changes {
+			c := &p.Changes[i]
+			if chosen[c.ID] && !slices.ContainsFunc(c.Needs, func(n string) bool { return !done[n] }) {
+				w.apply(t, c)
+				done[c.ID] = true
+			}
+		}
+		for a, app := range w.apps {
+			for thing := range least {
+				if strings.HasPrefix(thing, app.ID+"/") {
+					require.GreaterOrEqual(t, w.active(a, thing), min(before[thing], least[thing]), thing)
+				}
+			}
+		}
+		for _, p := range w.people {
+			require.LessOrEqual(t, together(p.name), max(1, was[p.name]), p.name)
 		}
 	})
 }

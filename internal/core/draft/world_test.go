@@ -174,27 +174,42 @@ func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan 
 	people.Close()
 	in := draft.Input{Organization: "A world", Today: today, People: people, Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
 	for a, app := range w.apps {
-		acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: app.ID}
-		acc.Key = acc.Attrs[0]
-		names := slices.Sorted(maps.Keys(w.state[a]))
-		for _, i := range order(len(names)) {
-			s := w.state[a][names[i]]
-			acc.Attrs[0].Append(names[i])
-			acc.Attrs[1].Append(s.name)
-			acc.Open = append(acc.Open, s.open)
-			var held []int32
-			for i, th := range app.Things {
-				if s.held[key(th)] {
-					held = append(held, int32(i))
-				}
-			}
-			acc.Held = append(acc.Held, acc.Sets.Of(held))
-		}
-		in.Exports = append(in.Exports, &draft.Export{Accounts: acc, Day: today, Before: -1, Digest: "sha256:" + app.ID})
+		in.Exports = append(in.Exports, &draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID})
 	}
 	p, err := draft.Draft(in)
 	require.NoError(t, err)
 	return p
+}
+
+// accounts is what an export of an application shows.
+func (w *world) accounts(a int) *model.Accounts {
+	return w.accountsIn(a, func(n int) []int {
+		out := make([]int, n)
+		for i := range out {
+			out[i] = i
+		}
+		return out
+	})
+}
+
+func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
+	acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: w.apps[a].ID}
+	acc.Key = acc.Attrs[0]
+	names := slices.Sorted(maps.Keys(w.state[a]))
+	for _, i := range order(len(names)) {
+		s := w.state[a][names[i]]
+		acc.Attrs[0].Append(names[i])
+		acc.Attrs[1].Append(s.name)
+		acc.Open = append(acc.Open, s.open)
+		var held []int32
+		for i, th := range w.apps[a].Things {
+			if s.held[key(th)] {
+				held = append(held, int32(i))
+			}
+		}
+		acc.Held = append(acc.Held, acc.Sets.Of(held))
+	}
+	return acc
 }
 
 // apply carries one change out, and fails where an application would.

@@ -32,6 +32,7 @@ func (c *checker) separation(st *states) {
 				}
 			}
 			if len(held) < 2 {
+				c.swaps(st, p, sep, gains[p])
 				continue
 			}
 			for _, i := range gains[p] {
@@ -45,6 +46,37 @@ func (c *checker) separation(st *states) {
 			}
 		}
 	}
+}
+
+// swaps makes what a person gains wait for what the person loses of the same
+// separation: if the loss is rejected, the gain must not come.
+func (c *checker) swaps(st *states, p int32, sep model.Separation, gains []int) {
+	for _, lost := range sep.Apart {
+		if c.Accounts[lost.App] == nil || !c.before(p, lost, st) || c.after(st, p, lost) {
+			continue
+		}
+		for _, i := range gains {
+			gained := false
+			for _, x := range sep.Apart {
+				gained = gained || x != lost && int(c.Changes[i].App) == x.App && st.brings(x.App, c.Changes[i].Thing, x.Thing)
+			}
+			if !gained {
+				continue
+			}
+			for _, k := range c.byApp[lost.App] {
+				ch := &c.Changes[k]
+				if ch.Person == p && narrows(ch) && (ch.Verb == model.Remove || ch.Thing != diff.None && st.brings(lost.App, ch.Thing, lost.Thing)) {
+					c.out.Needs[i] = append(c.out.Needs[i], k)
+				}
+			}
+		}
+	}
+}
+
+// before tells whether a person has a thing as things are.
+func (c *checker) before(p int32, x model.AppThing, st *states) bool {
+	account := c.Diff.AccountOf[x.App][p]
+	return account != diff.None && st.reaches(x.App, c.Accounts[x.App].Held[account], x.Thing)
 }
 
 func (c *checker) address(x model.AppThing) string {
