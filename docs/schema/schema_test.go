@@ -122,7 +122,7 @@ func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 		{"pravet", "organisation: X"}, {"pravet", "organization: X\nguards: {removals: many}"}, {"pravet", "organization: X\nseparation: [{name: a, apart: [x]}]"},
 		{"app", "app: tickets"}, {"app", "app: T\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName"},
 		{"app", "app: t\nexport: {format: xml, path: x}\nconnect: {by: files}\nmatch: userName"}, {"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: pigeon}\nmatch: userName"},
-		{"kits", "kits: {a: {for: x pr}}"}, {"kits", "kits: {a: {gives: {t: {role: [x]}}}}"}, {"kits", "kits: {a: {everyone: true, for: x pr, gives: {}}}"},
+		{"kits", "kits: {a: {for: x pr}}"}, {"kits", "kits: {a: {with: b}}"}, {"kits", "kits: {a: {gives: {t: {role: [x]}}}}"}, {"kits", "kits: {a: {everyone: true, for: x pr, gives: {}}}"},
 		{"kits", "kits: {a: {gives: {}, holders: [{person: E1}]}}"}, {"standing", "lifted: [{guard: removals, because: x}]"}, {"standing", "rejections: [{change: abc}]"},
 		{"people", "people: [{id: E1}]"}, {"people", "people: [{id: E1, userName: x, shoe: 41}]"}, {"people", "people: [{id: E1, userName: x, starts: soon}]"},
 	} {

@@ -192,35 +192,49 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 
 // cycles reports things that bring themselves along, by their whole path.
 func (d *doc) cycles(app *model.App) {
+	next := make([][]int, len(app.Things))
+	for t := range app.Things {
+		for _, n := range app.Things[t].Implies {
+			next[t] = append(next[t], int(n))
+		}
+	}
+	circles(next, func(path []int) {
+		var in []string
+		for _, t := range path {
+			in = append(in, app.Things[t].Kind.String()+" "+app.Things[t].Name)
+		}
+		d.probs.Add(problem(app.Things[path[0]].Pos, "cycle", "these bring each other along in a circle: "+strings.Join(in, ", "), "take one step out"))
+	})
+}
+
+// circles reports each circle that links make, as its whole path from a node
+// back to it. O(nodes + links).
+func circles(next [][]int, report func(path []int)) {
 	const (
 		unseen = iota
 		onPath
 		finished
 	)
-	state := make([]int, len(app.Things))
-	var path []int32
-	var walk func(t int32)
-	walk = func(t int32) {
-		state[t] = onPath
-		path = append(path, t)
-		for _, next := range app.Things[t].Implies {
-			switch state[next] {
+	state := make([]int, len(next))
+	var path []int
+	var walk func(n int)
+	walk = func(n int) {
+		state[n] = onPath
+		path = append(path, n)
+		for _, to := range next[n] {
+			switch state[to] {
 			case unseen:
-				walk(next)
+				walk(to)
 			case onPath:
-				var names []string
-				for _, p := range append(path[slices.Index(path, next):], next) {
-					names = append(names, app.Things[p].Kind.String()+" "+app.Things[p].Name)
-				}
-				d.probs.Add(problem(app.Things[next].Pos, "cycle", "these bring each other along in a circle: "+strings.Join(names, ", "), "take one step out"))
+				report(append(slices.Clone(path[slices.Index(path, to):]), to))
 			}
 		}
 		path = path[:len(path)-1]
-		state[t] = finished
+		state[n] = finished
 	}
-	for t := range app.Things {
-		if state[t] == unseen {
-			walk(int32(t))
+	for n := range next {
+		if state[n] == unseen {
+			walk(n)
 		}
 	}
 }

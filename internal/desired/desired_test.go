@@ -82,6 +82,8 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		{"kits/desk.yaml", "kits:\n  a: {gives: {tickets: {roles: [seller]}}, holders: [{person: E0001}]}\n", "an entry of holders lacks because"},
 		{"kits/desk.yaml", "kits:\n  a: {for: 'id pr', everyone: true, gives: {tickets: {}}}\n", "the kit has both for and everyone"},
 		{"kits/desk.yaml", "kits:\n  a: {everyone: true}\n", "kits/desk.yaml:2:3: the kit gives nothing"},
+		{"kits/more.yaml", "kits:\n  a: {everyone: true, with: [tickt-desk]}\n", `kits/more.yaml:2:30: there is no kit "tickt-desk"; did you mean ticket-desk?`},
+		{"kits/more.yaml", "kits:\n  a: {with: [b]}\n  b: {with: [c]}\n  c: {with: [a]}\n", "kits/more.yaml:2:3: these kits come with each other in a circle: a, b, c, a; take one step out"},
 		{"kits/desk.yaml", "kits:\n  a: {everyone: true, gives: {tickets: {groups: [seller]}}}\n", `tickets has no group "seller" in its catalog; it is a role there`},
 		{"kits/desk.yaml", "kits:\n  a: {everyone: true, gives: {tickets: {set: {colour: blue}}}}\n", "tickets does not say where its export shows colour"},
 		{"kits/desk.yaml", "kits:\n  a: {for: 'extra.badge pr', gives: {tickets: {}}}\n", "kits/desk.yaml:2:13: no people file gives extra.badge"},

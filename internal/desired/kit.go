@@ -3,6 +3,7 @@ package desired
 import (
 	"fmt"
 	"sort"
+	"strings"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -35,12 +36,42 @@ func (r *Repo) readKits() {
 		}
 	}
 	sort.Slice(r.Kits, func(i, j int) bool { return r.Kits[i].Name < r.Kits[j].Name })
+	r.resolveKits()
+}
+
+// resolveKits looks up the kits that come with others.
+func (r *Repo) resolveKits() {
+	number := map[string]int{}
+	var names []string
+	for i, k := range r.Kits {
+		number[k.Name] = i
+		names = append(names, k.Name)
+	}
+	next := make([][]int, len(r.Kits))
+	for i, k := range r.Kits {
+		for _, w := range k.With {
+			n, ok := number[w.Text]
+			if !ok {
+				r.fail(w.Pos, "unknown-kit", fmt.Sprintf("there is no kit %q", w.Text), didYouMean(w.Text, names, "there are "))
+				continue
+			}
+			next[i] = append(next[i], n)
+		}
+	}
+	circles(next, func(path []int) {
+		var in []string
+		for _, k := range path {
+			in = append(in, r.Kits[k].Name)
+		}
+		r.fail(r.Kits[path[0]].Pos, "cycle", "these kits come with each other in a circle: "+strings.Join(in, ", "), "take one step out")
+	})
+	model.Resolve(r.Kits)
 }
 
 func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	k := &model.Kit{Name: e.name, Pos: d.pos(e.key)}
 	k.ForPos = k.Pos
-	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "gives", "holders", "except")
+	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "gives", "with", "holders", "except")
 	k.Title = d.text(f["title"], "title")
 	if n := f["everyone"]; n != nil {
 		k.Everyone, k.ForPos = d.boolean(n, "everyone"), d.pos(n)
@@ -52,7 +83,8 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 		k.For, k.ForPos = d.filter(n, "for"), d.pos(n)
 		r.use(d, n, k.For, "kit "+k.Name)
 	}
-	if f["gives"] == nil {
+	k.With = d.names(f["with"], "with")
+	if f["gives"] == nil && f["with"] == nil {
 		d.problem(e.key, "missing-key", "the kit gives nothing", "add gives: {APPLICATION: {roles: [NAME]}}")
 	}
 	for _, g := range d.entries(f["gives"], "gives") {

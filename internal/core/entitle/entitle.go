@@ -38,10 +38,12 @@ type Class struct {
 	Selected bool // matches Input.Only
 }
 
-// Held says that a kit is held, and by name where Holder is not nil.
+// Held says that a kit is held: by name where Holder is not nil, along with
+// another kit where With is not -1, else by its rule.
 type Held struct {
 	Kit    int
 	Holder *model.Holder
+	With   int
 }
 
 // Due is what a class should have in one application.
@@ -88,7 +90,7 @@ func Compute(in Input) *Result {
 		var held []Held
 		for _, k := range matches {
 			if int(k) < len(in.Kits) && in.Kits[k].HasRule() {
-				held = append(held, Held{Kit: int(k)})
+				held = append(held, Held{Kit: int(k), With: -1})
 			}
 		}
 		out.Classes = append(out.Classes, c.class(held, matches))
@@ -105,6 +107,7 @@ type computer struct {
 // class computes what is due to who holds some kits; matches are the filters
 // that match: those of kits first, then the scopes, then Only.
 func (c *computer) class(held []Held, matches []int32) Class {
+	held = c.along(held)
 	key := make([]byte, 0, 2*len(held))
 	for _, h := range held {
 		key = binary.AppendUvarint(key, uint64(h.Kit))
@@ -126,6 +129,25 @@ func (c *computer) class(held []Held, matches []int32) Class {
 		out.Apps[a].InScope = match(a)
 	}
 	return out
+}
+
+// along adds the kits that come with others, each once, and sorts.
+func (c *computer) along(held []Held) []Held {
+	held = slices.Clone(held)
+	has := map[int]bool{}
+	for _, h := range held {
+		has[h.Kit] = true
+	}
+	for i := 0; i < len(held); i++ { // held grows by what comes along
+		for _, k := range c.in.Kits[held[i].Kit].Along {
+			if !has[int(k)] {
+				has[int(k)] = true
+				held = append(held, Held{Kit: int(k), With: held[i].Kit})
+			}
+		}
+	}
+	slices.SortFunc(held, func(x, y Held) int { return x.Kit - y.Kit })
+	return held
 }
 
 func (c *computer) due(a int, held []Held) Due {
@@ -206,16 +228,15 @@ func (c *computer) named(out *Result, classes *filter.Classes) {
 		base := out.Of[p]
 		var held []Held
 		for _, h := range out.Classes[base].Kits {
-			if !slices.ContainsFunc(entries, func(e entry) bool { return e.kit == h.Kit && e.except }) {
+			if h.With < 0 && !slices.ContainsFunc(entries, func(e entry) bool { return e.kit == h.Kit && e.except }) {
 				held = append(held, h)
 			}
 		}
 		for _, e := range entries {
 			if !e.except && !slices.ContainsFunc(held, func(h Held) bool { return h.Kit == e.kit }) {
-				held = append(held, Held{e.kit, e.holder})
+				held = append(held, Held{e.kit, e.holder, -1})
 			}
 		}
-		slices.SortFunc(held, func(x, y Held) int { return x.Kit - y.Kit })
 		out.Of[p] = uint32(len(out.Classes))
 		out.Classes = append(out.Classes, c.class(held, classes.Matches[base]))
 	}

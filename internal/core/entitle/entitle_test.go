@@ -83,6 +83,12 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 			}
 			kits = append(kits, kit)
 		}
+		for _, kit := range kits {
+			for range rapid.IntRange(0, 1).Draw(t, "with") {
+				kit.With = append(kit.With, model.Name{Text: fmt.Sprint("k", rapid.IntRange(0, len(kits)).Draw(t, "kit"))})
+			}
+		}
+		model.Resolve(kits)
 		sets := model.NewSets()
 		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Kits: kits, Sets: []*model.Sets{sets}, Today: today})
 
@@ -103,10 +109,21 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 				}
 				if rule && !named(kit.Except) || named(kit.Holders) {
 					held = append(held, k)
-					for _, g := range kit.Gives {
-						given = true
-						things = append(things, g.Things...)
+				}
+			}
+			for i := 0; i < len(held); i++ { // what comes with them, to any depth
+				for _, w := range kits[held[i]].With {
+					n := slices.IndexFunc(kits, func(k *model.Kit) bool { return k.Name == w.Text })
+					if n >= 0 && !slices.Contains(held, n) {
+						held = append(held, n)
 					}
+				}
+			}
+			slices.Sort(held)
+			for _, k := range held {
+				for _, g := range kits[k].Gives {
+					given = true
+					things = append(things, g.Things...)
 				}
 			}
 			class := got.Classes[got.Of[p]]

@@ -4,6 +4,7 @@ package explain
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pravet/internal/core/day"
@@ -89,11 +90,11 @@ func (e *Explainer) Givers(app, thing int32) []Giver {
 		e.giving = map[[2]int32][]Giver{}
 		for k, kit := range e.Kits {
 			for _, g := range kit.Gives {
-				for _, t := range g.Things {
-					e.giver(g.App, t, Giver{k, diff.None})
-					for _, also := range e.Apps[g.App].Implied([]int32{t}) {
-						e.giver(g.App, also, Giver{k, t})
-					}
+				e.noteGive(k, g)
+			}
+			for _, w := range kit.All {
+				for _, g := range e.Kits[w].Gives {
+					e.noteGive(k, g)
 				}
 			}
 		}
@@ -101,8 +102,24 @@ func (e *Explainer) Givers(app, thing int32) []Giver {
 	return e.giving[[2]int32{app, thing}]
 }
 
+// noteGive notes what a kit gives in one application, by itself or with a kit
+// that comes with it.
+func (e *Explainer) noteGive(kit int, g model.Give) {
+	for _, t := range g.Things {
+		e.giver(g.App, t, Giver{kit, diff.None})
+		for _, also := range e.Apps[g.App].Implied([]int32{t}) {
+			e.giver(g.App, also, Giver{kit, t})
+		}
+	}
+}
+
 func (e *Explainer) giver(app int, thing int32, g Giver) {
 	key := [2]int32{int32(app), thing}
+	for _, known := range e.giving[key] {
+		if known.Kit == g.Kit {
+			return // one way is enough to say
+		}
+	}
 	e.giving[key] = append(e.giving[key], g)
 }
 
@@ -145,7 +162,8 @@ func (e *Explainer) due(c *diff.Change) *entitle.Due {
 // anything at all in the application when the change is about the account.
 func (e *Explainer) gives(c *diff.Change) []plan.Reason {
 	var out []plan.Reason
-	for _, h := range e.Due.Classes[e.Due.Of[c.Person]].Kits {
+	held := e.Due.Classes[e.Due.Of[c.Person]].Kits
+	for _, h := range held {
 		kit := e.Kits[h.Kit]
 		for _, g := range kit.Gives {
 			if int32(g.App) != c.App {
@@ -156,7 +174,11 @@ func (e *Explainer) gives(c *diff.Change) []plan.Reason {
 				found = found || t == c.Thing
 			}
 			if found {
-				out = append(out, e.Has(h))
+				for _, r := range e.Has(h, held) {
+					if !slices.Contains(out, r) {
+						out = append(out, r)
+					}
+				}
 				break
 			}
 		}
@@ -164,17 +186,34 @@ func (e *Explainer) gives(c *diff.Change) []plan.Reason {
 	return out
 }
 
-// Has says why a kit is held.
-func (e *Explainer) Has(h entitle.Held) plan.Reason {
+// Has says why a kit is held, of all that a person holds: by its rule, by name,
+// or because it comes with one that is.
+func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 	kit := e.Kits[h.Kit]
+	if h.With >= 0 {
+		with := e.Kits[h.With]
+		pos := with.Pos
+		for _, w := range with.With {
+			if w.Text == kit.Name {
+				pos = w.Pos
+			}
+		}
+		out := []plan.Reason{at(pos, fmt.Sprintf("kit %s comes with kit %s", kit.Name, with.Name))}
+		for _, of := range held {
+			if of.Kit == h.With {
+				out = append(out, e.Has(of, held)...)
+			}
+		}
+		return out
+	}
 	if h.Holder == nil {
-		return at(kit.ForPos, fmt.Sprintf("kit %s: %s", kit.Name, kit.Rule()))
+		return []plan.Reason{at(kit.ForPos, fmt.Sprintf("kit %s: %s", kit.Name, kit.Rule()))}
 	}
 	says := fmt.Sprintf("kit %s, held by name", kit.Name)
 	if h.Holder.Until != day.None {
 		says += fmt.Sprintf(" until %s", h.Holder.Until)
 	}
-	return at(h.Holder.Pos, says+": "+h.Holder.Because)
+	return []plan.Reason{at(h.Holder.Pos, says+": "+h.Holder.Because)}
 }
 
 // notGiven says that no kit of the person gives the thing, and what keeps the
@@ -183,6 +222,11 @@ func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
 	t := e.Apps[c.App].Things[c.Thing]
 	out := []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives %s %s", e.name(c.Person), t.Kind, t.Name))}
 	kits := e.Givers(c.App, c.Thing)
+	// A kit that nobody can hold by itself explains nothing where those that
+	// it comes with are named.
+	if own := slices.DeleteFunc(slices.Clone(kits), func(g Giver) bool { return !e.Kits[g.Kit].HasRule() && len(e.Kits[g.Kit].Holders) == 0 }); len(own) > 0 {
+		kits = own
+	}
 	if len(kits) == 0 {
 		return append(out, at(t.Pos, fmt.Sprintf("no kit gives %s %s to anyone", t.Kind, t.Name)))
 	}

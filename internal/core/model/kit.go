@@ -1,6 +1,8 @@
 package model
 
 import (
+	"slices"
+
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 )
@@ -15,8 +17,43 @@ type Kit struct {
 	For         *filter.Filter
 	ForPos      Pos
 	Gives       []Give
+	With        []Name  // kits that come with this one, as written
+	Along       []int32 // their numbers, in that order
+	All         []int32 // theirs and those of all that come with them, to any depth, sorted
 	Holders     []Holder
 	Except      []Holder
+}
+
+// Resolve gives each kit the numbers of all that come with it, to any depth.
+// Names that are no kit are left out; circles end. O(kits · links).
+func Resolve(kits []*Kit) {
+	number := map[string]int32{}
+	for i, k := range kits {
+		number[k.Name] = int32(i)
+	}
+	for _, k := range kits {
+		k.Along, k.All = nil, nil
+		for _, w := range k.With {
+			if n, ok := number[w.Text]; ok {
+				k.Along = append(k.Along, n)
+			}
+		}
+	}
+	for i, k := range kits {
+		seen := map[int32]bool{int32(i): true}
+		queue := []int32{int32(i)}
+		for len(queue) > 0 {
+			for _, n := range kits[queue[0]].Along {
+				if !seen[n] {
+					seen[n] = true
+					queue = append(queue, n)
+					k.All = append(k.All, n)
+				}
+			}
+			queue = queue[1:]
+		}
+		slices.Sort(k.All)
+	}
 }
 
 // HasRule tells whether a rule decides who holds the kit.
