@@ -17,6 +17,7 @@ require (
 	github.com/tidwall/sjson v1.2.7
 	go.yaml.in/yaml/v4 v4.0.0
 	golang.org/x/term v0.48.0
+	golang.org/x/text v0.14.0
 	golang.org/x/tools v0.52.0
 	modernc.org/sqlite v1.62.0
 	pgregory.net/rapid v1.3.0
@@ -54,7 +55,6 @@ require (
 	golang.org/x/mod v0.42.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.50.0 // indirect
-	golang.org/x/text v0.14.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
 	modernc.org/libc v1.80.1 // indirect
 	modernc.org/mathutil v1.7.1 // indirect

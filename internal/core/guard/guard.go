@@ -29,6 +29,7 @@ const (
 	Protected     = "protected"
 	DoubleAccount = "double-account"
 	SharedAccount = "shared-account"
+	LooksAlike    = "looks-alike"
 	UnknownName   = "unknown-name"
 	Fixed         = "fixed"
 	Needs         = "needs"
@@ -41,7 +42,7 @@ const (
 // All lists the names of all guards.
 func All() []string {
 	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
-		DoubleAccount, SharedAccount, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation}
+		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation}
 }
 
 // Input is all that guards look at. Changes are in the plan's order.
@@ -86,6 +87,7 @@ func Check(in Input) *Result {
 		c.exports(a)
 		c.counts(a)
 		c.accounts(a)
+		c.alike(a)
 		c.names(a)
 		c.attributes(a)
 	}

@@ -65,6 +65,19 @@ func TestAnIndexFindsTheFirstAndTellsOfTheOthers(t *testing.T) {
 	require.Equal(t, []string{"2 3", "2 6"}, clashes)
 }
 
+func TestNamesThatLookAlike(t *testing.T) {
+	for _, c := range []struct {
+		a, b  string
+		alike bool
+	}{
+		{"maren.holt", "Maren.Holt ", true}, {"maren.holt", "maren.hølt", true}, {"maren.holt", "MAREN-HOLT", true}, {"zoë", "zoe", true}, {"łukasz", "Lukasz", true},
+		{"maren.holt", "maren.halt", false}, {"maren.holt", "maren.holt2", false}, {"straße", "strasse", true}, {"ﬁn", "fin", true},
+	} {
+		require.Equal(t, c.alike, table.Likeness(c.a) == table.Likeness(c.b), "%q %q", c.a, c.b)
+	}
+	require.Empty(t, table.Likeness(" .-"))
+}
+
 func TestNearestIsWhatWasMeant(t *testing.T) {
 	names := []string{"department", "displayName", "title", "seller", "refund-approver", "till-lead"}
 	for name, want := range map[string]string{
