@@ -1,8 +1,6 @@
 package guard
 
 import (
-	"fmt"
-
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -15,7 +13,7 @@ import (
 // them must be held, by id. O(accounts · guarded things + changes).
 func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) map[string]string {
 	held := map[string]string{}
-	r := rechecker{app: app, accounts: accounts, reach: map[uint32]uint32{}, of: map[string]*state{}}
+	r := rechecker{newReacher(app, accounts.Sets), accounts, map[string]*state{}}
 	index := table.NewIndex(accounts.Key, nil)
 	for _, c := range changes {
 		st := r.of[c.Account]
@@ -38,9 +36,8 @@ func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) m
 }
 
 type rechecker struct {
-	app      *model.App
+	*reacher
 	accounts *model.Accounts
-	reach    map[uint32]uint32
 	of       map[string]*state
 }
 
@@ -75,35 +72,9 @@ func (r *rechecker) thing(c *plan.Change) int32 {
 	return r.app.Thing(kind, c.Thing.Name)
 }
 
-func (r *rechecker) reaches(set uint32, thing int32) bool {
-	sets := r.accounts.Sets
-	full, ok := r.reach[set]
-	if !ok {
-		members := sets.Members(set)
-		full = sets.Of(append(r.app.Implied(members), members...))
-		r.reach[set] = full
-	}
-	return sets.Has(full, thing)
-}
-
 func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change, held map[string]string) {
-	n := 0
-	for i, set := range r.accounts.Held {
-		if r.accounts.Open[i] && r.reaches(set, t) {
-			n++
-		}
-	}
-	losers := map[string]bool{}
-	for key, st := range r.of {
-		before, after := st.open && r.reaches(st.set, t), st.openAfter && r.reaches(st.after, t)
-		switch {
-		case before && !after:
-			n--
-			losers[key] = true
-		case !before && after:
-			n++
-		}
-	}
+	losers, more := r.losing(r.of, t)
+	n := r.active(r.accounts, t) + more
 	if n >= thing.AtLeast || len(losers) == 0 {
 		return
 	}
@@ -111,8 +82,8 @@ func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change,
 		if c.Effect != "narrows" || !losers[c.Account] {
 			continue
 		}
-		if x := r.thing(c); x < 0 || r.reaches(r.accounts.Sets.Of([]int32{x}), t) {
-			held[c.ID] = fmt.Sprintf("only %s of %s %s would stay; at least %d must", model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
+		if x := r.thing(c); x < 0 || r.brings(x, t) {
+			held[c.ID] = tooFew(n, thing)
 		}
 	}
 }

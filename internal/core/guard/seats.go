@@ -1,6 +1,8 @@
 package guard
 
 import (
+	"fmt"
+
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 )
@@ -16,7 +18,7 @@ func (c *checker) seats(a int, st *states) {
 		if thing.Kind != model.License || thing.Seats < 0 {
 			continue
 		}
-		used := st.holders(a, int32(t), false)
+		used := st.holders(a, int32(t))
 		free, without, opened := thing.Seats-used, 0, 0
 		var freed []int
 		current := map[string]uint32{}
@@ -81,19 +83,8 @@ func (c *checker) atLeast(a int, st *states) {
 		if thing.AtLeast == 0 {
 			continue
 		}
-		n := st.holders(a, int32(t), true)
-		losers := map[string]bool{}
-		for key, s := range st.of[a] {
-			before := s.open && st.reaches(a, s.set, int32(t))
-			after := s.openAfter && st.reaches(a, s.after, int32(t))
-			switch {
-			case before && !after:
-				n--
-				losers[key] = true
-			case !before && after:
-				n++
-			}
-		}
+		losers, more := st.reach[a].losing(st.of[a], int32(t))
+		n := st.reach[a].active(c.Accounts[a], int32(t)) + more
 		if n >= thing.AtLeast || len(losers) == 0 {
 			continue
 		}
@@ -103,9 +94,12 @@ func (c *checker) atLeast(a int, st *states) {
 				continue
 			}
 			if ch.Thing == diff.None || st.brings(a, ch.Thing, int32(t)) {
-				c.hold(i, AtLeast, "only %s of %s %s would stay; at least %d must",
-					model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
+				c.hold(i, AtLeast, "%s", tooFew(n, thing))
 			}
 		}
 	}
+}
+
+func tooFew(n int, thing *model.Thing) string {
+	return fmt.Sprintf("only %s of %s %s would stay; at least %d must", model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
 }

@@ -9,8 +9,62 @@ import (
 // and after all of it.
 type states struct {
 	in    *Input
-	reach []map[uint32]uint32 // application → set → set with all it brings
+	reach []*reacher          // of each application, nil for one that was not selected
 	of    []map[string]*state // application → account → state
+}
+
+// A reacher tells what sets of things give, by themselves and along.
+type reacher struct {
+	app  *model.App
+	sets *model.Sets
+	full map[uint32]uint32 // set → set with all it brings
+}
+
+func newReacher(app *model.App, sets *model.Sets) *reacher {
+	return &reacher{app, sets, map[uint32]uint32{}}
+}
+
+func (r *reacher) reaches(set uint32, thing int32) bool {
+	full, ok := r.full[set]
+	if !ok {
+		members := r.sets.Members(set)
+		full = r.sets.Of(append(r.app.Implied(members), members...))
+		r.full[set] = full
+	}
+	return r.sets.Has(full, thing)
+}
+
+// brings tells whether one thing is, or brings along, another.
+func (r *reacher) brings(thing, other int32) bool {
+	return r.reaches(r.sets.Of([]int32{thing}), other)
+}
+
+// active counts the accounts that are open and have a thing.
+func (r *reacher) active(accounts *model.Accounts, thing int32) int {
+	n := 0
+	for i, set := range accounts.Held {
+		if accounts.Open[i] && r.reaches(set, thing) {
+			n++
+		}
+	}
+	return n
+}
+
+// losing returns which accounts have a thing actively and will not, and how
+// many active holders more there will be, or fewer.
+func (r *reacher) losing(of map[string]*state, thing int32) (losers map[string]bool, more int) {
+	losers = map[string]bool{}
+	for key, st := range of {
+		before, after := st.open && r.reaches(st.set, thing), st.openAfter && r.reaches(st.after, thing)
+		switch {
+		case before && !after:
+			more--
+			losers[key] = true
+		case !before && after:
+			more++
+		}
+	}
+	return losers, more
 }
 
 type state struct {
@@ -22,8 +76,12 @@ type state struct {
 
 func newStates(in *Input) *states {
 	s := &states{in: in}
-	for range in.Apps {
-		s.reach = append(s.reach, map[uint32]uint32{})
+	for a, app := range in.Apps {
+		var r *reacher
+		if in.Accounts[a] != nil {
+			r = newReacher(app, in.Accounts[a].Sets)
+		}
+		s.reach = append(s.reach, r)
 		s.of = append(s.of, map[string]*state{})
 	}
 	for i := range in.Changes {
@@ -66,30 +124,18 @@ func (s *states) apply(st *state, ch *diff.Change) {
 }
 
 // reaches tells whether a set of things gives one, by itself or along.
-func (s *states) reaches(a int, set uint32, thing int32) bool {
-	sets := s.in.Accounts[a].Sets
-	full, ok := s.reach[a][set]
-	if !ok {
-		members := sets.Members(set)
-		full = sets.Of(append(s.in.Apps[a].Implied(members), members...))
-		s.reach[a][set] = full
-	}
-	return sets.Has(full, thing)
-}
+func (s *states) reaches(a int, set uint32, thing int32) bool { return s.reach[a].reaches(set, thing) }
 
 // brings tells whether one thing is, or brings along, another.
-func (s *states) brings(a int, thing, other int32) bool {
-	return s.reaches(a, s.in.Accounts[a].Sets.Of([]int32{thing}), other)
-}
+func (s *states) brings(a int, thing, other int32) bool { return s.reach[a].brings(thing, other) }
 
-// holders counts the accounts of an export that have a thing, by set.
-func (s *states) holders(a int, thing int32, openOnly bool) int {
+// holders counts the accounts of an export that have a thing, open or blocked,
+// by set.
+func (s *states) holders(a int, thing int32) int {
 	accounts := s.in.Accounts[a]
 	counts := make([]int, accounts.Sets.Count())
-	for i, set := range accounts.Held {
-		if accounts.Open[i] || !openOnly {
-			counts[set]++
-		}
+	for _, set := range accounts.Held {
+		counts[set]++
 	}
 	n := 0
 	for set, count := range counts {
