@@ -23,7 +23,6 @@ func (r *Repo) readApps() {
 	type read struct {
 		app  *model.App
 		spec *export.Spec
-		by   string
 	}
 	var all []read
 	first := map[string]model.Pos{}
@@ -35,7 +34,7 @@ func (r *Repo) readApps() {
 			}
 			continue
 		}
-		app, spec, by := r.readApp(d, root)
+		app, spec := r.readApp(d, root)
 		if app.ID == "" {
 			continue
 		}
@@ -45,17 +44,16 @@ func (r *Repo) readApps() {
 			continue
 		}
 		first[app.ID] = app.Pos
-		all = append(all, read{app, spec, by})
+		all = append(all, read{app, spec})
 	}
 	sort.Slice(all, func(i, j int) bool { return all[i].app.ID < all[j].app.ID })
 	for _, x := range all {
 		r.Apps = append(r.Apps, x.app)
 		r.Exports = append(r.Exports, x.spec)
-		r.ConnectBy = append(r.ConnectBy, x.by)
 	}
 }
 
-func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, string) {
+func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	f := d.fields(root, "an application", "app", "title", "owner", "export", "connect", "match", "scope", "account", "fixed",
 		"groups", "roles", "licenses", "protect", "strays", "guards")
 	app := &model.App{ID: d.required(f, root, "app", "the application"), Title: d.text(f["title"], "title"), Pos: d.pos(root)}
@@ -88,14 +86,13 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, strin
 	if spec != nil {
 		d.fits(root, f, app, spec)
 	}
-	by := ""
 	c := d.fields(f["connect"], "connect", "by")
 	if f["connect"] == nil || c["by"] == nil {
 		d.problem(orNode(f["connect"], root), "missing-key", "the application does not say how changes get there", "add connect: {by: files}")
 	} else {
-		by = d.oneOf(c["by"], "by", ConnectWays...)
+		d.oneOf(c["by"], "by", ConnectWays...)
 	}
-	return app, spec, by
+	return app, spec
 }
 
 func orNode(n, otherwise *yaml.Node) *yaml.Node {

@@ -34,7 +34,6 @@ type Repo struct {
 	Separations  []model.Separation
 	Apps         []*model.App // by id
 	Exports      []*export.Spec
-	ConnectBy    []string
 	Kits         []*model.Kit // by name
 	People       *model.People
 	Rejections   []decide.Rejection

@@ -40,6 +40,9 @@ const (
 	IsStray               // the account belongs to nobody
 )
 
+// stageWhy is why an account of someone who is not here is suspended.
+var stageWhy = map[stage.Stage]Why{stage.Away: IsAway, stage.NotYet: IsNotYet, stage.Gone: IsGone}
+
 // None stands for no account, person, thing or attribute.
 const None int32 = -1
 
@@ -194,13 +197,13 @@ func (w *walker) persons() {
 		c := Change{App: w.a, Person: int32(p), Account: account, Thing: None, Attr: None}
 		if account != None {
 			c.Key = w.accounts.Key.At(int(account))
-		} else {
+		} else if w.people != nil {
 			c.Key = w.people.At(p)
 		}
 		switch st := w.in.Stages[p]; {
 		case st != stage.Here:
 			if account != None && w.accounts.Open[account] {
-				c.Why = map[stage.Stage]Why{stage.Away: IsAway, stage.NotYet: IsNotYet, stage.Gone: IsGone}[st]
+				c.Why = stageWhy[st]
 				w.add(c, model.Suspend)
 			}
 		case due.Account():

@@ -87,11 +87,11 @@ type drafter struct {
 	sets      []*model.Sets
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
-	lifted    map[string]int // notice about a lifted guard → holds that it lifted
+	lifted    map[plan.Notice]int // notice about a lifted guard → holds that it lifted
 }
 
 func newDrafter(in Input) *drafter {
-	d := &drafter{in: in, lifted: map[string]int{}}
+	d := &drafter{in: in, lifted: map[plan.Notice]int{}}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.sets = append(d.sets, e.Accounts.Sets)
@@ -200,7 +200,7 @@ func (d *drafter) standing(holds []plan.Hold, app string) []plan.Hold {
 				if l.Until != day.None {
 					says += fmt.Sprintf(" until %s", l.Until)
 				}
-				d.lifted[app+"\x00"+says+": "+l.Because]++
+				d.lifted[plan.Notice{App: app, Says: says + ": " + l.Because}]++
 				return true
 			}
 		}
@@ -273,9 +273,9 @@ func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Noti
 			d.appNotices(a, found, func(format string, args ...any) { add(a, format, args...) })
 		}
 	}
-	for key, n := range d.lifted {
-		app, says, _ := cut(key)
-		out = append(out, plan.Notice{App: app, Says: fmt.Sprintf("%s (%s)", says, model.Count(n, "hold", "holds"))})
+	for notice, n := range d.lifted {
+		notice.Says += " (" + model.Count(n, "hold", "holds") + ")"
+		out = append(out, notice)
 	}
 	sort.SliceStable(out, func(i, j int) bool {
 		if out[i].App != out[j].App {

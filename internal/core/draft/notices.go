@@ -11,8 +11,6 @@ import (
 // maxNamed is how many accounts or things a notice names before it counts.
 const maxNamed = 5
 
-func cut(key string) (app, says string, ok bool) { return strings.Cut(key, "\x00") }
-
 func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)) {
 	accounts, app := d.accounts[a], d.in.Apps[a]
 	if accounts.Nameless > 0 {

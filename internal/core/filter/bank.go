@@ -9,7 +9,7 @@ import (
 	"pravet/internal/core/table"
 )
 
-// Rows is what a Bank evaluates over. Column returns nil for an attribute
+// Rows is what Classify evaluates over. Column returns nil for an attribute
 // that no row has; names are compared without case.
 type Rows interface {
 	Len() int

@@ -9,7 +9,7 @@
 // People and accounts are flat, so name[givenName eq "Ines"] is the same as
 // name.givenName eq "Ines", and "value" is the attribute itself.
 //
-// A filter is parsed once; a Bank then evaluates many filters over many rows
+// A filter is parsed once; Classify then evaluates many filters over many rows
 // at the cost of their distinct values.
 package filter
 

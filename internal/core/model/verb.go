@@ -26,9 +26,6 @@ var verbNames = [verbs]string{"suspend", "release", "leave", "revoke", "remove",
 
 func (v Verb) String() string { return verbNames[v] }
 
-// Verbs lists all verbs in order.
-func Verbs() []string { return verbNames[:] }
-
 // ParseVerb reads a verb's name.
 func ParseVerb(s string) (Verb, bool) {
 	for v, n := range verbNames {
