@@ -356,6 +356,18 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 		require.Contains(t, out, "give yourself the permission to read it")
 		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0o644))
 	}
+	// So for every command that reads a plan, and those that read the ledger.
+	draft := exec.Command(filepath.Join(base, "pravet"), "draft", "--repo", dir, "--on", "2026-11-24", "--out", filepath.Join(dir, "plan.json"))
+	require.NoError(t, draft.Run())
+	require.NoError(t, exec.Command("chmod", "-R", "a+rwX", base).Run())
+	require.NoError(t, os.Chmod(filepath.Join(dir, "plan.json"), 0))
+	for _, args := range [][]string{{"show"}, {"accept", "--because", "x"}, {"reject", "--because", "x"}, {"apply", "--yes"}} {
+		require.Contains(t, run(append(args, "plan.json")...), "plan.json: it may not be read")
+	}
+	require.NoError(t, os.Chmod(filepath.Join(dir, ".pravet", "ledger.db"), 0))
+	for _, args := range [][]string{{"log"}, {"log", "verify"}, {"draft", "--on", "2026-11-24"}} {
+		require.Contains(t, run(args...), "the ledger cannot be used")
+	}
 	// Nor is anything written where it may not be.
 	require.NoError(t, os.Chmod(dir, 0o555))
 	require.NoError(t, os.RemoveAll(filepath.Join(dir, ".pravet")))

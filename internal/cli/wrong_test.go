@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// contents is every file of a repository but the ledger and Git's own, by name.
+func (d *desk) contents(t *testing.T) map[string]string {
+	out := map[string]string{}
+	err := filepath.WalkDir(d.dir, func(path string, e fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case e.IsDir() && (e.Name() == ".git" || e.Name() == ".pravet"):
+			return fs.SkipDir
+		case e.IsDir():
+			return nil
+		}
+		data, err := os.ReadFile(path)
+		out[path] = string(data)
+		return err
+	})
+	require.NoError(t, err)
+	return out
+}
+
+// TestEveryCommandRefusesWrongInput: of each kind that it takes, with one clear
+// message, the status that is documented, and nothing changed.
+func TestEveryCommandRefusesWrongInput(t *testing.T) {
+	d := newDesk(t)
+	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+	plan := filepath.Join(d.dir, "plans", "3cjfbbn3.json")
+	whole, err := os.ReadFile(plan)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "broken.json"), whole[:len(whole)/2], 0o644))
+	before := d.contents(t)
+	because := []string{"--because", "x"}
+	for _, c := range []struct {
+		status int
+		says   string
+		args   []string
+	}{
+		{Failed, "the folder is not empty", []string{"new", "people"}},
+		{Failed, "broken.json: not a directory", []string{"new", "broken.json"}},
+		{Failed, "there is no such folder", []string{"check", "--repo", "gone"}},
+		{Failed, "there is no pravet.yaml in this folder", []string{"check", "--repo", "people"}},
+		{WrongUsage, "there is no schema", []string{"check", "--schema", "person"}},
+		{Failed, `no application "ticket"; did you mean tickets?`, []string{"draft", "--app", "ticket"}},
+		{Failed, "this is a folder", []string{"draft", "--out", "people"}},
+		{Failed, "no such file or directory; nothing was changed", []string{"draft", "--out", "gone/plan.json"}},
+		{WrongUsage, "is not a date", []string{"draft", "--on", "24.11.2026"}},
+		{WrongUsage, "no closing quote", []string{"draft", "--only", `department eq "Deck`}},
+		{Failed, "gone.json: there is no such file", []string{"show", "gone.json"}},
+		{Failed, "broken.json: this is not a plan", []string{"show", "broken.json"}},
+		{Failed, "this is not a plan", []string{"show", "people/ashore.csv"}},
+		{WrongUsage, `"E0041"; did you mean`, []string{"show", "3cjfbbn3", "--person", "E0041"}},
+		{Failed, "gone.json: there is no such file", append([]string{"accept", "gone.json"}, because...)},
+		{Failed, "broken.json: this is not a plan", append([]string{"accept", "broken.json"}, because...)},
+		{WrongUsage, `no change "nnnn"`, append([]string{"accept", "3cjfbbn3", "nnnn"}, because...)},
+		{WrongUsage, `no guard "seat"; did you mean seats?`, append([]string{"accept", "3cjfbbn3", "--lift", "seat"}, because...)},
+		{Failed, "gone.json: there is no such file", append([]string{"reject", "gone.json"}, because...)},
+		{Failed, "broken.json: this is not a plan", append([]string{"reject", "broken.json"}, because...)},
+		{WrongUsage, "is over already", append([]string{"reject", "3cjfbbn3", "--until", "2026-11-23"}, because...)},
+		{WrongUsage, "is not an address", append([]string{"reject", "3cjfbbn3", "--thing", "seller"}, because...)},
+		{Failed, "gone.json: there is no such file", []string{"apply", "gone.json", "--yes"}},
+		{Failed, "broken.json: this is not a plan", []string{"apply", "broken.json", "--yes"}},
+		{WrongUsage, "nobody is there to be asked", []string{"apply", "3cjfbbn3"}},
+		{Failed, `no run or plan "run-7"`, []string{"log", "run-7"}},
+		{WrongUsage, `--kind cannot be "runs"`, []string{"log", "--kind", "runs"}},
+		{Failed, "it is not the one that was noted", []string{"log", "verify", "--head", strings.Repeat("0", 64)}},
+		{Failed, "the folder is not empty", []string{"demo", "--keep", "people"}},
+	} {
+		require.Equal(t, c.status, d.run(c.args...), "%v: %s", c.args, d.err.String())
+		require.Contains(t, d.err.String(), c.says, "%v", c.args)
+		require.Equal(t, 1, strings.Count(d.err.String(), "pravet: "), "one message: %s", d.err.String())
+	}
+	require.Equal(t, before, d.contents(t))
+}
