@@ -102,7 +102,11 @@ func (p *Printer) Head(pl *plan.Plan) {
 	if s := pl.Selection; s != nil {
 		var limits []string
 		if len(s.Apps) > 0 {
-			limits = append(limits, map[bool]string{true: "the application ", false: "the applications "}[len(s.Apps) == 1]+strings.Join(s.Apps, ", "))
+			what := "the applications "
+			if len(s.Apps) == 1 {
+				what = "the application "
+			}
+			limits = append(limits, what+strings.Join(s.Apps, ", "))
 		}
 		if s.Only != "" {
 			limits = append(limits, "people with "+s.Only)
