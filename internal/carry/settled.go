@@ -7,6 +7,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -16,10 +17,11 @@ type readBack struct {
 	app      *model.App
 	accounts *model.Accounts
 	index    *table.Index
+	reach    *reach.Reacher
 }
 
 func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
-	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil)}
+	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil), reach.New(app, accounts.Sets)}
 }
 
 // settled tells whether a change is to be seen in the application, and if
@@ -65,8 +67,9 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	default:
 		kind, _ := model.ParseKind(c.Thing.Kind)
 		t := r.app.Thing(kind, c.Thing.Name)
-		has := t >= 0 && r.accounts.Sets.Has(r.accounts.Held[at], t)
-		if gains := verb == model.Gaining(kind); gains != has {
+		gains := verb == model.Gaining(kind)
+		has := t >= 0 && r.holds(at, t, gains)
+		if gains != has {
 			if gains {
 				return false, fmt.Sprintf("the account does not hold %s %s", c.Thing.Kind, c.Thing.Name)
 			}
@@ -74,6 +77,16 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 		}
 	}
 	return true, ""
+}
+
+// holds tells whether an account holds a thing. Where an export shows what comes
+// along as well, that it is shown is all that can be asked of one gained.
+func (r *readBack) holds(at int, thing int32, gained bool) bool {
+	set := r.accounts.Held[at]
+	if gained && r.app.Effective[r.app.Things[thing].Kind] {
+		return r.reach.Has(set, thing)
+	}
+	return r.accounts.Sets.Has(set, thing)
 }
 
 func (r *readBack) attr(at int, name, want string) (bool, string) {

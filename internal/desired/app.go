@@ -55,7 +55,7 @@ func (r *Repo) readApps() {
 
 func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	f := d.fields(root, "an application", "app", "title", "owner", "export", "connect", "match", "scope", "account", "fixed",
-		"groups", "roles", "licenses", "protect", "strays", "guards")
+		"groups", "roles", "licenses", "protect", "strays", "tidy", "guards")
 	app := &model.App{ID: d.required(f, root, "app", "the application"), Title: d.text(f["title"], "title"), Pos: d.pos(root)}
 	if n := f["app"]; n != nil {
 		app.Pos = d.pos(n)
@@ -81,8 +81,11 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	if n := f["strays"]; n != nil {
 		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
 	}
+	if n := f["tidy"]; n != nil {
+		app.Tidy, app.TidyPos = d.oneOf(n, "tidy", "doubles") != "", d.pos(n)
+	}
 	app.Guards = d.guards(f["guards"], false)
-	spec := d.export(root, f["export"])
+	spec := d.export(app, root, f["export"])
 	if spec != nil {
 		d.fits(root, f, app, spec)
 	}
@@ -237,12 +240,13 @@ func circles(next [][]int, report func(path []int)) {
 }
 
 // export reads where the exported state is.
-func (d *doc) export(root, n *yaml.Node) *export.Spec {
+func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	if n == nil {
 		d.problem(root, "missing-key", "the application does not say where its exported state is", "add export: {format: csv, path: exports/FILE}")
 		return nil
 	}
-	f := d.fields(n, "export", "format", "path", "delimiter", "columns")
+	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows")
+	d.shows(app, f["shows"])
 	s := &export.Spec{Format: d.oneOf(orNode(f["format"], n), "format", export.Formats...), Delimiter: ',', Pos: d.pos(n)}
 	switch p := f["path"]; {
 	case p == nil:
@@ -286,6 +290,27 @@ func (d *doc) export(root, n *yaml.Node) *export.Spec {
 		return nil
 	}
 	return s
+}
+
+// shows reads whether the export shows what is held directly, or all that an
+// account has in the end: for all kinds alike, or for each.
+func (d *doc) shows(app *model.App, n *yaml.Node) {
+	const direct, effective = "direct", "effective"
+	if n == nil {
+		return
+	}
+	if n.Kind == yaml.ScalarNode {
+		all := d.oneOf(n, "shows", direct, effective) == effective
+		app.Effective = [model.Kinds]bool{all, all, all}
+		return
+	}
+	f := d.fields(n, "shows", "groups", "roles", "licenses")
+	for k := range model.Kinds {
+		kind := model.Kind(k)
+		if v := f[kind.Plural()]; v != nil {
+			app.Effective[k] = d.oneOf(v, kind.Plural(), direct, effective) == effective
+		}
+	}
 }
 
 // fits checks that the export shows what the application's file speaks of.

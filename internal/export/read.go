@@ -209,6 +209,7 @@ func (b *builder) finish(file string) *model.Accounts {
 			}
 		}
 	}
+	b.direct()
 	if b.out.Key == nil {
 		b.out.Key = &table.Column{}
 	}
@@ -219,6 +220,18 @@ func (b *builder) finish(file string) *model.Accounts {
 	}
 	b.out.Key.Pad(b.count)
 	return b.out
+}
+
+// direct leaves of what is shown what is held directly, once for each set.
+func (b *builder) direct() {
+	sets := b.out.Sets
+	direct := make([]uint32, sets.Count())
+	for set := range direct {
+		direct[set] = b.app.Direct(sets, uint32(set))
+	}
+	for i, set := range b.out.Held {
+		b.out.Held[i] = direct[set]
+	}
 }
 
 // A FileDigest is the digest of one file of an export.

@@ -131,6 +131,9 @@ func render(p *plan.Plan) string {
 		if after, ok := c.After.(map[string]string); ok {
 			fmt.Fprintf(&b, "  with %v\n", after)
 		}
+		if means := show.Means(c); means != "" {
+			fmt.Fprintf(&b, "  in the end: %s\n", means)
+		}
 		for _, r := range c.Reasons {
 			fmt.Fprintf(&b, "  because %s:%d %s\n", r.File, r.Line, r.Says)
 		}

@@ -37,6 +37,35 @@ func What(c *plan.Change) string {
 	return c.Verb + " account"
 }
 
+// Means says what a change means in the end, beyond what it does: what comes or
+// goes with it. It is "" where there is nothing to add.
+func Means(c *plan.Change) string {
+	var things []string
+	for _, t := range c.Also {
+		things = append(things, t.Kind+" "+clean(t.Name))
+	}
+	list := strings.Join(things, ", ")
+	var out []string
+	if list != "" {
+		out = append(out, map[string]string{
+			"suspend": "out of reach: ", "restore": "in reach again: ", "remove": "gone with it: ",
+		}[c.Verb]+list)
+		switch {
+		case c.Thing != nil && c.Effect == "widens":
+			out[0] = "also " + list
+		case c.Thing != nil:
+			out[0] = "with it goes " + list
+		}
+	}
+	switch {
+	case c.Stays && c.Effect == "widens":
+		out = append(out, "it was there already, brought along by something else")
+	case c.Stays && c.Effect == "narrows":
+		out = append(out, "it stays, brought along by something else")
+	}
+	return strings.Join(out, "; ")
+}
+
 // Sentence says in words what a change does, and to whom.
 func Sentence(p *plan.Plan, c *plan.Change) string {
 	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
@@ -242,6 +271,9 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []plan.Hold) {
 	}
 	pad := width - lipgloss.Width(line) - lipgloss.Width(tail)
 	p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
+	if means := Means(c); means != "" {
+		p.wrapped(gutter, means, nil)
+	}
 	for _, r := range c.Reasons {
 		says := clean(r.Says)
 		if r.File != "" {
@@ -311,7 +343,7 @@ func (p *Printer) setAside(pl *plan.Plan) {
 
 // PlanTable is the changes as a table, one a row.
 func PlanTable(v *PlanView) *Table {
-	keys := []string{"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after", "forGood", "held", "decision", "reason"}
+	keys := []string{"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after", "also", "forGood", "held", "decision", "reason"}
 	t := &Table{Headers: keys, Keys: keys}
 	for _, c := range v.Changes {
 		kind, thing := "", ""
@@ -326,7 +358,7 @@ func PlanTable(v *PlanView) *Table {
 			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
 		}
 		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect, c.Verb, kind, thing, c.Attribute,
-			plainValue(c.Before), plainValue(c.After), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
+			plainValue(c.Before), plainValue(c.After), Means(c), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
 	}
 	return t
 }
@@ -391,6 +423,9 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 			what := What(c)
 			if c.ForGood {
 				what += ", for good"
+			}
+			if means := Means(c); means != "" {
+				what += " (" + means + ")"
 			}
 			p.Linef("| %s | %s | %s | %s |", c.Effect, markdown(Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>"))
 		}

@@ -38,6 +38,7 @@ const (
 	Follows               // the attribute follows the person's
 	KitSets               // a kit sets the attribute
 	IsStray               // the account belongs to nobody
+	IsDouble              // something else brings it along
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -54,6 +55,15 @@ type Change struct {
 	Why                  Why
 	Key                  string // the account's match value
 	Before, After        string
+}
+
+// Effect is what the change does to access. To take away what something else
+// brings along keeps it.
+func (c *Change) Effect() string {
+	if c.Why == IsDouble {
+		return "keeps"
+	}
+	return c.Verb.Effect()
 }
 
 // A Pair names two persons, or two accounts, that stand for one.
@@ -262,6 +272,12 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 		w.lose(c, t)
 	}
 	for _, t := range d.doubles {
+		if w.app.Tidy {
+			c := c
+			c.Why = IsDouble
+			w.lose(c, t)
+			continue
+		}
 		w.out.Doubles = append(w.out.Doubles, Double{w.a, c.Account, t})
 	}
 }

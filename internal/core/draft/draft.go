@@ -68,7 +68,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	order.Sort(changes, in.People)
 	checked := guard.Check(d.guardInput(due, found, changes))
 
-	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Due: due, Today: in.Today}
+	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Due: due, Today: in.Today}
 	all := d.changes(changes, checked, due)
 	if err := unique(all); err != nil {
 		return nil, err
@@ -129,13 +129,15 @@ func (d *drafter) changes(changes []diff.Change, checked *guard.Result, due *ent
 	out := make([]plan.Change, 0, len(changes))
 	opened := map[[2]int32]string{} // application, person → id of the create or restore
 	ids := d.in.People.Column("id")
+	ends := d.ends(checked)
 	for i := range changes {
 		c := &changes[i]
 		app := d.in.Apps[c.App]
 		p := plan.Change{
-			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Verb.Effect(), ForGood: c.Verb.ForGood(),
+			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
 			Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
 		}
+		p.Also, p.Stays = ends.of(c)
 		if c.Person != diff.None {
 			p.Person = ids.At(int(c.Person))
 		}

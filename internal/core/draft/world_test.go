@@ -80,6 +80,9 @@ func drawWorld(t *rapid.T, seats bool) *world {
 					acc.held[key(th)] = true
 				}
 			}
+			if app.Effective != [model.Kinds]bool{} {
+				acc.held = names(app, app.Implied(numbers(app, acc.held)), acc.held) // nothing is held twice over
+			}
 			state[fmt.Sprintf("user.%d", i)] = acc
 		}
 		w.state = append(w.state, state)
@@ -88,6 +91,27 @@ func drawWorld(t *rapid.T, seats bool) *world {
 }
 
 func key(t model.Thing) string { return t.Kind.String() + "/" + t.Name }
+
+// numbers are the things that an account holds, names the keys of those held
+// that are not among some others.
+func numbers(app *model.App, held map[string]bool) (out []int32) {
+	for i, th := range app.Things {
+		if held[key(th)] {
+			out = append(out, int32(i))
+		}
+	}
+	return out
+}
+
+func names(app *model.App, without []int32, held map[string]bool) map[string]bool {
+	out := map[string]bool{}
+	for _, t := range numbers(app, held) {
+		if !slices.Contains(without, t) {
+			out[key(app.Things[t])] = true
+		}
+	}
+	return out
+}
 
 func drawApp(t *rapid.T, a int, seats bool) *model.App {
 	app := &model.App{ID: fmt.Sprintf("app%d", a), Match: "userName", Strays: rapid.SampledFrom([]string{"report", "suspend", "remove"}).Draw(t, "strays")}
@@ -109,6 +133,10 @@ func drawApp(t *rapid.T, a int, seats bool) *model.App {
 	}
 	all := model.Limit{Percent: 100, IsPct: true, Set: true}
 	app.Guards = model.Guards{Removals: all, Suspensions: all, Narrowing: all, ExportShrink: all}
+	app.Tidy = rapid.Bool().Draw(t, "tidy")
+	if rapid.Bool().Draw(t, "effective") {
+		app.Effective = [model.Kinds]bool{rapid.Bool().Draw(t, "licenses"), rapid.Bool().Draw(t, "groups"), true}
+	}
 	if rapid.Bool().Draw(t, "scoped") {
 		app.Scope = parse(`department ne "Office"`)
 	}
@@ -201,13 +229,13 @@ func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
 		acc.Attrs[0].Append(names[i])
 		acc.Attrs[1].Append(s.name)
 		acc.Open = append(acc.Open, s.open)
-		var held []int32
-		for i, th := range w.apps[a].Things {
-			if s.held[key(th)] {
-				held = append(held, int32(i))
+		held := numbers(w.apps[a], s.held)
+		for _, t := range w.apps[a].Implied(held) {
+			if w.apps[a].Effective[w.apps[a].Things[t].Kind] {
+				held = append(held, t)
 			}
 		}
-		acc.Held = append(acc.Held, acc.Sets.Of(held))
+		acc.Held = append(acc.Held, w.apps[a].Direct(acc.Sets, acc.Sets.Of(held)))
 	}
 	return acc
 }
@@ -232,7 +260,9 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 	default:
 		thing := c.Thing.Kind + "/" + c.Thing.Name
 		gains := c.Effect == "widens"
-		require.NotEqual(t, gains, acc.held[thing])
+		if !gains || w.apps[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })].Effective == [model.Kinds]bool{} {
+			require.NotEqual(t, gains, acc.held[thing])
+		}
 		acc.held = maps.Clone(acc.held)
 		acc.held[thing] = gains
 	}
@@ -266,6 +296,9 @@ func TestApplyingAPlanLeavesNothingToDo(t *testing.T) {
 func TestAnyAcceptedPartLeavesExactlyTheRest(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := drawWorld(t, false)
+		for _, app := range w.apps { // what an export does not show may be granted again
+			app.Effective = [model.Kinds]bool{}
+		}
 		p := w.draft(t, nil)
 		done := map[string]bool{}
 		var rest []plan.Change
@@ -329,12 +362,7 @@ func (w *world) used() map[string]int {
 	out := map[string]int{}
 	for a, app := range w.apps {
 		for _, acc := range w.state[a] {
-			var held []int32
-			for i, th := range app.Things {
-				if acc.held[key(th)] {
-					held = append(held, int32(i))
-				}
-			}
+			held := numbers(app, acc.held)
 			all := append(app.Implied(held), held...)
 			for i, th := range app.Things {
 				if th.Seats >= 0 && slices.Contains(all, int32(i)) {
@@ -355,4 +383,66 @@ func (w *world) seats(license string) int {
 		}
 	}
 	return -1
+}
+
+// access is what each account has in the end: application/account → things.
+func (w *world) access() map[string]map[string]bool {
+	out := map[string]map[string]bool{}
+	for a, app := range w.apps {
+		for name, acc := range w.state[a] {
+			all := map[string]bool{}
+			held := numbers(app, acc.held)
+			for _, t := range append(app.Implied(held), held...) {
+				all[key(app.Things[t])] = true
+			}
+			out[app.ID+"/"+name] = all
+		}
+	}
+	return out
+}
+
+// TestWhatChangesMeanInTheEnd: what they say that comes and goes is the
+// difference between all access before and after, each once.
+func TestWhatChangesMeanInTheEnd(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := drawWorld(t, true)
+		p := w.draft(t, nil)
+		before := w.access()
+		told := maps.Clone(before)
+		for name := range told {
+			told[name] = maps.Clone(told[name])
+		}
+		for i := range p.Changes {
+			c := &p.Changes[i]
+			name := c.App + "/" + c.Account
+			things := slices.Clone(c.Also)
+			if c.Thing != nil && !c.Stays {
+				things = append(things, *c.Thing)
+			}
+			now := w.access()[name]
+			w.apply(t, c)
+			switch c.Verb {
+			case "suspend", "restore":
+				require.Len(t, things, len(now))
+				continue
+			case "create":
+				told[name] = map[string]bool{}
+			case "remove":
+				require.Len(t, things, len(now))
+				delete(told, name)
+				continue
+			}
+			for _, th := range things {
+				key := th.Kind + "/" + th.Name
+				require.Equal(t, c.Effect != "widens", told[name][key], "%s %s of %s is told twice", c.Verb, key, name)
+				require.Equal(t, c.Effect != "widens", before[name][key], "%s %s of %s changes nothing in the end", c.Verb, key, name)
+				told[name][key] = c.Effect == "widens"
+			}
+			require.True(t, c.Effect != "keeps" || len(things) == 0, "%s %s keeps access", c.Verb, name)
+		}
+		for name := range told {
+			maps.DeleteFunc(told[name], func(_ string, has bool) bool { return !has })
+		}
+		require.Equal(t, w.access(), told)
+	})
 }

@@ -19,6 +19,7 @@ type Explainer struct {
 	People *model.People
 	Apps   []*model.App
 	Kits   []*model.Kit
+	Sets   []*model.Sets // of each application
 	Due    *entitle.Result
 	Today  day.Day
 
@@ -72,10 +73,26 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 			e.said(c.Person, a.Person, e.valueOf(c.Person, a.Person)),
 			at(a.Pos, fmt.Sprintf("%s follows the person's %s", a.Name, a.Person)),
 		}
+	case diff.IsDouble:
+		return e.double(c)
 	case diff.IsStray:
 		return []plan.Reason{at(app.StraysPos, fmt.Sprintf("strays: %s; nobody's %s is %q", app.Strays, app.MatchPerson(), c.Key))}
 	}
 	return nil
+}
+
+// double says what brings along that which is taken away as a double.
+func (e *Explainer) double(c *diff.Change) []plan.Reason {
+	app := e.Apps[c.App]
+	t := app.Things[c.Thing]
+	out := []plan.Reason{at(app.TidyPos, fmt.Sprintf("tidy: doubles; %s %s stays, as something else brings it along", t.Kind, t.Name))}
+	for _, due := range e.Sets[c.App].Members(e.due(c).Want) {
+		if slices.Contains(app.Implied([]int32{due}), c.Thing) {
+			by := app.Things[due]
+			out = append(out, at(by.Pos, fmt.Sprintf("%s %s brings %s %s along", by.Kind, by.Name, t.Kind, t.Name)))
+		}
+	}
+	return out
 }
 
 // A Giver is a kit that gives a thing, by itself or along with another one.

@@ -15,6 +15,7 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
 )
 
 // The names of the guards.
@@ -69,6 +70,7 @@ type Result struct {
 	Holds   map[int][]plan.Hold // number of the change → holds
 	Needs   map[int][]int       // number of the change → changes that must come before it
 	Notices []plan.Notice
+	States  *reach.States       // of the accounts that the plan touches
 	Suspect []bool // applications whose export is empty or has shrunk
 	Roster  bool   // the roster has shrunk
 }
@@ -92,7 +94,8 @@ func Check(in Input) *Result {
 		c.attributes(a)
 	}
 	c.roster()
-	st := newStates(&c.Input)
+	st := reach.Follow(in.Apps, in.Accounts, in.Changes)
+	c.out.States = st
 	for a := range in.Apps {
 		if in.Accounts[a] != nil {
 			c.seats(a, st)
@@ -100,6 +103,7 @@ func Check(in Input) *Result {
 		}
 	}
 	c.separation(st)
+	c.doubles(st)
 	return c.out
 }
 
@@ -127,7 +131,7 @@ func (c *checker) notice(a int, format string, args ...any) {
 	c.out.Notices = append(c.out.Notices, plan.Notice{App: c.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
 }
 
-func narrows(ch *diff.Change) bool { return ch.Verb.Effect() == "narrows" }
+func narrows(ch *diff.Change) bool { return ch.Effect() == "narrows" }
 
 // personName is how a hold names a person.
 func (c *checker) personName(p int32) string {

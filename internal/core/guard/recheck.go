@@ -3,6 +3,7 @@ package guard
 import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -13,19 +14,20 @@ import (
 // them must be held, by id. O(accounts · guarded things + changes).
 func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) map[string]string {
 	held := map[string]string{}
-	r := rechecker{newReacher(app, accounts.Sets), accounts, map[string]*state{}}
+	r := rechecker{reach.New(app, accounts.Sets), app, accounts, map[string]*reach.State{}}
 	index := table.NewIndex(accounts.Key, nil)
 	for _, c := range changes {
 		st := r.of[c.Account]
 		if st == nil {
-			st = &state{}
+			st = &reach.State{}
 			if at := index.Find(c.Account); at >= 0 {
-				st.open, st.set = accounts.Open[at], accounts.Held[at]
+				st.Open, st.Set = accounts.Open[at], accounts.Held[at]
 			}
-			st.openAfter, st.after = st.open, st.set
+			st.OpenAfter, st.After = st.Open, st.Set
 			r.of[c.Account] = st
 		}
-		r.apply(st, c)
+		verb, _ := model.ParseVerb(c.Verb)
+		st.Step(accounts.Sets, verb, r.thing(c))
 	}
 	for t := range app.Things {
 		if thing := &app.Things[t]; thing.AtLeast > 0 {
@@ -36,28 +38,10 @@ func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) m
 }
 
 type rechecker struct {
-	*reacher
+	*reach.Reacher
+	app      *model.App
 	accounts *model.Accounts
-	of       map[string]*state
-}
-
-func (r *rechecker) apply(st *state, c *plan.Change) {
-	verb, _ := model.ParseVerb(c.Verb)
-	switch verb {
-	case model.Suspend:
-		st.openAfter = false
-	case model.Remove:
-		st.openAfter, st.after = false, 0
-	case model.Create, model.Restore:
-		st.openAfter = true
-	}
-	if t := r.thing(c); t >= 0 {
-		if c.Effect == "widens" {
-			st.after = r.accounts.Sets.With(st.after, t)
-		} else {
-			st.after = r.accounts.Sets.Without(st.after, t)
-		}
-	}
+	of       map[string]*reach.State
 }
 
 // thing is the number of a change's thing, or -1.
@@ -73,8 +57,8 @@ func (r *rechecker) thing(c *plan.Change) int32 {
 }
 
 func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change, held map[string]string) {
-	losers, more := r.losing(r.of, t)
-	n := r.active(r.accounts, t) + more
+	losers, more := r.Losing(r.of, t)
+	n := r.Active(r.accounts, t) + more
 	if n >= thing.AtLeast || len(losers) == 0 {
 		return
 	}
@@ -82,7 +66,7 @@ func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change,
 		if c.Effect != "narrows" || !losers[c.Account] {
 			continue
 		}
-		if x := r.thing(c); x < 0 || r.brings(x, t) {
+		if x := r.thing(c); x < 0 || r.Brings(x, t) {
 			held[c.ID] = tooFew(n, thing)
 		}
 	}

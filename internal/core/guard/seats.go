@@ -5,20 +5,21 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
+	"pravet/internal/core/reach"
 )
 
 // seats follows each license with a number of seats through the plan in its
 // order. A change that takes a seat which only comes free in the plan needs the
 // change that frees it; one for which no seat is left is held. Blocked
 // accounts keep their seats.
-func (c *checker) seats(a int, st *states) {
+func (c *checker) seats(a int, st *reach.States) {
 	app := c.Apps[a]
 	for t := range app.Things {
 		thing := &app.Things[t]
 		if thing.Kind != model.License || thing.Seats < 0 {
 			continue
 		}
-		used := st.holders(a, int32(t))
+		used := st.App(a).Holders(c.Accounts[a], int32(t))
 		free, without, opened := thing.Seats-used, 0, 0
 		var freed []int
 		current := map[string]uint32{}
@@ -29,7 +30,7 @@ func (c *checker) seats(a int, st *states) {
 			}
 			set, ok := current[ch.Key]
 			if !ok {
-				set = st.of[a][ch.Key].set
+				set = st.Of(a, ch.Key).Set
 			}
 			next := set
 			switch {
@@ -40,7 +41,7 @@ func (c *checker) seats(a int, st *states) {
 			default:
 				next = c.Accounts[a].Sets.With(set, ch.Thing)
 			}
-			had, has := st.reaches(a, set, int32(t)), st.reaches(a, next, int32(t))
+			had, has := st.App(a).Has(set, int32(t)), st.App(a).Has(next, int32(t))
 			switch {
 			case had && !has:
 				opened++
@@ -76,15 +77,15 @@ func (c *checker) seats(a int, st *states) {
 
 // atLeast holds what would leave too few active holders of a thing, counted
 // over effective access after the whole plan.
-func (c *checker) atLeast(a int, st *states) {
+func (c *checker) atLeast(a int, st *reach.States) {
 	app := c.Apps[a]
 	for t := range app.Things {
 		thing := &app.Things[t]
 		if thing.AtLeast == 0 {
 			continue
 		}
-		losers, more := st.reach[a].losing(st.of[a], int32(t))
-		n := st.reach[a].active(c.Accounts[a], int32(t)) + more
+		losers, more := st.Losing(a, int32(t))
+		n := st.App(a).Active(c.Accounts[a], int32(t)) + more
 		if n >= thing.AtLeast || len(losers) == 0 {
 			continue
 		}
@@ -93,7 +94,7 @@ func (c *checker) atLeast(a int, st *states) {
 			if !narrows(ch) || !losers[ch.Key] {
 				continue
 			}
-			if ch.Thing == diff.None || st.brings(a, ch.Thing, int32(t)) {
+			if ch.Thing == diff.None || st.App(a).Brings(ch.Thing, int32(t)) {
 				c.hold(i, AtLeast, "%s", tooFew(n, thing))
 			}
 		}

@@ -5,13 +5,14 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
+	"pravet/internal/core/reach"
 )
 
 // separation holds the changes by which a person would come to hold two
 // things that are kept apart, counted over effective access in all
 // applications after the plan. Who holds both already and gains neither is
 // only pointed out.
-func (c *checker) separation(st *states) {
+func (c *checker) separation(st *reach.States) {
 	if len(c.Separations) == 0 {
 		return
 	}
@@ -37,7 +38,7 @@ func (c *checker) separation(st *states) {
 			}
 			for _, i := range gains[p] {
 				for _, x := range things {
-					if int(c.Changes[i].App) == x.App && st.brings(x.App, c.Changes[i].Thing, x.Thing) {
+					if int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing) {
 						c.hold(i, Separation, "%s would hold %s, which are kept apart: %s (%s)",
 							c.personName(p), strings.Join(held, " and "), sep.Name, sep.Pos)
 						break
@@ -50,7 +51,7 @@ func (c *checker) separation(st *states) {
 
 // swaps makes what a person gains wait for what the person loses of the same
 // separation: if the loss is rejected, the gain must not come.
-func (c *checker) swaps(st *states, p int32, sep model.Separation, gains []int) {
+func (c *checker) swaps(st *reach.States, p int32, sep model.Separation, gains []int) {
 	for _, lost := range sep.Apart {
 		if c.Accounts[lost.App] == nil || !c.before(p, lost, st) || c.after(st, p, lost) {
 			continue
@@ -58,14 +59,14 @@ func (c *checker) swaps(st *states, p int32, sep model.Separation, gains []int) 
 		for _, i := range gains {
 			gained := false
 			for _, x := range sep.Apart {
-				gained = gained || x != lost && int(c.Changes[i].App) == x.App && st.brings(x.App, c.Changes[i].Thing, x.Thing)
+				gained = gained || x != lost && int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing)
 			}
 			if !gained {
 				continue
 			}
 			for _, k := range c.byApp[lost.App] {
 				ch := &c.Changes[k]
-				if ch.Person == p && narrows(ch) && (ch.Verb == model.Remove || ch.Thing != diff.None && st.brings(lost.App, ch.Thing, lost.Thing)) {
+				if ch.Person == p && narrows(ch) && (ch.Verb == model.Remove || ch.Thing != diff.None && st.App(lost.App).Brings(ch.Thing, lost.Thing)) {
 					c.out.Needs[i] = append(c.out.Needs[i], k)
 				}
 			}
@@ -74,9 +75,9 @@ func (c *checker) swaps(st *states, p int32, sep model.Separation, gains []int) 
 }
 
 // before tells whether a person has a thing as things are.
-func (c *checker) before(p int32, x model.AppThing, st *states) bool {
+func (c *checker) before(p int32, x model.AppThing, st *reach.States) bool {
 	account := c.Diff.AccountOf[x.App][p]
-	return account != diff.None && st.reaches(x.App, c.Accounts[x.App].Held[account], x.Thing)
+	return account != diff.None && st.App(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
 }
 
 func (c *checker) address(x model.AppThing) string {
@@ -85,7 +86,7 @@ func (c *checker) address(x model.AppThing) string {
 }
 
 // after tells whether a person has a thing once the plan is carried out.
-func (c *checker) after(st *states, p int32, x model.AppThing) bool {
+func (c *checker) after(st *reach.States, p int32, x model.AppThing) bool {
 	account := c.Diff.AccountOf[x.App][p]
 	key := ""
 	if account != diff.None {
@@ -93,8 +94,8 @@ func (c *checker) after(st *states, p int32, x model.AppThing) bool {
 	} else {
 		key = c.People.Get(int(p), c.Apps[x.App].MatchPerson())
 	}
-	if s := st.of[x.App][key]; s != nil {
-		return st.reaches(x.App, s.after, x.Thing)
+	if s := st.Of(x.App, key); s != nil {
+		return st.App(x.App).Has(s.After, x.Thing)
 	}
-	return account != diff.None && st.reaches(x.App, c.Accounts[x.App].Held[account], x.Thing)
+	return account != diff.None && st.App(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
 }

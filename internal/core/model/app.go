@@ -23,6 +23,12 @@ type App struct {
 
 	Things []Thing // the catalog, sorted by kind and name
 
+	// Effective tells of which kinds the export shows all that an account has in
+	// the end, and not only what it holds directly.
+	Effective [Kinds]bool
+	Tidy      bool // take away what something else brings along
+	TidyPos   Pos
+
 	Protect    []Name
 	Strays     string // report, suspend or remove
 	StraysPos  Pos
@@ -151,6 +157,20 @@ func (a *App) Implied(things []int32) []int32 {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// Direct returns what an account holds directly, at the least, when an export
+// shows a set: of kinds that are shown with all that comes along, what another
+// shown thing brings is not counted.
+func (a *App) Direct(sets *Sets, shown uint32) uint32 {
+	if a.Effective == [Kinds]bool{} {
+		return shown
+	}
+	implied := a.Implied(sets.Members(shown))
+	return sets.Of(slices.DeleteFunc(slices.Clone(sets.Members(shown)), func(t int32) bool {
+		_, comes := slices.BinarySearch(implied, t)
+		return comes && a.Effective[a.Things[t].Kind]
+	}))
 }
 
 // A Limit is a count, or a percentage of a whole.

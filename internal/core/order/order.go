@@ -1,6 +1,7 @@
 // Package order puts changes into the order in which they are carried out:
 // by verb (see model.Verb for why that order is safe), then application,
-// person, thing and attribute.
+// person, thing and attribute. What something else brings along is taken away
+// last, when that is there.
 package order
 
 import (
@@ -23,7 +24,7 @@ func Sort(changes []diff.Change, people *model.People) {
 		return ids.At(int(c.Person))
 	}
 	slices.SortFunc(changes, func(x, y diff.Change) int {
-		if d := cmp.Or(cmp.Compare(x.Verb, y.Verb), cmp.Compare(x.App, y.App)); d != 0 {
+		if d := cmp.Or(cmp.Compare(rank(&x), rank(&y)), cmp.Compare(x.App, y.App)); d != 0 {
 			return d
 		}
 		if x.Person != y.Person {
@@ -33,4 +34,12 @@ func Sort(changes []diff.Change, people *model.People) {
 		}
 		return cmp.Or(cmp.Compare(x.Key, y.Key), cmp.Compare(x.Thing, y.Thing), cmp.Compare(x.Attr, y.Attr))
 	})
+}
+
+// rank orders the steps of a plan.
+func rank(c *diff.Change) int {
+	if c.Why == diff.IsDouble {
+		return int(model.Grant) + 1 + int(c.Verb)
+	}
+	return int(c.Verb)
 }

@@ -74,6 +74,7 @@ type Export struct {
 type Change struct {
 	Account   string   `json:"account"`
 	After     any      `json:"after"` // of an update: likewise; of a create: the attributes as an object
+	Also      []Thing  `json:"also"`  // what else comes or goes with it in the end
 	App       string   `json:"app"`
 	Attribute string   `json:"attribute"`
 	Before    any      `json:"before"` // of an update: the value, or null for none
@@ -84,6 +85,7 @@ type Change struct {
 	Needs     []string `json:"needs"`
 	Person    string   `json:"person"` // id, or "" for an account of nobody
 	Reasons   []Reason `json:"reasons"`
+	Stays     bool     `json:"stays"` // the thing itself was there before in another way, or stays so
 	Thing     *Thing   `json:"thing"`
 	Verb      string   `json:"verb"`
 }
