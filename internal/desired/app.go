@@ -161,7 +161,9 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 			if n := tf["seats"]; n != nil {
 				t.Seats = d.integer(n, "seats", 0)
 			}
-			t.Price = d.text(tf["price"], "price")
+			if n := tf["price"]; n != nil {
+				t.Price = d.price(n)
+			}
 			for _, need := range d.names(tf["needs"], "needs") {
 				t.Needs = append(t.Needs, need.Text)
 			}

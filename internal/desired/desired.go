@@ -32,6 +32,7 @@ type Repo struct {
 	Organization string
 	Guards       model.Guards
 	Separations  []model.Separation
+	Exceptions   []model.Exception
 	Apps         []*model.App // by id
 	Exports      []*export.Spec
 	Kits         []*model.Kit // by name
@@ -82,8 +83,8 @@ func Rules(dir string) *Repo {
 	separations := r.readRoot()
 	r.readApps()
 	r.readKits()
-	r.readStanding()
 	r.resolveSeparations(separations)
+	r.readStanding()
 	return r
 }
 
@@ -112,7 +113,8 @@ func (r *Repo) list(folder string, endings ...string) []string {
 
 // Digest identifies the desired state: SHA-256 over the name and the digest of
 // every file, in the order of names. Of standing.yaml only the lifted guards
-// count: a rejection changes what is carried out, not what is desired.
+// and the exceptions count: a rejection changes what is carried out, not what is
+// desired.
 func (r *Repo) Digest() string {
 	h := sha256.New()
 	var files []string
@@ -122,11 +124,16 @@ func (r *Repo) Digest() string {
 	sort.Strings(files)
 	for _, f := range files {
 		if f == standingFile {
-			lifts, err := json.Marshal(r.Lifts)
+			counts, err := json.Marshal(r.Lifts)
+			if err == nil && len(r.Exceptions) > 0 {
+				var more []byte
+				more, err = json.Marshal(r.Exceptions)
+				counts = append(counts, more...)
+			}
 			if err != nil {
 				panic(err) // plain values always marshal
 			}
-			fmt.Fprintf(h, "%s\n%s\n", f, lifts)
+			fmt.Fprintf(h, "%s\n%s\n", f, counts)
 			continue
 		}
 		fmt.Fprintf(h, "%s\n%s\n", f, r.sums[f])

@@ -71,7 +71,7 @@ func (r *Repo) resolveKits() {
 func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	k := &model.Kit{Name: e.name, Pos: d.pos(e.key)}
 	k.ForPos = k.Pos
-	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "gives", "with", "holders", "except")
+	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "rank", "gives", "with", "holders", "except")
 	k.Title = d.text(f["title"], "title")
 	if n := f["everyone"]; n != nil {
 		k.Everyone, k.ForPos = d.boolean(n, "everyone"), d.pos(n)
@@ -82,6 +82,9 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 		}
 		k.For, k.ForPos = d.filter(n, "for"), d.pos(n)
 		r.use(d, n, k.For, "kit "+k.Name)
+	}
+	if n := f["rank"]; n != nil {
+		k.Rank = d.integer(n, "rank", 1)
 	}
 	k.With = d.names(f["with"], "with")
 	if f["gives"] == nil && f["with"] == nil {

@@ -2,6 +2,8 @@ package desired
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -96,6 +98,38 @@ func (r *Repo) resolveSeparations(all []pending) {
 		}
 		if len(s.Apart) > 1 {
 			r.Separations = append(r.Separations, s)
+			r.breaks(&s)
+		}
+	}
+}
+
+// breaks reports what breaks a separation by itself: a thing that brings
+// another of the same set along, a kit that gives two of them.
+func (r *Repo) breaks(s *model.Separation) {
+	for _, x := range s.Apart {
+		app := r.Apps[x.App]
+		for _, y := range s.Apart {
+			if chain := app.Chain(x.Thing, y.Thing); x.App == y.App && len(chain) > 1 {
+				r.fail(s.Pos, "separation", fmt.Sprintf("%s brings %s along, so nobody could hold it: %s", app.Address(x.Thing), app.Address(y.Thing), s.Name), "keep other things apart")
+			}
+		}
+	}
+	for _, k := range r.Kits {
+		given := func(x model.AppThing) bool {
+			gives := k.Gives
+			for _, w := range k.All {
+				gives = append(slices.Clone(gives), r.Kits[w].Gives...)
+			}
+			return slices.ContainsFunc(gives, func(g model.Give) bool {
+				return g.App == x.App && slices.ContainsFunc(g.Things, func(t int32) bool { return r.Apps[x.App].Chain(t, x.Thing) != nil })
+			})
+		}
+		if both := s.Break(given); len(both) > 1 {
+			var names []string
+			for _, x := range both {
+				names = append(names, r.Apps[x.App].Address(x.Thing).String())
+			}
+			r.fail(k.Pos, "separation", fmt.Sprintf("the kit %s by itself gives %s, which are kept apart in %s: %s", k.Name, strings.Join(names, " and "), s.Pos, s.Name), "give them by two kits, to different people")
 		}
 	}
 }

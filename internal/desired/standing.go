@@ -30,7 +30,7 @@ func (r *Repo) readStanding() {
 	if root == nil {
 		return
 	}
-	f := d.fields(root, standingFile, "rejections", "lifted")
+	f := d.fields(root, standingFile, "rejections", "lifted", "exceptions")
 	for _, n := range d.list(f["rejections"], "rejections") {
 		x := d.fields(n, "a rejection", "change", "what", "until", "because", "by")
 		rej := decide.Rejection{Change: d.required(x, n, "change", "a rejection"), Until: d.date(x["until"], "until"),
@@ -51,6 +51,30 @@ func (r *Repo) readStanding() {
 			d.problem(x["app"], "unknown-application", fmt.Sprintf("there is no application %q", l.App), didYouMean(l.App, r.appIDs(), "there are "))
 		}
 		r.Lifts = append(r.Lifts, l)
+	}
+	r.readExceptions(d, f["exceptions"])
+}
+
+// readExceptions reads who may hold what a separation keeps apart.
+func (r *Repo) readExceptions(d *doc, list *yaml.Node) {
+	var names []string
+	for i := range r.Separations {
+		names = append(names, r.Separations[i].Name)
+	}
+	for _, n := range d.list(list, "exceptions") {
+		f := d.fields(n, "an exception", "separation", "person", "until", "because", "by")
+		x := model.Exception{Separation: d.required(f, n, "separation", "an exception"), Person: d.required(f, n, "person", "an exception"),
+			Until: d.date(f["until"], "until"), Because: d.required(f, n, "because", "an exception"), Pos: d.pos(n)}
+		if f["until"] == nil {
+			d.problem(n, "missing-key", "an exception does not last for ever", "add until: YYYY-MM-DD")
+		}
+		if x.Separation != "" && !slices.Contains(names, x.Separation) {
+			d.problem(f["separation"], "unknown-separation", fmt.Sprintf("there is no separation %q", x.Separation), didYouMean(x.Separation, names, "there are "))
+		}
+		if x.Person != "" {
+			r.refs = append(r.refs, personRef{x.Person, d.pos(f["person"])})
+		}
+		r.Exceptions = append(r.Exceptions, x)
 	}
 }
 

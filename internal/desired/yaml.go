@@ -14,6 +14,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
+	"pravet/internal/core/money"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
 )
@@ -234,6 +235,14 @@ func (d *doc) integer(n *yaml.Node, what string, least int) int {
 		return least
 	}
 	return v
+}
+
+func (d *doc) price(n *yaml.Node) money.Price {
+	p, err := money.Parse(d.text(n, "price"))
+	if err != nil {
+		d.problem(n, "wrong-price", "price: "+err.Error(), "")
+	}
+	return p
 }
 
 func (d *doc) date(n *yaml.Node, what string) day.Day {

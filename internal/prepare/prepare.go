@@ -114,7 +114,7 @@ func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*pla
 	in := draft.Input{
 		Organization: s.Repo.Organization, Today: today, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
-		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Guards: s.Repo.Guards,
+		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Guards: s.Repo.Guards,
 		Exports: s.Exports, Lifts: s.Repo.Lifts,
 		// A standing rejection counts over one of the ledger.
 		Rejections: append(rejections, s.Repo.Rejections...),

@@ -144,6 +144,9 @@ func render(p *plan.Plan) string {
 	for _, s := range p.SetAside {
 		fmt.Fprintf(&b, "aside: %s %s: %s: %s\n", s.Change.App, s.Change.Account, show.What(&s.Change), s.Because)
 	}
+	for _, c := range p.Costs {
+		fmt.Fprintf(&b, "cost: %s before, %s after, %s a month\n", c.Before, c.After, c.Currency)
+	}
 	for _, n := range p.Notices {
 		fmt.Fprintf(&b, "notice: %s: %s\n", n.App, n.Says)
 	}

@@ -143,6 +143,17 @@ func (p *Printer) Head(pl *plan.Plan) {
 		p.Line("Limited to " + strings.Join(limits, " and "))
 	}
 	p.Line(TotalsLine(pl.Totals))
+	for _, c := range pl.Costs {
+		p.Linef("Seats in use cost %s.", costs(&c))
+	}
+}
+
+// costs says what seats in use cost before and after.
+func costs(c *plan.Cost) string {
+	if c.Before == c.After {
+		return fmt.Sprintf("%s %s a month, and as much after the plan", c.Before, c.Currency)
+	}
+	return fmt.Sprintf("%s %s a month, and %s after the plan", c.Before, c.Currency, c.After)
 }
 
 // Plan writes a plan, application by application and person by person.
@@ -305,7 +316,9 @@ func (p *Printer) held(margin, label string, h plan.Hold) {
 
 // wrapped writes a text under a left margin, wrapped at the width.
 func (p *Printer) wrapped(margin, text string, style func(string) string) {
-	for i, line := range strings.Split(lipgloss.Wrap(text, width-len(margin)-2, ""), "\n") {
+	// Days and names hold hyphens, and are not broken there.
+	folded := lipgloss.Wrap(strings.ReplaceAll(text, "-", "\u2011"), width-len(margin)-2, "")
+	for i, line := range strings.Split(strings.ReplaceAll(folded, "\u2011", "-"), "\n") {
 		if i > 0 {
 			line = "  " + strings.TrimLeft(line, " ")
 		}
@@ -398,6 +411,9 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
 	p.Line()
 	p.Linef("%s.", totals(t, func(_, text string) string { return text }, func(s string) string { return s }))
+	for i := range v.Plan.Costs {
+		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
+	}
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
 		first := true

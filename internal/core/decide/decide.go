@@ -40,22 +40,20 @@ func (l *Lift) Covers(guard, app, planID string, d day.Day) bool {
 		(l.Plan == "" || l.Plan == planID) && (l.Until == day.None || d <= l.Until)
 }
 
-// SetAside parts the changes of a draft from those that a rejection, or the
-// rejection of something that they need, sets aside. Changes keep their order,
-// in which needed ones come first. O(changes).
-func SetAside(changes []plan.Change, rejections []Rejection, today day.Day) (left []plan.Change, aside []plan.SetAside) {
+// SetAside parts the changes of a draft, of which it returns the numbers of
+// those left, from those that a rejection, or the rejection of something that
+// they need, sets aside. Needed ones come first. O(changes).
+func SetAside(changes []plan.Change, rejections []Rejection, today day.Day) (left []int, aside []plan.SetAside) {
 	byID := map[string]*Rejection{}
 	for i := range rejections {
 		if r := &rejections[i]; r.On(today) {
 			byID[r.Change] = r
 		}
 	}
-	if len(byID) == 0 {
-		return changes, nil
-	}
 	because := map[string]*Rejection{}
-	left = changes[:0:0]
-	for _, c := range changes {
+	left = make([]int, 0, len(changes))
+	for i := range changes {
+		c := &changes[i]
 		r := byID[c.ID]
 		says := ""
 		if r != nil {
@@ -67,11 +65,11 @@ func SetAside(changes []plan.Change, rejections []Rejection, today day.Day) (lef
 			}
 		}
 		if r == nil {
-			left = append(left, c)
+			left = append(left, i)
 			continue
 		}
 		because[c.ID] = r
-		aside = append(aside, plan.SetAside{Change: c, Because: says, By: r.By, Until: r.Until.String()})
+		aside = append(aside, plan.SetAside{Change: *c, Because: says, By: r.By, Until: r.Until.String()})
 	}
 	return left, aside
 }

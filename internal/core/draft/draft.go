@@ -32,6 +32,7 @@ type Input struct {
 	Apps         []*model.App // in the order of their ids
 	Kits         []*model.Kit // in the order of their names
 	Separations  []model.Separation
+	Exceptions   []model.Exception
 	Guards       model.Guards // the organization's
 	Exports      []*Export    // one for each application, nil where it was not selected
 	Only         *filter.Filter
@@ -66,18 +67,25 @@ func Draft(in Input) (*plan.Plan, error) {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
 	order.Sort(changes, in.People)
-	checked := guard.Check(d.guardInput(due, found, changes))
-
 	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Due: due, Today: in.Today}
-	all := d.changes(changes, checked, due)
+	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
 		return nil, err
 	}
+	// Guards look at what is left once the rejected is out: a seat that is not
+	// given up is not free, a role that is not granted completes no pair.
 	left, aside := decide.SetAside(all, in.Rejections, in.Today)
-	p.Changes = append(p.Changes, left...)
+	kept := make([]diff.Change, 0, len(left))
+	for _, i := range left {
+		kept = append(kept, changes[i])
+		p.Changes = append(p.Changes, all[i])
+	}
 	p.SetAside = append(p.SetAside, aside...)
+	checked := guard.Check(d.guardInput(due, found, kept))
+	d.judge(p.Changes, kept, checked)
 	p.Totals = plan.Count(p.Changes)
 	d.head(p, checked)
+	p.Costs = d.costs(checked)
 	p.Notices = append(p.Notices, d.notices(found, checked)...)
 	return p, nil
 }
@@ -106,7 +114,7 @@ func newDrafter(in Input) *drafter {
 
 func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
 	in := guard.Input{
-		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Accounts: d.accounts,
+		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Exceptions: d.in.Exceptions, Explain: d.explainer, Accounts: d.accounts,
 		Due: due, Diff: found, Changes: changes, Today: d.in.Today, PeopleBefore: d.in.PeopleBefore,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
@@ -123,21 +131,20 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 	return in
 }
 
-// changes turns differences into the plan's changes, with ids, reasons, holds
-// and what each needs.
-func (d *drafter) changes(changes []diff.Change, checked *guard.Result, due *entitle.Result) []plan.Change {
+// changes turns differences into the plan's changes, with ids, reasons and what
+// each needs by its nature.
+func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Change {
 	out := make([]plan.Change, 0, len(changes))
 	opened := map[[2]int32]string{} // application, person → id of the create or restore
+	doubles := d.doubles(changes)
 	ids := d.in.People.Column("id")
-	ends := d.ends(checked)
 	for i := range changes {
 		c := &changes[i]
 		app := d.in.Apps[c.App]
 		p := plan.Change{
 			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
-			Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
+			Also: none, Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
 		}
-		p.Also, p.Stays = ends.of(c)
 		if c.Person != diff.None {
 			p.Person = ids.At(int(c.Person))
 		}
@@ -161,15 +168,28 @@ func (d *drafter) changes(changes []diff.Change, checked *guard.Result, due *ent
 				p.Needs = append(p.Needs, id)
 			}
 		}
+		for _, n := range doubles[i] {
+			p.Needs = append(p.Needs, out[n].ID)
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// judge adds to the changes what the guards found, and what each means in the
+// end.
+func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard.Result) {
+	ends := d.ends(checked)
+	for i := range out {
+		p := &out[i]
 		for _, n := range checked.Needs[i] {
 			if !slices.Contains(p.Needs, out[n].ID) {
 				p.Needs = append(p.Needs, out[n].ID)
 			}
 		}
-		p.Holds = append(p.Holds, d.standing(checked.Holds[i], app.ID)...)
-		out = append(out, p)
+		p.Holds = append(p.Holds, d.standing(checked.Holds[i], p.App)...)
+		p.Also, p.Stays = ends.of(&changes[i])
 	}
-	return out
 }
 
 func value(s string) any {

@@ -1,15 +1,12 @@
 package draft
 
 import (
-	"slices"
-	"strings"
-
 	"pravet/internal/core/diff"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
+	"pravet/internal/core/money"
+	"pravet/internal/core/plan"
 )
-
-// maxNamed is how many accounts or things a notice names before it counts.
-const maxNamed = 5
 
 func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)) {
 	accounts, app := d.accounts[a], d.in.Apps[a]
@@ -23,7 +20,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 		}
 	}
 	if len(strays) > 0 && d.in.Only == nil {
-		add("%s to nobody: %s", model.Count(len(strays), "account belongs", "accounts belong"), some(strays))
+		add("%s to nobody: %s", model.Count(len(strays), "account belongs", "accounts belong"), guard.Some(strays))
 	}
 	for k := range model.Kinds {
 		var names []string
@@ -36,14 +33,30 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 		}
 		if held > 0 {
 			kind := model.Kind(k)
-			add("%s outside the catalog, left alone: %s", model.Count(held, "holding of a "+kind.String(), "holdings of "+kind.Plural()), some(names))
+			add("%s outside the catalog, left alone: %s", model.Count(held, "holding of a "+kind.String(), "holdings of "+kind.Plural()), guard.Some(names))
 		}
 	}
-	d.doubles(a, found, add)
+	d.doubleNotices(a, found, add)
 }
 
-// doubles points out what is held directly although something brings it.
-func (d *drafter) doubles(a int, found *diff.Result, add func(string, ...any)) {
+// costs adds up what the seats in use cost, before the plan and after it.
+func (d *drafter) costs(checked *guard.Result) []plan.Cost {
+	before, after := money.Sum{}, money.Sum{}
+	for i := range checked.Uses {
+		use := &checked.Uses[i]
+		price := d.in.Apps[use.App].Things[use.Thing].Price
+		before.Add(price, use.Before)
+		after.Add(price, use.After)
+	}
+	var out []plan.Cost
+	for _, currency := range before.Currencies() {
+		out = append(out, plan.Cost{Currency: currency, Before: before.Of(currency), After: after.Of(currency)})
+	}
+	return out
+}
+
+// doubleNotices points out what is held directly although something brings it.
+func (d *drafter) doubleNotices(a int, found *diff.Result, add func(string, ...any)) {
 	app := d.in.Apps[a]
 	by := map[int32][]string{}
 	for _, x := range found.Doubles {
@@ -53,15 +66,6 @@ func (d *drafter) doubles(a int, found *diff.Result, add func(string, ...any)) {
 	}
 	for t, keys := range by {
 		thing := app.Things[t]
-		add("%s %s is held directly although something else brings it along: %s", thing.Kind, thing.Name, some(keys))
+		add("%s %s is held directly although something else brings it along: %s", thing.Kind, thing.Name, guard.Some(keys))
 	}
-}
-
-// some names the first few of a list, sorted, and counts the rest.
-func some(names []string) string {
-	slices.Sort(names)
-	if len(names) <= maxNamed {
-		return strings.Join(names, ", ")
-	}
-	return strings.Join(names[:maxNamed], ", ") + " and " + model.Count(len(names)-maxNamed, "more", "more")
 }

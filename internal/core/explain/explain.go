@@ -81,6 +81,32 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 	return nil
 }
 
+// A Path is a way in which a person is due a thing: a kit gives the first of a
+// chain of things, each of which brings the next along, and the last is it.
+type Path struct {
+	Held  entitle.Held
+	Pos   model.Pos // where the kit gives the first
+	Chain []int32
+}
+
+// Paths lists the ways in which a person is due a thing, in the order of the
+// kits' names; of the things of one kit that bring it, each is a way.
+func (e *Explainer) Paths(person int32, app int, thing int32) (out []Path) {
+	for _, h := range e.Due.Classes[e.Due.Of[person]].Kits {
+		for _, g := range e.Kits[h.Kit].Gives {
+			if g.App != app {
+				continue
+			}
+			for i, t := range g.Things {
+				if chain := e.Apps[app].Chain(t, thing); chain != nil {
+					out = append(out, Path{h, g.Pos[i], chain})
+				}
+			}
+		}
+	}
+	return out
+}
+
 // double says what brings along that which is taken away as a double.
 func (e *Explainer) double(c *diff.Change) []plan.Reason {
 	app := e.Apps[c.App]

@@ -51,39 +51,6 @@ func (c *checker) accounts(a int) {
 	}
 }
 
-// alike holds the creation of an account where one of nobody is written nearly
-// so: it may be the person's already. O(strays + creations).
-func (c *checker) alike(a int) {
-	strays := map[string]string{}
-	made := false
-	for _, i := range c.byApp[a] {
-		made = made || c.Changes[i].Verb == model.Create
-	}
-	if !made {
-		return
-	}
-	for i, p := range c.Diff.PersonOf[a] {
-		if p != diff.None {
-			continue
-		}
-		key := c.Accounts[a].Key.At(i)
-		like := table.Likeness(key)
-		if first, ok := strays[like]; !ok || key < first {
-			strays[like] = key
-		}
-	}
-	for _, i := range c.byApp[a] {
-		ch := &c.Changes[i]
-		if ch.Verb != model.Create {
-			continue
-		}
-		like := table.Likeness(ch.Key)
-		if key, ok := strays[like]; ok && like != "" {
-			c.hold(i, LooksAlike, "there is an account %q of nobody, which may be this person's; mend its %s, or the person's %s", key, c.Apps[a].Match, c.Apps[a].MatchPerson())
-		}
-	}
-}
-
 // names holds what gives a thing that the application itself does not have.
 func (c *checker) names(a int) {
 	for _, i := range c.byApp[a] {

@@ -13,6 +13,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
@@ -53,6 +54,8 @@ type Input struct {
 	Limits      []model.Guards // of each application, complete
 	Kits        []*model.Kit
 	Separations []model.Separation
+	Exceptions  []model.Exception // from separations
+	Explain     *explain.Explainer
 	Accounts    []*model.Accounts // nil for an application that was not selected
 	Due         *entitle.Result
 	Diff        *diff.Result
@@ -70,9 +73,10 @@ type Result struct {
 	Holds   map[int][]plan.Hold // number of the change → holds
 	Needs   map[int][]int       // number of the change → changes that must come before it
 	Notices []plan.Notice
-	States  *reach.States       // of the accounts that the plan touches
-	Suspect []bool // applications whose export is empty or has shrunk
-	Roster  bool   // the roster has shrunk
+	States  *reach.States // of the accounts that the plan touches
+	Uses    []Use         // of the licenses with seats or a price
+	Suspect []bool        // applications whose export is empty or has shrunk
+	Roster  bool          // the roster has shrunk
 }
 
 // Check runs all guards, in O(accounts + changes · log changes).
@@ -103,14 +107,14 @@ func Check(in Input) *Result {
 		}
 	}
 	c.separation(st)
-	c.doubles(st)
 	return c.out
 }
 
 type checker struct {
 	Input
-	out   *Result
-	byApp [][]int // application → numbers of its changes
+	out      *Result
+	byApp    [][]int             // application → numbers of its changes
+	widening map[[2]string][]int // application, account → numbers of the changes that give a thing
 }
 
 func (c *checker) hold(i int, guard, format string, args ...any) {

@@ -1,106 +1,235 @@
 package guard
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"slices"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/reach"
 )
 
-// seats follows each license with a number of seats through the plan in its
-// order. A change that takes a seat which only comes free in the plan needs the
-// change that frees it; one for which no seat is left is held. Blocked
-// accounts keep their seats.
+// Use is how the seats of a license are used. Blocked accounts keep theirs.
+type Use struct {
+	App          int
+	Thing        int32
+	Before       int // accounts that have it, in the export
+	After        int // and after the plan, without those that no seat is left for
+	Missing      int // more seats that the plan needs
+	Blocked      []string
+	Nobodys      []string // accounts that belong to nobody and will still have it
+	freed, taken int
+}
+
+// A taker is an account that comes to have a license by a plan.
+type taker struct {
+	key    string
+	person int32
+	first  int // the change by which
+}
+
+// seats follows each license through the plan in its order. A change that takes
+// a seat which only comes free in the plan needs the change that frees it; one
+// for which no seat is left is held. All that frees comes before all that
+// takes, so that who goes without can be decided by rank, start and id.
+// O(changes + takers · log takers) for each license.
 func (c *checker) seats(a int, st *reach.States) {
-	app := c.Apps[a]
-	for t := range app.Things {
-		thing := &app.Things[t]
-		if thing.Kind != model.License || thing.Seats < 0 {
-			continue
-		}
-		used := st.App(a).Holders(c.Accounts[a], int32(t))
-		free, without, opened := thing.Seats-used, 0, 0
-		var freed []int
-		current := map[string]uint32{}
-		for _, i := range c.byApp[a] {
-			ch := &c.Changes[i]
-			if ch.Thing == diff.None && ch.Verb != model.Remove {
-				continue
-			}
-			set, ok := current[ch.Key]
-			if !ok {
-				set = st.Of(a, ch.Key).Set
-			}
-			next := set
-			switch {
-			case ch.Verb == model.Remove:
-				next = 0
-			case narrows(ch):
-				next = c.Accounts[a].Sets.Without(set, ch.Thing)
-			default:
-				next = c.Accounts[a].Sets.With(set, ch.Thing)
-			}
-			had, has := st.App(a).Has(set, int32(t)), st.App(a).Has(next, int32(t))
-			switch {
-			case had && !has:
-				opened++
-				if free < 0 {
-					free++
-				} else {
-					freed = append(freed, i)
-				}
-			case !had && has:
-				switch {
-				case free > 0:
-					free--
-				case len(freed) > 0:
-					c.out.Needs[i] = append(c.out.Needs[i], freed[0])
-					freed = freed[1:]
-				default:
-					without++
-					c.hold(i, Seats, "no seat of license %s is left: %d bought, %d held, %d freed by this plan and taken again; %d more needed",
-						thing.Name, thing.Seats, used, opened, without)
-					continue // a held change takes no seat
-				}
-			}
-			current[ch.Key] = next
-		}
-		if used > thing.Seats {
-			c.notice(a, "license %s: %d accounts hold it, and only %d seats were bought", thing.Name, used, thing.Seats)
-		}
-		if without > 0 {
-			c.notice(a, "license %s: %s missing; %d bought, %d held, %d freed by this plan", thing.Name, model.Count(without, "seat is", "seats are"), thing.Seats, used, opened)
+	for t := range c.Apps[a].Things {
+		if thing := &c.Apps[a].Things[t]; thing.Kind == model.License && (thing.Seats >= 0 || thing.Price.Known()) {
+			c.license(a, int32(t), st)
 		}
 	}
 }
 
-// atLeast holds what would leave too few active holders of a thing, counted
-// over effective access after the whole plan.
-func (c *checker) atLeast(a int, st *reach.States) {
-	app := c.Apps[a]
-	for t := range app.Things {
-		thing := &app.Things[t]
-		if thing.AtLeast == 0 {
+func (c *checker) license(a int, t int32, st *reach.States) {
+	thing := &c.Apps[a].Things[t]
+	use := Use{App: a, Thing: t, Before: st.App(a).Holders(c.Accounts[a], t)}
+	takers, freed := c.moves(a, t, st)
+	use.freed, use.taken = len(freed), len(takers)
+	free := math.MaxInt
+	if thing.Seats >= 0 {
+		free = thing.Seats - use.Before
+	}
+	for free < 0 && len(freed) > 0 { // what is beyond the seats anyway frees none
+		free, freed = free+1, freed[1:]
+	}
+	free = max(free, 0)
+	if served := free + len(freed); served < len(takers) {
+		c.byRank(a, t, st, takers)
+		use.Missing = len(takers) - served
+		c.without(a, t, st, &use, takers[:served], takers[served:])
+		takers = takers[:served]
+	}
+	for _, x := range takers[min(free, len(takers)):] {
+		for _, i := range c.bringing(a, t, st, x.key) {
+			c.out.Needs[i] = append(c.out.Needs[i], freed[0])
+		}
+		freed = freed[1:]
+	}
+	use.After = use.Before - use.freed + len(takers)
+	c.idle(&use, st)
+	c.out.Uses = append(c.out.Uses, use)
+	c.useNotices(&use)
+}
+
+// moves finds which accounts come to have a license, in the plan's order, and
+// which changes free a seat.
+func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed []int) {
+	r, sets := st.App(a), c.Accounts[a].Sets
+	now := map[string]*reach.State{}
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Thing == diff.None && ch.Verb != model.Remove {
 			continue
 		}
-		losers, more := st.Losing(a, int32(t))
-		n := st.App(a).Active(c.Accounts[a], int32(t)) + more
-		if n >= thing.AtLeast || len(losers) == 0 {
-			continue
+		x := now[ch.Key]
+		if x == nil {
+			x = &reach.State{After: st.Of(a, ch.Key).Set}
+			now[ch.Key] = x
 		}
-		for _, i := range c.byApp[a] {
-			ch := &c.Changes[i]
-			if !narrows(ch) || !losers[ch.Key] {
+		had := r.Has(x.After, t)
+		x.Step(sets, ch.Verb, ch.Thing)
+		switch has := r.Has(x.After, t); {
+		case had && !has:
+			freed = append(freed, i)
+		case !had && has:
+			takers = append(takers, taker{ch.Key, ch.Person, i})
+		}
+	}
+	return takers, freed
+}
+
+// bringing lists the widening changes of an account that bring a thing.
+func (c *checker) bringing(a int, t int32, st *reach.States, key string) (out []int) {
+	if c.widening == nil {
+		c.widening = map[[2]string][]int{}
+		for i := range c.Changes {
+			if ch := &c.Changes[i]; ch.Thing != diff.None && ch.Effect() == "widens" {
+				k := [2]string{c.Apps[ch.App].ID, ch.Key}
+				c.widening[k] = append(c.widening[k], i)
+			}
+		}
+	}
+	for _, i := range c.widening[[2]string{c.Apps[a].ID, key}] {
+		if st.App(a).Brings(c.Changes[i].Thing, t) {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// byRank sorts those who come to have a license: by the rank of the kit that
+// gives it, then by the day on which they started, then by id.
+func (c *checker) byRank(a int, t int32, st *reach.States, takers []taker) {
+	ids, starts := c.People.Column("id"), c.People.Column("starts")
+	start := func(x taker) string {
+		if starts == nil {
+			return ""
+		}
+		return starts.At(int(x.person))
+	}
+	ranks := map[int32]int{}
+	for _, x := range takers {
+		ranks[x.person], _ = c.rank(a, t, st, x.person)
+	}
+	slices.SortFunc(takers, func(x, y taker) int {
+		return cmp.Or(cmp.Compare(ranks[x.person], ranks[y.person]), cmp.Compare(start(x), start(y)), cmp.Compare(ids.At(int(x.person)), ids.At(int(y.person))))
+	})
+}
+
+// rank is the best rank of the kits by which a person has a license; a kit
+// without one comes after all.
+func (c *checker) rank(a int, t int32, st *reach.States, person int32) (rank int, kit *model.Kit) {
+	rank = math.MaxInt
+	for _, h := range c.Due.Classes[c.Due.Of[person]].Kits {
+		k := c.Kits[h.Kit]
+		for _, g := range k.Gives {
+			if g.App != a || !slices.ContainsFunc(g.Things, func(x int32) bool { return st.App(a).Brings(x, t) }) {
 				continue
 			}
-			if ch.Thing == diff.None || st.App(a).Brings(ch.Thing, int32(t)) {
-				c.hold(i, AtLeast, "%s", tooFew(n, thing))
+			if r := cmp.Or(k.Rank, math.MaxInt); kit == nil || r < rank {
+				rank, kit = r, k
 			}
+		}
+	}
+	return rank, kit
+}
+
+// without holds what would take a seat that is not there, and says why this
+// person is the one who goes without.
+func (c *checker) without(a int, t int32, st *reach.States, use *Use, served, others []taker) {
+	thing := &c.Apps[a].Things[t]
+	says := fmt.Sprintf("no seat of license %s is left: %d bought, %d held, %d freed by this plan, %d wanted", thing.Name, thing.Seats, use.Before, use.freed, use.taken)
+	last := "; nobody gets one"
+	if len(served) > 0 {
+		x := served[len(served)-1]
+		last = fmt.Sprintf("; the last to get one is %s (%s)", c.personName(x.person), c.standing(a, t, st, x.person))
+	}
+	for _, x := range others {
+		for _, i := range c.bringing(a, t, st, x.key) {
+			c.hold(i, Seats, "%s; %s goes without (%s)%s", says, c.personName(x.person), c.standing(a, t, st, x.person), last)
 		}
 	}
 }
 
-func tooFew(n int, thing *model.Thing) string {
-	return fmt.Sprintf("only %s of %s %s would stay; at least %d must", model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
+// standing says where a person stands among those who want a seat.
+func (c *checker) standing(a int, t int32, st *reach.States, person int32) string {
+	says := "no rank"
+	if _, kit := c.rank(a, t, st, person); kit != nil && kit.Rank > 0 {
+		says = fmt.Sprintf("rank %d of kit %s", kit.Rank, kit.Name)
+	}
+	if starts := c.People.Get(int(person), "starts"); starts != "" {
+		return says + ", started " + starts
+	}
+	return says + ", no start"
+}
+
+// idle finds the seats that nobody works with: those of blocked accounts, and
+// of accounts that belong to nobody.
+func (c *checker) idle(use *Use, st *reach.States) {
+	a := use.App
+	accounts, r := c.Accounts[a], st.App(a)
+	for i, set := range accounts.Held {
+		key, open := accounts.Key, accounts.Open[i]
+		if !r.Has(set, use.Thing) && open {
+			continue
+		}
+		if s := st.Of(a, key.At(i)); s != nil {
+			set, open = s.After, s.OpenAfter
+		}
+		switch {
+		case !r.Has(set, use.Thing):
+		case c.Diff.PersonOf[a][i] == diff.None:
+			use.Nobodys = append(use.Nobodys, key.At(i))
+		case !open:
+			use.Blocked = append(use.Blocked, key.At(i))
+		}
+	}
+	slices.Sort(use.Nobodys)
+	slices.Sort(use.Blocked)
+}
+
+func (c *checker) useNotices(use *Use) {
+	thing := &c.Apps[use.App].Things[use.Thing]
+	cost := func(seats int) string {
+		if !thing.Price.Known() {
+			return ""
+		}
+		return " (" + thing.Price.Times(seats) + ")"
+	}
+	if thing.Seats >= 0 && use.Before > thing.Seats {
+		c.notice(use.App, "license %s: %d accounts hold it, and only %d seats were bought", thing.Name, use.Before, thing.Seats)
+	}
+	if use.Missing > 0 {
+		c.notice(use.App, "license %s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", thing.Name,
+			model.Count(use.Missing, "seat is", "seats are"), thing.Seats, use.Before, use.freed, use.Missing, cost(use.Missing))
+	}
+	if n := len(use.Nobodys); n > 0 {
+		c.notice(use.App, "license %s: %s held by accounts of nobody%s: %s", thing.Name, model.Count(n, "seat is", "seats are"), cost(n), Some(use.Nobodys))
+	}
+	if n := len(use.Blocked); n > 0 {
+		c.notice(use.App, "license %s: %s held by blocked accounts%s: %s", thing.Name, model.Count(n, "seat is", "seats are"), cost(n), Some(use.Blocked))
+	}
 }

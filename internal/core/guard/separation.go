@@ -1,6 +1,8 @@
 package guard
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
 	"pravet/internal/core/diff"
@@ -8,52 +10,128 @@ import (
 	"pravet/internal/core/reach"
 )
 
-// separation holds the changes by which a person would come to hold two
-// things that are kept apart, counted over effective access in all
-// applications after the plan. Who holds both already and gains neither is
-// only pointed out.
+// separation holds the changes by which a person would come to hold two things
+// that are kept apart, counted over effective access in all applications after
+// the plan. Who holds both already and gains neither is pointed out, and so is
+// who may by an exception. O(holders + changes) for each separation.
 func (c *checker) separation(st *reach.States) {
 	if len(c.Separations) == 0 {
 		return
 	}
 	gains := map[int32][]int{} // person → widening changes
 	for i := range c.Changes {
-		if ch := &c.Changes[i]; ch.Person != diff.None && ch.Thing != diff.None && !narrows(ch) {
+		if ch := &c.Changes[i]; ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == "widens" {
 			gains[ch.Person] = append(gains[ch.Person], i)
 		}
 	}
-	for _, sep := range c.Separations {
+	for n := range c.Separations {
+		sep := &c.Separations[n]
+		holds := c.holders(sep, st)
 		for _, p := range sortedKeys(gains) {
-			var held []string
-			var things []model.AppThing
-			for _, x := range sep.Apart {
-				if c.Accounts[x.App] != nil && c.after(st, p, x) {
-					held = append(held, c.address(x))
-					things = append(things, x)
-				}
-			}
-			if len(held) < 2 {
+			if len(holds[p]) < 2 {
 				c.swaps(st, p, sep, gains[p])
-				continue
 			}
-			for _, i := range gains[p] {
-				for _, x := range things {
-					if int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing) {
-						c.hold(i, Separation, "%s would hold %s, which are kept apart: %s (%s)",
-							c.personName(p), strings.Join(held, " and "), sep.Name, sep.Pos)
-						break
-					}
-				}
+		}
+		var already []string
+		for _, p := range sortedKeys(holds) {
+			if len(holds[p]) > 1 && !c.pair(sep, p, holds[p], gains[p], st) {
+				already = append(already, c.personName(p))
 			}
+		}
+		if len(already) > 0 {
+			c.notice(sep.Apart[0].App, "%s already what is kept apart, %s (%s): %s", model.Count(len(already), "person holds", "people hold"), sep.Name, sep.Pos, Some(already))
 		}
 	}
 }
 
+// pair deals with one person who will hold two or more things of a separation;
+// it reports false where nothing is to be held for it.
+func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, gains []int, st *reach.States) bool {
+	var sides []string
+	for _, x := range things {
+		sides = append(sides, c.address(x)+" "+c.side(p, x))
+	}
+	if x := c.exception(sep, p); x != nil {
+		c.notice(sep.Apart[0].App, "%s may hold what is kept apart, %s, until %s: %s (%s): %s", c.personName(p), sep.Name, x.Until, x.Because, x.Pos, strings.Join(sides, " and "))
+		return true
+	}
+	held := false
+	for _, i := range gains {
+		if slices.ContainsFunc(things, func(x model.AppThing) bool {
+			return int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing)
+		}) {
+			c.hold(i, Separation, "%s would hold %s; they are kept apart: %s (%s)", c.personName(p), strings.Join(sides, " and "), sep.Name, sep.Pos)
+			held = true
+		}
+	}
+	return held
+}
+
+// side says why a person has one of the things that are kept apart.
+func (c *checker) side(p int32, x model.AppThing) string {
+	paths := c.Explain.Paths(p, x.App, x.Thing)
+	if len(paths) == 0 {
+		return "(held today)"
+	}
+	path := paths[0]
+	says := fmt.Sprintf("by kit %s", c.Kits[path.Held.Kit].Name)
+	if len(path.Chain) > 1 {
+		t := c.Apps[x.App].Things[path.Chain[0]]
+		says += fmt.Sprintf(", along with %s %s", t.Kind, t.Name)
+	}
+	return fmt.Sprintf("(%s: %s)", says, path.Pos)
+}
+
+func (c *checker) exception(sep *model.Separation, p int32) *model.Exception {
+	id := c.People.Get(int(p), "id")
+	for i := range c.Exceptions {
+		if x := &c.Exceptions[i]; x.Separation == sep.Name && x.Person == id && (x.Until < 0 || c.Today <= x.Until) {
+			return x
+		}
+	}
+	return nil
+}
+
+// holders tells which of the things of a separation people will have after the
+// plan, of those who will have any.
+func (c *checker) holders(sep *model.Separation, st *reach.States) map[int32][]model.AppThing {
+	out := map[int32][]model.AppThing{}
+	add := func(p int32, x model.AppThing) {
+		if !slices.Contains(out[p], x) {
+			out[p] = append(out[p], x)
+		}
+	}
+	for _, x := range sep.Apart {
+		accounts, r := c.Accounts[x.App], st.App(x.App)
+		if accounts == nil {
+			continue
+		}
+		for i, p := range c.Diff.PersonOf[x.App] {
+			if p == diff.None {
+				continue
+			}
+			set := accounts.Held[i]
+			if s := st.Of(x.App, accounts.Key.At(i)); s != nil {
+				set = s.After
+			}
+			if r.Has(set, x.Thing) {
+				add(p, x)
+			}
+		}
+		for _, i := range c.byApp[x.App] {
+			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None && r.Has(st.Of(x.App, ch.Key).After, x.Thing) {
+				add(ch.Person, x)
+			}
+		}
+	}
+	return out
+}
+
 // swaps makes what a person gains wait for what the person loses of the same
 // separation: if the loss is rejected, the gain must not come.
-func (c *checker) swaps(st *reach.States, p int32, sep model.Separation, gains []int) {
+func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains []int) {
 	for _, lost := range sep.Apart {
-		if c.Accounts[lost.App] == nil || !c.before(p, lost, st) || c.after(st, p, lost) {
+		if c.Accounts[lost.App] == nil || !c.before(p, lost, st) {
 			continue
 		}
 		for _, i := range gains {
@@ -80,22 +158,4 @@ func (c *checker) before(p int32, x model.AppThing, st *reach.States) bool {
 	return account != diff.None && st.App(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
 }
 
-func (c *checker) address(x model.AppThing) string {
-	t := c.Apps[x.App].Things[x.Thing]
-	return model.Address{App: c.Apps[x.App].ID, Kind: t.Kind.String(), Name: t.Name}.String()
-}
-
-// after tells whether a person has a thing once the plan is carried out.
-func (c *checker) after(st *reach.States, p int32, x model.AppThing) bool {
-	account := c.Diff.AccountOf[x.App][p]
-	key := ""
-	if account != diff.None {
-		key = c.Accounts[x.App].Key.At(int(account))
-	} else {
-		key = c.People.Get(int(p), c.Apps[x.App].MatchPerson())
-	}
-	if s := st.Of(x.App, key); s != nil {
-		return st.App(x.App).Has(s.After, x.Thing)
-	}
-	return account != diff.None && st.App(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
-}
+func (c *checker) address(x model.AppThing) string { return c.Apps[x.App].Address(x.Thing).String() }

@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/money"
 	"pravet/internal/core/table"
 )
 
@@ -59,11 +60,11 @@ type Thing struct {
 	Title     string
 	Pos       Pos
 	Sensitive bool
-	AtLeast   int      // how many active holders must stay
-	Seats     int      // how many seats were bought; -1 for no limit
-	Price     string   // per seat, as written
-	Needs     []string // account attributes that must have a value first
-	Implies   []int32  // what it brings or includes, directly
+	AtLeast   int         // how many active holders must stay
+	Seats     int         // how many seats were bought; -1 for no limit
+	Price     money.Price // per seat
+	Needs     []string    // account attributes that must have a value first
+	Implies   []int32     // what it brings or includes, directly
 }
 
 // Index makes things, attributes and protected accounts findable. It is
@@ -98,6 +99,12 @@ func (a *App) Thing(k Kind, name string) int32 {
 		return i
 	}
 	return -1
+}
+
+// Address is a thing as it is spoken of from outside.
+func (a *App) Address(thing int32) Address {
+	t := &a.Things[thing]
+	return Address{a.ID, t.Kind.String(), t.Name}
 }
 
 // Names lists the catalog's names of one kind, sorted.
@@ -171,6 +178,29 @@ func (a *App) Direct(sets *Sets, shown uint32) uint32 {
 		_, comes := slices.BinarySearch(implied, t)
 		return comes && a.Effective[a.Things[t].Kind]
 	}))
+}
+
+// Chain is a shortest way from a thing to one that it brings along, both of
+// them in it; nil where there is none. O(edges).
+func (a *App) Chain(from, to int32) []int32 {
+	came := map[int32]int32{from: -1}
+	for queue := []int32{from}; len(queue) > 0; queue = queue[1:] {
+		if queue[0] == to {
+			var out []int32
+			for t := to; t >= 0; t = came[t] {
+				out = append(out, t)
+			}
+			slices.Reverse(out)
+			return out
+		}
+		for _, next := range a.Things[queue[0]].Implies {
+			if _, seen := came[next]; !seen {
+				came[next] = queue[0]
+				queue = append(queue, next)
+			}
+		}
+	}
+	return nil
 }
 
 // A Limit is a count, or a percentage of a whole.
@@ -250,6 +280,25 @@ type Separation struct {
 	Name  string
 	Apart []AppThing
 	Pos   Pos
+}
+
+// An Exception lets one person hold what a separation keeps apart, until a day.
+type Exception struct {
+	Separation, Person string
+	Until              day.Day
+	Because            string
+	Pos                Pos
+}
+
+// Break returns which of the things that are kept apart come with some things
+// of an application, and so break the separation where they are two or more.
+func (s *Separation) Break(gives func(AppThing) bool) (out []AppThing) {
+	for _, x := range s.Apart {
+		if gives(x) {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 // An AppThing is a thing of one application, by numbers.

@@ -14,6 +14,7 @@ type Kit struct {
 	Name, Title string
 	Pos         Pos
 	Everyone    bool
+	Rank        int // who goes without where seats run out: small ranks come first; 0 is after all
 	For         *filter.Filter
 	ForPos      Pos
 	Gives       []Give

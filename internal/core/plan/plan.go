@@ -41,6 +41,15 @@ type Plan struct {
 	SetAside     []SetAside        `json:"setAside"`
 	Notices      []Notice          `json:"notices"`
 	Totals       Totals            `json:"totals"`
+	Costs        []Cost            `json:"costs,omitempty"`
+}
+
+// A Cost is what the seats in use cost a month in one currency, before the plan
+// and after it, with two digits. Currencies are never added.
+type Cost struct {
+	After    string `json:"after"`
+	Before   string `json:"before"`
+	Currency string `json:"currency"`
 }
 
 // Selection says what the plan was limited to when it was drafted.
