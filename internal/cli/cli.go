@@ -17,6 +17,7 @@ import (
 	"golang.org/x/term"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
@@ -89,6 +90,7 @@ type context struct {
 // The groups of commands, by what the user wants to do.
 const (
 	keeping  = "keeping"
+	seeing   = "seeing"
 	deciding = "deciding"
 	carrying = "carrying"
 	trying   = "trying"
@@ -150,6 +152,7 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.CompletionOptions.HiddenDefaultCmd = false
 	root.AddGroup(
 		&cobra.Group{ID: keeping, Title: "Keeping the files:"},
+		&cobra.Group{ID: seeing, Title: "Seeing who has what:"},
 		&cobra.Group{ID: deciding, Title: "Deciding:"},
 		&cobra.Group{ID: carrying, Title: "Carrying out:"},
 		&cobra.Group{ID: trying, Title: "Trying it:"},
@@ -158,7 +161,7 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetHelpCommandGroupID(helping)
 	root.SetCompletionCommandGroupID(helping)
 	cobra.EnableCommandSorting = false // commands stand in the order of their use
-	for _, cmd := range []*cobra.Command{c.new(), c.check(), c.draft(), c.show(), c.accept(), c.reject(), c.apply(), c.log(), c.demo()} {
+	for _, cmd := range []*cobra.Command{c.new(), c.check(), c.list(), c.why(), c.holders(), c.seats(), c.compare(), c.draft(), c.show(), c.accept(), c.reject(), c.apply(), c.log(), c.demo()} {
 		run := cmd.RunE
 		cmd.RunE = func(cmd *cobra.Command, args []string) error {
 			if err := run(cmd, args); err != nil {
@@ -234,16 +237,21 @@ func (c *context) on(text string) (day.Day, error) {
 func (c *context) read(dir string, apps []string) (*prepare.State, error) {
 	s, err := prepare.Read(dir, apps)
 	if errors.Is(err, prepare.ErrProblems) {
-		errs := 0
-		for _, p := range s.Problems() {
-			if p.Severity == source.Error {
-				errs++
-				fmt.Fprintln(c.Stderr, p)
-			}
-		}
-		return nil, fail(Failed, "the files have %d problems that must be mended first; see them all with: pravet check", errs)
+		return nil, c.problems(s)
 	}
 	return s, err
+}
+
+// problems lists what must be mended in the files before anything else.
+func (c *context) problems(s *prepare.State) error {
+	errs := 0
+	for _, p := range s.Problems() {
+		if p.Severity == source.Error {
+			errs++
+			fmt.Fprintln(c.Stderr, p)
+		}
+	}
+	return fail(Failed, "the files have %s that must be mended first; see them all with: pravet check", model.Count(errs, "problem", "problems"))
 }
 
 // example formats examples for a command's help.

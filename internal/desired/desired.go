@@ -46,6 +46,7 @@ type Repo struct {
 	uses []use                   // filters, to check their attributes once people are known
 	refs []personRef             // people named in files
 	odd  map[*filter.Filter]bool // filters with an attribute that nobody has
+	only []string                // words that people must hold to be read
 }
 
 type use struct {

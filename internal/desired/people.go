@@ -47,8 +47,24 @@ func (r *Repo) attribute(name string, report func(says, hint string)) bool {
 	return false
 }
 
+// FindPeople reads, of all people files, the people who may be the one with an
+// id or a user name: at least those, and of CSV files few more. What can only be
+// told of all people together is not checked.
+func (r *Repo) FindPeople(name string) {
+	r.only = []string{name}
+	r.readPeople()
+	r.People.Close()
+}
+
 // ReadPeople reads all people files into r.People.
 func (r *Repo) ReadPeople() {
+	r.readPeople()
+	r.People.Close()
+	r.checkPeople()
+	r.resolve()
+}
+
+func (r *Repo) readPeople() {
 	files := r.list("people", ".csv", ".yaml", ".yml")
 	if len(files) == 0 {
 		r.fail(model.Pos{File: "people"}, "missing-file", "there is no people file", "add people/NAME.csv with the columns id and userName")
@@ -60,9 +76,6 @@ func (r *Repo) ReadPeople() {
 			r.peopleYAML(file)
 		}
 	}
-	r.People.Close()
-	r.checkPeople()
-	r.resolve()
 }
 
 // peopleCSV reads a roster (RFC 4180) whose header names attributes.
@@ -74,7 +87,11 @@ func (r *Repo) peopleCSV(file string) {
 	}
 	defer src.Close()
 	r.Files++
-	rd := csv.NewReader(bufio.NewReaderSize(src, 1<<18))
+	var in io.Reader = src
+	if r.only != nil {
+		in = source.Sieve(src, r.only)
+	}
+	rd := csv.NewReader(bufio.NewReaderSize(in, 1<<18))
 	rd.ReuseRecord, rd.FieldsPerRecord = true, -1
 	header, err := rd.Read()
 	if err == io.EOF {
@@ -124,7 +141,9 @@ func (r *Repo) peopleCSV(file string) {
 			r.People.Reserve(int(src.Size() / (rd.InputOffset() / 8192)))
 		}
 	}
-	r.digest(file, src)
+	if r.only == nil {
+		r.digest(file, src)
+	}
 }
 
 func (r *Repo) digest(file string, src *source.Reader) {
@@ -367,6 +386,16 @@ func (r *Repo) resolve() {
 			}
 		}
 	}
+}
+
+// NearestPerson is the id or the user name that is nearest to a name, of the
+// first so many people; "" where none is near.
+func (r *Repo) NearestPerson(name string) string {
+	var all []string
+	for i := range min(r.People.Len(), maxCandidates) {
+		all = append(all, r.People.Get(i, "id"), r.People.Get(i, "userName"))
+	}
+	return table.Nearest(name, all)
 }
 
 func (r *Repo) attributeUsed(u use, attr string, column int) {

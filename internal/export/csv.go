@@ -103,8 +103,12 @@ func (c *Column) Words() (yes, no string) {
 	return "true", "false"
 }
 
-func readCSV(src *source.Reader, name string, spec *Spec, b *builder) error {
-	rd := NewCSV(src, spec)
+func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []string) error {
+	var in io.Reader = src
+	if only != nil {
+		in = source.Sieve(src, only)
+	}
+	rd := NewCSV(in, spec)
 	l, err := ReadLayout(rd, name, spec, b.app)
 	if err != nil {
 		return err

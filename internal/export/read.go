@@ -23,6 +23,17 @@ type Info struct {
 // Read reads an application's export. Errors about the files are of type
 // *source.Problem.
 func Read(dir string, spec *Spec, app *model.App) (*model.Accounts, *Info, error) {
+	return read(dir, spec, app, nil)
+}
+
+// Find reads, of an application's export, the accounts that may be the one with
+// a match value: at least that, and of CSV files few more. The Info has no
+// digest.
+func Find(dir string, spec *Spec, app *model.App, key string) (*model.Accounts, *Info, error) {
+	return read(dir, spec, app, []string{key})
+}
+
+func read(dir string, spec *Spec, app *model.App, only []string) (*model.Accounts, *Info, error) {
 	b := newBuilder(app)
 	info := &Info{}
 	var sums []string
@@ -35,7 +46,7 @@ func Read(dir string, spec *Spec, app *model.App) (*model.Accounts, *Info, error
 		}
 		switch spec.Format {
 		case "csv":
-			err = readCSV(src, name, spec, b)
+			err = readCSV(src, name, spec, b, only)
 		case "scim":
 			if scim == nil {
 				scim = newSCIMReader(spec, b)
@@ -46,7 +57,10 @@ func Read(dir string, spec *Spec, app *model.App) (*model.Accounts, *Info, error
 			src.Close()
 			return nil, nil, err
 		}
-		sum, err := src.Digest()
+		sum := ""
+		if only == nil {
+			sum, err = src.Digest()
+		}
 		if t := src.Modified(); info.TakenAt.IsZero() || t.Before(info.TakenAt) {
 			info.TakenAt = t
 		}

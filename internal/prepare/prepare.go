@@ -47,6 +47,15 @@ func UnknownName(what, name string, known []string) error {
 func Read(dir string, apps []string) (*State, error) {
 	repo := desired.Rules(dir)
 	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+	chosen, err := choose(repo, apps)
+	if err != nil {
+		return s, err
+	}
+	return s, s.read(chosen)
+}
+
+// choose tells which applications are named; all when none is.
+func choose(repo *desired.Repo, apps []string) ([]bool, error) {
 	chosen := make([]bool, len(repo.Apps))
 	for i := range chosen {
 		chosen[i] = len(apps) == 0
@@ -58,39 +67,47 @@ func Read(dir string, apps []string) (*State, error) {
 			for _, app := range repo.Apps {
 				known = append(known, app.ID)
 			}
-			return s, UnknownName("application", name, known)
+			return nil, UnknownName("application", name, known)
 		}
 		chosen[a] = true
 	}
-	// People and exports are read side by side, twice as many at a time as there
-	// are processors, so that none is idle at the end.
+	return chosen, nil
+}
+
+func (s *State) read(chosen []bool) error {
+	repo := s.Repo
+	broken := repo.Problems.Errors() > 0
+	errs := make([]error, len(repo.Apps))
+	sideBySide(1+len(repo.Apps), func(n int) {
+		switch a := n - 1; {
+		case n == 0:
+			repo.ReadPeople()
+			for _, app := range repo.Apps { // made here, no comparison has to wait for it
+				repo.People.Index(app.MatchPerson())
+			}
+		case chosen[a] && !broken:
+			s.Exports[a], errs[a] = readExport(repo, a)
+		}
+	})
+	if repo.Problems.Errors() > 0 {
+		return ErrProblems
+	}
+	return errors.Join(errs...)
+}
+
+// sideBySide calls f with the numbers below n, twice as many at a time as there
+// are processors, so that none is idle at the end.
+func sideBySide(n int, f func(int)) {
 	slots := make(chan struct{}, 2*runtime.GOMAXPROCS(0))
 	var wait sync.WaitGroup
-	run := func(f func()) {
+	for i := range n {
 		slots <- struct{}{}
 		wait.Go(func() {
 			defer func() { <-slots }()
-			f()
+			f(i)
 		})
 	}
-	broken := repo.Problems.Errors() > 0
-	run(func() {
-		repo.ReadPeople()
-		for _, app := range repo.Apps { // made here, no comparison has to wait for it
-			repo.People.Index(app.MatchPerson())
-		}
-	})
-	errs := make([]error, len(repo.Apps))
-	for a := range repo.Apps {
-		if chosen[a] && !broken {
-			run(func() { s.Exports[a], errs[a] = readExport(repo, a) })
-		}
-	}
 	wait.Wait()
-	if repo.Problems.Errors() > 0 {
-		return s, ErrProblems
-	}
-	return s, errors.Join(errs...)
 }
 
 func readExport(repo *desired.Repo, a int) (*draft.Export, error) {

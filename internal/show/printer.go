@@ -84,6 +84,7 @@ type Table struct {
 	Headers []string // as shown
 	Keys    []string // in JSON and CSV
 	Rows    [][]string
+	CSV     [][]string   // for CSV, instead of the rows
 	Items   any          // for JSON, instead of the rows
 	Right   map[int]bool // columns aligned to the right
 }
@@ -122,7 +123,11 @@ func PrintCSV(w io.Writer, t *Table) error {
 	if err := out.Write(t.Keys); err != nil {
 		return err
 	}
-	for _, r := range t.Rows {
+	rows := t.Rows
+	if t.CSV != nil {
+		rows = t.CSV
+	}
+	for _, r := range rows {
 		safe := make([]string, len(r))
 		for i, c := range r {
 			safe[i] = Harmless(c)

@@ -126,7 +126,9 @@ func (r *Reader) Read(p []byte) (int, error) {
 		err = nil // the next read tells
 	}
 	b := p[:n]
-	r.sum.Write(b)
+	if r.sum != nil {
+		r.sum.Write(b)
+	}
 	if !r.started && n > 0 {
 		r.started = true
 		if bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff")) {

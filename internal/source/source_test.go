@@ -3,6 +3,7 @@ package source_test
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding/csv"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -202,4 +203,43 @@ func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
 	require.Equal(t, 101, all[0].Pos.Line, "the first that were found are kept")
 	require.Equal(t, "a: 100 more problems in this file; mend the ones above first", all[200].Error())
 	require.Equal(t, "b", all[201].Pos.File)
+}
+
+// TestASieveKeepsWhatIsWantedAndTheLines: of any file, the records that hold a
+// word come out whole and at their lines, and so does the first.
+func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var b strings.Builder
+		cell := rapid.SampledFrom([]string{"x", "Maren", "a \"quoted\" one", "two\nlines", "two\r\nlines with maren", "", "søren", "MAREN", ";"})
+		var want []string
+		w := csv.NewWriter(&b)
+		w.UseCRLF = rapid.Bool().Draw(t, "crlf")
+		for i := range rapid.IntRange(1, 40).Draw(t, "records") {
+			row := []string{fmt.Sprint(i), cell.Draw(t, "a"), strings.Repeat(cell.Draw(t, "b"), rapid.SampledFrom([]int{1, 1, 1, 9000}).Draw(t, "times"))}
+			before := strings.Count(b.String(), "\n")
+			require.NoError(t, w.Write(row))
+			w.Flush()
+			if i == 0 || strings.Contains(strings.ToLower(strings.Join(row, ",")), "maren") {
+				want = append(want, fmt.Sprint(before+1, row[0]))
+			}
+		}
+		path := filepath.Join(os.TempDir(), fmt.Sprintf("sieve-%d.csv", os.Getpid()))
+		require.NoError(t, os.WriteFile(path, []byte(b.String()), 0o600))
+		defer os.Remove(path)
+		src, err := source.Open(path, "sieve.csv")
+		require.NoError(t, err)
+		defer src.Close()
+		rd := csv.NewReader(source.Sieve(src, []string{"Maren", ""}))
+		var got []string
+		for {
+			row, err := rd.Read()
+			if err == io.EOF {
+				break
+			}
+			require.NoError(t, err)
+			line, _ := rd.FieldPos(0)
+			got = append(got, fmt.Sprint(line, row[0]))
+		}
+		require.Equal(t, want, got)
+	})
 }

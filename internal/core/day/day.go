@@ -153,3 +153,9 @@ func (d Day) Add(p Duration) Day {
 
 // Back counts a duration backwards from d.
 func (d Day) Back(p Duration) Day { return d.Add(Duration{Months: -p.Months, Days: -p.Days}) }
+
+// NextMonth is the first day of the month after the day's.
+func (d Day) NextMonth() Day {
+	t := d.Time()
+	return Of(time.Date(t.Year(), t.Month()+1, 1, 0, 0, 0, 0, time.UTC))
+}

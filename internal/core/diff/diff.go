@@ -90,6 +90,18 @@ type Result struct {
 // Compute compares, the applications side by side. It costs O(people +
 // accounts) for each, and a set comparison for each distinct pair of sets.
 func Compute(in Input) *Result {
+	return sideBySide(in, func(w *walker) {
+		w.match()
+		w.persons()
+		w.strays()
+	})
+}
+
+// Match only finds whose each account is. Of the input, people, applications
+// and accounts are looked at.
+func Match(in Input) *Result { return sideBySide(in, (*walker).match) }
+
+func sideBySide(in Input, walk func(*walker)) *Result {
 	parts := make([]*walker, len(in.Apps))
 	var wait sync.WaitGroup
 	for a, app := range in.Apps {
@@ -98,7 +110,7 @@ func Compute(in Input) *Result {
 		}
 		w := &walker{in: in, a: int32(a), app: app, accounts: in.Accounts[a], people: in.People.Column(app.MatchPerson()), deltas: map[uint64]*delta{}}
 		parts[a] = w
-		wait.Go(w.walk)
+		wait.Go(func() { walk(w) })
 	}
 	wait.Wait()
 	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
@@ -116,16 +128,6 @@ func Compute(in Input) *Result {
 	return out
 }
 
-func (w *walker) walk() {
-	index, clashes := w.in.People.Index(w.app.MatchPerson())
-	w.match(index)
-	for _, p := range clashes {
-		w.out.Persons = append(w.out.Persons, Pair{w.a, p.First, p.Second})
-	}
-	w.persons()
-	w.strays()
-}
-
 type walker struct {
 	in       Input
 	a        int32
@@ -140,7 +142,11 @@ type walker struct {
 }
 
 // match finds whose each account is.
-func (w *walker) match(index *table.Index) {
+func (w *walker) match() {
+	index, clashes := w.in.People.Index(w.app.MatchPerson())
+	for _, p := range clashes {
+		w.out.Persons = append(w.out.Persons, Pair{w.a, p.First, p.Second})
+	}
 	personOf := make([]int32, w.accounts.Len())
 	accountOf := make([]int32, w.in.People.Len())
 	for i := range accountOf {

@@ -170,6 +170,7 @@ func drawKit(t *rapid.T, w *world, n int) *model.Kit {
 		for i := range app.Things {
 			if rapid.Bool().Draw(t, "thing") {
 				g.Things = append(g.Things, int32(i))
+				g.Pos = append(g.Pos, kit.Pos)
 			}
 		}
 		kit.Gives = append(kit.Gives, g)

@@ -229,6 +229,26 @@ func (f *Filter) Match(get func(attr string) string, today day.Day) bool {
 	})
 }
 
+// MatchAny evaluates the filter for one row whose attributes may have several
+// values: a comparison is true when it is for one of them, and "ne" when it is
+// for all (RFC 7644 §3.4.2.2 speaks of the former only).
+func (f *Filter) MatchAny(get func(attr string) []string, today day.Day) bool {
+	return f.root.truth(func(i int) bool {
+		c := &f.clauses[i]
+		values := get(c.Attr)
+		if len(values) == 0 {
+			return c.Match("", today)
+		}
+		all := c.Op == "ne"
+		for _, v := range values {
+			if c.Match(v, today) != all {
+				return !all
+			}
+		}
+		return all
+	})
+}
+
 // Match compares one value, "" being no value. An absent value equals nothing
 // but null, is unequal to everything else, and stands in no order.
 func (c *Clause) Match(v string, today day.Day) bool {

@@ -21,6 +21,8 @@ const (
 	Gone
 )
 
+func (s Stage) String() string { return [...]string{"here", "not yet", "away", "gone"}[s] }
+
 // Of returns the stage of every person on a day. starts and ends name the
 // first and the last day that count; so do away.from and away.to, either of
 // which may be missing. Values that are no dates count as missing: the readers

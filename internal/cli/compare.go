@@ -1,0 +1,98 @@
+package cli
+
+import (
+	"errors"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/gitrepo"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+	"pravet/internal/source"
+)
+
+func (c *context) compare() *cobra.Command {
+	var format, on string
+	cmd := &cobra.Command{
+		Use:     "compare [REVISION [REVISION]]",
+		Short:   "Say whose access differs between two revisions of the files, and why",
+		GroupID: seeing,
+		Long: `Compare reads the files as they are in one Git revision and in another, and says
+who gains what and who loses what: who may sign in to which application, and what
+they have there in the end, also by what brings it along. Each difference comes
+with the line that causes it. No application is looked at.
+
+With one revision, it is compared with the files as they are now; with none, the
+last commit is. --format markdown is for a merge request.
+
+Exit status: 0 whether something differs or not; 1 when the files of a revision
+do not pass.`,
+		Example: example("pravet compare", "pravet compare HEAD~1", "pravet compare HEAD~2 HEAD~1 --format markdown"),
+		Args:    cobra.MaximumNArgs(2),
+	}
+	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
+	cmd.Flags().StringVar(&on, "on", "", "compare what is due on this day, YYYY-MM-DD (default: today)")
+	cmd.ValidArgsFunction = cobra.NoFileCompletions
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		today, err := c.on(on)
+		if err != nil {
+			return err
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		revisions := [2]string{"HEAD", ""}
+		copy(revisions[:], args)
+		var views [2]*access.View
+		for i, revision := range revisions {
+			if views[i], err = c.at(dir, revision, today); err != nil {
+				return err
+			}
+		}
+		list := access.Compare(views[0], views[1])
+		switch format {
+		case "markdown":
+			return show.DifferencesMarkdown(c.Stdout, list, "Access of "+named(revisions[1])+", compared with "+named(revisions[0]))
+		case "table":
+			p := show.NewPrinter(c.Stdout, c.Environ)
+			p.Differences(list)
+			return p.Err()
+		}
+		return show.Output(c.Stdout, c.Environ, format, show.DifferenceTable(list))
+	}
+	return cmd
+}
+
+func named(revision string) string {
+	if revision == "" {
+		return "the files as they are"
+	}
+	return revision
+}
+
+// at reads the files of a revision, "" for those that are there.
+func (c *context) at(dir, revision string, today day.Day) (*access.View, error) {
+	s, v, err := prepare.At(dir, revision, today)
+	switch {
+	case errors.Is(err, gitrepo.ErrNoRevision):
+		return nil, usage("%w", err)
+	case errors.Is(err, prepare.ErrProblems) && revision != "":
+		var first *source.Problem
+		errs := 0
+		for _, p := range s.Problems() {
+			if p.Severity == source.Error {
+				if errs++; first == nil {
+					first = p
+				}
+			}
+		}
+		return nil, fail(Failed, "the files of revision %s do not pass: %s, the first: %w", revision, model.Count(errs, "problem", "problems"), first)
+	case errors.Is(err, prepare.ErrProblems):
+		return nil, c.problems(s)
+	}
+	return v, err
+}

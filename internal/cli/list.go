@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/table"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+)
+
+func (c *context) list() *cobra.Command {
+	var format, on, where, groupBy string
+	var columns, sort, apps []string
+	cmd := &cobra.Command{
+		Use:     "list " + strings.Join(access.Subjects, "|"),
+		Short:   "List people, accounts, things, kits or strays, selected and sorted",
+		GroupID: seeing,
+		Long: `List writes a table of people, of accounts with whose they are, of the things of
+all catalogs, of kits, or of strays: accounts that belong to nobody.
+
+--where takes a SCIM filter over the columns; a column with several values
+matches when one of them does. --columns chooses columns, "all" for all of them;
+--sort sorts by columns, downwards with a minus before the name; --group-by
+counts the rows of each value of a column instead.
+
+In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
+		Example: example("pravet list people --where 'department eq \"Deck\"' --columns id,displayName,title,kits",
+			"pravet list accounts --where 'app eq \"tickets\" and effective eq \"role seller\"' --sort name", "pravet list people --group-by department",
+			"pravet list things --where 'sensitive eq true' --columns app,kind,name,holders", "pravet list strays --format csv"),
+		Args:      cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs),
+		ValidArgs: access.Subjects,
+	}
+	formatFlag(cmd, &format, "table", "json", "csv")
+	f := cmd.Flags()
+	f.StringVar(&where, "where", "", "only rows that this filter matches")
+	f.StringSliceVar(&columns, "columns", nil, "these columns, in this order; all for all")
+	f.StringSliceVar(&sort, "sort", nil, "sort by these columns; -NAME downwards")
+	f.StringVar(&groupBy, "group-by", "", "count the rows of each value of this column")
+	f.StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
+	f.StringVar(&on, "on", "", "what is due on this day, YYYY-MM-DD (default: today)")
+	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		today, err := c.on(on)
+		if err != nil {
+			return err
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(dir, apps, today)
+		if err := c.told(s, missing, err); err != nil {
+			return err
+		}
+		rows := v.Rows(args[0])
+		if len(apps) > 0 {
+			rows = rows.OfApps(apps)
+		}
+		chosen, err := selectRows(rows, where, today)
+		if err != nil {
+			return err
+		}
+		if groupBy != "" {
+			if len(columns)+len(sort) > 0 {
+				return usage("--group-by counts rows, and goes with neither --columns nor --sort")
+			}
+			column, err := columnOf(rows, "--group-by", groupBy)
+			if err != nil {
+				return err
+			}
+			return show.Output(c.Stdout, c.Environ, format, show.GroupTable(rows, chosen, column))
+		}
+		shown := rows.Default
+		if len(columns) > 0 {
+			if shown, err = columnsOf(rows, columns); err != nil {
+				return err
+			}
+		}
+		var by []access.SortBy
+		for _, name := range sort {
+			column, down := strings.CutPrefix(name, "-")
+			if column, err = columnOf(rows, "--sort", column); err != nil {
+				return err
+			}
+			by = append(by, access.SortBy{Column: column, Down: down})
+		}
+		rows.Sort(chosen, by)
+		return show.Output(c.Stdout, c.Environ, format, show.RowTable(rows, chosen, shown))
+	}
+	return cmd
+}
+
+// selectRows returns the numbers of the rows that a filter matches; "" for all.
+func selectRows(rows *access.Rows, where string, today day.Day) ([]int, error) {
+	if where == "" {
+		return rows.Select(nil, today), nil
+	}
+	f, err := filter.Parse(where)
+	if err != nil {
+		return nil, usage("--where: %w", err)
+	}
+	for _, cl := range f.Clauses() {
+		if rows.Column(cl.Attr) == "" {
+			return nil, usage("--where, column %d: %w", cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns))
+		}
+	}
+	return rows.Select(f, today), nil
+}
+
+func columnsOf(rows *access.Rows, names []string) (out []string, err error) {
+	if len(names) == 1 && table.Fold(names[0]) == "all" {
+		return rows.Columns, nil
+	}
+	for _, n := range names {
+		column, err := columnOf(rows, "--columns", n)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, column)
+	}
+	return out, nil
+}
+
+func columnOf(rows *access.Rows, flag, name string) (string, error) {
+	if c := rows.Column(strings.TrimSpace(name)); c != "" {
+		return c, nil
+	}
+	return "", usage("%s: %w", flag, prepare.UnknownName("column", name, rows.Columns))
+}

@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+	"pravet/internal/source"
+)
+
+// maxAhead is how many months seats are looked ahead.
+const maxAhead = 120
+
+func (c *context) seats() *cobra.Command {
+	var format, on, ahead, plot string
+	var apps []string
+	cmd := &cobra.Command{
+		Use:     "seats",
+		Short:   "Count the seats of licenses: bought, used, free, needed, and what they cost",
+		GroupID: seeing,
+		Long: `Seats counts, for each license of the catalogs, the seats bought and those in use
+as the applications exported them, also by what brings a license along; of those
+in use the ones of blocked accounts and of accounts of nobody; how many the files
+need today; and what they cost. Currencies are kept apart.
+
+--ahead looks forward, month by month: how many seats will be needed, as far as
+starts, ends and the last days of holders are known. It is an ISO 8601 duration,
+P12M for a year. --plot draws that into a file, PNG or SVG.`,
+		Example: example("pravet seats", "pravet seats --ahead P12M", "pravet seats --ahead P6M --plot seats.png"),
+		Args:    cobra.NoArgs,
+	}
+	formatFlag(cmd, &format, "table", "json", "csv")
+	f := cmd.Flags()
+	f.StringVar(&ahead, "ahead", "", "look this far ahead, for example P12M")
+	f.StringVar(&plot, "plot", "", "draw the months ahead into this file, .png or .svg (with --ahead)")
+	f.StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
+	f.StringVar(&on, "on", "", "count from this day, YYYY-MM-DD (default: today)")
+	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	cmd.RunE = func(*cobra.Command, []string) error {
+		today, err := c.on(on)
+		if err != nil {
+			return err
+		}
+		to, err := horizon(ahead, plot, today)
+		if err != nil {
+			return err
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(dir, apps, today)
+		if ahead != "" {
+			missing = nil // what will be needed follows from the files
+		}
+		if err := c.told(s, missing, err); err != nil {
+			return err
+		}
+		v.Only(apps)
+		if ahead != "" {
+			return c.seatsAhead(v, to, format, plot)
+		}
+		list := v.Seats()
+		if err := show.Output(c.Stdout, c.Environ, format, show.SeatsTable(v, list)); err != nil {
+			return err
+		}
+		if format != "table" {
+			return nil
+		}
+		p := show.NewPrinter(c.Stderr, c.Environ)
+		p.Line(show.SeatsLine(v, list))
+		return p.Err()
+	}
+	return cmd
+}
+
+// horizon reads --ahead, as the last day that is looked at.
+func horizon(ahead, plot string, today day.Day) (day.Day, error) {
+	if plot != "" {
+		if ahead == "" {
+			return 0, usage("--plot draws what is ahead, and goes with --ahead, for example P12M")
+		}
+		if !slices.Contains(show.PlotFormats, strings.ToLower(filepath.Ext(plot))) {
+			return 0, usage("--plot: %q ends neither in .png nor in .svg", plot)
+		}
+	}
+	if ahead == "" {
+		return today, nil
+	}
+	d, err := day.ParseDuration(ahead)
+	if err != nil {
+		return 0, usage("--ahead: %w", err)
+	}
+	to := today.Add(d)
+	if to <= today || to > today.Add(day.Duration{Months: maxAhead}) {
+		return 0, usage("--ahead %s: between a day and %d years can be looked ahead", ahead, maxAhead/12)
+	}
+	return to, nil
+}
+
+func (c *context) seatsAhead(v *access.View, to day.Day, format, plot string) error {
+	months := v.Ahead(to)
+	if plot != "" {
+		data, err := show.SeatsPlot(v, months, plot)
+		if err != nil {
+			return fail(Failed, "%w", err)
+		}
+		if err := source.WriteFile(c.path(plot), data, 0o644); err != nil {
+			return err
+		}
+	}
+	if err := show.Output(c.Stdout, c.Environ, format, show.AheadTable(v, months)); err != nil {
+		return err
+	}
+	p := show.NewPrinter(c.Stderr, c.Environ)
+	if format == "table" {
+		for _, line := range show.Short(v, months) {
+			p.Line(show.Alarm(line))
+		}
+	}
+	if plot != "" {
+		p.Linef("Drawn into %s", plot)
+	}
+	return p.Err()
+}

@@ -1,0 +1,157 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/prepare"
+	"pravet/internal/show"
+)
+
+func (c *context) why() *cobra.Command {
+	var format, on string
+	cmd := &cobra.Command{
+		Use:     "why PERSON [THING]",
+		Short:   "Say what a person has and should have, and which line of the files is why",
+		GroupID: seeing,
+		Long: `Why answers as a tree: from the person to the rules that match, to the kits, to
+the things that they give, to what those bring along. Each rule stands with its
+file and line, and with who changed that line last. Of what an application
+exported it says what the person has, what is to come and what is to go.
+
+With a thing, APPLICATION/KIND/NAME, it shows only what has to do with that; of
+a thing that is not due it says what stands in the way, the nearest reason
+first. PERSON is an id or a user name.`,
+		Example: example("pravet why E0042", "pravet why oskar.nyman tickets/role/refund-approver", "pravet why E0056 --on 2026-12-01 --format json"),
+		Args:    cobra.RangeArgs(1, 2),
+	}
+	formatFlag(cmd, &format, "table", "json", "csv")
+	cmd.Flags().StringVar(&on, "on", "", "answer for this day, YYYY-MM-DD (default: today)")
+	cmd.ValidArgsFunction = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
+		switch len(args) {
+		case 0:
+			return c.completePeople(cmd, args, begin)
+		case 1:
+			return c.completeThings(cmd, args, begin)
+		}
+		return nil, noFiles
+	}
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		today, err := c.on(on)
+		if err != nil {
+			return err
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		s, v, person, missing, err := prepare.Find(dir, args[0], today)
+		if err := c.told(s, missing, err); err != nil {
+			return err
+		}
+		if person < 0 {
+			return c.nobody(dir, args[0])
+		}
+		var thing *model.AppThing
+		if len(args) == 2 {
+			x, err := thingOf(s.Repo, args[1])
+			if err != nil {
+				return err
+			}
+			thing = &x
+		}
+		answer := v.Why(person, thing)
+		blame(dir, answer)
+		if format == "table" {
+			p := show.NewPrinter(c.Stdout, c.Environ)
+			p.Answer(answer)
+			return p.Err()
+		}
+		return show.Output(c.Stdout, c.Environ, format, show.AnswerTable(answer))
+	}
+	return cmd
+}
+
+// blame adds to the places of an answer who changed them last.
+func blame(dir string, a *access.Answer) {
+	known := map[access.Place]access.Place{}
+	a.Places(func(p *access.Place) {
+		if p.File == "" || p.Line == 0 {
+			return
+		}
+		key := *p
+		if _, ok := known[key]; !ok {
+			x := key
+			if change, ok := gitrepo.Line(dir, key.File, key.Line); ok {
+				x.Commit = "not committed yet"
+				if change.By != "" {
+					x.ChangedBy, x.ChangedOn, x.Commit = change.By, change.On.Format("2006-01-02"), change.Commit
+				}
+			}
+			known[key] = x
+		}
+		*p = known[key]
+	})
+}
+
+// told tells what is wrong with the files, and which exports are missing.
+func (c *context) told(s *prepare.State, missing []error, err error) error {
+	for _, m := range missing {
+		fmt.Fprintln(c.Stderr, m)
+	}
+	if errors.Is(err, prepare.ErrProblems) {
+		return c.problems(s)
+	}
+	return err
+}
+
+// nobody says that there is no such person, with the nearest that there is.
+func (c *context) nobody(dir, name string) error {
+	repo := desired.Rules(dir)
+	repo.ReadPeople()
+	hint := "list them with: pravet list people"
+	if near := repo.NearestPerson(name); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return usage("there is no person with the id or the user name %q; %s", name, hint)
+}
+
+// thingOf finds a thing by its address.
+func thingOf(repo *desired.Repo, text string) (model.AppThing, error) {
+	address, err := model.ParseAddress(text)
+	if err != nil {
+		return model.AppThing{}, usage("%w", err)
+	}
+	a := repo.App(address.App)
+	if a < 0 {
+		var known []string
+		for _, app := range repo.Apps {
+			known = append(known, app.ID)
+		}
+		return model.AppThing{}, usage("%w", prepare.UnknownName("application", address.App, known))
+	}
+	kind, ok := model.ParseKind(address.Kind)
+	if !ok {
+		return model.AppThing{}, usage("%s is an account; a group, role or license is expected", text)
+	}
+	app := repo.Apps[a]
+	if t := app.Thing(kind, address.Name); t >= 0 {
+		return model.AppThing{App: a, Thing: t}, nil
+	}
+	var all []string
+	for t := range app.Things {
+		all = append(all, app.Address(int32(t)).String())
+	}
+	hint := "see: pravet list things"
+	if near := table.Nearest(text, all); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return model.AppThing{}, usage("%s has no %s %q in its catalog; %s", app.ID, kind, address.Name, hint)
+}

@@ -1,0 +1,303 @@
+package access
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
+)
+
+// A Difference is what one person gains or loses of one thing, or of an account
+// (Kind "account"), between two desired states.
+type Difference struct {
+	Person  string `json:"person"` // id
+	Name    string `json:"name"`
+	App     string `json:"app"`
+	Kind    string `json:"kind"` // account, license, group or role
+	Thing   string `json:"thing"`
+	Effect  string `json:"effect"`  // widens or narrows
+	Through string `json:"through"` // what brings it along; "" where it is given by itself
+	Because Reason `json:"because"`
+}
+
+// Compare tells what access differs between two desired states, of one day:
+// who may sign in to what, and what they have there in the end. Applications
+// are not looked at. Differences come by person and application, what narrows
+// first. O(people + differences · log differences).
+func Compare(before, after *View) []Difference {
+	c := &comparison{before: before, after: after, deltas: map[[4]uint32][2][]thing{}}
+	ids := before.People.Column("id")
+	old := map[string]int{}
+	if ids != nil {
+		for p := range before.People.Len() {
+			old[ids.At(p)] = p
+		}
+	}
+	for q := range after.People.Len() {
+		id := after.People.Get(q, "id")
+		p, ok := old[id]
+		if !ok {
+			p = -1
+		}
+		delete(old, id)
+		c.person(p, q)
+	}
+	for _, p := range old {
+		c.person(p, -1)
+	}
+	slices.SortFunc(c.out, func(x, y Difference) int {
+		return cmp.Or(cmp.Compare(x.Person, y.Person), cmp.Compare(x.App, y.App), cmp.Compare(x.Effect, y.Effect), cmp.Compare(rank(x.Kind), rank(y.Kind)), cmp.Compare(x.Thing, y.Thing))
+	})
+	return c.out
+}
+
+func rank(kind string) int {
+	return slices.Index([]string{"account", "group", "role", "license"}, kind)
+}
+
+type thing struct {
+	number int32 // in the catalog that has it
+	kind   model.Kind
+	name   string
+}
+
+type comparison struct {
+	before, after *View
+	deltas        map[[4]uint32][2][]thing // applications and sets → gone, come
+	out           []Difference
+}
+
+// person compares one person, numbered p before and q after; -1 is nobody.
+func (c *comparison) person(p, q int) {
+	for a, app := range c.before.Apps {
+		c.app(p, q, a, slices.IndexFunc(c.after.Apps, func(x *model.App) bool { return x.ID == app.ID }))
+	}
+	for b, app := range c.after.Apps {
+		if !slices.ContainsFunc(c.before.Apps, func(x *model.App) bool { return x.ID == app.ID }) {
+			c.app(p, q, -1, b)
+		}
+	}
+}
+
+func should(v *View, p, app int) (set uint32, account bool) {
+	if p < 0 || app < 0 {
+		return 0, false
+	}
+	return v.Should(p, app)
+}
+
+func (c *comparison) app(p, q, a, b int) {
+	was, had := should(c.before, p, a)
+	is, has := should(c.after, q, b)
+	if had && !has {
+		c.add(Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: "narrows", Because: c.closed(p, q, a, b)}, p, q)
+	}
+	delta := c.delta(a, b, was, is)
+	for _, t := range delta[0] {
+		c.add(Difference{App: c.before.Apps[a].ID, Kind: t.kind.String(), Thing: t.name, Effect: "narrows", Through: through(c.before, p, a, t.number), Because: c.lost(p, q, a, b, t)}, p, q)
+	}
+	if has && !had {
+		c.add(Difference{App: c.after.Apps[b].ID, Kind: "account", Effect: "widens", Because: c.opened(p, q, b)}, p, q)
+	}
+	for _, t := range delta[1] {
+		c.add(Difference{App: c.after.Apps[b].ID, Kind: t.kind.String(), Thing: t.name, Effect: "widens", Through: through(c.after, q, b, t.number), Because: c.given(p, q, b, t.number)}, p, q)
+	}
+}
+
+func (c *comparison) add(d Difference, p, q int) {
+	v := c.after
+	if q < 0 {
+		v, q = c.before, p
+	}
+	d.Person, d.Name = v.People.Get(q, "id"), v.name(q)
+	c.out = append(c.out, d)
+}
+
+// delta compares two sets of two applications' catalogs by name, once.
+func (c *comparison) delta(a, b int, was, is uint32) [2][]thing {
+	key := [4]uint32{uint32(a + 1), uint32(b + 1), was, is}
+	out, ok := c.deltas[key]
+	if ok {
+		return out
+	}
+	list := func(v *View, app int, set uint32) (things []thing) {
+		if app >= 0 {
+			for _, t := range v.Sets[app].Members(set) {
+				x := &v.Apps[app].Things[t]
+				things = append(things, thing{t, x.Kind, x.Name})
+			}
+		}
+		return things
+	}
+	without := func(list, others []thing) (left []thing) {
+		for _, t := range list {
+			if !slices.ContainsFunc(others, func(o thing) bool { return o.kind == t.kind && o.name == t.name }) {
+				left = append(left, t)
+			}
+		}
+		return left
+	}
+	old, now := list(c.before, a, was), list(c.after, b, is)
+	out = [2][]thing{without(old, now), without(now, old)}
+	c.deltas[key] = out
+	return out
+}
+
+// through names what brings a thing along to a person who is given no more than
+// that.
+func through(v *View, p, app int, t int32) string {
+	for _, path := range v.Explain.Paths(int32(p), app, t) {
+		if len(path.Chain) == 1 {
+			return ""
+		}
+	}
+	for _, path := range v.Explain.Paths(int32(p), app, t) {
+		by := v.Apps[app].Things[path.Chain[0]]
+		return by.Kind.String() + " " + by.Name
+	}
+	return ""
+}
+
+// given says what made a thing due: what changed, and the kit by which.
+func (c *comparison) given(p, q, b int, t int32) Reason {
+	for _, path := range c.after.Explain.Paths(int32(q), b, t) {
+		return c.cause(p, q, b, path.Held.Kit, path.Pos)
+	}
+	return Reason{}
+}
+
+// opened says why an account is due: by the first kit that gives something.
+func (c *comparison) opened(p, q, b int) Reason {
+	for _, h := range c.after.Due.Classes[c.after.Due.Of[q]].Kits {
+		for i, g := range c.after.Kits[h.Kit].Gives {
+			if g.App == b {
+				pos := c.after.Kits[h.Kit].Pos
+				if len(c.after.Kits[h.Kit].Gives[i].Pos) > 0 {
+					pos = c.after.Kits[h.Kit].Gives[i].Pos[0]
+				}
+				return c.cause(p, q, b, h.Kit, pos)
+			}
+		}
+	}
+	return Reason{}
+}
+
+// cause says what changed so that a kit gives something to a person now: the
+// person, the kit, its rule, or what it gives, at pos.
+func (c *comparison) cause(p, q, b, k int, pos model.Pos) Reason {
+	v, kit := c.after, c.after.Kits[k]
+	held := v.Due.Classes[v.Due.Of[q]].Kits
+	by := v.Explain.Has(held[slices.IndexFunc(held, func(h entitle.Held) bool { return h.Kit == k })], held)[0]
+	then := slices.IndexFunc(c.before.Kits, func(x *model.Kit) bool { return x.Name == kit.Name })
+	a := slices.IndexFunc(c.before.Apps, func(x *model.App) bool { return x.ID == v.Apps[b].ID })
+	switch {
+	case p < 0:
+		return Reason{v.name(q) + " is new in the files; " + by.Says, place(v.People.Pos(q))}
+	case a < 0:
+		return Reason{"the application is new in the files; " + by.Says, place(v.Apps[b].Pos)}
+	case c.before.Stages[p] != stage.Here:
+		return Reason{fmt.Sprintf("%s is here, and %s before; %s", v.name(q), was(c.before.stageWords(p)), by.Says), place(v.People.Pos(q))}
+	case !c.before.due(p, a).InScope:
+		return Reason{"the scope did not let this person in before; " + by.Says, place(v.Apps[b].ScopePos)}
+	case then < 0:
+		return Reason{"the kit is new in the files; " + by.Says, place(kit.Pos)}
+	case slices.ContainsFunc(c.before.Due.Classes[c.before.Due.Of[p]].Kits, func(h entitle.Held) bool { return h.Kit == then }):
+		return Reason{fmt.Sprintf("kit %s gives it now", kit.Name), place(pos)}
+	}
+	old := c.before.Kits[then]
+	if kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
+		if cl, ok := old.For.Fails(c.before.get(p), v.Today); ok {
+			return Reason{fmt.Sprintf("%s and %s; %s", v.valueOf(q, cl.Attr), c.valueWas(p, cl.Attr), by.Says), place(v.People.Place(q, cl.Attr))}
+		}
+	}
+	return reason(by)
+}
+
+func (c *comparison) valueWas(p int, attr string) string {
+	if x := c.before.People.Get(p, attr); x != "" {
+		return fmt.Sprintf("was %q", x)
+	}
+	return "had none before"
+}
+
+// was puts a stage into the past.
+func was(words string) string {
+	return strings.NewReplacer("away", "was away", "starts", "was to start").Replace(words)
+}
+
+// gone says why a person has nothing any more wherever it was due, where that
+// is so: they, or the application, are not there.
+func (c *comparison) gone(q, b int) (Reason, bool) {
+	v := c.after
+	switch {
+	case q < 0:
+		return Reason{Says: "the person is no longer in the files"}, true
+	case b < 0:
+		return Reason{Says: "the application is no longer in the files"}, true
+	case v.Stages[q] != stage.Here:
+		attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[q]]
+		return Reason{fmt.Sprintf("%s: %s", v.name(q), v.stageWords(q)), place(v.People.Place(q, attr))}, true
+	case !v.due(q, b).InScope:
+		says := "the scope leaves this person out: " + v.Apps[b].Scope.String()
+		if cl, ok := v.Apps[b].Scope.Fails(v.get(q), v.Today); ok {
+			says += "; " + v.valueOf(q, cl.Attr)
+		}
+		return Reason{says, place(v.Apps[b].ScopePos)}, true
+	}
+	return Reason{}, false
+}
+
+// closed says why an account is no longer due.
+func (c *comparison) closed(p, q, a, b int) Reason {
+	if r, ok := c.gone(q, b); ok {
+		return r
+	}
+	for _, h := range c.before.Due.Classes[c.before.Due.Of[p]].Kits {
+		for _, g := range c.before.Kits[h.Kit].Gives {
+			if g.App == a {
+				return c.without(h.Kit, p, q)
+			}
+		}
+	}
+	return Reason{}
+}
+
+// lost says why a thing is no longer due: what became of the kit that gave it.
+func (c *comparison) lost(p, q, a, b int, t thing) Reason {
+	if r, ok := c.gone(q, b); ok {
+		return r
+	}
+	if c.after.Apps[b].Thing(t.kind, t.name) < 0 {
+		return Reason{fmt.Sprintf("%s %s is no longer in the catalog", t.kind, t.name), place(c.after.Apps[b].Pos)}
+	}
+	for _, path := range c.before.Explain.Paths(int32(p), a, t.number) {
+		return c.without(path.Held.Kit, p, q)
+	}
+	return Reason{}
+}
+
+// without says why a kit that gave something before does not now.
+func (c *comparison) without(k, p, q int) Reason {
+	name := c.before.Kits[k].Name
+	v := c.after
+	now := slices.IndexFunc(v.Kits, func(x *model.Kit) bool { return x.Name == name })
+	if now < 0 {
+		return Reason{"the kit " + name + " is no longer in the files", place(c.before.Kits[k].Pos)}
+	}
+	for _, h := range v.Due.Classes[v.Due.Of[q]].Kits {
+		if h.Kit == now {
+			return Reason{"kit " + name + " no longer gives it", place(v.Kits[now].Pos)}
+		}
+	}
+	old, kit := c.before.Kits[k], v.Kits[now]
+	if kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
+		if cl, ok := kit.For.Fails(v.get(q), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
+			return Reason{fmt.Sprintf("%s and %s; kit %s: %s", v.valueOf(q, cl.Attr), c.valueWas(p, cl.Attr), name, kit.Rule()), place(v.People.Place(q, cl.Attr))}
+		}
+	}
+	return reason(v.Explain.Lacks(kit, int32(q), ""))
+}

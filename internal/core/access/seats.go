@@ -1,0 +1,123 @@
+package access
+
+import (
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/money"
+	"pravet/internal/core/reach"
+	"pravet/internal/core/stage"
+)
+
+// Seats is how the seats of a license are used today.
+type Seats struct {
+	App     int
+	Thing   int32
+	Bought  int // -1 without a number of seats
+	Used    int // accounts that have it in the end, open or blocked
+	Blocked int // of those, blocked ones of people
+	Nobodys int // of those, of accounts of nobody
+	Needed  int // people who are due it today, or keep it while away
+}
+
+// Free is how many seats nobody has; below zero where more are held than were
+// bought.
+func (s *Seats) Free() int { return s.Bought - s.Used }
+
+// Price is the price of one seat.
+func (v *View) Price(s *Seats) money.Price { return v.Apps[s.App].Things[s.Thing].Price }
+
+// Licenses lists the licenses of all applications, or those that Only leaves.
+func (v *View) Licenses() (out []model.AppThing) {
+	for a, app := range v.Apps {
+		if len(v.only) > 0 && !slices.Contains(v.only, app.ID) {
+			continue
+		}
+		for t := range app.Things {
+			if app.Things[t].Kind == model.License {
+				out = append(out, model.AppThing{App: a, Thing: int32(t)})
+			}
+		}
+	}
+	return out
+}
+
+// Seats counts the seats of the licenses whose exports were read.
+// O(licenses · accounts + people).
+func (v *View) Seats() (out []Seats) {
+	needed := v.needed(v.Due, v.Stages, v.Licenses())
+	for i, x := range v.Licenses() {
+		accounts := v.Accounts[x.App]
+		if accounts == nil {
+			continue
+		}
+		s := Seats{App: x.App, Thing: x.Thing, Bought: v.Apps[x.App].Things[x.Thing].Seats, Needed: needed[i]}
+		has := make([]bool, accounts.Sets.Count())
+		for set := range has {
+			has[set] = v.reach[x.App].Has(uint32(set), x.Thing)
+		}
+		for at, set := range accounts.Held {
+			if !has[set] {
+				continue
+			}
+			s.Used++
+			switch {
+			case v.PersonOf[x.App][at] < 0:
+				s.Nobodys++
+			case !accounts.Open[at]:
+				s.Blocked++
+			}
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// needed counts the people who need each license, here or away.
+func (v *View) needed(due *entitle.Result, stages []stage.Stage, licenses []model.AppThing) []int {
+	people := make([]int, len(due.Classes))
+	for p, class := range due.Of {
+		if stages[p] == stage.Here || stages[p] == stage.Away {
+			people[class]++
+		}
+	}
+	out := make([]int, len(licenses))
+	for c := range due.Classes {
+		if people[c] == 0 {
+			continue
+		}
+		for i, x := range licenses {
+			if d := &due.Classes[c].Apps[x.App]; d.Account() && v.Sets[x.App].Has(d.Reach, x.Thing) {
+				out[i] += people[c]
+			}
+		}
+	}
+	return out
+}
+
+// A Month is how many seats of each of Licenses are needed from a day on, as
+// far as starts, ends, and the last days of holders and exceptions are known.
+type Month struct {
+	From   day.Day
+	Needed []int
+}
+
+// Ahead counts the seats that will be needed: today, and on the first of every
+// month up to a day. It costs O(months) times what a View does.
+func (v *View) Ahead(to day.Day) (out []Month) {
+	licenses := v.Licenses()
+	for from := v.Today; from <= to; from = from.NextMonth() {
+		due := entitle.Compute(entitle.Input{People: v.People, Apps: v.Apps, Kits: v.Kits, Sets: v.Sets, Today: from})
+		out = append(out, Month{from, v.needed(due, stage.Of(v.People, from), licenses)})
+	}
+	// Sets have grown.
+	for a, app := range v.Apps {
+		v.reach[a] = reach.New(app, v.Sets[a])
+	}
+	return out
+}
+
+// Only leaves the licenses of some applications; with none named, all.
+func (v *View) Only(apps []string) { v.only = apps }

@@ -1,0 +1,137 @@
+// Package access answers who has what, who should, and why: from the desired
+// state of a day and, where they were read, the applications' exports. It
+// changes nothing and drafts nothing.
+//
+//	v := access.Look(access.Input{People: people, Apps: apps, Kits: kits, Accounts: accounts, Today: today})
+//	answer := v.Why(v.Person("E0042"), nil)
+package access
+
+import (
+	"pravet/internal/core/day"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
+	"pravet/internal/core/model"
+	"pravet/internal/core/reach"
+	"pravet/internal/core/stage"
+)
+
+// Input is what a View is of. Accounts holds nil for an application whose export
+// was not read.
+type Input struct {
+	People   *model.People
+	Apps     []*model.App
+	Kits     []*model.Kit
+	Accounts []*model.Accounts
+	Today    day.Day
+}
+
+// A View is what is due and what is held on a day. It is used by one goroutine
+// at a time.
+type View struct {
+	Input
+	Due     *entitle.Result
+	Stages  []stage.Stage
+	Explain *explain.Explainer
+	Sets    []*model.Sets // of each application
+
+	AccountOf [][]int32 // application → person → account, or diff.None; nil where no export was read
+	PersonOf  [][]int32 // application → account → person, or diff.None
+	reach     []*reach.Reacher
+	only      []string // applications whose licenses are counted
+}
+
+// Look computes what is due and whose each account is, at the cost of
+// entitle.Compute and diff.Compute.
+func Look(in Input) *View {
+	v := &View{Input: in}
+	for a, app := range in.Apps {
+		sets := model.NewSets()
+		if in.Accounts[a] != nil {
+			sets = in.Accounts[a].Sets
+		}
+		v.Sets = append(v.Sets, sets)
+		v.reach = append(v.reach, reach.New(app, sets))
+	}
+	v.Due = entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Today: in.Today})
+	v.Stages = stage.Of(in.People, in.Today)
+	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Due: v.Due, Today: in.Today}
+	match := diff.Match(diff.Input{People: in.People, Apps: in.Apps, Accounts: in.Accounts})
+	v.AccountOf, v.PersonOf = match.AccountOf, match.PersonOf
+	return v
+}
+
+// Person finds a person by id or, case ignored, by user name; -1 for nobody.
+// O(people).
+func (v *View) Person(name string) int {
+	if at, ok := v.People.Rows("id", map[string]bool{name: true})[name]; ok {
+		return at
+	}
+	if index, _ := v.People.Index("userName"); index != nil {
+		return index.Find(name)
+	}
+	return -1
+}
+
+// due is what a person should have in an application.
+func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]].Apps[app] }
+
+// Should is the set of all that a person should have in an application in the
+// end; account tells whether an account should be open there at all.
+func (v *View) Should(p, app int) (set uint32, account bool) {
+	if d := v.due(p, app); v.Stages[p] == stage.Here && d.Account() {
+		return d.Reach, true
+	}
+	return 0, false
+}
+
+// account is a person's account in an application, or -1.
+func (v *View) account(p, app int) int {
+	if v.AccountOf[app] == nil {
+		return -1
+	}
+	return int(v.AccountOf[app][p])
+}
+
+// has is the set of all that a person has in an application in the end, open or
+// blocked.
+func (v *View) has(p, app int) uint32 {
+	if at := v.account(p, app); at >= 0 {
+		return v.reach[app].Full(v.Accounts[app].Held[at])
+	}
+	return 0
+}
+
+// name is how a person is called.
+func (v *View) name(p int) string {
+	if n := v.People.Get(p, "displayName"); n != "" {
+		return n
+	}
+	return v.People.Get(p, "userName")
+}
+
+// The states of a thing that someone has or should have.
+const (
+	Has    = "has"     // and should have
+	ToCome = "to come" // should have, and has not
+	ToGo   = "to go"   // has, and should not have
+	Kept   = "kept"    // has, and keeps it while blocked
+	NotDue = "not due" // a kit gives it, and it is not due in this application today
+)
+
+// state tells where a person stands with a thing.
+func (v *View) state(p, app int, thing int32) string {
+	has := v.Sets[app].Has(v.has(p, app), thing)
+	should, _ := v.Should(p, app)
+	switch {
+	case has && v.Sets[app].Has(should, thing):
+		return Has
+	case has && v.Stages[p] != stage.Here:
+		return Kept
+	case has:
+		return ToGo
+	case v.Sets[app].Has(should, thing):
+		return ToCome
+	}
+	return NotDue
+}

@@ -1,0 +1,283 @@
+package access
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/stage"
+)
+
+// A Place is a line of a file, and who changed it last where that was asked for.
+type Place struct {
+	File      string `json:"file"`
+	Line      int    `json:"line"`
+	ChangedBy string `json:"changedBy,omitempty"`
+	ChangedOn string `json:"changedOn,omitempty"` // YYYY-MM-DD
+	Commit    string `json:"commit,omitempty"`
+}
+
+func place(p model.Pos) Place { return Place{File: p.File, Line: p.Line} }
+
+// A Reason says why, and where that is said.
+type Reason struct {
+	Says string `json:"says"`
+	Place
+}
+
+func reason(r plan.Reason) Reason { return Reason{r.Says, Place{File: r.File, Line: r.Line}} }
+
+// An Item is a thing, where the person stands with it, and what it brings along.
+type Item struct {
+	Thing string `json:"thing"` // APPLICATION/KIND/NAME
+	State string `json:"state"` // one of Has, ToCome, ToGo, Kept, NotDue
+	Place
+	Brings []Item `json:"brings"`
+}
+
+// A HeldKit is a kit that a person has: by which rule, and what it gives.
+type HeldKit struct {
+	Kit     string   `json:"kit"`
+	Title   string   `json:"title"`
+	Reasons []Reason `json:"reasons"` // nearest cause first
+	Gives   []Item   `json:"gives"`
+}
+
+// An Account is where a person stands in one application.
+type Account struct {
+	App     string `json:"app"`
+	Title   string `json:"title"`
+	Account string `json:"account"` // "" where there is none
+	State   string `json:"state"`   // open, blocked, none, or not read
+	Should  string `json:"should"`  // what should become of it, and why
+}
+
+// An Answer says what a person has, should have, and why.
+type Answer struct {
+	ID       string `json:"id"`
+	UserName string `json:"userName"`
+	Name     string `json:"name"`
+	Title    string `json:"title"`
+	Stage    string `json:"stage"`
+	Place
+	Thing    string    `json:"thing,omitempty"` // the one that was asked for
+	Accounts []Account `json:"accounts"`
+	Kits     []HeldKit `json:"kits"`
+	Others   []Item    `json:"others"` // what the person has and no kit of theirs gives
+	Lacks    []Reason  `json:"lacks"`  // of the thing that was asked for: what stands in the way, nearest first
+}
+
+// Places calls f for every place of the answer.
+func (a *Answer) Places(f func(*Place)) {
+	f(&a.Place)
+	var items func([]Item)
+	items = func(list []Item) {
+		for i := range list {
+			f(&list[i].Place)
+			items(list[i].Brings)
+		}
+	}
+	for i := range a.Kits {
+		for j := range a.Kits[i].Reasons {
+			f(&a.Kits[i].Reasons[j].Place)
+		}
+		items(a.Kits[i].Gives)
+	}
+	items(a.Others)
+	for i := range a.Lacks {
+		f(&a.Lacks[i].Place)
+	}
+}
+
+// Why answers for one person; with a thing, only what has to do with it.
+// O(kits · things) besides what Look has cost.
+func (v *View) Why(p int, thing *model.AppThing) *Answer {
+	out := &Answer{ID: v.People.Get(p, "id"), UserName: v.People.Get(p, "userName"), Name: v.name(p), Title: v.People.Get(p, "title"),
+		Stage: v.stageWords(p), Place: place(v.People.Pos(p)), Accounts: []Account{}, Kits: []HeldKit{}, Others: []Item{}, Lacks: []Reason{}}
+	if thing != nil {
+		out.Thing = v.Apps[thing.App].Address(thing.Thing).String()
+	}
+	for a := range v.Apps {
+		if thing == nil && (v.account(p, a) >= 0 || v.due(p, a).Given) || thing != nil && thing.App == a {
+			out.Accounts = append(out.Accounts, v.accountOf(p, a))
+		}
+	}
+	held := v.Due.Classes[v.Due.Of[p]].Kits
+	for _, h := range held {
+		kit := v.Kits[h.Kit]
+		k := HeldKit{Kit: kit.Name, Title: kit.Title, Gives: []Item{}}
+		for _, r := range v.Explain.Has(h, held) {
+			k.Reasons = append(k.Reasons, reason(r))
+		}
+		for _, g := range kit.Gives {
+			for i, t := range g.Things {
+				if x, ok := v.item(p, g.App, t, g.Pos[i], thing); ok {
+					k.Gives = append(k.Gives, x)
+				}
+			}
+		}
+		if thing == nil || len(k.Gives) > 0 {
+			out.Kits = append(out.Kits, k)
+		}
+	}
+	for a := range v.Apps {
+		v.others(p, a, thing, out)
+	}
+	if thing != nil && v.state(p, thing.App, thing.Thing) != Has && v.state(p, thing.App, thing.Thing) != ToCome {
+		out.Lacks = v.lacks(p, thing)
+	}
+	return out
+}
+
+// item is a thing with what it brings along; with only, no more than what leads
+// to that.
+func (v *View) item(p, app int, t int32, pos model.Pos, only *model.AppThing) (Item, bool) {
+	a := v.Apps[app]
+	if only != nil && (only.App != app || a.Chain(t, only.Thing) == nil) {
+		return Item{}, false
+	}
+	out := Item{Thing: a.Address(t).String(), State: v.state(p, app, t), Place: place(pos), Brings: []Item{}}
+	if only == nil || only.Thing != t {
+		for _, next := range a.Things[t].Implies {
+			if x, ok := v.item(p, app, next, a.Things[t].Pos, only); ok {
+				out.Brings = append(out.Brings, x)
+			}
+		}
+	}
+	return out, true
+}
+
+// others adds what the person holds directly and no kit of theirs gives here.
+func (v *View) others(p, app int, only *model.AppThing, out *Answer) {
+	at := v.account(p, app)
+	if at < 0 {
+		return
+	}
+	given := map[int32]bool{}
+	for _, h := range v.Due.Classes[v.Due.Of[p]].Kits {
+		for _, g := range v.Kits[h.Kit].Gives {
+			if g.App == app {
+				for _, t := range g.Things {
+					given[t] = true
+				}
+			}
+		}
+	}
+	for _, t := range v.Sets[app].Members(v.Accounts[app].Held[at]) {
+		if given[t] {
+			continue
+		}
+		if x, ok := v.item(p, app, t, v.Accounts[app].Pos(at), only); ok {
+			out.Others = append(out.Others, x)
+		}
+	}
+}
+
+func (v *View) stageWords(p int) string {
+	switch v.Stages[p] {
+	case stage.Away:
+		return "away"
+	case stage.NotYet:
+		return "starts on " + v.People.Get(p, "starts")
+	case stage.Gone:
+		return "ended on " + v.People.Get(p, "ends")
+	}
+	return "here"
+}
+
+func (v *View) accountOf(p, app int) Account {
+	a := v.Apps[app]
+	out := Account{App: a.ID, Title: a.Title, State: "not read"}
+	if v.AccountOf[app] != nil {
+		out.State = "none"
+	}
+	at := v.account(p, app)
+	if at >= 0 {
+		out.Account, out.State = v.Accounts[app].Key.At(at), "blocked"
+		if v.Accounts[app].Open[at] {
+			out.State = "open"
+		}
+	}
+	_, should := v.Should(p, app)
+	switch d := v.due(p, app); {
+	case should && out.State == "open":
+		out.Should = "stays open"
+	case should && out.State == "blocked":
+		out.Should = "is to be restored"
+	case should && out.State == "none":
+		out.Should = "is to be created"
+	case should:
+		out.Should = "is due"
+	case v.Stages[p] != stage.Here:
+		out.Should = "blocked while " + map[stage.Stage]string{stage.Away: "away", stage.NotYet: "not yet here", stage.Gone: "no longer here"}[v.Stages[p]]
+	case !d.InScope:
+		out.Should = "not due: the scope leaves this person out"
+	default:
+		out.Should = "not due: no kit gives anything here"
+	}
+	return out
+}
+
+// lacks says what stands between a person and a thing: the nearest reason first.
+func (v *View) lacks(p int, thing *model.AppThing) []Reason {
+	app := v.Apps[thing.App]
+	var out []Reason
+	if v.Stages[p] != stage.Here {
+		attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[p]]
+		out = append(out, Reason{fmt.Sprintf("%s is not here today: %s", v.name(p), v.stageWords(p)), place(v.People.Place(p, attr))})
+	}
+	if d := v.due(p, thing.App); !d.InScope {
+		says := "the scope of " + app.ID + " leaves this person out: " + app.Scope.String()
+		if cl, ok := app.Scope.Fails(v.get(p), v.Today); ok {
+			says += "; " + v.valueOf(p, cl.Attr)
+		}
+		out = append(out, Reason{says, place(app.ScopePos)})
+	}
+	givers := v.Explain.Givers(int32(thing.App), thing.Thing)
+	type near struct {
+		giver  explain.Giver
+		misses int
+	}
+	var all []near
+	for _, g := range givers {
+		kit := v.Kits[g.Kit]
+		if slices.ContainsFunc(v.Due.Classes[v.Due.Of[p]].Kits, func(h entitle.Held) bool { return h.Kit == g.Kit }) {
+			continue // the person has it, so it is the stage or the scope
+		}
+		n := near{g, 1 << 20} // by name only
+		if kit.For != nil {
+			n.misses = kit.For.Misses(v.get(p), v.Today)
+		}
+		all = append(all, n)
+	}
+	slices.SortStableFunc(all, func(x, y near) int { return cmp.Compare(x.misses, y.misses) })
+	for _, n := range all {
+		kit := v.Kits[n.giver.Kit]
+		via := ""
+		if n.giver.Via >= 0 {
+			t := app.Things[n.giver.Via]
+			via = fmt.Sprintf(" along with %s %s", t.Kind, t.Name)
+		}
+		out = append(out, reason(v.Explain.Lacks(kit, int32(p), via)))
+	}
+	if len(givers) == 0 {
+		t := app.Things[thing.Thing]
+		out = append(out, Reason{fmt.Sprintf("no kit gives %s %s to anyone", t.Kind, t.Name), place(t.Pos)})
+	}
+	return out
+}
+
+func (v *View) get(p int) func(string) string {
+	return func(attr string) string { return v.People.Get(p, attr) }
+}
+
+func (v *View) valueOf(p int, attr string) string {
+	if x := v.People.Get(p, attr); x != "" {
+		return fmt.Sprintf("%s is %q", attr, x)
+	}
+	return attr + " has no value"
+}

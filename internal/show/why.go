@@ -1,0 +1,163 @@
+package show
+
+import (
+	"fmt"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"charm.land/lipgloss/v2/tree"
+
+	"pravet/internal/core/access"
+)
+
+// Answer writes what a person has, should have, and why: as a tree from the
+// person to rules, to kits, to things, to what they bring along.
+func (p *Printer) Answer(a *access.Answer) {
+	head := Strong(clean(a.Name)) + "  " + Dim(clean(a.ID)+"  "+clean(a.UserName))
+	if a.Title != "" {
+		head += "  " + clean(a.Title)
+	}
+	if a.Stage != "here" {
+		head += "  " + Alarm(a.Stage)
+	}
+	root := branch(head + said(a.Place))
+	for i := range a.Kits {
+		root.Child(kitBranch(&a.Kits[i]))
+	}
+	if len(a.Others) > 0 {
+		others := branch("no kit of theirs gives, and they hold")
+		for i := range a.Others {
+			others.Child(itemBranch(&a.Others[i], true))
+		}
+		root.Child(others)
+	}
+	if a.Thing != "" && len(a.Lacks) > 0 {
+		lacks := branch(clean(a.Thing) + " is not due:")
+		for _, r := range a.Lacks {
+			lacks.Child(fold(clean(r.Says)) + said(r.Place))
+		}
+		root.Child(lacks)
+	}
+	if len(a.Kits)+len(a.Others)+len(a.Lacks) == 0 {
+		root.Child(Dim("no kit, and nothing held"))
+	}
+	for _, line := range strings.Split(root.String(), "\n") {
+		p.Line(strings.TrimRight(line, " "))
+	}
+	if len(a.Accounts) > 0 {
+		p.Line()
+		t := &Table{Headers: []string{"application", "account", "is", "and"}}
+		for _, x := range a.Accounts {
+			t.Rows = append(t.Rows, []string{x.App, x.Account, x.State, x.Should})
+		}
+		p.Print(t)
+	}
+}
+
+// branch is a node of a tree, drawn with thin lines.
+func branch(text string) *tree.Tree {
+	return tree.Root(text).Enumerator(tree.RoundedEnumerator).EnumeratorStyle(dim.PaddingRight(1)).IndenterStyle(dim.PaddingRight(1))
+}
+
+// fold breaks a long text, so that a tree stays within the width.
+func fold(text string) string {
+	const room = width - 16
+	if lipgloss.Width(text) <= room {
+		return text
+	}
+	return strings.ReplaceAll(lipgloss.Wrap(strings.ReplaceAll(text, "-", "\u2011"), room, ""), "\u2011", "-")
+}
+
+func kitBranch(k *access.HeldKit) *tree.Tree {
+	rule := k.Reasons[len(k.Reasons)-1]
+	out := branch(fold(clean(rule.Says)) + said(rule.Place))
+	at := out
+	for i := len(k.Reasons) - 2; i >= 0; i-- { // kits that come with others
+		next := branch(clean(k.Reasons[i].Says) + said(k.Reasons[i].Place))
+		at.Child(next)
+		at = next
+	}
+	for i := range k.Gives {
+		at.Child(itemBranch(&k.Gives[i], false))
+	}
+	return out
+}
+
+func itemBranch(x *access.Item, placed bool) any {
+	text := clean(x.Thing) + "  " + stateWord(x.State)
+	if placed {
+		text += said(x.Place)
+	}
+	if len(x.Brings) == 0 {
+		return text
+	}
+	out := branch(text)
+	for i := range x.Brings {
+		out.Child(itemBranch(&x.Brings[i], false))
+	}
+	return out
+}
+
+// stateWord colours where someone stands with a thing by what is to become of
+// it.
+func stateWord(state string) string {
+	switch state {
+	case access.ToCome:
+		return Effect("widens", state)
+	case access.ToGo:
+		return Effect("narrows", state)
+	case access.NotDue:
+		return Dim(state)
+	}
+	return state
+}
+
+// said is where something is said, and who changed that last.
+func said(p access.Place) string {
+	if p.File == "" {
+		return ""
+	}
+	text := clean(p.File)
+	if p.Line > 0 {
+		text += fmt.Sprintf(":%d", p.Line)
+	}
+	switch {
+	case p.ChangedBy != "":
+		text += fmt.Sprintf(", %s on %s", clean(p.ChangedBy), p.ChangedOn)
+	case p.Commit != "":
+		text += ", " + p.Commit
+	}
+	return "  " + Dim(text)
+}
+
+// AnswerTable is the answer as a table: a row for each thing and way to it.
+func AnswerTable(a *access.Answer) *Table {
+	keys := []string{"person", "rule", "kit", "thing", "through", "state", "file", "line", "changedBy", "changedOn"}
+	t := &Table{Headers: keys, Keys: keys, Items: a}
+	var add func(rule access.Reason, kit, through string, x *access.Item)
+	add = func(rule access.Reason, kit, through string, x *access.Item) {
+		t.Rows = append(t.Rows, []string{a.ID, rule.Says, kit, x.Thing, through, x.State, rule.File, line(rule.Line), rule.ChangedBy, rule.ChangedOn})
+		for i := range x.Brings {
+			add(rule, kit, strings.TrimPrefix(through+" > "+x.Thing, " > "), &x.Brings[i])
+		}
+	}
+	for _, k := range a.Kits {
+		for i := range k.Gives {
+			add(k.Reasons[len(k.Reasons)-1], k.Kit, "", &k.Gives[i])
+		}
+	}
+	for i := range a.Others {
+		add(access.Reason{Place: a.Others[i].Place}, "", "", &a.Others[i])
+	}
+	for _, r := range a.Lacks {
+		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", a.Thing, "", access.NotDue, r.File, line(r.Line), r.ChangedBy, r.ChangedOn})
+	}
+	return t
+}
+
+func line(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprint(n)
+}
