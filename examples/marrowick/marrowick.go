@@ -49,9 +49,21 @@ var history = []commit{
 		{"people/ashore.csv", "E0119,mikkel.thorne,Mikkel Thorne,mikkel.thorne@marrowick.example,Ticket clerk,Ticketing,North Quay,Employee,2026-11-23,,\n", ""},
 		{"people/ashore.csv", "E0120,abel.rosen,Abel Rosen,abel.rosen@marrowick.example,Berth planner,Planning,Head office,Employee,2026-12-01,,\n", ""},
 	}},
+	{time.Date(2026, 11, 17, 9, 20, 0, 0, time.UTC), "Tomas Quill", "Refunds can be seen by a profile of their own; the night desk is closed", []line{
+		{"apps/tickets.yaml", "  refund-approver: {title: Approves refunds, define: true, permissions: [approve-refunds], includes: [refund-viewer]}\n  refund-viewer: {title: Sees refunds, define: true, permissions: [see-refunds]}\n",
+			"  refund-approver: {title: Approves refunds}\n"},
+		{"apps/tickets.yaml", ", define: true, permissions: [read-reports]}\n  night-desk: {title: Night desk, define: true, permissions: [sell], retire: true}\n", "}\n  night-desk: {title: Night desk}\n"},
+	}},
+	{time.Date(2026, 11, 18, 11, 5, 0, 0, time.UTC), "Freja Holloway", "An accountant starts, and the summer crew of 2027 is known", []line{
+		{"people/ashore.csv", "E0121,soren.dahl,Søren Dahl,soren.dahl@marrowick.example,Accountant,Finance,Head office,Employee,2026-11-23,,\n", ""},
+		{"people/season-2027.csv", "S2701,wren.castell,Wren Castell,wren.castell@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2702,hugo.lark,Hugo Lark,hugo.lark@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2703,amelie.rudd,Amelie Rudd,amelie.rudd@marrowick.example,Ticket clerk,Ticketing,South Quay,Seasonal,2027-05-01,2027-09-30\nS2704,piet.solano,Piet Solano,piet.solano@marrowick.example,Deckhand,Deck,South Quay,Seasonal,2027-04-15,2027-10-31\n", ""},
+	}},
 	{time.Date(2026, 11, 20, 16, 40, 0, 0, time.UTC), User, "Noor Haddad leaves, Elsbeth Crane is away, Dagny Cole is back", []line{
 		{"people/ashore.csv", "South Quay,Employee,2021-02-01,2026-11-20,", "South Quay,Employee,2021-02-01,,"},
 		{"people/ashore.csv", "North Quay,Employee,2018-09-01,,true", "North Quay,Employee,2018-09-01,,"},
+	}},
+	{time.Date(2026, 11, 23, 15, 30, 0, 0, time.UTC), "Tomas Quill", "Mirela Dunn helps out at the refund desk", []line{
+		{"kits/ashore.yaml", "    holders:\n      - {person: E0031, until: 2026-12-31, because: helps out at the refund desk in December}\n", ""},
 	}},
 }
 

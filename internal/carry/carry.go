@@ -211,14 +211,23 @@ type batch struct {
 
 // batches cuts the ready changes into batches that keep the plan's order: all
 // that narrows, application by application, and then the rest, so that what
-// one application takes away is gone before another one gives.
+// one application takes away is gone before another one gives; and last what
+// narrows and has to wait for that.
 func (j *Job) batches() []batch {
 	var out []batch
-	for _, narrowing := range []bool{true, false} {
-		at := map[string]int{}
+	for phase := range 3 {
+		at, widened := map[string]int{}, map[string]bool{}
 		for i := range j.Plan.Changes {
 			c := &j.Plan.Changes[i]
-			if j.States[i] != decide.Ready || (c.Effect == "narrows") != narrowing {
+			widened[c.App] = widened[c.App] || c.Effect == "widens"
+			of := 1
+			switch {
+			case c.Effect == "narrows" && widened[c.App]:
+				of = 2
+			case c.Effect == "narrows":
+				of = 0
+			}
+			if j.States[i] != decide.Ready || of != phase {
 				continue
 			}
 			n, ok := at[c.App]
@@ -270,7 +279,7 @@ func (j *Job) Run(progress func(string)) (*Result, error) {
 // sweep removes what runs that were killed have left beside the files.
 func (j *Job) sweep() error {
 	for i := range j.Plan.Exports {
-		for _, path := range j.repo.Exports[j.repo.App(j.Plan.Exports[i].App)].Paths {
+		for _, path := range j.repo.Exports[j.repo.App(j.Plan.Exports[i].App)].Files() {
 			if err := source.Sweep(export.Locate(j.dir, path.Text)); err != nil {
 				return err
 			}
@@ -401,7 +410,7 @@ func (j *Job) readBack(res *Result, b batch, progress func(string)) error {
 // what says in words what a change does, for the ledger.
 func what(p *plan.Plan, c *plan.Change) string {
 	s := c.Verb + " " + c.Address().String()
-	if c.Thing != nil {
+	if c.Thing != nil && c.Account != "" {
 		s += " for " + c.Account
 	}
 	if c.Attribute != "" {

@@ -27,8 +27,11 @@ func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
 // settled tells whether a change is to be seen in the application, and if
 // not, what is there instead.
 func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
-	at := r.index.Find(c.Account)
 	verb, _ := model.ParseVerb(c.Verb)
+	if verb.OfThing() {
+		return r.definition(verb, c)
+	}
+	at := r.index.Find(c.Account)
 	if verb == model.Remove {
 		if at >= 0 {
 			return false, "the account is still there"

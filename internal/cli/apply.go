@@ -35,7 +35,7 @@ finished by applying the plan again.
 
 Exit status: 0 done; 1 failed, nothing or not all was carried out; 4 some
 changes are held by a guard, the others are done; 5 some changes are not settled.`,
-		Example: example("pravet apply 6tri8pkg", "pravet apply 6tri8pkg --yes"),
+		Example: example("pravet apply b69fbmpj", "pravet apply b69fbmpj --yes"),
 		Args:    cobra.ExactArgs(1),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")

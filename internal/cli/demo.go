@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -25,8 +24,9 @@ func (c *context) demo() *cobra.Command {
 		GroupID: trying,
 		Long: `Demo makes the repository of Marrowick Ferries in a temporary folder, with its
 Git history and the exports of three applications, and goes through it: check,
-draft, show, reject one change, accept the rest, apply, draft again. Every
-command is really run. It is the morning of 2026-11-24 there.`,
+compare, draft, show, ask why, reject three changes, accept the rest, apply, draft
+again, look ahead. Every command is really run. It is the morning of 2026-11-24
+there.`,
 		Example: example("pravet demo", "pravet demo --keep ferries --no-walk"),
 		Args:    cobra.NoArgs,
 	}
@@ -61,7 +61,7 @@ command is really run. It is the morning of 2026-11-24 there.`,
 			return err
 		}
 		t := &tour{c: c, dir: dir, p: show.NewPrinter(c.Stdout, c.Environ), now: marrowick.Today}
-		if err := t.walk(); err != nil {
+		if err := t.walk(noGit == nil); err != nil {
 			return err
 		}
 		if keep != "" {
@@ -78,14 +78,14 @@ type tour struct {
 	dir   string
 	p     *show.Printer
 	now   time.Time
-	steps int
+	count int
 }
 
 // run says what comes next, then shows the command and what it prints.
 func (t *tour) run(says string, want int, args ...string) error {
-	t.steps++
+	t.count++
 	t.p.Line()
-	t.p.Line(show.Strong(fmt.Sprintf("%d. %s", t.steps, says)))
+	t.p.Line(show.Strong(fmt.Sprintf("%d. %s", t.count, says)))
 	t.p.Line()
 	t.p.Line(show.Dim("$ pravet " + shellWords(args)))
 	if err := t.p.Err(); err != nil {
@@ -131,51 +131,68 @@ func shellWords(args []string) string {
 	return strings.Join(out, " ")
 }
 
-func (t *tour) walk() error {
-	t.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026."), " Sixty people, three applications: ticket sales,")
-	t.p.Line("crew rosters, and berth planning. The systems administrator looks at what has to change today.")
-	if err := t.run("Check the files: every problem with its place, and how many people each rule matches.", Done, "check"); err != nil {
-		return err
+// A step of the tour: what is done next, and the command that does it.
+type step struct {
+	says string
+	args []string
+}
+
+func (t *tour) steps(list []step) error {
+	for _, s := range list {
+		if err := t.run(s.says, Done, s.args...); err != nil {
+			return err
+		}
 	}
-	if err := t.run("Draft a plan: every difference between the files and what the applications exported.", Done, "draft", "--on", "2026-11-24"); err != nil {
+	return nil
+}
+
+func (t *tour) walk(git bool) error {
+	t.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026."), " Sixty-odd people, three applications: ticket")
+	t.p.Line("sales, crew rosters, and berth planning. The systems administrator looks at what has to change today.")
+	first := []step{{"Check the files: every problem with its place, and how many people each rule matches.", []string{"check"}}}
+	if git {
+		first = append(first, step{"See what yesterday's commit means, before any application is looked at.", []string{"compare", "HEAD~1", "--on", "2026-11-24"}})
+	}
+	first = append(first, step{"Draft a plan: every difference between the files and what the applications exported.", []string{"draft", "--on", "2026-11-24"}})
+	if err := t.steps(first); err != nil {
 		return err
 	}
 	p, err := t.drafted()
 	if err != nil {
 		return err
 	}
-	if err := t.run("Read it person by person: each change with the line that causes it, and what holds it.", Done, "show", p.ID); err != nil {
-		return err
-	}
-	seat := ""
+	held := map[string]string{} // guard → the first change that it holds
 	for i := range p.Changes {
 		for _, h := range p.Changes[i].Holds {
-			if h.Guard == "seats" {
-				seat = p.Changes[i].ID
+			if held[h.Guard] == "" {
+				held[h.Guard] = p.Changes[i].ID
 			}
 		}
 	}
-	if seat == "" {
-		return errors.New("the demo stops: no change lacks a seat")
+	for _, guard := range []string{"seats", "separation", "looks-alike", "suspensions"} {
+		if held[guard] == "" {
+			return fmt.Errorf("the demo stops: the guard %s holds nothing", guard)
+		}
 	}
-	steps := []struct {
-		says string
-		args []string
-	}{
+	err = t.steps([]step{
+		{"Read it person by person: each change with the line that causes it, and what holds it.", []string{"show", p.ID}},
+		{"Mirela Dunn is to approve refunds, and sets fares: ask why.", []string{"why", "mirela.dunn", "--on", "2026-11-24"}},
+		{"Those two are kept apart, so that change is rejected.", []string{"reject", p.ID, held["separation"], "--because", "fares and refunds stay apart; Tomas asks someone else"}},
+		{"Somebody has made an account for Søren Dahl by hand, as Søren.Dahl: no second one, until that one is renamed.",
+			[]string{"reject", p.ID, held["looks-alike"], "--until", "2026-12-01", "--because", "the account made by hand is renamed first"}},
 		{"There is one till seat too few, and another is ordered: reject that change until it is here.",
-			[]string{"reject", p.ID, seat, "--until", "2026-12-15", "--because", "one more seat is ordered"}},
+			[]string{"reject", p.ID, held["seats"], "--until", "2026-12-15", "--because", "one more seat is ordered"}},
 		{"The summer crew ended together, so many suspensions are right today: lift that guard, for this plan.",
 			[]string{"accept", p.ID, "--lift", "suspensions", "--because", "the summer crew ended together"}},
 		{"Accept the rest.", []string{"accept", p.ID, "--because", "read with Idris Keane and Leonie Marsh"}},
 		{"Carry it out: each application's file is replaced as a whole, then read again and compared.", []string{"apply", p.ID}},
 		{"Draft again: only what was rejected is left, and it is set aside.", []string{"draft", "--on", "2026-11-24"}},
+		{"Look ahead: the summer crew of 2027 will need more seats than there are.", []string{"seats", "--ahead", "P8M", "--on", "2026-11-24"}},
 		{"Everything is on record,", []string{"log"}},
 		{"and the record can be proved whole.", []string{"log", "verify"}},
-	}
-	for _, s := range steps {
-		if err := t.run(s.says, Done, s.args...); err != nil {
-			return err
-		}
+	})
+	if err != nil {
+		return err
 	}
 	t.p.Line()
 	return t.p.Err()

@@ -29,7 +29,7 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 
 --only takes a SCIM filter over changes. Its attributes are
 ` + strings.Join(changeAttrs, ", ") + `.`,
-		Example: example("pravet show 6tri8pkg", "pravet show 6tri8 --person E0042", "pravet show 6tri8pkg --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/6tri8pkg.json --format markdown"),
+		Example: example("pravet show b69fbmpj", "pravet show b69fb --person E0042", "pravet show b69fbmpj --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/b69fbmpj.json --format markdown"),
 		Args:    cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")

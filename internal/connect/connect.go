@@ -25,6 +25,8 @@ type Files struct {
 	Dir  string
 	Spec *export.Spec
 	App  *model.App
+
+	defines bool // the rows are definitions
 }
 
 // Apply carries changes out, in their order, by replacing each file as a
@@ -32,7 +34,15 @@ type Files struct {
 // called with what the files are and will be, after everything is written
 // beside them; when it returns an error, nothing is replaced.
 func (f *Files) Apply(changes []*plan.Change, about func([]FileStep) error) error {
-	e, err := newEdits(f.App, changes)
+	of, definitions := []*plan.Change{}, []*plan.Change{}
+	for _, c := range changes {
+		if verb, _ := model.ParseVerb(c.Verb); verb.OfThing() {
+			definitions = append(definitions, c)
+		} else {
+			of = append(of, c)
+		}
+	}
+	e, err := newEdits(f.App, of)
 	if err != nil {
 		return err
 	}
@@ -42,6 +52,12 @@ func (f *Files) Apply(changes []*plan.Change, about func([]FileStep) error) erro
 		staged, steps, err = f.csv(e)
 	} else {
 		staged, steps, err = f.scim(e)
+	}
+	if err == nil && (f.Spec.Definitions != nil || len(definitions) > 0) {
+		var more []*source.Staged
+		var step []FileStep
+		more, step, err = f.definitions(definitions)
+		staged, steps = append(staged, more...), append(steps, step...)
 	}
 	drop := func() {
 		for _, s := range staged {

@@ -108,7 +108,11 @@ func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, 
 		}
 		raw = t.until(rd.InputOffset())
 		ended = bytes.HasSuffix(raw, newline)
-		if x := e.byKey[row[layout.Key]]; x != nil {
+		key := row[layout.Key]
+		if f.defines {
+			key = export.DefKey(layout.KindOf(f.App, row), key)
+		}
+		if x := e.byKey[key]; x != nil {
 			x.done = true
 			// The lines are counted on the old bytes, so the new row is
 			// written at once.
@@ -188,18 +192,18 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 	case i == l.Active:
 		return is, false
 	}
-	for k, at := range l.Kinds {
-		if at == i {
-			value = o.names(model.Kind(k), is, x)
-			return value, value != is
-		}
-	}
 	for n, at := range l.Attrs {
 		if at != i {
 			continue
 		}
 		if v, ok := x.attrs[app.Attrs[n].Name]; ok {
 			return v, v != is
+		}
+	}
+	for k, at := range l.Kinds {
+		if at == i {
+			value = o.names(model.Kind(k), is, x)
+			return value, value != is
 		}
 	}
 	if v, ok := x.attrs[app.Match]; ok && i == l.Key && x.create {

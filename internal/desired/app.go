@@ -87,6 +87,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	app.Guards = d.guards(f["guards"], false)
 	spec := d.export(app, root, f["export"])
 	if spec != nil {
+		d.defines(app, spec)
 		d.fits(root, f, app, spec)
 	}
 	c := d.fields(f["connect"], "connect", "by")
@@ -146,9 +147,9 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 			known := []string{"title", "sensitive", "atLeast", "needs"}
 			switch kind {
 			case model.Group:
-				known = append(known, "brings")
+				known = append(known, "brings", "define", "retire", "permissions")
 			case model.Role:
-				known = append(known, "includes")
+				known = append(known, "includes", "define", "retire", "permissions")
 			case model.License:
 				known = append(known, "seats", "price")
 			}
@@ -164,6 +165,7 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 			if n := tf["price"]; n != nil {
 				t.Price = d.price(n)
 			}
+			d.define(&t, e, tf)
 			for _, need := range d.names(tf["needs"], "needs") {
 				t.Needs = append(t.Needs, need.Text)
 			}
@@ -187,9 +189,50 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 				didYouMean(l.what.Text, app.Names(l.to), "there are ")))
 			continue
 		}
+		if app.Things[to].Retire {
+			d.probs.Add(problem(l.what.Pos, "retired", fmt.Sprintf("%s %s is to be retired, and %s %s brings it along", l.to, l.what.Text, l.from, l.name), "take it out here first"))
+		}
 		app.Things[from].Implies = append(app.Things[from].Implies, to)
 	}
 	d.cycles(app)
+}
+
+// define reads whether a group or role is Pravet's own, and what it is.
+func (d *doc) define(t *model.Thing, e entry, f map[string]*yaml.Node) {
+	t.Define, t.Retire = d.boolean(f["define"], "define"), d.boolean(f["retire"], "retire")
+	for _, p := range d.names(f["permissions"], "permissions") {
+		t.Permissions = append(t.Permissions, p.Text)
+	}
+	if !t.Define && (t.Retire || f["permissions"] != nil) {
+		d.problem(e.key, "not-defined", fmt.Sprintf("%s %s is not Pravet's own, so its definition is left alone", t.Kind, t.Name), "add define: true, or take out permissions and retire")
+	}
+}
+
+// defines checks that the export shows the definitions that are Pravet's own,
+// and what of them.
+func (d *doc) defines(app *model.App, s *export.Spec) {
+	for i := range app.Things {
+		t := &app.Things[i]
+		lacks := func(what, hint string) {
+			d.probs.Add(problem(t.Pos, "missing-column", fmt.Sprintf("%s %s is Pravet's own (define: true), and the export does not show %s", t.Kind, t.Name, what), hint))
+		}
+		switch {
+		case !t.Define:
+		case s.Definitions == nil:
+			lacks("which definitions there are", "add definitions: {path: FILE, columns: {name: COLUMN, ...}} under export")
+		case t.Kind == model.Group && s.Definitions.Column(export.DefKind) == nil:
+			lacks("groups", "add kind: COLUMN under export, definitions, columns")
+		case len(t.Permissions) > 0 && s.Definitions.Column(export.DefPermissions) == nil:
+			lacks("permissions", "add permissions: {column: COLUMN, split: \";\"} under export, definitions, columns")
+		default:
+			for _, b := range t.Implies {
+				if kind := app.Things[b].Kind; s.Definitions.Column(kind.Plural()) == nil {
+					lacks("which "+kind.Plural()+" come along", "add "+kind.Plural()+": {column: COLUMN, split: \";\"} under export, definitions, columns")
+					break
+				}
+			}
+		}
+	}
 }
 
 // cycles reports things that bring themselves along, by their whole path.
@@ -247,7 +290,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 		d.problem(root, "missing-key", "the application does not say where its exported state is", "add export: {format: csv, path: exports/FILE}")
 		return nil
 	}
-	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows")
+	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "definitions")
 	d.shows(app, f["shows"])
 	s := &export.Spec{Format: d.oneOf(orNode(f["format"], n), "format", export.Formats...), Delimiter: ',', Pos: d.pos(n)}
 	switch p := f["path"]; {
@@ -259,36 +302,75 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	default:
 		s.Paths = []model.Name{{Text: d.text(p, "path"), Pos: d.pos(p)}}
 	}
-	if dn := f["delimiter"]; dn != nil {
-		v := d.text(dn, "delimiter")
-		if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
-			d.problem(dn, "bad-delimiter", fmt.Sprintf("the delimiter is expected to be one character, not %q", v), `for example ";" or "\t"`)
-		} else {
-			s.Delimiter = c
-		}
-	}
+	d.delimiter(f["delimiter"], s)
+	s.Definitions = d.definitions(f["definitions"])
 	for _, e := range d.entries(f["columns"], "columns") {
-		c := export.Column{Attr: e.name, Pos: d.pos(e.value)}
-		if e.value.Kind == yaml.MappingNode {
-			cf := d.fields(e.value, "a column", "column", "true", "false", "split")
-			c.Name = d.required(cf, e.value, "column", e.name)
-			c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
-			c.Split = d.text(cf["split"], "split")
-			_, hasTrue := cf["true"]
-			_, hasFalse := cf["false"]
-			c.Worded = hasTrue && hasFalse
-			if (hasTrue || hasFalse) && e.name != "active" {
-				d.problem(e.value, "wrong-type", "only active has words for true and false", "")
-			}
-			if hasTrue != hasFalse || c.Worded && c.True == c.False {
-				d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
-			}
-		} else {
-			c.Name = d.text(e.value, e.name)
-		}
-		s.Columns = append(s.Columns, c)
+		s.Columns = append(s.Columns, d.column(e))
 	}
 	if len(s.Paths) == 0 || s.Format == "" {
+		return nil
+	}
+	return s
+}
+
+// column reads where an attribute is found.
+func (d *doc) column(e entry) export.Column {
+	c := export.Column{Attr: e.name, Pos: d.pos(e.value)}
+	if e.value.Kind != yaml.MappingNode {
+		c.Name = d.text(e.value, e.name)
+		return c
+	}
+	cf := d.fields(e.value, "a column", "column", "true", "false", "split")
+	c.Name = d.required(cf, e.value, "column", e.name)
+	c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
+	c.Split = d.text(cf["split"], "split")
+	_, hasTrue := cf["true"]
+	_, hasFalse := cf["false"]
+	c.Worded = hasTrue && hasFalse
+	if (hasTrue || hasFalse) && e.name != "active" {
+		d.problem(e.value, "wrong-type", "only active has words for true and false", "")
+	}
+	if hasTrue != hasFalse || c.Worded && c.True == c.False {
+		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
+	}
+	return c
+}
+
+func (d *doc) delimiter(n *yaml.Node, s *export.Spec) {
+	if n == nil {
+		return
+	}
+	v := d.text(n, "delimiter")
+	if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
+		d.problem(n, "bad-delimiter", fmt.Sprintf("the delimiter is expected to be one character, not %q", v), `for example ";" or "\t"`)
+	} else {
+		s.Delimiter = c
+	}
+}
+
+// definitions reads where the export shows the groups and roles that the
+// application has: a CSV file of their own.
+func (d *doc) definitions(n *yaml.Node) *export.Spec {
+	if n == nil {
+		return nil
+	}
+	f := d.fields(n, "definitions", "path", "delimiter", "columns")
+	s := &export.Spec{Format: "csv", Delimiter: ',', Pos: d.pos(n)}
+	path := d.required(f, n, "path", "definitions")
+	if path == "" {
+		return nil
+	}
+	s.Paths = []model.Name{{Text: path, Pos: d.pos(f["path"])}}
+	d.delimiter(f["delimiter"], s)
+	for _, e := range d.entries(f["columns"], "columns") {
+		if !slices.Contains(export.DefColumns, e.name) {
+			d.problem(e.key, "unknown-key", fmt.Sprintf("definitions have no column %q", e.name), didYouMean(e.name, export.DefColumns, "they are "))
+			continue
+		}
+		s.Columns = append(s.Columns, d.column(e))
+	}
+	if s.Column(export.DefName) == nil {
+		d.problem(orNode(f["columns"], n), "missing-column", "definitions are told apart by name, and columns does not say which column that is", "add name: COLUMN under columns")
 		return nil
 	}
 	return s

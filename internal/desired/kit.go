@@ -114,6 +114,9 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 				r.unknownThing(a, kind, n.Text, n.Pos)
 				continue
 			}
+			if app.Things[t].Retire {
+				r.fail(n.Pos, "retired", fmt.Sprintf("%s %s of %s is to be retired, and the kit gives it", kind, n.Text, app.ID), "take it out here first")
+			}
 			give.Things = append(give.Things, t)
 			give.Pos = append(give.Pos, n.Pos)
 		}

@@ -38,16 +38,18 @@ func read(dir string, spec *Spec, app *model.App, only []string) (*model.Account
 	info := &Info{}
 	var sums []string
 	var scim *scimReader
-	for _, path := range spec.Paths {
+	for i, path := range spec.Files() {
 		name := path.Text
 		src, err := source.Open(Locate(dir, name), name)
 		if err != nil {
 			return nil, nil, atSpec(err, path.Pos)
 		}
-		switch spec.Format {
-		case "csv":
+		switch {
+		case i >= len(spec.Paths):
+			b.out.Definitions, err = readDefinitions(src, name, spec.Definitions, app)
+		case spec.Format == "csv":
 			err = readCSV(src, name, spec, b, only)
-		case "scim":
+		case spec.Format == "scim":
 			if scim == nil {
 				scim = newSCIMReader(spec, b)
 			}
@@ -223,6 +225,7 @@ func (b *builder) finish(file string) *model.Accounts {
 			}
 		}
 	}
+	b.defined()
 	b.direct()
 	if b.out.Key == nil {
 		b.out.Key = &table.Column{}
@@ -236,12 +239,32 @@ func (b *builder) finish(file string) *model.Accounts {
 	return b.out
 }
 
+// defined lists the names of the groups and roles that a file of definitions
+// shows.
+func (b *builder) defined() {
+	defs := b.out.Definitions
+	if defs == nil {
+		return
+	}
+	b.out.Defined[model.Group], b.out.Defined[model.Role] = []string{}, []string{}
+	for _, d := range append(slices.Clone(defs.Of), defs.Others...) {
+		if d != nil {
+			b.out.Defined[d.Kind] = append(b.out.Defined[d.Kind], d.Name)
+		}
+	}
+	slices.Sort(b.out.Defined[model.Group])
+	slices.Sort(b.out.Defined[model.Role])
+	if len(b.out.Defined[model.Group]) == 0 {
+		b.out.Defined[model.Group] = nil // the file holds roles only
+	}
+}
+
 // direct leaves of what is shown what is held directly, once for each set.
 func (b *builder) direct() {
-	sets := b.out.Sets
+	sets, app := b.out.Sets, b.app.As(b.out.Definitions)
 	direct := make([]uint32, sets.Count())
 	for set := range direct {
-		direct[set] = b.app.Direct(sets, uint32(set))
+		direct[set] = app.Direct(sets, uint32(set))
 	}
 	for i, set := range b.out.Held {
 		b.out.Held[i] = direct[set]
@@ -255,7 +278,7 @@ type FileDigest struct{ Path, Digest string }
 // bytes.
 func Digests(dir string, spec *Spec) ([]FileDigest, error) {
 	var out []FileDigest
-	for _, path := range spec.Paths {
+	for _, path := range spec.Files() {
 		src, err := source.Open(Locate(dir, path.Text), path.Text)
 		if err != nil {
 			return nil, atSpec(err, path.Pos)

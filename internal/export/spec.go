@@ -20,6 +20,8 @@ type Spec struct {
 	Delimiter rune         // of CSV
 	Columns   []Column
 	Pos       model.Pos
+
+	Definitions *Spec // of the groups and roles that the application has, or nil
 }
 
 // A Column says where an attribute is found: in a column of a CSV file, or

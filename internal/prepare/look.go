@@ -42,7 +42,7 @@ func absent(repo *desired.Repo, chosen []bool) (missing []error, err error) {
 		if !chosen[a] || spec == nil {
 			continue
 		}
-		for _, path := range spec.Paths {
+		for _, path := range spec.Files() {
 			_, err := os.Stat(export.Locate(repo.Dir, path.Text))
 			if errors.Is(err, os.ErrNotExist) {
 				missing = append(missing, fmt.Errorf("%s: there is no export %s (named in %s), so nothing is known of its accounts", repo.Apps[a].ID, path.Text, path.Pos))

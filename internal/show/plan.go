@@ -27,6 +27,8 @@ type PlanView struct {
 // What says in words what a change does, without its account.
 func What(c *plan.Change) string {
 	switch {
+	case c.Verb == "redefine":
+		return redefined(c)
 	case c.Thing != nil:
 		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, clean(c.Thing.Name))
 	case c.Verb == "update":
@@ -37,9 +39,57 @@ func What(c *plan.Change) string {
 	return c.Verb + " account"
 }
 
+// redefined says what a redefinition changes: a title, or what a list gains or
+// loses.
+func redefined(c *plan.Change) string {
+	what := fmt.Sprintf("redefine %s %s: ", c.Thing.Kind, clean(c.Thing.Name))
+	if c.Attribute == "title" {
+		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
+	}
+	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	words := [2]string{"it no longer brings ", "it also brings "}
+	if c.Attribute == "permissions" {
+		words = [2]string{"without permission ", "with permission "}
+	}
+	if gone := without(before, after); len(gone) > 0 {
+		return what + words[0] + clean(strings.Join(gone, ", "))
+	}
+	return what + words[1] + clean(strings.Join(without(after, before), ", "))
+}
+
+func without(list, others []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(others, s) })
+}
+
+// maxReach is how many people of a redefinition's reach are named.
+const maxReach = 8
+
+// reached says whom a redefinition reaches.
+func reached(c *plan.Change) string {
+	r := c.Reach
+	switch {
+	case r == nil || c.Attribute == "title":
+		return ""
+	case r.Accounts == 0:
+		return "nobody has it, so nobody gains or loses anything"
+	}
+	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
+	if c.Effect == "narrows" {
+		gains = model.Count(r.Accounts, "account loses", "accounts lose") + " by it: "
+	}
+	named := r.People[:min(len(r.People), maxReach)]
+	if more := r.Accounts - len(named); more > 0 {
+		return gains + clean(strings.Join(named, ", ")) + " and " + model.Thousands(more) + " more"
+	}
+	return gains + clean(strings.Join(named, ", "))
+}
+
 // Means says what a change means in the end, beyond what it does: what comes or
 // goes with it. It is "" where there is nothing to add.
 func Means(c *plan.Change) string {
+	if c.Verb == "redefine" {
+		return reached(c)
+	}
 	var things []string
 	for _, t := range c.Also {
 		things = append(things, t.Kind+" "+clean(t.Name))
@@ -68,11 +118,17 @@ func Means(c *plan.Change) string {
 
 // Sentence says in words what a change does, and to whom.
 func Sentence(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" { // a definition
+		return c.App + ": " + What(c)
+	}
 	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
 }
 
 // Whose names the person of a change, or the account of nobody.
 func Whose(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" {
+		return "all who have it"
+	}
 	if c.Person == "" {
 		return clean(c.Account) + ", nobody's account"
 	}
@@ -234,7 +290,7 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []plan.Hold
 	by := map[string][]*plan.Change{}
 	for _, c := range changes {
 		key := c.Person
-		if key == "" {
+		if key == "" && c.Account != "" {
 			key = "\x00" + c.Account
 		}
 		by[key] = append(by[key], c)
@@ -245,6 +301,9 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []plan.Hold
 		c := by[key][0]
 		p.Line()
 		who := clean(c.Account) + "  " + Dim("belongs to nobody")
+		if c.Account == "" {
+			who = Strong("Definitions")
+		}
 		if c.Person != "" {
 			who = Strong(clean(v.Plan.People[c.Person])) + "  " + Dim(clean(c.Person))
 			if c.Account != c.Person {

@@ -49,13 +49,14 @@ func Look(in Input) *View {
 		sets := model.NewSets()
 		if in.Accounts[a] != nil {
 			sets = in.Accounts[a].Sets
+			app = app.As(in.Accounts[a].Definitions)
 		}
 		v.Sets = append(v.Sets, sets)
 		v.reach = append(v.reach, reach.New(app, sets))
 	}
 	v.Due = entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Today: in.Today})
 	v.Stages = stage.Of(in.People, in.Today)
-	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Due: v.Due, Today: in.Today}
+	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Accounts: in.Accounts, Due: v.Due, Today: in.Today}
 	match := diff.Match(diff.Input{People: in.People, Apps: in.Apps, Accounts: in.Accounts})
 	v.AccountOf, v.PersonOf = match.AccountOf, match.PersonOf
 	return v

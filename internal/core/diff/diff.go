@@ -39,6 +39,7 @@ const (
 	KitSets               // a kit sets the attribute
 	IsStray               // the account belongs to nobody
 	IsDouble              // something else brings it along
+	IsDefined             // the catalog defines it, or ends it
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -54,14 +55,26 @@ type Change struct {
 	Verb                 model.Verb
 	Why                  Why
 	Key                  string // the account's match value
+	Late                 bool   // carried out after what widens; see core/order
 	Before, After        string
+
+	Field    string // of a redefinition: Title, Permissions or Brings
+	Sense    Sense
+	From, To []string // of a list
+	Through  []int32  // the accounts that gain or lose something by it
+	Depth    int      // of a definition: how many of what it brings along stand below it, one below the other
 }
 
 // Effect is what the change does to access. To take away what something else
-// brings along keeps it.
+// brings along keeps it, and so does a redefinition that reaches nobody.
 func (c *Change) Effect() string {
-	if c.Why == IsDouble {
+	switch {
+	case c.Why == IsDouble:
 		return "keeps"
+	case len(c.Through) > 0 && c.Sense == More:
+		return "widens"
+	case len(c.Through) > 0 && c.Sense == Less:
+		return "narrows"
 	}
 	return c.Verb.Effect()
 }
@@ -92,6 +105,7 @@ type Result struct {
 func Compute(in Input) *Result {
 	return sideBySide(in, func(w *walker) {
 		w.match()
+		w.definitions()
 		w.persons()
 		w.strays()
 	})

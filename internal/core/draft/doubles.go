@@ -1,12 +1,16 @@
 package draft
 
 import (
+	"slices"
+
 	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
 	"pravet/internal/core/reach"
 )
 
 // doubles tells of each change that takes away what something else brings
-// along which changes it has to wait for: those that give that something else,
+// along which changes it has to wait for: those that give that something else, or
+// let it bring this along,
 // where nothing that is held already, and stays, brings it along too.
 // O(changes).
 func (d *drafter) doubles(changes []diff.Change) map[int][]int {
@@ -15,11 +19,15 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 		key string
 	}
 	gains := map[holder][]int{}
+	more := map[int32][]int{} // application → redefinitions by which more comes along
 	any := false
 	for i := range changes {
 		c := &changes[i]
+		if c.Verb == model.Redefine && c.Field == diff.Brings && c.Sense == diff.More {
+			more[c.App] = append(more[c.App], i)
+		}
 		any = any || c.Why == diff.IsDouble
-		if d.in.Apps[c.App].Tidy && c.Effect() == "widens" && c.Thing != diff.None {
+		if d.in.Apps[c.App].Tidy && c.Person != diff.None && c.Effect() == "widens" && c.Thing != diff.None {
 			gains[holder{c.App, c.Key}] = append(gains[holder{c.App, c.Key}], i)
 		}
 	}
@@ -38,6 +46,11 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 				out[i] = append(out[i], g)
 			}
 		}
+		for _, r := range more[c.App] {
+			if slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return states.App(int(c.App)).Brings(t, c.Thing) }) {
+				out[i] = append(out[i], r)
+			}
+		}
 	}
 	return out
 }
@@ -48,7 +61,7 @@ func (d *drafter) kept(states *reach.States, c *diff.Change) bool {
 	a := int(c.App)
 	sets, state := d.sets[a], states.Of(a, c.Key)
 	for _, t := range sets.Members(state.Set) {
-		if t != c.Thing && sets.Has(state.After, t) && states.App(a).Brings(t, c.Thing) {
+		if t != c.Thing && sets.Has(state.After, t) && states.Narrowed(a).Brings(t, c.Thing) {
 			return true
 		}
 	}

@@ -62,12 +62,15 @@ func Draft(in Input) (*plan.Plan, error) {
 	d := newDrafter(in)
 	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
 	found := diff.Compute(diff.Input{People: in.People, Apps: in.Apps, Accounts: d.accounts, Due: due, Stages: stage.Of(in.People, in.Today)})
+	d.personOf = found.PersonOf
 	changes := found.Changes
 	if in.Only != nil {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
 	order.Sort(changes, in.People)
-	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Due: due, Today: in.Today}
+	order.Defer(in.Apps, d.accounts, changes, in.People)
+	d.reached(changes)
+	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Accounts: d.accounts, Due: due, Today: in.Today}
 	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
 		return nil, err
@@ -96,6 +99,7 @@ type drafter struct {
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
 	lifted    map[plan.Notice]int // notice about a lifted guard → holds that it lifted
+	personOf  [][]int32           // application → account → person, or diff.None
 }
 
 func newDrafter(in Input) *drafter {
@@ -136,6 +140,7 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Change {
 	out := make([]plan.Change, 0, len(changes))
 	opened := map[[2]int32]string{} // application, person → id of the create or restore
+	defined := d.newDefined()
 	doubles := d.doubles(changes)
 	ids := d.in.People.Column("id")
 	for i := range changes {
@@ -144,6 +149,9 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		p := plan.Change{
 			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
 			Also: none, Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
+		}
+		if c.Verb == model.Redefine {
+			p.Reach = d.reachOf(c)
 		}
 		if c.Person != diff.None {
 			p.Person = ids.At(int(c.Person))
@@ -157,6 +165,13 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 			p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
 		case model.Create:
 			p.After = d.attributes(c, due)
+		case model.Define:
+			p.After = definition(app.Defined(c.Thing))
+		case model.Redefine:
+			p.Attribute, p.Before, p.After = c.Field, value(c.Before), value(c.After)
+			if c.Sense != diff.Same {
+				p.Before, p.After = texts(c.From), texts(c.To)
+			}
 		}
 		p.ID = plan.ChangeID(&p)
 		key := [2]int32{c.App, c.Person}
@@ -168,6 +183,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 				p.Needs = append(p.Needs, id)
 			}
 		}
+		p.Needs = append(p.Needs, defined.needs(app, d.retiring(c), c, p.ID)...)
 		for _, n := range doubles[i] {
 			p.Needs = append(p.Needs, out[n].ID)
 		}

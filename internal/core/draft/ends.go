@@ -30,6 +30,9 @@ func (d *drafter) ends(checked *guard.Result) *ends {
 // of returns what comes or goes with the next change, and whether the thing
 // itself does not: it was there before in another way, or stays so.
 func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
+	if c.Verb.OfThing() {
+		return none, false
+	}
 	a := int(c.App)
 	whole := e.states.Of(a, c.Key)
 	st := e.now[a][c.Key]
@@ -37,19 +40,21 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 		st = &reach.State{After: whole.Set, OpenAfter: whole.Open}
 		e.now[a][c.Key] = st
 	}
-	r, sets := e.states.App(a), e.d.sets[a]
+	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
 	before := st.After
 	st.Step(sets, c.Verb, c.Thing)
 	var other uint32
 	switch c.Verb {
 	case model.Create, model.Update:
 		return none, false
-	case model.Suspend, model.Restore, model.Remove:
+	case model.Suspend, model.Remove:
+		other = narrowed.Full(before)
+	case model.Restore:
 		other = r.Full(before)
 	case model.Assign, model.Join, model.Grant:
-		other = r.Without(r.Without(r.Full(st.After), r.Full(before)), r.Full(whole.Set))
+		other = r.Without(r.Without(r.Full(st.After), r.Full(before)), e.states.Before(a).Full(whole.Set))
 	default:
-		other = r.Without(r.Without(r.Full(before), r.Full(st.After)), r.Full(whole.After))
+		other = r.Without(r.Without(narrowed.Full(before), narrowed.Full(st.After)), r.Full(whole.After))
 	}
 	if c.Thing != diff.None {
 		stays = !sets.Has(other, c.Thing)

@@ -37,6 +37,11 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 		}
 	}
 	d.doubleNotices(a, found, add)
+	for t := range app.Things {
+		if thing := &app.Things[t]; thing.Retire && accounts.Definitions != nil && accounts.Definitions.Of[t] == nil {
+			add("%s %s is retired and gone; take it out of %s", thing.Kind, thing.Name, thing.Pos)
+		}
+	}
 }
 
 // costs adds up what the seats in use cost, before the plan and after it.

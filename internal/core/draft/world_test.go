@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -28,6 +29,7 @@ type world struct {
 	kits   []*model.Kit
 	state  []map[string]account // application → user name → account
 	apart  []model.Separation
+	defs   []map[string]*model.Definition // application → the definitions that it has, by kind and name; nil where it shows none
 }
 
 type person struct {
@@ -65,7 +67,10 @@ func drawWorld(t *rapid.T, seats bool) *world {
 	for k := range rapid.IntRange(0, 5).Draw(t, "kits") {
 		w.kits = append(w.kits, drawKit(t, w, k))
 	}
-	for _, app := range w.apps {
+	for a := range w.apps {
+		w.defs = append(w.defs, drawDefinitions(t, w, a))
+	}
+	for a, app := range w.apps {
 		state := map[string]account{}
 		for i := range 10 { // beyond the people: strays
 			if rapid.IntRange(0, 2).Draw(t, "exists") == 0 {
@@ -76,12 +81,12 @@ func drawWorld(t *rapid.T, seats bool) *world {
 				acc.name = fmt.Sprintf("User %d", i)
 			}
 			for _, th := range app.Things {
-				if rapid.IntRange(0, 2).Draw(t, "holds") == 0 {
+				if rapid.IntRange(0, 2).Draw(t, "holds") == 0 && (w.defs[a] == nil || th.Kind == model.License || w.defs[a][key(th)] != nil) {
 					acc.held[key(th)] = true
 				}
 			}
 			if app.Effective != [model.Kinds]bool{} {
-				acc.held = names(app, app.Implied(numbers(app, acc.held)), acc.held) // nothing is held twice over
+				acc.held = names(app, w.as(a).Implied(numbers(app, acc.held)), acc.held) // nothing is held twice over
 			}
 			state[fmt.Sprintf("user.%d", i)] = acc
 		}
@@ -150,6 +155,67 @@ func parse(s string) *filter.Filter {
 	}
 	return f
 }
+
+// drawDefinitions draws which groups and roles are Pravet's own, and how the
+// application has them.
+func drawDefinitions(t *rapid.T, w *world, a int) map[string]*model.Definition {
+	if rapid.Bool().Draw(t, "undefined") {
+		return nil
+	}
+	app, out := w.apps[a], map[string]*model.Definition{}
+	rights := rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"see", "sell", "set"}), 0, 2, rapid.ID[string])
+	for i := range app.Things {
+		app.Things[i].Define = app.Things[i].Kind != model.License && rapid.Bool().Draw(t, "define")
+	}
+	for i := len(app.Things) - 1; i >= 0; i-- { // what is brought along first
+		th := &app.Things[i]
+		if th.Kind == model.License {
+			continue
+		}
+		is := &model.Definition{Kind: th.Kind, Name: th.Name, Title: rapid.SampledFrom([]string{"", "Other"}).Draw(t, "title"), Permissions: rights.Draw(t, "has")}
+		slices.Sort(is.Permissions)
+		if !th.Define {
+			is.Brings = app.Defined(int32(i)).Brings
+			out[key(*th)] = is
+			continue
+		}
+		th.Permissions = rights.Draw(t, "should have")
+		brought := slices.ContainsFunc(app.Things, func(o model.Thing) bool { return slices.Contains(o.Implies, int32(i)) })
+		given := slices.ContainsFunc(w.kits, func(k *model.Kit) bool {
+			return slices.ContainsFunc(k.Gives, func(g model.Give) bool { return g.App == a && slices.Contains(g.Things, int32(i)) })
+		})
+		th.Retire = !given && !brought && rapid.Bool().Draw(t, "retire")
+		// What the application itself brings along is there.
+		theirs := slices.ContainsFunc(app.Things, func(o model.Thing) bool { return !o.Define && slices.Contains(o.Implies, int32(i)) })
+		if !theirs && rapid.IntRange(0, 3).Draw(t, "there") == 0 {
+			continue
+		}
+		for j := i + 1; j < len(app.Things); j++ {
+			there := app.Things[j].Kind == model.License || out[key(app.Things[j])] != nil
+			if there && rapid.IntRange(0, 3).Draw(t, "brings") == 0 {
+				is.Brings = append(is.Brings, app.Things[j].Kind.String()+" "+app.Things[j].Name)
+			}
+		}
+		slices.Sort(is.Brings)
+		out[key(*th)] = is
+	}
+	return out
+}
+
+// definitions are those that an export of an application shows.
+func (w *world) definitions(a int) *model.Definitions {
+	if w.defs[a] == nil {
+		return nil
+	}
+	out := &model.Definitions{Of: make([]*model.Definition, len(w.apps[a].Things)), Titles: true, Permissions: true, Brings: true}
+	for i, th := range w.apps[a].Things {
+		out.Of[i] = w.defs[a][key(th)]
+	}
+	return out
+}
+
+// as is an application as its definitions are.
+func (w *world) as(a int) *model.App { return w.apps[a].As(w.definitions(a)) }
 
 func drawKit(t *rapid.T, w *world, n int) *model.Kit {
 	kit := &model.Kit{Name: fmt.Sprintf("kit%d", n), Pos: model.Pos{File: "kits.yaml", Line: n + 1}}
@@ -222,7 +288,7 @@ func (w *world) accounts(a int) *model.Accounts {
 }
 
 func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
-	acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: w.apps[a].ID}
+	acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: w.apps[a].ID, Definitions: w.definitions(a)}
 	acc.Key = acc.Attrs[0]
 	names := slices.Sorted(maps.Keys(w.state[a]))
 	for _, i := range order(len(names)) {
@@ -231,19 +297,24 @@ func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
 		acc.Attrs[1].Append(s.name)
 		acc.Open = append(acc.Open, s.open)
 		held := numbers(w.apps[a], s.held)
-		for _, t := range w.apps[a].Implied(held) {
+		for _, t := range w.as(a).Implied(held) {
 			if w.apps[a].Effective[w.apps[a].Things[t].Kind] {
 				held = append(held, t)
 			}
 		}
-		acc.Held = append(acc.Held, w.apps[a].Direct(acc.Sets, acc.Sets.Of(held)))
+		acc.Held = append(acc.Held, w.as(a).Direct(acc.Sets, acc.Sets.Of(held)))
 	}
 	return acc
 }
 
 // apply carries one change out, and fails where an application would.
 func (w *world) apply(t require.TestingT, c *plan.Change) {
-	state := w.state[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })]
+	a := slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })
+	if verb, _ := model.ParseVerb(c.Verb); verb.OfThing() {
+		w.define(t, a, c)
+		return
+	}
+	state := w.state[a]
 	acc, exists := state[c.Account]
 	require.Equal(t, c.Verb != "create", exists, "%s %s", c.Verb, c.Account)
 	switch c.Verb {
@@ -268,6 +339,39 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 		acc.held[thing] = gains
 	}
 	state[c.Account] = acc
+}
+
+// define carries out a change of a definition.
+func (w *world) define(t require.TestingT, a int, c *plan.Change) {
+	k := c.Thing.Kind + "/" + c.Thing.Name
+	kind, _ := model.ParseKind(c.Thing.Kind)
+	is := w.defs[a][k]
+	require.Equal(t, c.Verb != "define", is != nil, "%s %s", c.Verb, k)
+	switch c.Verb {
+	case "define":
+		want := c.After.(map[string]any)
+		is = &model.Definition{Kind: kind, Name: c.Thing.Name, Title: want["title"].(string), Permissions: plan.Texts(want["permissions"]), Brings: plan.Texts(want["brings"])}
+	case "retire":
+		for name, acc := range w.state[a] {
+			require.False(t, acc.held[k], "%s still holds %s", name, k)
+		}
+		delete(w.defs[a], k)
+		return
+	default:
+		next := *is
+		switch c.Attribute {
+		case "title":
+			next.Title, _ = c.After.(string)
+		case "permissions":
+			require.True(t, slices.Equal(is.Permissions, plan.Texts(c.Before)))
+			next.Permissions = plan.Texts(c.After)
+		case "brings":
+			require.True(t, slices.Equal(is.Brings, plan.Texts(c.Before)))
+			next.Brings = plan.Texts(c.After)
+		}
+		is = &next
+	}
+	w.defs[a][k] = is
 }
 
 func ids(changes []plan.Change) []string {
@@ -364,7 +468,7 @@ func (w *world) used() map[string]int {
 	for a, app := range w.apps {
 		for _, acc := range w.state[a] {
 			held := numbers(app, acc.held)
-			all := append(app.Implied(held), held...)
+			all := append(w.as(a).Implied(held), held...)
 			for i, th := range app.Things {
 				if th.Seats >= 0 && slices.Contains(all, int32(i)) {
 					out[app.ID+"/"+th.Name]++
@@ -393,7 +497,7 @@ func (w *world) access() map[string]map[string]bool {
 		for name, acc := range w.state[a] {
 			all := map[string]bool{}
 			held := numbers(app, acc.held)
-			for _, t := range append(app.Implied(held), held...) {
+			for _, t := range append(w.as(a).Implied(held), held...) {
 				all[key(app.Things[t])] = true
 			}
 			out[app.ID+"/"+name] = all
@@ -403,34 +507,51 @@ func (w *world) access() map[string]map[string]bool {
 }
 
 // TestWhatChangesMeanInTheEnd: what they say that comes and goes is the
-// difference between all access before and after, each once.
+// difference between all access before and after, each once. Of accounts that
+// are blocked, what redefinitions bring is not told.
 func TestWhatChangesMeanInTheEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := drawWorld(t, true)
 		p := w.draft(t, nil)
-		before := w.access()
-		told := maps.Clone(before)
-		for name := range told {
-			told[name] = maps.Clone(told[name])
+		steady := map[string]bool{}
+		for a, app := range w.apps {
+			for name, acc := range w.state[a] {
+				steady[app.ID+"/"+name] = acc.open
+			}
 		}
+		for _, c := range p.Changes {
+			if c.Verb == "suspend" || c.Verb == "remove" {
+				steady[c.App+"/"+c.Account] = false
+			}
+		}
+		before, told := w.access(), w.access()
+		var later []moved
+		dump := w.dump(p)
 		for i := range p.Changes {
 			c := &p.Changes[i]
 			name := c.App + "/" + c.Account
+			if c.Verb == "retire" && len(c.Holds) > 0 { // somebody holds it
+				continue
+			}
+			was := w.access()
+			w.apply(t, c)
 			things := slices.Clone(c.Also)
 			if c.Thing != nil && !c.Stays {
 				things = append(things, *c.Thing)
 			}
-			now := w.access()[name]
-			w.apply(t, c)
 			switch c.Verb {
-			case "suspend", "restore":
-				require.Len(t, things, len(now))
+			case "define", "retire":
+				continue
+			case "redefine":
+				later = append(later, w.reached(t, c, was)...)
+				continue
+			case "suspend", "restore", "remove":
+				require.Len(t, things, len(was[name]), "%s %s", c.Verb, name)
 				continue
 			case "create":
-				told[name] = map[string]bool{}
-			case "remove":
-				require.Len(t, things, len(now))
-				delete(told, name)
+				told[name], before[name], steady[name] = map[string]bool{}, map[string]bool{}, true
+			}
+			if !steady[name] {
 				continue
 			}
 			for _, th := range things {
@@ -441,9 +562,78 @@ func TestWhatChangesMeanInTheEnd(t *testing.T) {
 			}
 			require.True(t, c.Effect != "keeps" || len(things) == 0, "%s %s keeps access", c.Verb, name)
 		}
-		for name := range told {
-			maps.DeleteFunc(told[name], func(_ string, has bool) bool { return !has })
+		after := w.access()
+		for _, m := range later { // what comes back, or was there, is neither lost nor gained
+			if m.gained && !before[m.name][m.thing] || !m.gained && !after[m.name][m.thing] {
+				told[m.name][m.thing] = m.gained
+			}
 		}
-		require.Equal(t, w.access(), told)
+		for name := range told {
+			if steady[name] {
+				maps.DeleteFunc(told[name], func(_ string, has bool) bool { return !has })
+				require.Equal(t, after[name], told[name], "%s in\n%s", name, dump)
+			}
+		}
 	})
+}
+
+// moved is a thing that an account gains or loses by a redefinition.
+type moved struct {
+	name, thing string
+	gained      bool
+}
+
+// reached checks what a redefinition says of whom it reaches, and returns what
+// they gain and lose by it.
+func (w *world) reached(t require.TestingT, c *plan.Change, was map[string]map[string]bool) (out []moved) {
+	require.Equal(t, c.Effect != "keeps", c.Reach.Accounts > 0 && c.Attribute != "title")
+	require.Len(t, c.Reach.People, c.Reach.Accounts)
+	if c.Attribute != "brings" {
+		return nil
+	}
+	now := w.access()
+	for _, who := range c.Reach.People {
+		name := c.App + "/" + who
+		for _, p := range w.people {
+			if p.id == who {
+				name = c.App + "/" + p.name
+			}
+		}
+		for th := range was[name] {
+			if !now[name][th] {
+				out = append(out, moved{name, th, false})
+			}
+		}
+		for th := range now[name] {
+			if !was[name][th] {
+				out = append(out, moved{name, th, true})
+			}
+		}
+	}
+	return out
+}
+
+// dump is a world and its plan as text, for the messages of failures.
+func (w *world) dump(p *plan.Plan) string {
+	var b strings.Builder
+	for a, app := range w.apps {
+		fmt.Fprintln(&b, app.ID, "effective", app.Effective, "tidy", app.Tidy)
+		for i, th := range app.Things {
+			d := "undefined"
+			if x := w.defs[a]; x != nil && x[key(th)] != nil {
+				d = fmt.Sprint(x[key(th)].Brings)
+			}
+			fmt.Fprintln(&b, "  ", i, key(th), "brings", th.Implies, "define", th.Define, "retire", th.Retire, "now", d, "atLeast", th.AtLeast)
+		}
+		for n, s := range w.state[a] {
+			fmt.Fprintln(&b, "  ", n, s.open, s.held)
+		}
+	}
+	fmt.Fprintln(&b, w.apart)
+	if p != nil {
+		for _, c := range p.Changes {
+			fmt.Fprintln(&b, c.ID, c.App, c.Account, c.Verb, c.Thing, c.Attribute, c.Before, c.After, c.Effect, "needs", c.Needs, "holds", c.Holds)
+		}
+	}
+	return b.String()
 }

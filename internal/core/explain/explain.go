@@ -20,8 +20,10 @@ type Explainer struct {
 	Apps   []*model.App
 	Kits   []*model.Kit
 	Sets   []*model.Sets // of each application
-	Due    *entitle.Result
-	Today  day.Day
+	// Accounts of each application, nil where its export was not read.
+	Accounts []*model.Accounts
+	Due      *entitle.Result
+	Today    day.Day
 
 	giving map[[2]int32][]Giver // application, thing → kits
 }
@@ -75,10 +77,41 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 		}
 	case diff.IsDouble:
 		return e.double(c)
+	case diff.IsDefined:
+		return e.defined(c)
 	case diff.IsStray:
 		return []plan.Reason{at(app.StraysPos, fmt.Sprintf("strays: %s; nobody's %s is %q", app.Strays, app.MatchPerson(), c.Key))}
 	}
 	return nil
+}
+
+// defined says how a definition differs from the catalog.
+func (e *Explainer) defined(c *diff.Change) []plan.Reason {
+	app := e.Apps[c.App]
+	t := app.Things[c.Thing]
+	defs := e.Accounts[c.App].Definitions
+	if c.Verb == model.Define {
+		return []plan.Reason{at(t.Pos, fmt.Sprintf("%s %s is Pravet's own (define: true), and %s has none of that name", t.Kind, t.Name, app.ID))}
+	}
+	is := defs.Of[c.Thing]
+	there := plan.Reason{File: defs.File, Line: is.Line}
+	if c.Verb == model.Retire {
+		there.Says = app.ID + " still has it"
+		return []plan.Reason{at(t.Pos, fmt.Sprintf("%s %s is to go (retire: true)", t.Kind, t.Name)), there}
+	}
+	want := app.Defined(c.Thing)
+	list := func(names []string) string {
+		if len(names) == 0 {
+			return "none"
+		}
+		return strings.Join(names, ", ")
+	}
+	says := map[string][2]string{
+		diff.Title: {fmt.Sprintf("%q", want.Title), fmt.Sprintf("%q", is.Title)}, diff.Permissions: {list(want.Permissions), list(is.Permissions)},
+		diff.Brings: {list(want.Brings), list(is.Brings)},
+	}[c.Field]
+	there.Says = fmt.Sprintf("in %s: %s %s", app.ID, c.Field, says[1])
+	return []plan.Reason{at(t.Pos, fmt.Sprintf("in the catalog: %s %s", c.Field, says[0])), there}
 }
 
 // A Path is a way in which a person is due a thing: a kit gives the first of a

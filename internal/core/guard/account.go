@@ -55,7 +55,7 @@ func (c *checker) accounts(a int) {
 func (c *checker) names(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Thing == diff.None || narrows(ch) {
+		if ch.Thing == diff.None || narrows(ch) || ch.Verb.OfThing() || c.Apps[a].Things[ch.Thing].Define {
 			continue
 		}
 		t := c.Apps[a].Things[ch.Thing]

@@ -18,7 +18,12 @@ func (c *checker) counts(a int) {
 		case model.Suspend:
 			suspended++
 		}
-		if narrows(ch) {
+		switch {
+		case narrows(ch) && ch.Verb == model.Redefine:
+			for _, at := range ch.Through {
+				narrowed[accounts.Key.At(int(at))] = true
+			}
+		case narrows(ch):
 			narrowed[ch.Key] = true
 		}
 	}

@@ -39,12 +39,13 @@ const (
 	Seats         = "seats"
 	AtLeast       = "at-least"
 	Separation    = "separation"
+	InUse         = "in-use"
 )
 
 // All lists the names of all guards.
 func All() []string {
 	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
-		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation}
+		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse}
 }
 
 // Input is all that guards look at. Changes are in the plan's order.
@@ -104,6 +105,7 @@ func Check(in Input) *Result {
 		if in.Accounts[a] != nil {
 			c.seats(a, st)
 			c.atLeast(a, st)
+			c.inUse(a, st)
 		}
 	}
 	c.separation(st)

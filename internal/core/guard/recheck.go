@@ -1,6 +1,9 @@
 package guard
 
 import (
+	"slices"
+
+	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
@@ -14,9 +17,13 @@ import (
 // them must be held, by id. O(accounts · guarded things + changes).
 func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) map[string]string {
 	held := map[string]string{}
-	r := rechecker{reach.New(app, accounts.Sets), app, accounts, map[string]*reach.State{}}
+	before, after := app.As(accounts.Definitions), app.As(redefined(accounts.Definitions, app, changes))
+	r := rechecker{reach.New(after, accounts.Sets), reach.New(before, accounts.Sets), app, accounts, map[string]*reach.State{}}
 	index := table.NewIndex(accounts.Key, nil)
 	for _, c := range changes {
+		if verb, _ := model.ParseVerb(c.Verb); verb.OfThing() {
+			continue
+		}
 		st := r.of[c.Account]
 		if st == nil {
 			st = &reach.State{}
@@ -38,10 +45,11 @@ func Recheck(app *model.App, accounts *model.Accounts, changes []*plan.Change) m
 }
 
 type rechecker struct {
-	*reach.Reacher
-	app      *model.App
-	accounts *model.Accounts
-	of       map[string]*reach.State
+	*reach.Reacher // by the definitions after the changes
+	before         *reach.Reacher
+	app            *model.App
+	accounts       *model.Accounts
+	of             map[string]*reach.State
 }
 
 // thing is the number of a change's thing, or -1.
@@ -57,17 +65,63 @@ func (r *rechecker) thing(c *plan.Change) int32 {
 }
 
 func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change, held map[string]string) {
-	losers, more := r.Losing(r.of, t)
+	losers, more := reach.Losing(r.before, r.Reacher, r.of, t)
 	n := r.Active(r.accounts, t) + more
-	if n >= thing.AtLeast || len(losers) == 0 {
+	if n >= thing.AtLeast {
 		return
 	}
 	for _, c := range changes {
+		if c.Verb == model.Redefine.String() {
+			if gone := missing(plan.Texts(c.Before), plan.Texts(c.After)); c.Attribute == diff.Brings && r.anyBrings(r.app.Numbers(gone), t) {
+				held[c.ID] = tooFew(n, thing)
+			}
+			continue
+		}
 		if c.Effect != "narrows" || !losers[c.Account] {
 			continue
 		}
-		if x := r.thing(c); x < 0 || r.Brings(x, t) {
+		if x := r.thing(c); x < 0 || r.anyBrings([]int32{x}, t) {
 			held[c.ID] = tooFew(n, thing)
 		}
 	}
+}
+
+// anyBrings tells whether one of some things brought another along before the
+// changes, or does after them.
+func (r *rechecker) anyBrings(things []int32, t int32) bool {
+	return slices.ContainsFunc(things, func(x int32) bool { return r.Brings(x, t) || r.before.Brings(x, t) })
+}
+
+// missing are the texts of a list that are not in another.
+func missing(list, in []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(in, s) })
+}
+
+// redefined are definitions as they are once some changes are carried out.
+func redefined(defs *model.Definitions, app *model.App, changes []*plan.Change) *model.Definitions {
+	if defs == nil {
+		return nil
+	}
+	out := *defs
+	out.Of = slices.Clone(defs.Of)
+	for _, c := range changes {
+		verb, _ := model.ParseVerb(c.Verb)
+		kind, ok := model.ParseKind(c.Address().Kind)
+		if !verb.OfThing() || !ok {
+			continue
+		}
+		t := app.Thing(kind, c.Thing.Name)
+		switch {
+		case t < 0:
+		case verb == model.Retire:
+			out.Of[t] = nil
+		case verb == model.Define:
+			out.Of[t] = app.Defined(t)
+		case c.Attribute == diff.Brings && out.Of[t] != nil:
+			next := *out.Of[t]
+			next.Brings = plan.Texts(c.After)
+			out.Of[t] = &next
+		}
+	}
+	return &out
 }

@@ -48,9 +48,15 @@ func (c *checker) license(a int, t int32, st *reach.States) {
 	use := Use{App: a, Thing: t, Before: st.App(a).Holders(c.Accounts[a], t)}
 	takers, freed := c.moves(a, t, st)
 	use.freed, use.taken = len(freed), len(takers)
+	if len(takers) > 0 { // what comes free later helps nobody
+		freed = slices.DeleteFunc(freed, func(i int) bool { return i > takers[0].first })
+	}
 	free := math.MaxInt
 	if thing.Seats >= 0 {
 		free = thing.Seats - use.Before
+	}
+	if free < 0 {
+		c.redefined(a, t, st, thing, use.Before)
 	}
 	for free < 0 && len(freed) > 0 { // what is beyond the seats anyway frees none
 		free, freed = free+1, freed[1:]
@@ -74,6 +80,16 @@ func (c *checker) license(a int, t int32, st *reach.States) {
 	c.useNotices(&use)
 }
 
+// redefined holds the redefinitions by which a license comes along with what
+// many have already, where there are not seats enough for all of them.
+func (c *checker) redefined(a int, t int32, st *reach.States, thing *model.Thing, used int) {
+	for _, i := range c.byApp[a] {
+		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.More && c.brings(a, t, st, ch) {
+			c.hold(i, Seats, "%s would have license %s by it, and %d seats were bought; %d more needed", model.Count(len(ch.Through), "account more", "accounts more"), thing.Name, thing.Seats, used-thing.Seats)
+		}
+	}
+}
+
 // moves finds which accounts come to have a license, in the plan's order, and
 // which changes free a seat.
 func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed []int) {
@@ -81,7 +97,7 @@ func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed
 	now := map[string]*reach.State{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Thing == diff.None && ch.Verb != model.Remove {
+		if ch.Thing == diff.None && ch.Verb != model.Remove || ch.Verb.OfThing() {
 			continue
 		}
 		x := now[ch.Key]

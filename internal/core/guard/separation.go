@@ -20,7 +20,15 @@ func (c *checker) separation(st *reach.States) {
 	}
 	gains := map[int32][]int{} // person → widening changes
 	for i := range c.Changes {
-		if ch := &c.Changes[i]; ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == "widens" {
+		ch := &c.Changes[i]
+		switch {
+		case ch.Verb == model.Redefine && ch.Sense == diff.More:
+			for _, at := range st.Through(ch, true) {
+				if p := c.Diff.PersonOf[ch.App][at]; p != diff.None {
+					gains[p] = append(gains[p], i)
+				}
+			}
+		case ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == "widens":
 			gains[ch.Person] = append(gains[ch.Person], i)
 		}
 	}
@@ -32,6 +40,7 @@ func (c *checker) separation(st *reach.States) {
 				c.swaps(st, p, sep, gains[p])
 			}
 		}
+		c.redefinitions(sep, st)
 		var already []string
 		for _, p := range sortedKeys(holds) {
 			if len(holds[p]) > 1 && !c.pair(sep, p, holds[p], gains[p], st) {
@@ -42,6 +51,42 @@ func (c *checker) separation(st *reach.States) {
 			c.notice(sep.Apart[0].App, "%s already what is kept apart, %s (%s): %s", model.Count(len(already), "person holds", "people hold"), sep.Name, sep.Pos, Some(already))
 		}
 	}
+}
+
+// redefinitions holds what lets someone hold two things that are kept apart as
+// things are, whatever else the plan takes away. O(accounts) for each.
+func (c *checker) redefinitions(sep *model.Separation, st *reach.States) {
+	for i := range c.Changes {
+		ch := &c.Changes[i]
+		if ch.Verb != model.Redefine || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, st, ch) }) {
+			continue
+		}
+		for at, p := range c.Diff.PersonOf[ch.App] {
+			if p == diff.None || !st.Before(int(ch.App)).Has(c.Accounts[ch.App].Held[at], ch.Thing) {
+				continue
+			}
+			was, will := 0, 0
+			for _, x := range sep.Apart {
+				if c.Accounts[x.App] == nil || c.Diff.AccountOf[x.App][p] == diff.None {
+					continue
+				}
+				held := c.Accounts[x.App].Held[c.Diff.AccountOf[x.App][p]]
+				was += one(st.Before(x.App).Has(held, x.Thing))
+				will += one(st.App(x.App).Has(held, x.Thing) || st.Before(x.App).Has(held, x.Thing))
+			}
+			if will > max(was, 1) && c.exception(sep, p) == nil {
+				c.hold(i, Separation, "%s would hold by it, with what is held today, what is kept apart: %s (%s)", c.personName(p), sep.Name, sep.Pos)
+				break // one is enough to hold it
+			}
+		}
+	}
+}
+
+func one(is bool) int {
+	if is {
+		return 1
+	}
+	return 0
 }
 
 // pair deals with one person who will hold two or more things of a separation;
@@ -58,10 +103,13 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 	held := false
 	for _, i := range gains {
 		if slices.ContainsFunc(things, func(x model.AppThing) bool {
-			return int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing)
+			return c.brings(x.App, x.Thing, st, &c.Changes[i])
 		}) {
-			c.hold(i, Separation, "%s would hold %s; they are kept apart: %s (%s)", c.personName(p), strings.Join(sides, " and "), sep.Name, sep.Pos)
 			held = true
+			if c.Changes[i].Verb == model.Redefine && len(c.out.Holds[i]) >= maxNamed {
+				continue // of those whom a redefinition reaches, the first are enough
+			}
+			c.hold(i, Separation, "%s would hold %s; they are kept apart: %s (%s)", c.personName(p), strings.Join(sides, " and "), sep.Name, sep.Pos)
 		}
 	}
 	return held
@@ -137,14 +185,22 @@ func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains 
 		for _, i := range gains {
 			gained := false
 			for _, x := range sep.Apart {
-				gained = gained || x != lost && int(c.Changes[i].App) == x.App && st.App(x.App).Brings(c.Changes[i].Thing, x.Thing)
+				gained = gained || x != lost && c.brings(x.App, x.Thing, st, &c.Changes[i])
 			}
 			if !gained {
 				continue
 			}
 			for _, k := range c.byApp[lost.App] {
 				ch := &c.Changes[k]
-				if ch.Person == p && narrows(ch) && (ch.Verb == model.Remove || ch.Thing != diff.None && st.App(lost.App).Brings(ch.Thing, lost.Thing)) {
+				less := ch.Verb == model.Redefine && ch.Sense == diff.Less
+				if !less && (ch.Person != p || !narrows(ch)) {
+					continue
+				}
+				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, st, ch) {
+					if k > i {
+						c.hold(i, Separation, "%s loses %s only after this, and they are kept apart: %s (%s)", c.personName(p), c.address(lost), sep.Name, sep.Pos)
+						continue
+					}
 					c.out.Needs[i] = append(c.out.Needs[i], k)
 				}
 			}
@@ -155,7 +211,7 @@ func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains 
 // before tells whether a person has a thing as things are.
 func (c *checker) before(p int32, x model.AppThing, st *reach.States) bool {
 	account := c.Diff.AccountOf[x.App][p]
-	return account != diff.None && st.App(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
+	return account != diff.None && st.Before(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
 }
 
 func (c *checker) address(x model.AppThing) string { return c.Apps[x.App].Address(x.Thing).String() }

@@ -21,6 +21,9 @@ type Accounts struct {
 	// Defined lists the names of the things that the application itself says
 	// it has, by kind; nil where the export does not tell.
 	Defined [Kinds][]string
+	// Definitions are the groups and roles that the application says it has; nil
+	// where the export does not show them.
+	Definitions *Definitions
 	// Nameless counts rows that have no value in the match attribute.
 	Nameless int
 }

@@ -65,6 +65,10 @@ type Thing struct {
 	Price     money.Price // per seat
 	Needs     []string    // account attributes that must have a value first
 	Implies   []int32     // what it brings or includes, directly
+
+	Define      bool     // Pravet's own: kept as the catalog has it
+	Retire      bool     // its definition is to go
+	Permissions []string // plain strings of the application
 }
 
 // Index makes things, attributes and protected accounts findable. It is

@@ -6,9 +6,11 @@ type Verb uint8
 // The verbs, in the order in which a plan carries them out: what narrows comes
 // before what widens, so that seats and separated duties come free first;
 // an account is suspended before it is stripped, and exists before it is
-// filled.
+// filled. Definitions come first, and their end comes last.
 const (
-	Suspend Verb = iota
+	Define Verb = iota
+	Redefine
+	Suspend
 	Release
 	Leave
 	Revoke
@@ -19,10 +21,11 @@ const (
 	Assign
 	Join
 	Grant
+	Retire
 	verbs
 )
 
-var verbNames = [verbs]string{"suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant"}
+var verbNames = [verbs]string{"define", "redefine", "suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant", "retire"}
 
 func (v Verb) String() string { return verbNames[v] }
 
@@ -33,19 +36,23 @@ func ParseVerb(s string) (Verb, bool) {
 			return Verb(v), true
 		}
 	}
-	return 0, false
+	return verbs, false // which is none of them
 }
 
-// Effect is what a change does to access: widens, narrows or keeps.
+// Effect is what a change does to access: widens, narrows or keeps. What a
+// redefinition does depends on who is reached by it.
 func (v Verb) Effect() string {
 	switch v {
 	case Suspend, Release, Leave, Revoke, Remove:
 		return "narrows"
-	case Update:
+	case Update, Define, Redefine, Retire:
 		return "keeps"
 	}
 	return "widens"
 }
+
+// OfThing tells whether a verb is about a thing itself, and no account.
+func (v Verb) OfThing() bool { return v == Define || v == Redefine || v == Retire }
 
 // ForGood tells whether a change cannot be undone.
 func (v Verb) ForGood() bool { return v == Remove }

@@ -1,7 +1,8 @@
 // Package order puts changes into the order in which they are carried out:
 // by verb (see model.Verb for why that order is safe), then application,
-// person, thing and attribute. What something else brings along is taken away
-// last, when that is there.
+// person, thing and attribute. What gives more to those who have something is
+// redefined after all that narrows; what something else brings along is taken
+// away when that is there.
 package order
 
 import (
@@ -10,6 +11,7 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
+	"pravet/internal/core/reach"
 )
 
 // Sort orders changes in place, in O(n log n). The outcome does not depend on
@@ -32,14 +34,84 @@ func Sort(changes []diff.Change, people *model.People) {
 				return d
 			}
 		}
-		return cmp.Or(cmp.Compare(x.Key, y.Key), cmp.Compare(x.Thing, y.Thing), cmp.Compare(x.Attr, y.Attr))
+		return cmp.Or(cmp.Compare(x.Key, y.Key), cmp.Compare(x.Depth, y.Depth), cmp.Compare(x.Thing, y.Thing), cmp.Compare(x.Attr, y.Attr), cmp.Compare(x.Field, y.Field), cmp.Compare(x.Verb, y.Verb))
 	})
 }
 
 // rank orders the steps of a plan.
 func rank(c *diff.Change) int {
-	if c.Why == diff.IsDouble {
-		return int(model.Grant) + 1 + int(c.Verb)
+	// Between two verbs there is room.
+	switch {
+	case c.Verb == model.Redefine && c.Sense == diff.More:
+		return 2*int(model.Remove) + 1
+	case c.Why == diff.IsDouble, c.Late:
+		return 2*int(model.Grant) + 1
 	}
-	return int(c.Verb)
+	return 2 * int(c.Verb)
+}
+
+// Defer lets what an account loses wait for what it or others gain, where too
+// few would hold a thing in between of which some must stay: a successor is
+// there before an administrator goes. It marks changes and orders them anew.
+// O(accounts · guarded things + changes · log changes).
+func Defer(apps []*model.App, accounts []*model.Accounts, changes []diff.Change, people *model.People) {
+	guarded := func(a *model.App) bool {
+		return slices.ContainsFunc(a.Things, func(t model.Thing) bool { return t.AtLeast > 0 })
+	}
+	if !slices.ContainsFunc(apps, guarded) {
+		return
+	}
+	states := reach.Follow(apps, accounts, changes)
+	between := narrowed(accounts, changes)
+	late := make([]map[string]bool, len(apps))
+	any := false
+	for a, app := range apps {
+		late[a] = map[string]bool{}
+		for t := range app.Things {
+			least := app.Things[t].AtLeast
+			if least == 0 || accounts[a] == nil {
+				continue
+			}
+			before := states.Before(a).Active(accounts[a], int32(t))
+			least = min(least, before)
+			dips, _ := reach.Losing(states.Before(a), states.Narrowed(a), between[a], int32(t))
+			if len(dips) == 0 || before-len(dips) >= least {
+				continue // enough stay all along
+			}
+			for key := range dips {
+				late[a][key], any = true, true
+			}
+		}
+	}
+	if !any {
+		return
+	}
+	for i := range changes {
+		c := &changes[i]
+		c.Late = late[c.App][c.Key] && c.Effect() == "narrows" && !c.Verb.OfThing()
+	}
+	Sort(changes, people)
+}
+
+// narrowed are the accounts that lose something, as they are once all is taken
+// and nothing given.
+func narrowed(accounts []*model.Accounts, changes []diff.Change) []map[string]*reach.State {
+	out := make([]map[string]*reach.State, len(accounts))
+	for a := range out {
+		out[a] = map[string]*reach.State{}
+	}
+	for i := range changes {
+		c := &changes[i]
+		if c.Effect() != "narrows" || c.Verb.OfThing() {
+			continue
+		}
+		st := out[c.App][c.Key]
+		if st == nil {
+			of := accounts[c.App]
+			st = &reach.State{Set: of.Held[c.Account], After: of.Held[c.Account], Open: of.Open[c.Account], OpenAfter: of.Open[c.Account]}
+			out[c.App][c.Key] = st
+		}
+		st.Step(accounts[c.App].Sets, c.Verb, c.Thing)
+	}
+	return out
 }

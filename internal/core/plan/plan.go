@@ -86,13 +86,14 @@ type Change struct {
 	Also      []Thing  `json:"also"`  // what else comes or goes with it in the end
 	App       string   `json:"app"`
 	Attribute string   `json:"attribute"`
-	Before    any      `json:"before"` // of an update: the value, or null for none
+	Before    any      `json:"before"` // of an update: the value, or null for none; of a redefinition: likewise, or a list
 	Effect    string   `json:"effect"`
 	ForGood   bool     `json:"forGood"`
 	Holds     []Hold   `json:"holds"`
 	ID        string   `json:"id"`
 	Needs     []string `json:"needs"`
-	Person    string   `json:"person"` // id, or "" for an account of nobody
+	Person    string   `json:"person"`          // id, or "" for an account of nobody
+	Reach     *Reach   `json:"reach,omitempty"` // of a redefinition
 	Reasons   []Reason `json:"reasons"`
 	Stays     bool     `json:"stays"` // the thing itself was there before in another way, or stays so
 	Thing     *Thing   `json:"thing"`
@@ -104,6 +105,29 @@ type Thing struct {
 	Kind string `json:"kind"`
 	Name string `json:"name"`
 }
+
+// Reach is whom a redefinition gives something or takes it: how many accounts,
+// and the first of their people by id, or accounts of nobody by name.
+type Reach struct {
+	Accounts int      `json:"accounts"`
+	People   []string `json:"people"`
+}
+
+// Texts reads a list of texts, as it was drafted or as it was read from a file.
+func Texts(v any) (out []string) {
+	switch v := v.(type) {
+	case []string:
+		return v
+	case []any:
+		for _, x := range v {
+			out = append(out, fmt.Sprint(x))
+		}
+	}
+	return out
+}
+
+// MaxReach is how many people a Reach names.
+const MaxReach = 1000
 
 // A Reason says why, and which line of which file causes it.
 type Reason struct {

@@ -16,6 +16,8 @@ type State struct {
 type States struct {
 	accounts []*model.Accounts
 	reach    []*Reacher          // of each application, nil for one that was not selected
+	before   []*Reacher          // likewise, by the definitions as exported
+	narrowed []*Reacher          // likewise, once the plan has taken from them and not yet added
 	of       []map[string]*State // application → account → state
 }
 
@@ -23,15 +25,23 @@ type States struct {
 func Follow(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) *States {
 	s := &States{accounts: accounts}
 	for a, app := range apps {
-		var r *Reacher
+		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
-			r = New(app, accounts[a].Sets)
+			once := app.Once(accounts[a].Definitions)
+			r = New(once, accounts[a].Sets)
+			before, narrowed = r, r
+			if as := app.As(accounts[a].Definitions); as != app {
+				before, narrowed = New(as, accounts[a].Sets), New(model.Common(as, once), accounts[a].Sets)
+			}
 		}
-		s.reach = append(s.reach, r)
+		s.reach, s.before, s.narrowed = append(s.reach, r), append(s.before, before), append(s.narrowed, narrowed)
 		s.of = append(s.of, map[string]*State{})
 	}
 	for i := range changes {
 		ch := &changes[i]
+		if ch.Verb.OfThing() {
+			continue
+		}
 		st := s.of[ch.App][ch.Key]
 		if st == nil {
 			st = &State{}
@@ -66,25 +76,75 @@ func (st *State) Step(sets *model.Sets, verb model.Verb, thing int32) {
 // Of returns the state of an account, nil for one that the plan does not touch.
 func (s *States) Of(app int, account string) *State { return s.of[app][account] }
 
+// Before returns the Reacher of an application as its definitions are before
+// the plan.
+func (s *States) Before(app int) *Reacher { return s.before[app] }
+
+// Narrowed returns the Reacher of an application as its definitions are while
+// the plan narrows: without what it takes from them, and without what it adds.
+func (s *States) Narrowed(app int) *Reacher { return s.narrowed[app] }
+
+// Through lists the accounts of an application that gain or lose something by a
+// redefinition: those that have the thing before the plan, and also after it
+// unless less comes along by then, and may sign in, or with blocked all of them.
+// O(accounts).
+func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
+	a := int(c.App)
+	accounts, before, after := s.accounts[a], s.before[a], s.reach[a]
+	moved := accounts.Sets.Of(before.app.Numbers(c.Moved()))
+	seen := map[[2]uint32]bool{} // what is held before and after the plan → gains or loses by it
+	for i, set := range accounts.Held {
+		state := State{set, set, accounts.Open[i], accounts.Open[i]}
+		if st := s.of[a][accounts.Key.At(i)]; st != nil {
+			state = *st
+		}
+		if !blocked && (!state.Open || !state.OpenAfter) || !before.Has(set, c.Thing) {
+			continue
+		}
+		if losesMore := c.Field == diff.Brings && c.Sense == diff.Less; !losesMore && !after.Has(state.After, c.Thing) {
+			continue // it goes with the thing
+		}
+		moves, ok := seen[[2]uint32{set, state.After}]
+		if !ok {
+			switch {
+			case c.Field != diff.Brings:
+				moves = c.Sense != diff.Same
+			case c.Sense == diff.More:
+				moves = before.Without(after.Full(moved), before.Full(set)) != 0
+			default:
+				moves = before.Without(before.Without(before.Full(moved), s.narrowed[a].Full(set)), after.Full(state.After)) != 0
+			}
+			seen[[2]uint32{set, state.After}] = moves
+		}
+		if moves {
+			out = append(out, int32(i))
+		}
+	}
+	return out
+}
+
 // App returns the Reacher of an application.
 func (s *States) App(app int) *Reacher { return s.reach[app] }
 
 // Losing tells which accounts of an application have a thing actively and will
 // not, and how many active holders more there will be, or fewer.
 func (s *States) Losing(app int, thing int32) (losers map[string]bool, more int) {
-	return s.reach[app].Losing(s.of[app], thing)
+	return Losing(s.before[app], s.reach[app], s.of[app], thing)
 }
 
-// Losing tells it of some accounts.
-func (r *Reacher) Losing(of map[string]*State, thing int32) (losers map[string]bool, more int) {
+// Losing tells it of some accounts, by how definitions are before and after;
+// more is counted from what the accounts would have before by the latter.
+func Losing(before, after *Reacher, of map[string]*State, thing int32) (losers map[string]bool, more int) {
 	losers = map[string]bool{}
 	for key, st := range of {
-		before, after := st.Open && r.Has(st.Set, thing), st.OpenAfter && r.Has(st.After, thing)
-		switch {
-		case before && !after:
-			more--
+		was, would, will := st.Open && before.Has(st.Set, thing), st.Open && after.Has(st.Set, thing), st.OpenAfter && after.Has(st.After, thing)
+		if was && !will {
 			losers[key] = true
-		case !before && after:
+		}
+		switch {
+		case would && !will:
+			more--
+		case !would && will:
 			more++
 		}
 	}

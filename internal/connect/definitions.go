@@ -1,0 +1,98 @@
+package connect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// definitions writes the file of definitions anew, as a CSV file whose rows are
+// the groups and roles that the application has.
+func (f *Files) definitions(changes []*plan.Change) ([]*source.Staged, []FileStep, error) {
+	spec := f.Spec.Definitions
+	if spec == nil {
+		return nil, nil, fmt.Errorf("%s: its file says nowhere where definitions are; nothing was changed", f.App.ID)
+	}
+	of := export.DefApp(f.App)
+	e := &edits{app: of, byKey: map[string]*edit{}}
+	for _, c := range changes {
+		key := export.DefKey(c.Thing.Kind, c.Thing.Name)
+		x := e.byKey[key]
+		if x == nil {
+			x = &edit{key: key, attrs: map[string]string{}}
+			e.byKey[key] = x
+			e.order = append(e.order, key)
+		}
+		if err := x.define(spec, c); err != nil {
+			return nil, nil, err
+		}
+	}
+	files := &Files{Dir: f.Dir, Spec: spec, App: of, defines: true}
+	return files.csv(e)
+}
+
+// define notes what a change does to a row of definitions.
+func (x *edit) define(spec *export.Spec, c *plan.Change) error {
+	verb, _ := model.ParseVerb(c.Verb)
+	switch verb {
+	case model.Retire:
+		x.remove = true
+		return nil
+	case model.Redefine:
+		return x.setField(spec, c.Attribute, c.After)
+	}
+	want, ok := c.After.(map[string]any)
+	if !ok {
+		return fmt.Errorf("change %s defines %s and does not say what as", c.ID, c.Thing.Name)
+	}
+	x.create = true
+	x.attrs[export.DefName], x.attrs[export.DefKind] = c.Thing.Name, c.Thing.Kind
+	for _, field := range []string{diff.Title, diff.Permissions, diff.Brings} {
+		if err := x.setField(spec, field, want[field]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// setField sets what a row shows of one attribute of a definition. What has no
+// column is left out.
+func (x *edit) setField(spec *export.Spec, field string, want any) error {
+	switch field {
+	case diff.Title:
+		x.attrs[export.DefTitle], _ = want.(string)
+		return nil
+	case diff.Permissions:
+		return x.setList(spec, export.DefPermissions, plan.Texts(want))
+	}
+	by := map[string][]string{}
+	for _, b := range plan.Texts(want) {
+		kind, name, _ := strings.Cut(b, " ")
+		by[kind] = append(by[kind], name)
+	}
+	for k := range model.Kinds {
+		kind := model.Kind(k)
+		if err := x.setList(spec, kind.Plural(), by[kind.String()]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (x *edit) setList(spec *export.Spec, column string, names []string) error {
+	c := spec.Column(column)
+	if c == nil {
+		return nil
+	}
+	if c.Split == "" && len(names) > 1 || c.Split != "" && slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, c.Split) }) {
+		return fmt.Errorf("%s: the column %s cannot hold %q; name another split in its columns", x.key, c.Name, names)
+	}
+	x.attrs[column] = strings.Join(names, c.Split)
+	return nil
+}

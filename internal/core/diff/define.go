@@ -1,0 +1,101 @@
+package diff
+
+import (
+	"slices"
+
+	"pravet/internal/core/model"
+)
+
+// The attributes of a definition.
+const (
+	Title       = "title"
+	Permissions = "permissions"
+	Brings      = "brings"
+)
+
+// definitions compares the groups and roles that are Pravet's own with those
+// that the application has. A list that gains and loses is changed in two
+// steps, of which each widens or narrows: first what it loses.
+func (w *walker) definitions() {
+	defs := w.accounts.Definitions
+	if defs == nil {
+		return
+	}
+	for t := range w.app.Things {
+		thing := &w.app.Things[t]
+		if !thing.Define {
+			continue
+		}
+		c := Change{App: w.a, Person: None, Account: None, Thing: int32(t), Attr: None, Why: IsDefined, Depth: w.depth(int32(t), 0)}
+		is, want := defs.Of[t], w.app.Defined(int32(t))
+		switch {
+		case is == nil && !thing.Retire:
+			w.add(c, model.Define)
+		case is == nil:
+		case thing.Retire:
+			w.add(c, model.Retire)
+		default:
+			if defs.Titles && is.Title != want.Title {
+				c := c
+				c.Field, c.Before, c.After = Title, is.Title, want.Title
+				w.add(c, model.Redefine)
+			}
+			if defs.Permissions {
+				w.redefine(c, Permissions, is.Permissions, want.Permissions)
+			}
+			if defs.Brings {
+				w.redefine(c, Brings, is.Brings, want.Brings)
+			}
+		}
+	}
+}
+
+// depth is how deep a thing's own are nested; what brings itself along was
+// refused when it was read.
+func (w *walker) depth(t int32, level int) int {
+	deepest := 0
+	for _, next := range w.app.Things[t].Implies {
+		if level < len(w.app.Things) {
+			deepest = max(deepest, 1+w.depth(next, level+1))
+		}
+	}
+	return deepest
+}
+
+func (w *walker) redefine(c Change, field string, is, want []string) {
+	left := slices.DeleteFunc(slices.Clone(is), func(s string) bool { return !slices.Contains(want, s) })
+	c.Field = field
+	if len(left) < len(is) {
+		c := c
+		c.Sense, c.From, c.To = Less, is, left
+		w.add(c, model.Redefine)
+	}
+	if len(left) < len(want) {
+		c.Sense, c.From, c.To = More, left, want
+		w.add(c, model.Redefine)
+	}
+}
+
+// A Sense tells whether a redefinition gives more than before, or less.
+type Sense int8
+
+// The senses.
+const (
+	Less Sense = -1
+	Same Sense = 0
+	More Sense = 1
+)
+
+// Moved are the entries of a list that a redefinition adds or takes out.
+func (c *Change) Moved() (out []string) {
+	longer, shorter := c.To, c.From
+	if c.Sense == Less {
+		longer, shorter = c.From, c.To
+	}
+	for _, s := range longer {
+		if !slices.Contains(shorter, s) {
+			out = append(out, s)
+		}
+	}
+	return out
+}

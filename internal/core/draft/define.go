@@ -1,0 +1,152 @@
+package draft
+
+import (
+	"slices"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
+)
+
+// reached finds out whom each redefinition gives something or takes it; its
+// effect follows from that. O(accounts) for each.
+func (d *drafter) reached(changes []diff.Change) {
+	var states *reach.States
+	for i := range changes {
+		c := &changes[i]
+		if c.Verb != model.Redefine {
+			continue
+		}
+		if states == nil {
+			states = reach.Follow(d.in.Apps, d.accounts, changes)
+		}
+		c.Through = states.Through(c, false)
+	}
+}
+
+// reachOf names whom a redefinition reaches.
+func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
+	out := &plan.Reach{Accounts: len(c.Through), People: []string{}}
+	for _, at := range c.Through {
+		name := d.accounts[c.App].Key.At(int(at))
+		if p := d.personOf[c.App][at]; p != diff.None {
+			name = d.in.People.Get(int(p), "id")
+		}
+		out.People = append(out.People, name)
+	}
+	slices.Sort(out.People)
+	out.People = out.People[:min(len(out.People), plan.MaxReach)]
+	return out
+}
+
+// definition is what a thing is to be defined as.
+func definition(want *model.Definition) map[string]any {
+	return map[string]any{diff.Title: want.Title, diff.Permissions: texts(want.Permissions), diff.Brings: texts(want.Brings)}
+}
+
+// texts is a list that is written as one, also when it is empty.
+func texts(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+// defined follows which changes define things, redefine them, and take them
+// away, so that what depends on that can wait for it.
+type defined struct {
+	before   []*model.App        // as their definitions are before the plan
+	define   map[[2]int32]string // application, thing → id
+	redefine map[[2]int32]map[string]string
+	less     map[[2]int32][]string // the redefinitions by which it brings less along
+	losses   map[[2]int32][]string // the changes by which accounts lose the thing
+}
+
+func (d *drafter) newDefined() *defined {
+	var before []*model.App
+	for a, app := range d.in.Apps {
+		if d.accounts[a] != nil {
+			app = app.As(d.accounts[a].Definitions)
+		}
+		before = append(before, app)
+	}
+	return &defined{before, map[[2]int32]string{}, map[[2]int32]map[string]string{}, map[[2]int32][]string{}, map[[2]int32][]string{}}
+}
+
+// needs notes a change and returns the ids of what it has to wait for: what
+// gives a thing, for its definition; a redefinition, for the one before it of
+// the same list and for the definitions of what it adds; the end of a
+// definition, for all that takes the thing away. held is what an account that is
+// removed holds that is to be retired.
+func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string) (out []string) {
+	if c.Verb == model.Remove {
+		for _, t := range held {
+			x.losses[[2]int32{c.App, t}] = append(x.losses[[2]int32{c.App, t}], id)
+		}
+	}
+	if c.Thing == diff.None {
+		return nil
+	}
+	key := [2]int32{c.App, c.Thing}
+	add := func(things []int32) {
+		for _, t := range things {
+			if id := x.define[[2]int32{c.App, t}]; id != "" {
+				out = append(out, id)
+			}
+		}
+		// What is to bring less along brings that little first.
+		for _, t := range append(x.before[c.App].Implied(things), things...) {
+			for _, id := range x.less[[2]int32{c.App, t}] {
+				if !slices.Contains(out, id) {
+					out = append(out, id)
+				}
+			}
+		}
+	}
+	switch c.Verb {
+	case model.Define:
+		add(app.Things[c.Thing].Implies)
+		x.define[key] = id
+	case model.Redefine:
+		if before := x.redefine[key][c.Field]; before != "" {
+			out = append(out, before)
+		}
+		switch {
+		case c.Field != diff.Brings:
+		case c.Sense == diff.More:
+			add(app.Numbers(c.Moved()))
+		default:
+			x.less[key] = append(x.less[key], id)
+			for _, t := range app.Numbers(c.Moved()) {
+				x.losses[[2]int32{c.App, t}] = append(x.losses[[2]int32{c.App, t}], id)
+			}
+		}
+		if x.redefine[key] == nil {
+			x.redefine[key] = map[string]string{}
+		}
+		x.redefine[key][c.Field] = id
+	case model.Retire:
+		out = append(out, x.losses[key]...)
+	case model.Assign, model.Join, model.Grant:
+		add([]int32{c.Thing})
+	default:
+		if app.Things[c.Thing].Retire {
+			x.losses[key] = append(x.losses[key], id)
+		}
+	}
+	return out
+}
+
+// retiring is what an account that is removed holds and that is to be retired.
+func (d *drafter) retiring(c *diff.Change) (out []int32) {
+	if c.Verb != model.Remove {
+		return nil
+	}
+	for _, t := range d.sets[c.App].Members(d.accounts[c.App].Held[c.Account]) {
+		if d.in.Apps[c.App].Things[t].Retire {
+			out = append(out, t)
+		}
+	}
+	return out
+}

@@ -1,0 +1,54 @@
+package guard
+
+import (
+	"fmt"
+	"slices"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+	"pravet/internal/core/reach"
+)
+
+// brings tells whether a change gives or takes a thing: by itself, by what it
+// brings along, or, of a redefinition, by what it moves.
+func (c *checker) brings(a int, t int32, st *reach.States, ch *diff.Change) bool {
+	if ch.Thing == diff.None || int(ch.App) != a {
+		return false
+	}
+	if ch.Verb != model.Redefine {
+		return !ch.Verb.OfThing() && (st.App(a).Brings(ch.Thing, t) || st.Before(a).Brings(ch.Thing, t))
+	}
+	return ch.Field == diff.Brings && slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
+		return st.App(a).Brings(moved, t) || st.Before(a).Brings(moved, t)
+	})
+}
+
+// inUse holds the end of a definition while an account still holds the thing
+// after the plan, or something else that the application has still brings it.
+func (c *checker) inUse(a int, st *reach.States) {
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Verb != model.Retire {
+			continue
+		}
+		t := c.Apps[a].Things[ch.Thing]
+		var left []string
+		for at, set := range c.Accounts[a].Held {
+			key := c.Accounts[a].Key.At(at)
+			if s := st.Of(a, key); s != nil {
+				set = s.After
+			}
+			if c.Accounts[a].Sets.Has(set, ch.Thing) {
+				left = append(left, key)
+			}
+		}
+		if len(left) > 0 {
+			c.hold(i, InUse, "%s %s would still be held by %s: %s", t.Kind, t.Name, model.Count(len(left), "account", "accounts"), Some(left))
+		}
+		for _, d := range c.Accounts[a].Definitions.Others {
+			if slices.Contains(d.Brings, fmt.Sprintf("%s %s", t.Kind, t.Name)) {
+				c.hold(i, InUse, "%s %s, which is not in the catalog, still brings %s %s along", d.Kind, d.Name, t.Kind, t.Name)
+			}
+		}
+	}
+}
