@@ -302,8 +302,12 @@ func (d *decision) remaining(p *show.Printer) error {
 	for _, st := range s.Ready(d.plan, today) {
 		counts[st]++
 	}
-	p.Line(show.Dim(fmt.Sprintf("Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held.", counts[decide.Ready], counts[decide.Waiting],
-		counts[decide.Refused], counts[decide.Held]+counts[decide.Lacking])))
+	line := fmt.Sprintf("Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held", counts[decide.Ready], counts[decide.Waiting],
+		counts[decide.Refused], counts[decide.Held])
+	if n := counts[decide.Lacking]; n > 0 {
+		line += fmt.Sprintf(", %d waiting for one of those", n)
+	}
+	p.Line(show.Dim(line + "."))
 	return p.Err()
 }
 
