@@ -112,7 +112,6 @@ type builder struct {
 	app   *model.App
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
-	union map[[model.Kinds]uint32]uint32
 	own   *table.Column // the key's column when no kept attribute is the key
 	count int
 }
@@ -125,8 +124,7 @@ type cell struct {
 }
 
 func newBuilder(app *model.App) *builder {
-	b := &builder{app: app, out: &model.Accounts{Sets: model.NewSets(), Unmanaged: map[model.UnmanagedThing]int{}},
-		union: map[[model.Kinds]uint32]uint32{}}
+	b := &builder{app: app, out: &model.Accounts{Sets: model.NewSets(), Unmanaged: map[model.UnmanagedThing]int{}}}
 	b.out.Attrs = make([]*table.Column, len(app.Attrs))
 	for k := range b.cells {
 		b.cells[k] = map[string]*cell{}
@@ -202,10 +200,9 @@ func splitNames(text, split string) []string {
 
 // hold unites the sets of the kinds.
 func (b *builder) hold(sets [model.Kinds]uint32) uint32 {
-	u, ok := b.union[sets]
-	if !ok {
-		u = b.out.Sets.Union(b.out.Sets.Union(sets[0], sets[1]), sets[2])
-		b.union[sets] = u
+	u := sets[0]
+	for _, s := range sets[1:] {
+		u = b.out.Sets.Union(u, s)
 	}
 	return u
 }

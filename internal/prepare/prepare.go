@@ -83,7 +83,7 @@ func (s *State) read(chosen []bool) error {
 		case n == 0:
 			repo.ReadPeople()
 			for _, app := range repo.Apps { // made here, no comparison has to wait for it
-				repo.People.Index(app.MatchPerson())
+				repo.People.Clashes(app.MatchPerson())
 			}
 		case chosen[a] && !broken:
 			s.Exports[a], errs[a] = readExport(repo, a)

@@ -157,7 +157,7 @@ type walker struct {
 
 // match finds whose each account is.
 func (w *walker) match() {
-	index, clashes := w.in.People.Index(w.app.MatchPerson())
+	people, clashes := w.in.People.Seek(w.app.MatchPerson())
 	for _, p := range clashes {
 		w.out.Persons = append(w.out.Persons, Pair{w.a, p.First, p.Second})
 	}
@@ -168,10 +168,10 @@ func (w *walker) match() {
 	}
 	for i := range personOf {
 		personOf[i] = None
-		if index == nil {
+		if people == nil {
 			continue
 		}
-		p := int32(index.Find(w.accounts.Key.At(i)))
+		p := int32(people.Find(w.accounts.Key.At(i)))
 		if p == None {
 			continue
 		}
@@ -279,6 +279,9 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 			w.add(c, model.Restore)
 		}
 		w.attributes(c, due)
+	}
+	if held == due.Want { // most have what they should
+		return
 	}
 	d := w.delta(due, held)
 	for _, t := range d.add {

@@ -22,6 +22,7 @@ type People struct {
 
 	mu      sync.Mutex
 	indexes map[string]indexed
+	rises   map[string]bool
 }
 
 type indexed struct {
@@ -142,11 +143,39 @@ func (p *People) Close() {
 // Clashes tells which people share a value of an attribute, case ignored. A
 // column that rises has none, and needs no index.
 func (p *People) Clashes(attr string) []Clash {
-	if col := p.Column(attr); col == nil || col.Rising() {
+	if col := p.Column(attr); col == nil || p.rising(attr, col) {
 		return nil
 	}
 	_, clashes := p.Index(attr)
 	return clashes
+}
+
+// rising tells, and remembers, whether an attribute's column rises.
+func (p *People) rising(attr string, col *table.Column) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	key := table.Fold(attr)
+	is, ok := p.rises[key]
+	if !ok {
+		is = col.Rising()
+		if p.rises == nil {
+			p.rises = map[string]bool{}
+		}
+		p.rises[key] = is
+	}
+	return is
+}
+
+// Seek finds people by an attribute, case ignored, for values that come in much
+// the same order as the people, and tells which people share a value. It is nil
+// for an attribute that no file gives.
+func (p *People) Seek(attr string) (*table.Seeker, []Clash) {
+	col := p.Column(attr)
+	if col == nil {
+		return nil, nil
+	}
+	clashes := p.Clashes(attr)
+	return table.NewSeeker(col, p.rising(attr, col), func() *table.Index { index, _ := p.Index(attr); return index }), clashes
 }
 
 // Rows finds people by the exact value of an attribute, of each the first, in
