@@ -6,7 +6,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/docs/schema"
-	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/show"
@@ -15,6 +14,7 @@ import (
 
 func (c *context) check() *cobra.Command {
 	var format, on, schemaName string
+	var rules bool
 	cmd := &cobra.Command{
 		Use:     "check",
 		Short:   "Check all files and say how many people each rule matches",
@@ -23,12 +23,18 @@ func (c *context) check() *cobra.Command {
 files at once, sorted by place, each with what to do about it. Then it says how
 many people each kit's rule matches. No application is read.
 
+--rules shows each rule with its place and, of each comparison by co ("holds"),
+the people whom it alone catches, by their values: what was written a bit wide
+may catch more than was meant. A value in which the text stands only inside a
+longer word is marked.
+
 Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
-		Example: example("pravet check", "pravet check --format sarif", "pravet check --schema kits"),
+		Example: example("pravet check", "pravet check --rules", "pravet check --format sarif", "pravet check --schema kits"),
 		Args:    cobra.NoArgs,
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "sarif")
 	cmd.Flags().StringVar(&on, "on", "", "count dates from this day, YYYY-MM-DD (default: today)")
+	cmd.Flags().BoolVar(&rules, "rules", false, "show each rule with its place, and whom only a comparison by co catches")
 	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead")
 	_ = cmd.RegisterFlagCompletionFunc("schema", cobra.FixedCompletions(schema.Names(), cobra.ShellCompDirectiveNoFileComp))
 	cmd.RunE = func(*cobra.Command, []string) error {
@@ -50,13 +56,17 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		}
 		repo := desired.Rules(dir)
 		repo.ReadPeople()
-		return c.report(repo, repo.Matches(today), today, format)
+		matches := repo.Matches(today, rules)
+		if repo.Problems.Errors() == 0 {
+			repo.Clashes(today)
+		}
+		return c.report(repo, matches, rules, format)
 	}
 	return cmd
 }
 
 // report writes what check found and what it read.
-func (c *context) report(repo *desired.Repo, matches []desired.Match, today day.Day, format string) error {
+func (c *context) report(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
 	problems := repo.Problems.Sorted()
 	errors, warnings := 0, 0
 	for _, p := range problems {
@@ -77,7 +87,10 @@ func (c *context) report(repo *desired.Repo, matches []desired.Match, today day.
 	default:
 		p := show.NewPrinter(c.Stdout, c.Environ)
 		p.Problems(problems)
-		if len(matches) > 0 {
+		switch {
+		case rules:
+			p.Rules(matches)
+		case len(matches) > 0:
 			p.Print(show.MatchTable(matches))
 		}
 		err = p.Err()

@@ -233,3 +233,52 @@ func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		require.Equal(t, c.content, got)
 	}
 }
+
+// TestDefinitionsKeepEveryByteTheyDoNotOwn: rows are defined, redefined and
+// retired by kind and name; columns that nobody names stay as they are.
+func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
+	app, spec := tickets(',', ";")
+	spec.Definitions = &export.Spec{Format: "csv", Delimiter: ';', Paths: []model.Name{{Text: "roles.csv"}}, Columns: []export.Column{
+		{Attr: "kind", Name: "Kind"}, {Attr: "name", Name: "Name"}, {Attr: "title", Name: "Title"}, {Attr: "permissions", Name: "May", Split: ","}, {Attr: "roles", Name: "With", Split: ","},
+	}}
+	of := func(verb, kind, name, attr string, before, after any) *plan.Change {
+		return &plan.Change{App: "tickets", Verb: verb, Thing: &plan.Thing{Kind: kind, Name: name}, Attribute: attr, Before: before, After: after}
+	}
+	list := func(names ...any) []any { return names }
+	define := map[string]any{"title": "New one", "permissions": list("a", "b"), "brings": list("role seller")}
+	for name, c := range map[string]struct {
+		before, want, says string
+		changes            []*plan.Change
+	}{
+		"title":       {"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n", "Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
+		"permissions": {"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n", "Kind;Name;Note;Title;May;With\r\nRole;seller;n;;y;\r\ngroup;seller;n;;x;\r\n", "", []*plan.Change{of("redefine", "role", "seller", "permissions", list("x", "y"), list("y"))}},
+		"brings":      {"Kind;Name;Title;May;With\nrole;lead;;;\n", "Kind;Name;Title;May;With\nrole;lead;;;a,b\n", "", []*plan.Change{of("redefine", "role", "lead", "brings", list(), list("role a", "role b"))}},
+		"define":      {"Kind;Name;Note;Title;May;With\nrole;seller;n;;;", "Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "", []*plan.Change{of("define", "role", "lead", "", nil, define)}},
+		"retire":      {"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "", []*plan.Change{of("retire", "role", "seller", "", nil, nil)}},
+		"gone":        {"Kind;Name;Title;May;With\n", "", "is not there any more", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
+		"retired":     {"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "", []*plan.Change{of("retire", "role", "seller", "", nil, nil)}},
+		"unwritable":  {"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold", []*plan.Change{of("redefine", "role", "seller", "permissions", list(), list("a,b"))}},
+		"no column":   {"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
+	} {
+		dir := t.TempDir()
+		accounts := "Login,Name,State,Roles\na,A,Open,\n"
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "tickets.csv"), []byte(accounts), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "roles.csv"), []byte(c.before), 0o644))
+		spec.Paths = []model.Name{{Text: "tickets.csv"}}
+		var steps []connect.FileStep
+		err := (&connect.Files{Dir: dir, Spec: spec, App: app}).Apply(c.changes, func(s []connect.FileStep) error { steps = s; return nil })
+		after, readErr := os.ReadFile(filepath.Join(dir, "roles.csv"))
+		require.NoError(t, readErr)
+		if c.says != "" {
+			require.ErrorContains(t, err, c.says, name)
+			require.Equal(t, c.before, string(after), name)
+			continue
+		}
+		require.NoError(t, err, name)
+		require.Equal(t, c.want, string(after), name)
+		require.Len(t, steps, 2, "both files are spoken of")
+		left, err := os.ReadFile(filepath.Join(dir, "tickets.csv"))
+		require.NoError(t, err)
+		require.Equal(t, accounts, string(left))
+	}
+}

@@ -66,6 +66,7 @@ func (r *Repo) resolveKits() {
 		r.fail(r.Kits[path[0]].Pos, "cycle", "these kits come with each other in a circle: "+strings.Join(in, ", "), "take one step out")
 	})
 	model.Resolve(r.Kits)
+	r.clashesAlong()
 }
 
 func (r *Repo) readKit(d *doc, e entry) *model.Kit {

@@ -377,6 +377,13 @@ func (r *Repo) resolve() {
 		}
 		r.fail(ref.pos, "unknown-person", fmt.Sprintf("there is no person with the id %q", ref.id), hint)
 	}
+	for _, app := range r.Apps {
+		for i := range app.Things {
+			if t := &app.Things[i]; t.AtLeast > r.People.Len() {
+				r.fail(t.Pos, "too-many", fmt.Sprintf("at least %d must hold %s %s, and there are %s", t.AtLeast, t.Kind, t.Name, model.Count(r.People.Len(), "person", "people")), "mend atLeast")
+			}
+		}
+	}
 	for _, u := range r.uses {
 		for _, c := range u.f.Clauses() {
 			before := r.Problems.Errors()

@@ -217,3 +217,50 @@ func BenchmarkCSV(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+// TestDefinitionsAreReadByKindAndName, and what is wrong has its line.
+func TestDefinitionsAreReadByKindAndName(t *testing.T) {
+	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead", Define: true}, {Kind: model.Group, Name: "lead", Define: true}}}
+	app.Index()
+	read := func(text string, columns ...export.Column) (*model.Definitions, error) {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("Login\n"), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "d.csv"), []byte(text), 0o644))
+		accounts, _, err := export.Read(dir, &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "a.csv"}}, Columns: []export.Column{{Attr: "userName", Name: "Login"}},
+			Definitions: &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "d.csv"}}, Columns: columns}}, app)
+		if err != nil {
+			return nil, err
+		}
+		return accounts.Definitions, nil
+	}
+	all := []export.Column{{Attr: "kind", Name: "K"}, {Attr: "name", Name: "N"}, {Attr: "permissions", Name: "P", Split: ";"}, {Attr: "roles", Name: "R", Split: ";"}}
+	got, err := read("K,N,P,R,Note\nRole,lead,b; a;b,seller,x\ngroup,lead,,,\nrole,other,,lead,\n", all...)
+	require.NoError(t, err)
+	require.Equal(t, &model.Definition{Kind: model.Role, Name: "lead", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}, Line: 2}, got.Of[app.Thing(model.Role, "lead")])
+	require.Equal(t, 3, got.Of[app.Thing(model.Group, "lead")].Line)
+	require.Equal(t, "other", got.Others[0].Name)
+	require.True(t, got.Permissions && got.Brings && !got.Titles)
+	got, err = read("N\nlead\n", export.Column{Attr: "name", Name: "N"})
+	require.NoError(t, err)
+	require.NotNil(t, got.Of[app.Thing(model.Role, "lead")], "without a column of kinds, all are roles")
+	require.Nil(t, got.Of[app.Thing(model.Group, "lead")])
+	for text, says := range map[string]string{
+		"":                              "d.csv:1: the export is empty",
+		"K,N,P\n":                       `d.csv:1: the header has no column "R"`,
+		"K,N,P,R\nrole,lead\n":          "d.csv:2:1: the row has 2 fields and the header has 4|d.csv:2: the row has 2 fields and the header has 4",
+		"K,N,P,R\nlicense,seat,,\n":     `d.csv:2: K is "license" here, and group or role is expected`,
+		"K,N,P,R\nrole,,,\n":            "d.csv:2: the definition has no name",
+		"K,N,P,R\nrole,a,,\nROLE,a,,\n": "d.csv:3: the role a is defined in line 2 already",
+		"K,N,P,R\nrole,\"a,,\n":         "d.csv:2:11: a quote stands where none is expected",
+		"K,N,P,R\nrole,a\x00,,\n":       "NUL byte",
+		"K,N,P,R\nrole,\xff,,\n":        "not UTF-8",
+	} {
+		_, err := read(text, all...)
+		require.Error(t, err, text)
+		ok := false
+		for _, want := range strings.Split(says, "|") {
+			ok = ok || strings.Contains(err.Error(), want)
+		}
+		require.True(t, ok, "%q: %v", text, err)
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"slices"
 
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/source"
 )
@@ -67,6 +68,40 @@ func MatchTable(matches []desired.Match) *Table {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(m.People), clean(m.Kit), clean(m.Rule)})
 	}
 	return t
+}
+
+// maxCaught is how many values of a catch are shown.
+const maxCaught = 12
+
+// Rules writes each rule with its place, and whom its comparisons by co catch.
+func (p *Printer) Rules(matches []desired.Match) {
+	for i, m := range matches {
+		if i > 0 {
+			p.Line()
+		}
+		p.Line(Strong("kit "+clean(m.Kit)) + "  " + Dim(fmt.Sprintf("%s:%d", clean(m.File), m.Line)))
+		p.wrapped("  ", clean(m.Rule), nil)
+		p.Linef("  matches %s", model.Count(m.People, "person", "people"))
+		for _, c := range m.Catches {
+			if c.People == 0 {
+				p.wrapped("    ", clean(c.Clause)+" alone catches nobody", Dim)
+				continue
+			}
+			p.wrapped("    ", clean(c.Clause)+" alone catches "+model.Count(c.People, "person", "people")+":", nil)
+			for n, v := range c.Values {
+				if n == maxCaught {
+					p.Linef("      and %s more", model.Count(len(c.Values)-n, "value", "values"))
+					break
+				}
+				line := fmt.Sprintf("      %6s  %s", model.Thousands(v.People), clean(v.Value))
+				if v.Within {
+					line += "  " + Alarm("inside a longer word")
+				}
+				p.Line(line)
+			}
+		}
+	}
+	p.Line()
 }
 
 // The parts of SARIF 2.1.0 (OASIS Standard, 27 March 2020) that problems need.

@@ -34,7 +34,7 @@ func (p *Printer) Answer(a *access.Answer) {
 	if a.Thing != "" && len(a.Lacks) > 0 {
 		lacks := branch(clean(a.Thing) + " is not due:")
 		for _, r := range a.Lacks {
-			lacks.Child(fold(clean(r.Says)) + said(r.Place))
+			lacks.Child(placed(clean(r.Says), r.Place))
 		}
 		root.Child(lacks)
 	}
@@ -68,9 +68,18 @@ func fold(text string) string {
 	return strings.ReplaceAll(lipgloss.Wrap(strings.ReplaceAll(text, "-", "\u2011"), room, ""), "\u2011", "-")
 }
 
+// placed is a text with where it is said: behind it, or below where it is long.
+func placed(text string, at access.Place) string {
+	where := said(at)
+	if lipgloss.Width(text)+lipgloss.Width(where) <= width-8 {
+		return text + where
+	}
+	return fold(text) + "\n" + where
+}
+
 func kitBranch(k *access.HeldKit) *tree.Tree {
 	rule := k.Reasons[len(k.Reasons)-1]
-	out := branch(fold(clean(rule.Says)) + said(rule.Place))
+	out := branch(placed(clean(rule.Says), rule.Place))
 	at := out
 	for i := len(k.Reasons) - 2; i >= 0; i-- { // kits that come with others
 		next := branch(clean(k.Reasons[i].Says) + said(k.Reasons[i].Place))

@@ -191,7 +191,8 @@ func (c *comparison) opened(p, q, b int) Reason {
 func (c *comparison) cause(p, q, b, k int, pos model.Pos) Reason {
 	v, kit := c.after, c.after.Kits[k]
 	held := v.Due.Classes[v.Due.Of[q]].Kits
-	by := v.Explain.Has(held[slices.IndexFunc(held, func(h entitle.Held) bool { return h.Kit == k })], held)[0]
+	own := held[slices.IndexFunc(held, func(h entitle.Held) bool { return h.Kit == k })]
+	by := v.Explain.Has(own, held)[0]
 	then := slices.IndexFunc(c.before.Kits, func(x *model.Kit) bool { return x.Name == kit.Name })
 	a := slices.IndexFunc(c.before.Apps, func(x *model.App) bool { return x.ID == v.Apps[b].ID })
 	switch {
@@ -209,8 +210,8 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos) Reason {
 		return Reason{fmt.Sprintf("kit %s gives it now", kit.Name), place(pos)}
 	}
 	old := c.before.Kits[then]
-	if kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
-		if cl, ok := old.For.Fails(c.before.get(p), v.Today); ok {
+	if own.Holder == nil && own.With < 0 && kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
+		if cl, ok := old.For.Fails(c.before.get(p), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
 			return Reason{fmt.Sprintf("%s and %s; %s", v.valueOf(q, cl.Attr), c.valueWas(p, cl.Attr), by.Says), place(v.People.Place(q, cl.Attr))}
 		}
 	}

@@ -246,15 +246,23 @@ func drawKit(t *rapid.T, w *world, n int) *model.Kit {
 
 // draft drafts a plan; shuffle, if it is not nil, orders rows anew.
 func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan {
-	order := func(n int) []int {
-		if shuffle != nil {
-			return shuffle(n)
-		}
-		out := make([]int, n)
-		for i := range out {
-			out[i] = i
-		}
-		return out
+	order := straight
+	if shuffle != nil {
+		order = shuffle
+	}
+	in := draft.Input{Organization: "A world", Today: today, People: w.roster(t, order), Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
+	for a, app := range w.apps {
+		in.Exports = append(in.Exports, &draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID})
+	}
+	p, err := draft.Draft(in)
+	require.NoError(t, err)
+	return p
+}
+
+// roster is the people of a world, in an order.
+func (w *world) roster(t require.TestingT, order func(n int) []int) *model.People {
+	if order == nil {
+		order = straight
 	}
 	people := model.NewPeople()
 	var attrs []int
@@ -267,24 +275,21 @@ func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan 
 		require.True(t, people.Add(file, i+2, attrs, []string{p.id, p.name, "User " + p.id[1:], p.department, p.starts, p.ends, p.away}))
 	}
 	people.Close()
-	in := draft.Input{Organization: "A world", Today: today, People: people, Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
-	for a, app := range w.apps {
-		in.Exports = append(in.Exports, &draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID})
+	return people
+}
+
+// straight is the order in which things stand.
+func straight(n int) []int {
+	out := make([]int, n)
+	for i := range out {
+		out[i] = i
 	}
-	p, err := draft.Draft(in)
-	require.NoError(t, err)
-	return p
+	return out
 }
 
 // accounts is what an export of an application shows.
 func (w *world) accounts(a int) *model.Accounts {
-	return w.accountsIn(a, func(n int) []int {
-		out := make([]int, n)
-		for i := range out {
-			out[i] = i
-		}
-		return out
-	})
+	return w.accountsIn(a, straight)
 }
 
 func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {

@@ -11,6 +11,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
 
@@ -254,5 +255,61 @@ func BenchmarkClassify(b *testing.B) {
 				filter.Classify(r, filters, today)
 			}
 		})
+	}
+}
+
+// TestWhatOnlyAComparisonByCoCatches: the rows that would not match without it,
+// by their values, and where the text stands only inside a longer word.
+func TestWhatOnlyAComparisonByCoCatches(t *testing.T) {
+	people := model.NewPeople()
+	title, place := people.Attribute("title"), people.Attribute("location")
+	for _, row := range [][]string{{"Desk lead", "North"}, {"Misleading person", "North"}, {"Leader", "South"}, {"Clerk", "North"}, {"Desk lead", "South"}, {"Lead, deck", "East"}} {
+		people.Add(people.File("p"), 1, []int{title, place}, row)
+	}
+	people.Close()
+	f, err := filter.Parse(`title co "lead" and location ne "East" or location eq "North"`)
+	require.NoError(t, err)
+	got := f.Catches(people, "co", func(i int) bool {
+		return f.Match(func(attr string) string { return people.Get(i, attr) }, 0)
+	}, 0)
+	require.Len(t, got, 1)
+	require.Equal(t, "title", got[0].Clause.Attr)
+	require.Equal(t, 2, got[0].Rows, "those in the north match anyway")
+	require.Equal(t, []filter.Caught{{Value: "Desk lead", Rows: 1}, {Value: "Leader", Rows: 1, Within: true}}, got[0].Values)
+}
+
+// TestTheNearestAlternativeIsNamed: of an or, the one with the fewest clauses
+// that fail.
+func TestTheNearestAlternativeIsNamed(t *testing.T) {
+	row := map[string]string{"title": "Mate", "department": "Deck", "location": "South"}
+	get := func(attr string) string { return row[attr] }
+	for text, want := range map[string]struct {
+		clause string
+		misses int
+	}{
+		`title eq "Captain" and location eq "North" or department eq "Deck" and location eq "North"`: {"location", 1},
+		`title eq "Mate" and location eq "North" and department eq "Desk"`:                           {"location", 2},
+		`title eq "Captain" or (location eq "North" and department eq "Desk")`:                       {"title", 1},
+		`title eq "Mate"`: {"", 0},
+		`not (title eq "Mate") and department eq "Desk"`: {"", 2},
+	} {
+		f, err := filter.Parse(text)
+		require.NoError(t, err)
+		c, _ := f.Fails(get, 0)
+		require.Equal(t, want.clause, c.Attr, text)
+		require.Equal(t, want.misses, f.Misses(get, 0), text)
+	}
+}
+
+// TestOneOfSeveralValuesIsEnough, save for ne, which asks it of all.
+func TestOneOfSeveralValuesIsEnough(t *testing.T) {
+	rows := map[string][]string{"groups": {"north", "south"}, "roles": nil}
+	for text, want := range map[string]bool{
+		`groups eq "south"`: true, `groups eq "east"`: false, `groups ne "south"`: false, `groups ne "east"`: true,
+		`groups co "or"`: true, `roles pr`: false, `roles eq "x"`: false, `roles ne "x"`: true, `not (groups eq "south")`: false,
+	} {
+		f, err := filter.Parse(text)
+		require.NoError(t, err)
+		require.Equal(t, want, f.MatchAny(func(attr string) []string { return rows[attr] }, 0), text)
 	}
 }
