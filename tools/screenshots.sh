@@ -47,7 +47,7 @@ run help 'pravet --help'
 run check 'pravet check'
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
-run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0042"
+run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
 run holds "pravet show $id --app tickets --only 'held eq true'"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why ines.calder tickets/role/till-lead --on 2026-11-24'
 run compare 'pravet compare HEAD~2 --on 2026-11-24'

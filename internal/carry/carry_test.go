@@ -10,6 +10,7 @@ import (
 
 	"pravet/examples/marrowick"
 	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -67,6 +68,74 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 		require.Equal(t, c.says, says, "%s %s", c.change.Verb, c.change.Account)
 		require.Equal(t, c.says == "", ok)
 	}
+}
+
+// TestSettledDefinitionsAreWhatTheApplicationShows is the table for changes of
+// definitions.
+func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
+	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "gone"}}}
+	app.Index()
+	lead := app.Thing(model.Role, "lead")
+	defs := &model.Definitions{Of: make([]*model.Definition, 2), Titles: true, Permissions: true, Brings: true}
+	defs.Of[lead] = &model.Definition{Kind: model.Role, Name: "lead", Title: "Leads", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}}
+	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
+	seen := newReadBack(app, accounts)
+	of := func(verb, name, attr string, after any) *plan.Change {
+		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: "role", Name: name}, Attribute: attr, After: after}
+	}
+	list := func(names ...any) []any { return names }
+	whole := func(title string, permissions, brings []any) map[string]any {
+		return map[string]any{"title": title, "permissions": permissions, "brings": brings}
+	}
+	for _, c := range []struct {
+		change *plan.Change
+		says   string
+	}{
+		{of("define", "lead", "", whole("Leads", list("a", "b"), list("role seller"))), ""},
+		{of("define", "lead", "", whole("Led", list("a", "b"), list("role seller"))), `its title is "Leads" and not "Led"`},
+		{of("define", "lead", "", whole("Leads", list("a"), list("role seller"))), `its permissions are ["a" "b"]`},
+		{of("define", "lead", "", whole("Leads", list("a", "b"), list())), `it brings ["role seller"] along`},
+		{of("define", "gone", "", whole("", nil, nil)), "the definition is not there"},
+		{of("define", "lead", "", nil), "the plan does not say what it should be"},
+		{of("redefine", "lead", "title", "Leads"), ""},
+		{of("redefine", "lead", "permissions", list("a", "b")), ""},
+		{of("redefine", "lead", "permissions", list("b")), `its permissions are ["a" "b"]`},
+		{of("redefine", "lead", "brings", list("role seller")), ""},
+		{of("redefine", "gone", "brings", list()), "the definition is not there"},
+		{of("retire", "gone", "", nil), ""},
+		{of("retire", "lead", "", nil), "the definition is still there"},
+		{of("retire", "unknown", "", nil), "the export shows no definitions"},
+	} {
+		ok, says := seen.settled(c.change)
+		require.Equal(t, c.says == "", ok, "%+v: %s", c.change, says)
+		if !ok {
+			require.Equal(t, c.says, says)
+		}
+	}
+	defs.Titles, defs.Permissions, defs.Brings = false, false, false
+	ok, _ := seen.settled(of("define", "lead", "", whole("Other", list("x"), list("role x"))))
+	require.True(t, ok, "what the export does not show cannot be asked")
+}
+
+// TestSuccessorsComeBeforeTheLastAdministratorGoes, in what is carried out too:
+// what narrows last is written after what widens.
+func TestSuccessorsComeBeforeTheLastAdministratorGoes(t *testing.T) {
+	j := &Job{Plan: &plan.Plan{}}
+	for _, c := range []struct{ app, id, effect string }{
+		{"a", "1", "narrows"}, {"b", "2", "narrows"}, {"a", "3", "widens"}, {"a", "4", "keeps"}, {"b", "5", "keeps"}, {"a", "6", "narrows"}, {"b", "7", "widens"},
+	} {
+		j.Plan.Changes = append(j.Plan.Changes, plan.Change{App: c.app, ID: c.id, Effect: c.effect})
+		j.States = append(j.States, decide.Ready)
+	}
+	var got []string
+	for _, b := range j.batches() {
+		ids := b.app + ":"
+		for _, c := range b.changes {
+			ids += " " + c.ID
+		}
+		got = append(got, ids)
+	}
+	require.Equal(t, []string{"a: 1", "b: 2", "a: 3 4", "b: 5 7", "a: 6"}, got)
 }
 
 // A stage is the example with its plan drafted.

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -263,4 +264,33 @@ func TestDefinitionsAreReadByKindAndName(t *testing.T) {
 		}
 		require.True(t, ok, "%q: %v", text, err)
 	}
+}
+
+// FuzzDefinitions: any file of definitions is read or refused with a place.
+func FuzzDefinitions(f *testing.F) {
+	for _, seed := range []string{"K,N,P\nrole,a,x;y\n", "K,N,P\ngroup,a,\n\n", "N\n", "K;N\n\"", "K,N,P\nrole,a,x\nrole,a,y\n"} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "a", Define: true}}}
+		app.Index()
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("Login\n"), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "d.csv"), data, 0o644))
+		spec := &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "a.csv"}}, Columns: []export.Column{{Attr: "userName", Name: "Login"}},
+			Definitions: &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "d.csv"}}, Columns: []export.Column{{Attr: "kind", Name: "K"}, {Attr: "name", Name: "N"}, {Attr: "permissions", Name: "P", Split: ";"}}}}
+		accounts, _, err := export.Read(dir, spec, app)
+		if err != nil {
+			var p *source.Problem
+			require.ErrorAs(t, err, &p)
+			require.Equal(t, "d.csv", p.Pos.File)
+			require.NotZero(t, p.Pos.Line)
+			return
+		}
+		for _, d := range append(accounts.Definitions.Others, accounts.Definitions.Of...) {
+			if d != nil {
+				require.True(t, d.Name != "" && slices.IsSorted(d.Permissions))
+			}
+		}
+	})
 }

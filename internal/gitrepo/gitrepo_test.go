@@ -55,3 +55,63 @@ func TestTheRevisionAndWhetherTheFilesAreCommitted(t *testing.T) {
 		require.Equal(t, []string{name}, gitrepo.Changed(dirty, first))
 	}
 }
+
+// TestTheFilesOfARevision are those of the desired state as they were then,
+// whatever is in the working tree, and nothing else.
+func TestTheFilesOfARevision(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, marrowick.Write(dir, true))
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "kits")))
+	head, first := t.TempDir(), t.TempDir()
+	require.NoError(t, gitrepo.Files(dir, "HEAD", head))
+	require.NoError(t, gitrepo.Files(dir, "HEAD~6", first))
+	for _, gone := range []string{"exports", "plans", ".gitignore", ".git"} {
+		require.NoFileExists(t, filepath.Join(head, gone))
+		require.NoDirExists(t, filepath.Join(head, gone))
+	}
+	require.FileExists(t, filepath.Join(head, "kits", "ashore.yaml"))
+	now, err := os.ReadFile(filepath.Join(head, "people", "ashore.csv"))
+	require.NoError(t, err)
+	then, err := os.ReadFile(filepath.Join(first, "people", "ashore.csv"))
+	require.NoError(t, err)
+	require.Contains(t, string(now), "Oskar Nyman,oskar.nyman@marrowick.example,Berth planner,")
+	require.Contains(t, string(then), "Oskar Nyman,oskar.nyman@marrowick.example,Refund clerk,")
+
+	for _, revision := range []string{"gone", "", "HEAD~99", "--output=x", "HEAD:people", "a..b"} {
+		require.ErrorIs(t, gitrepo.Files(dir, revision, t.TempDir()), gitrepo.ErrNoRevision, revision)
+	}
+	require.ErrorIs(t, gitrepo.Files(t.TempDir(), "HEAD", t.TempDir()), gitrepo.ErrNoRevision)
+	// A repository may be a folder of a larger one, which has a HEAD and no files here.
+	below := filepath.Join(dir, "below")
+	require.NoError(t, os.Mkdir(below, 0o755))
+	require.ErrorContains(t, gitrepo.Files(below, "HEAD", t.TempDir()), "holds no file of a desired state in this folder")
+}
+
+func TestWhoChangedALineLast(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, marrowick.Write(dir, true))
+	c, ok := gitrepo.Line(dir, "people/ashore.csv", 17)
+	require.True(t, ok)
+	require.Equal(t, "Idris Keane", c.By)
+	require.Equal(t, "2026-11-09", c.On.Format("2006-01-02"))
+	require.Len(t, c.Commit, 40)
+	c, ok = gitrepo.Line(dir, "people/ashore.csv", 2)
+	require.True(t, ok)
+	require.Equal(t, "Farah Linden", c.By)
+
+	data, err := os.ReadFile(filepath.Join(dir, "people/ashore.csv"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "people/ashore.csv"), append([]byte("id,userName\n"), data...), 0o644))
+	c, ok = gitrepo.Line(dir, "people/ashore.csv", 1)
+	require.True(t, ok)
+	require.Empty(t, c.By, "it is not committed yet")
+	for _, x := range []struct {
+		file string
+		line int
+	}{{"people/ashore.csv", 9999}, {"people/gone.csv", 1}, {"exports/tickets.csv", 1}, {"people", 1}, {"../x", 1}, {"-L", 1}} {
+		_, ok := gitrepo.Line(dir, x.file, x.line)
+		require.False(t, ok, "%+v", x)
+	}
+	_, ok = gitrepo.Line(t.TempDir(), "people/ashore.csv", 1)
+	require.False(t, ok)
+}

@@ -3,12 +3,16 @@ package show_test
 import (
 	"bytes"
 	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"image/png"
 	"strings"
 	"testing"
 
 	"github.com/owenrumney/go-sarif/v3/pkg/report/v210/sarif"
 	"github.com/stretchr/testify/require"
 
+	"pravet/internal/core/access"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/show"
@@ -80,4 +84,114 @@ func TestColourIsForTerminalsThatWantIt(t *testing.T) {
 		require.Equal(t, c.colour, strings.Contains(out.String(), "38;"), "%v: %q", c.env, out.String())
 		require.Contains(t, out.String(), "widens")
 	}
+}
+
+// TestWhatAChangeDoesAndMeansInWords is a table of changes as they are read.
+func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
+	role := &plan.Thing{Kind: "role", Name: "lead"}
+	also := []plan.Thing{{Kind: "role", Name: "seller"}, {Kind: "license", Name: "seat"}}
+	list := func(names ...string) []string { return names }
+	for _, c := range []struct {
+		change      plan.Change
+		what, means string
+	}{
+		{plan.Change{Verb: "grant", Thing: role, Effect: "widens", Also: also}, "grant role lead", "also role seller, license seat"},
+		{plan.Change{Verb: "grant", Thing: role, Effect: "widens", Stays: true}, "grant role lead", "it was there already, brought along by something else"},
+		{plan.Change{Verb: "revoke", Thing: role, Effect: "narrows", Also: also}, "revoke role lead", "with it goes role seller, license seat"},
+		{plan.Change{Verb: "revoke", Thing: role, Effect: "narrows", Also: also[:1], Stays: true}, "revoke role lead", "with it goes role seller; it stays, brought along by something else"},
+		{plan.Change{Verb: "revoke", Thing: role, Effect: "keeps", Stays: true}, "revoke role lead", ""},
+		{plan.Change{Verb: "suspend", Effect: "narrows", Also: also}, "suspend account", "out of reach: role seller, license seat"},
+		{plan.Change{Verb: "restore", Effect: "widens", Also: also[:1]}, "restore account", "in reach again: role seller"},
+		{plan.Change{Verb: "remove", Effect: "narrows", Also: also[:1]}, "remove account", "gone with it: role seller"},
+		{plan.Change{Verb: "create", Account: "ada", Effect: "widens"}, "create account ada", ""},
+		{plan.Change{Verb: "update", Attribute: "title", Before: "Mate", Effect: "keeps"}, `update title from "Mate" to no value`, ""},
+		{plan.Change{Verb: "define", Thing: role, Effect: "keeps"}, "define role lead", ""},
+		{plan.Change{Verb: "retire", Thing: role, Effect: "keeps"}, "retire role lead", ""},
+		{plan.Change{Verb: "redefine", Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: "keeps", Reach: &plan.Reach{}}, `redefine role lead: title from "Old" to "New"`, ""},
+		{plan.Change{Verb: "redefine", Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"), Effect: "narrows", Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")}},
+			"redefine role lead: without permission a, c", "2 accounts lose by it: E1, E2"},
+		{plan.Change{Verb: "redefine", Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: "widens", Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
+			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
+		{plan.Change{Verb: "redefine", Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: "keeps", Reach: &plan.Reach{}},
+			"redefine role lead: it no longer brings role seller", "nobody has it, so nobody gains or loses anything"},
+	} {
+		require.Equal(t, c.what, show.What(&c.change))
+		require.Equal(t, c.means, show.Means(&c.change), c.what)
+	}
+	p := &plan.Plan{People: map[string]string{"E1": "Ada"}}
+	require.Equal(t, "till: define role lead", show.Sentence(p, &plan.Change{App: "till", Verb: "define", Thing: role}))
+	require.Equal(t, "till: grant role lead for Ada (E1)", show.Sentence(p, &plan.Change{App: "till", Verb: "grant", Thing: role, Person: "E1", Account: "ada"}))
+	require.Equal(t, "till: remove account for root, nobody's account", show.Sentence(p, &plan.Change{App: "till", Verb: "remove", Account: "root"}))
+}
+
+// TestATableIsTheSameInEveryFormat: JSON and CSV hold what the text shows.
+func TestATableIsTheSameInEveryFormat(t *testing.T) {
+	people := model.NewPeople()
+	attrs := []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("displayName"), people.Attribute("title")}
+	for _, row := range [][]string{{"1", "ada", "Ada, the first", "Mate"}, {"2", "bo", "=cmd()", ""}, {"3", "cy", "Cy", "Mate"}} {
+		people.Add(people.File("p"), 1, attrs, row)
+	}
+	people.Close()
+	v := access.Look(access.Input{People: people, Today: 20000})
+	rows := v.Rows("people")
+	all := rows.Select(nil, 20000)
+	rows.Sort(all, []access.SortBy{{Column: "title"}, {Column: "id", Down: true}})
+	table := show.RowTable(rows, all, []string{"id", "displayName", "title", "kits"})
+	for format, want := range map[string]string{
+		"table": "id  displayName     title  kits\n2   =cmd()\n3   Cy              Mate\n1   Ada, the first  Mate\n",
+		"csv":   "id,displayName,title,kits\r\n2,'=cmd(),,\r\n3,Cy,Mate,\r\n1,\"Ada, the first\",Mate,\r\n",
+	} {
+		var b bytes.Buffer
+		require.NoError(t, show.Output(&b, []string{"NO_COLOR=1"}, format, table))
+		require.Equal(t, want, b.String())
+	}
+	var b bytes.Buffer
+	require.NoError(t, show.Output(&b, nil, "json", table))
+	var items []map[string]any
+	require.NoError(t, json.Unmarshal(b.Bytes(), &items))
+	require.Equal(t, map[string]any{"id": "2", "displayName": "=cmd()", "title": "", "kits": []any{}}, items[0], "JSON has the values themselves")
+	require.Len(t, items, 3)
+
+	groups := show.GroupTable(rows, all, "title")
+	require.Equal(t, [][]string{{"Mate", "2"}, {"(no value)", "1"}}, groups.Rows)
+}
+
+// TestAPlotIsAPictureOfItsFormat, the same each time, and says what it cannot do.
+func TestAPlotIsAPictureOfItsFormat(t *testing.T) {
+	app := &model.App{ID: "till", Match: "userName"}
+	view := func(licenses int) *access.View {
+		app.Things = nil
+		for i := range licenses {
+			app.Things = append(app.Things, model.Thing{Kind: model.License, Name: fmt.Sprintf("seat %d", i), Seats: i - 1})
+		}
+		app.Index()
+		people := model.NewPeople()
+		people.Attribute("id")
+		people.Close()
+		return access.Look(access.Input{People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{nil}, Today: 20000})
+	}
+	for _, licenses := range []int{1, 3, 4, 12} {
+		v := view(licenses)
+		months := v.Ahead(20000 + 365)
+		require.Len(t, months, 13)
+		for name, head := range map[string]string{"a.png": "\x89PNG\r\n", "a.PNG": "\x89PNG\r\n", "a.svg": "<?xml"} {
+			first, err := show.SeatsPlot(v, months, name)
+			require.NoError(t, err)
+			require.True(t, bytes.HasPrefix(first, []byte(head)), name)
+			again, err := show.SeatsPlot(v, months, name)
+			require.NoError(t, err)
+			require.True(t, bytes.Equal(first, again), name)
+			if head == "\x89PNG\r\n" {
+				picture, err := png.DecodeConfig(bytes.NewReader(first))
+				require.NoError(t, err)
+				require.Equal(t, [2]int{1280, 800}, [2]int{picture.Width, picture.Height})
+			}
+		}
+	}
+	v := view(0)
+	_, err := show.SeatsPlot(v, v.Ahead(20010), "a.png")
+	require.ErrorContains(t, err, "there is no license to draw")
+	v = view(13)
+	_, err = show.SeatsPlot(v, v.Ahead(20010), "a.png")
+	require.ErrorContains(t, err, "there are 13 licenses, and a plot shows 12; choose with --app")
 }

@@ -243,3 +243,38 @@ func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
 		require.Equal(t, want, got)
 	})
 }
+
+// FuzzSieve: of any bytes, what a sieve passes on has as many lines as the file.
+func FuzzSieve(f *testing.F) {
+	for _, seed := range []string{"id,name\n1,ada\n2,bo\n", "a,\"b\nada\",c\r\n\"\",x", "\"", "", "\n\n", "ada"} {
+		f.Add([]byte(seed), "ada")
+	}
+	f.Fuzz(func(t *testing.T, data []byte, word string) {
+		path := file(t, string(data))
+		src, err := source.Open(path, "f")
+		require.NoError(t, err)
+		defer src.Close()
+		out, err := io.ReadAll(source.Sieve(src, []string{word}))
+		if err == nil {
+			text := bytes.TrimPrefix(data, []byte("\ufeff"))
+			require.Equal(t, bytes.Count(text, []byte("\n")), bytes.Count(out, []byte("\n")))
+		}
+	})
+}
+
+func BenchmarkSieve(b *testing.B) {
+	var text strings.Builder
+	for i := range 200_000 {
+		fmt.Fprintf(&text, "P%07d,user.%07d,Person Number %d,user.%07d@large.example,Title 00,Department 00\n", i, i, i, i)
+	}
+	path := filepath.Join(b.TempDir(), "f")
+	require.NoError(b, os.WriteFile(path, []byte(text.String()), 0o644))
+	b.SetBytes(int64(text.Len()))
+	for b.Loop() {
+		src, err := source.Open(path, "f")
+		require.NoError(b, err)
+		_, err = io.Copy(io.Discard, source.Sieve(src, []string{"user.0177777"}))
+		require.NoError(b, err)
+		src.Close()
+	}
+}

@@ -165,7 +165,7 @@ func through(v *View, p, app int, t int32) string {
 // given says what made a thing due: what changed, and the kit by which.
 func (c *comparison) given(p, q, b int, t int32) Reason {
 	for _, path := range c.after.Explain.Paths(int32(q), b, t) {
-		return c.cause(p, q, b, path.Held.Kit, path.Pos)
+		return c.cause(p, q, b, path.Held.Kit, path.Pos, path.Chain)
 	}
 	return Reason{}
 }
@@ -179,7 +179,7 @@ func (c *comparison) opened(p, q, b int) Reason {
 				if len(c.after.Kits[h.Kit].Gives[i].Pos) > 0 {
 					pos = c.after.Kits[h.Kit].Gives[i].Pos[0]
 				}
-				return c.cause(p, q, b, h.Kit, pos)
+				return c.cause(p, q, b, h.Kit, pos, nil)
 			}
 		}
 	}
@@ -187,8 +187,9 @@ func (c *comparison) opened(p, q, b int) Reason {
 }
 
 // cause says what changed so that a kit gives something to a person now: the
-// person, the kit, its rule, or what it gives, at pos.
-func (c *comparison) cause(p, q, b, k int, pos model.Pos) Reason {
+// person, the kit, its rule, what it gives, at pos, or what that brings along, by
+// a chain.
+func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason {
 	v, kit := c.after, c.after.Kits[k]
 	held := v.Due.Classes[v.Due.Of[q]].Kits
 	own := held[slices.IndexFunc(held, func(h entitle.Held) bool { return h.Kit == k })]
@@ -207,6 +208,9 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos) Reason {
 	case then < 0:
 		return Reason{"the kit is new in the files; " + by.Says, place(kit.Pos)}
 	case slices.ContainsFunc(c.before.Due.Classes[c.before.Due.Of[p]].Kits, func(h entitle.Held) bool { return h.Kit == then }):
+		if x, ok := newLink(v.Apps[b], c.before.Apps[a], chain, c.before.gives(c.before.Kits[then])); ok {
+			return Reason{fmt.Sprintf("%s brings it along now; kit %s", x.Kind.String()+" "+x.Name, kit.Name), place(x.Pos)}
+		}
 		return Reason{fmt.Sprintf("kit %s gives it now", kit.Name), place(pos)}
 	}
 	old := c.before.Kits[then]
@@ -276,9 +280,37 @@ func (c *comparison) lost(p, q, a, b int, t thing) Reason {
 		return Reason{fmt.Sprintf("%s %s is no longer in the catalog", t.kind, t.name), place(c.after.Apps[b].Pos)}
 	}
 	for _, path := range c.before.Explain.Paths(int32(p), a, t.number) {
+		if x, ok := newLink(c.before.Apps[a], c.after.Apps[b], path.Chain, c.gives(path.Held.Kit)); ok {
+			return Reason{fmt.Sprintf("%s no longer brings it along; kit %s", x.Kind.String()+" "+x.Name, c.before.Kits[path.Held.Kit].Name), place(x.Pos)}
+		}
 		return c.without(path.Held.Kit, p, q)
 	}
 	return Reason{}
+}
+
+// gives are the addresses that a kit of before gives after, if it is there.
+func (c *comparison) gives(k int) []string {
+	if now := slices.IndexFunc(c.after.Kits, func(x *model.Kit) bool { return x.Name == c.before.Kits[k].Name }); now >= 0 {
+		return c.after.gives(c.after.Kits[now])
+	}
+	return nil
+}
+
+// newLink finds the first thing of a chain that brings the next one along in one
+// application and does not in another; ok is false where the first thing of all
+// is not given there, or every link is.
+func newLink(app, other *model.App, chain []int32, given []string) (t *model.Thing, ok bool) {
+	if len(chain) < 2 || !slices.Contains(given, app.Address(chain[0]).String()) {
+		return nil, false
+	}
+	for i := range chain[:len(chain)-1] {
+		x, y := &app.Things[chain[i]], &app.Things[chain[i+1]]
+		from, to := other.Thing(x.Kind, x.Name), other.Thing(y.Kind, y.Name)
+		if from < 0 || to < 0 || !slices.Contains(other.Things[from].Implies, to) {
+			return x, true
+		}
+	}
+	return nil, false
 }
 
 // without says why a kit that gave something before does not now.

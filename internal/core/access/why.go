@@ -212,12 +212,19 @@ func (v *View) accountOf(p, app int) Account {
 		out.Should = "is to be created"
 	case should:
 		out.Should = "is due"
-	case v.Stages[p] != stage.Here:
-		out.Should = "blocked while " + map[stage.Stage]string{stage.Away: "away", stage.NotYet: "not yet here", stage.Gone: "no longer here"}[v.Stages[p]]
-	case !d.InScope:
-		out.Should = "not due: the scope leaves this person out"
 	default:
-		out.Should = "not due: no kit gives anything here"
+		out.Should = map[string]string{"open": "is to be suspended", "blocked": "stays blocked"}[out.State]
+		if out.Should == "" {
+			out.Should = "none is due"
+		}
+		switch {
+		case v.Stages[p] != stage.Here:
+			out.Should += ": " + map[stage.Stage]string{stage.Away: "away", stage.NotYet: "not yet here", stage.Gone: "no longer here"}[v.Stages[p]]
+		case !d.InScope:
+			out.Should += ": the scope leaves this person out"
+		default:
+			out.Should += ": no kit gives anything here"
+		}
 	}
 	return out
 }

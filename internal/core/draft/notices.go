@@ -1,6 +1,8 @@
 package draft
 
 import (
+	"maps"
+
 	"pravet/internal/core/diff"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
@@ -54,7 +56,9 @@ func (d *drafter) costs(checked *guard.Result) []plan.Cost {
 		after.Add(price, use.After)
 	}
 	var out []plan.Cost
-	for _, currency := range before.Currencies() {
+	all := maps.Clone(before)
+	maps.Copy(all, after)
+	for _, currency := range all.Currencies() {
 		out = append(out, plan.Cost{Currency: currency, Before: before.Of(currency), After: after.Of(currency)})
 	}
 	return out

@@ -60,7 +60,7 @@ type Sum map[string]*big.Rat
 
 // Add adds some seats of a price; without a price nothing.
 func (s Sum) Add(p Price, seats int) {
-	if !p.Known() {
+	if !p.Known() || seats == 0 {
 		return
 	}
 	if s[p.Currency] == nil {
