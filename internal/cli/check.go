@@ -46,11 +46,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 			_, err = c.Stdout.Write(text)
 			return err
 		}
-		today, err := c.on(on)
-		if err != nil {
-			return err
-		}
-		dir, err := c.dir()
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}

@@ -233,6 +233,15 @@ func (c *context) on(text string) (day.Day, error) {
 	return d, nil
 }
 
+// where finds the repository and the day of a command.
+func (c *context) where(on string) (dir string, today day.Day, err error) {
+	if today, err = c.on(on); err != nil {
+		return "", 0, err
+	}
+	dir, err = c.dir()
+	return dir, today, err
+}
+
 // read reads the files and the exports, and tells what is wrong with them.
 func (c *context) read(dir string, apps []string) (*prepare.State, error) {
 	s, err := prepare.Read(dir, apps)

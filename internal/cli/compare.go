@@ -37,11 +37,7 @@ do not pass.`,
 	cmd.Flags().StringVar(&on, "on", "", "compare what is due on this day, YYYY-MM-DD (default: today)")
 	cmd.ValidArgsFunction = cobra.NoFileCompletions
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		today, err := c.on(on)
-		if err != nil {
-			return err
-		}
-		dir, err := c.dir()
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}

@@ -32,11 +32,7 @@ THING is written APPLICATION/KIND/NAME.`,
 		return c.completeThings(cmd, args, begin)
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		today, err := c.on(on)
-		if err != nil {
-			return err
-		}
-		dir, err := c.dir()
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}

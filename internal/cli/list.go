@@ -45,11 +45,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 	f.StringVar(&on, "on", "", "what is due on this day, YYYY-MM-DD (default: today)")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		today, err := c.on(on)
-		if err != nil {
-			return err
-		}
-		dir, err := c.dir()
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}

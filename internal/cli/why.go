@@ -44,11 +44,7 @@ first. PERSON is an id or a user name.`,
 		return nil, noFiles
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		today, err := c.on(on)
-		if err != nil {
-			return err
-		}
-		dir, err := c.dir()
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}

@@ -166,13 +166,13 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				return source.NewProblem(model.Pos{File: name, Line: line}, "too-large", "one column holds more than 4 GiB", "")
 			}
 		}
-		var sets [model.Kinds]uint32
+		var cells [model.Kinds]*cell
 		for k, at := range l.Kinds {
 			if at >= 0 && row[at] != "" {
-				sets[k] = b.field(model.Kind(k), row[at], splits[k])
+				cells[k] = b.field(model.Kind(k), row[at], splits[k])
 			}
 		}
-		b.add(open, b.hold(sets))
+		b.add(open, b.hold(cells))
 		b.out.Line = append(b.out.Line, uint32(line))
 		if rows == 8192 {
 			b.reserve(int(src.Size() / (rd.InputOffset() / 8192)))

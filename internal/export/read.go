@@ -121,6 +121,30 @@ type cell struct {
 	set       uint32
 	unmanaged []model.UnmanagedThing
 	seen      int
+	with      []uint32 // another set, by its number → its union with this one, plus one
+}
+
+// maxWith bounds the sets whose unions a cell remembers.
+const maxWith = 4096
+
+// unite returns the union of a set with a cell's. Most accounts have one of a few
+// sets of one kind and one of many of another, so that a look into the cell of
+// the other finds it.
+func (c *cell) unite(sets *model.Sets, u uint32) uint32 {
+	if u == 0 {
+		return c.set
+	}
+	if int(u) < len(c.with) && c.with[u] > 0 {
+		return c.with[u] - 1
+	}
+	out := sets.Union(u, c.set)
+	if u < maxWith {
+		for int(u) >= len(c.with) {
+			c.with = append(c.with, 0)
+		}
+		c.with[u] = out + 1
+	}
+	return out
 }
 
 func newBuilder(app *model.App) *builder {
@@ -172,7 +196,7 @@ func (b *builder) names(kind model.Kind, names []string) *cell {
 }
 
 // field looks up the field of a file that lists names, once for each text.
-func (b *builder) field(kind model.Kind, text, split string) uint32 {
+func (b *builder) field(kind model.Kind, text, split string) *cell {
 	c, ok := b.cells[kind][text]
 	if !ok {
 		text = strings.Clone(text)
@@ -180,7 +204,7 @@ func (b *builder) field(kind model.Kind, text, split string) uint32 {
 		b.cells[kind][text] = c
 	}
 	c.seen++
-	return c.set
+	return c
 }
 
 // splitNames parts a field into names, without the spaces around them.
@@ -198,11 +222,13 @@ func splitNames(text, split string) []string {
 	return out
 }
 
-// hold unites the sets of the kinds.
-func (b *builder) hold(sets [model.Kinds]uint32) uint32 {
-	u := sets[0]
-	for _, s := range sets[1:] {
-		u = b.out.Sets.Union(u, s)
+// hold unites the sets of the kinds; a kind without a cell holds nothing.
+func (b *builder) hold(cells [model.Kinds]*cell) uint32 {
+	u := uint32(0)
+	for _, c := range cells {
+		if c != nil {
+			u = c.unite(b.out.Sets, u)
+		}
 	}
 	return u
 }

@@ -293,16 +293,16 @@ func (r *scimReader) user(raw []byte) error {
 	if err != nil {
 		return err
 	}
-	var sets [model.Kinds]uint32
+	var cells [model.Kinds]*cell
 	list := func(kind model.Kind, names []string) {
-		sets[kind] = r.b.field(kind, strings.Join(names, "\x00"), "\x00")
+		cells[kind] = r.b.field(kind, strings.Join(names, "\x00"), "\x00")
 	}
 	list(model.License, scimNames(raw, "entitlements", "value", "display"))
 	list(model.Role, scimNames(raw, "roles", "value", "display"))
 	if !r.hasKind {
 		list(model.Group, scimNames(raw, "groups", "display", "value"))
 	}
-	r.b.add(open, r.b.hold(sets))
+	r.b.add(open, r.b.hold(cells))
 	return nil
 }
 

@@ -209,7 +209,7 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 		return Reason{"the kit is new in the files; " + by.Says, place(kit.Pos)}
 	case slices.ContainsFunc(c.before.Due.Classes[c.before.Due.Of[p]].Kits, func(h entitle.Held) bool { return h.Kit == then }):
 		if x, ok := newLink(v.Apps[b], c.before.Apps[a], chain, c.before.gives(c.before.Kits[then])); ok {
-			return Reason{fmt.Sprintf("%s brings it along now; kit %s", x.Kind.String()+" "+x.Name, kit.Name), place(x.Pos)}
+			return Reason{fmt.Sprintf("%s %s brings it along now; kit %s", x.Kind, x.Name, kit.Name), place(x.Pos)}
 		}
 		return Reason{fmt.Sprintf("kit %s gives it now", kit.Name), place(pos)}
 	}
@@ -279,13 +279,14 @@ func (c *comparison) lost(p, q, a, b int, t thing) Reason {
 	if c.after.Apps[b].Thing(t.kind, t.name) < 0 {
 		return Reason{fmt.Sprintf("%s %s is no longer in the catalog", t.kind, t.name), place(c.after.Apps[b].Pos)}
 	}
-	for _, path := range c.before.Explain.Paths(int32(p), a, t.number) {
-		if x, ok := newLink(c.before.Apps[a], c.after.Apps[b], path.Chain, c.gives(path.Held.Kit)); ok {
-			return Reason{fmt.Sprintf("%s no longer brings it along; kit %s", x.Kind.String()+" "+x.Name, c.before.Kits[path.Held.Kit].Name), place(x.Pos)}
-		}
-		return c.without(path.Held.Kit, p, q)
+	paths := c.before.Explain.Paths(int32(p), a, t.number)
+	if len(paths) == 0 {
+		return Reason{}
 	}
-	return Reason{}
+	if x, ok := newLink(c.before.Apps[a], c.after.Apps[b], paths[0].Chain, c.gives(paths[0].Held.Kit)); ok {
+		return Reason{fmt.Sprintf("%s %s no longer brings it along; kit %s", x.Kind, x.Name, c.before.Kits[paths[0].Held.Kit].Name), place(x.Pos)}
+	}
+	return c.without(paths[0].Held.Kit, p, q)
 }
 
 // gives are the addresses that a kit of before gives after, if it is there.

@@ -7,13 +7,16 @@ package plan
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding"
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash"
 	"io"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -326,43 +329,80 @@ func (p *Plan) members() (map[string][]byte, error) {
 	return out, nil
 }
 
-func object(members map[string][]byte, without ...string) []byte {
-	var keys []string
-next:
+// names lists the names of members in RFC 8785's order; all of them are ASCII.
+func names(members map[string][]byte) []string {
+	keys := make([]string, 0, len(members))
 	for k := range members {
-		for _, w := range without {
-			if k == w {
-				continue next
-			}
-		}
 		keys = append(keys, k)
 	}
-	sort.Strings(keys) // all ASCII, so this is RFC 8785's order by UTF-16 units
-	var b bytes.Buffer
-	for i, k := range keys {
-		b.WriteByte("{,"[min(i, 1)])
-		fmt.Fprintf(&b, "%q:", k)
-		b.Write(members[k])
+	sort.Strings(keys)
+	return keys
+}
+
+// writeMember writes one member of an object, with what goes before it.
+func writeMember(w io.Writer, first bool, name string, value []byte) {
+	before := ","
+	if first {
+		before = "{"
 	}
-	b.WriteByte('}')
-	return b.Bytes()
+	_, _ = fmt.Fprintf(w, "%s%q:", before, name) // neither a hash nor a buffer fails
+	_, _ = w.Write(value)
 }
 
 // Seal sets the plan's id and digest and returns the bytes of its file: the
-// canonical form (RFC 8785) and one line end.
+// canonical form (RFC 8785) and one line end. The id follows from the SHA-256
+// of that form without id and digest, the digest from that without digest; up to
+// the id they are the same, and hashed once.
 func (p *Plan) Seal() ([]byte, error) {
 	p.Format = Format
 	m, err := p.members()
 	if err != nil {
 		return nil, err
 	}
-	sum := sha256.Sum256(object(m, "id", "digest"))
-	p.ID = letters(sum[:], 8)
+	delete(m, "id")
+	delete(m, "digest")
+	keys := names(m)
+	at, _ := slices.BinarySearch(keys, "id")
+	whole := sha256.New()
+	for i, k := range keys[:at] {
+		writeMember(whole, i == 0, k, m[k])
+	}
+	without, err := clone(whole)
+	if err != nil {
+		return nil, err
+	}
+	rest := func(h hash.Hash) []byte {
+		for _, k := range keys[at:] {
+			writeMember(h, false, k, m[k])
+		}
+		_, _ = h.Write([]byte{'}'})
+		return h.Sum(nil)
+	}
+	p.ID = letters(rest(without), 8)
 	m["id"] = []byte(`"` + p.ID + `"`)
-	sum = sha256.Sum256(object(m, "digest"))
-	p.Digest = "sha256:" + hex.EncodeToString(sum[:])
+	writeMember(whole, at == 0, "id", m["id"])
+	p.Digest = "sha256:" + hex.EncodeToString(rest(whole))
 	m["digest"] = []byte(`"` + p.Digest + `"`)
-	return append(object(m), '\n'), nil
+	size := 3
+	for k, v := range m {
+		size += len(k) + len(v) + 4
+	}
+	b := bytes.NewBuffer(make([]byte, 0, size))
+	for i, k := range names(m) {
+		writeMember(b, i == 0, k, m[k])
+	}
+	b.WriteString("}\n")
+	return b.Bytes(), nil
+}
+
+// clone returns a SHA-256 that has read what another has.
+func clone(h hash.Hash) (hash.Hash, error) {
+	state, err := h.(encoding.BinaryMarshaler).MarshalBinary()
+	if err != nil {
+		return nil, err
+	}
+	out := sha256.New()
+	return out, out.(encoding.BinaryUnmarshaler).UnmarshalBinary(state)
 }
 
 // Errors of Read that callers tell apart.
