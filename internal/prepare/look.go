@@ -64,7 +64,8 @@ func (s *State) view(today day.Day) *access.View {
 			accounts[a] = e.Accounts
 		}
 	}
-	return access.Look(access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today})
+	return access.Look(access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
+		Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions})
 }
 
 // Find looks for one person by id or user name, and reads of all people and

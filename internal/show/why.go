@@ -38,6 +38,9 @@ func (p *Printer) Answer(a *access.Answer) {
 		}
 		root.Child(lacks)
 	}
+	for _, r := range a.Apart {
+		root.Child(Alarm("kept apart") + strings.TrimPrefix(placed(clean(r.Says), r.Place), "kept apart"))
+	}
 	if len(a.Kits)+len(a.Others)+len(a.Lacks) == 0 {
 		root.Child(Dim("no kit, and nothing held"))
 	}
@@ -157,6 +160,9 @@ func AnswerTable(a *access.Answer) *Table {
 	}
 	for i := range a.Others {
 		add(access.Reason{Place: a.Others[i].Place}, "", "", &a.Others[i])
+	}
+	for _, r := range a.Apart {
+		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", "", "", "", r.File, line(r.Line), r.ChangedBy, r.ChangedOn})
 	}
 	for _, r := range a.Lacks {
 		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", a.Thing, "", access.NotDue, r.File, line(r.Line), r.ChangedBy, r.ChangedOn})

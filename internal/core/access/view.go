@@ -24,6 +24,9 @@ type Input struct {
 	Kits     []*model.Kit
 	Accounts []*model.Accounts
 	Today    day.Day
+
+	Separations []model.Separation
+	Exceptions  []model.Exception // from separations
 }
 
 // A View is what is due and what is held on a day. It is used by one goroutine

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
@@ -69,6 +70,7 @@ type Answer struct {
 	Kits     []HeldKit `json:"kits"`
 	Others   []Item    `json:"others"` // what the person has and no kit of theirs gives
 	Lacks    []Reason  `json:"lacks"`  // of the thing that was asked for: what stands in the way, nearest first
+	Apart    []Reason  `json:"apart"`  // what is kept apart and the person has or should have together
 }
 
 // Places calls f for every place of the answer.
@@ -88,8 +90,10 @@ func (a *Answer) Places(f func(*Place)) {
 		items(a.Kits[i].Gives)
 	}
 	items(a.Others)
-	for i := range a.Lacks {
-		f(&a.Lacks[i].Place)
+	for _, list := range [][]Reason{a.Lacks, a.Apart} {
+		for i := range list {
+			f(&list[i].Place)
+		}
 	}
 }
 
@@ -97,7 +101,7 @@ func (a *Answer) Places(f func(*Place)) {
 // O(kits · things) besides what Look has cost.
 func (v *View) Why(p int, thing *model.AppThing) *Answer {
 	out := &Answer{ID: v.People.Get(p, "id"), UserName: v.People.Get(p, "userName"), Name: v.name(p), Title: v.People.Get(p, "title"),
-		Stage: v.stageWords(p), Place: place(v.People.Pos(p)), Accounts: []Account{}, Kits: []HeldKit{}, Others: []Item{}, Lacks: []Reason{}}
+		Stage: v.stageWords(p), Place: place(v.People.Pos(p)), Accounts: []Account{}, Kits: []HeldKit{}, Others: []Item{}, Lacks: []Reason{}, Apart: v.apart(p, thing)}
 	if thing != nil {
 		out.Thing = v.Apps[thing.App].Address(thing.Thing).String()
 	}
@@ -129,6 +133,35 @@ func (v *View) Why(p int, thing *model.AppThing) *Answer {
 	}
 	if thing != nil && v.state(p, thing.App, thing.Thing) != Has && v.state(p, thing.App, thing.Thing) != ToCome {
 		out.Lacks = v.lacks(p, thing)
+	}
+	return out
+}
+
+// apart says which things that are kept apart the person has or should have
+// together; with a thing, only of those that it is, or brings along.
+func (v *View) apart(p int, only *model.AppThing) []Reason {
+	out := []Reason{}
+	for i := range v.Separations {
+		sep := &v.Separations[i]
+		var both []string
+		concerns := only == nil
+		for _, x := range sep.Break(func(x model.AppThing) bool {
+			should, _ := v.Should(p, x.App)
+			return v.Sets[x.App].Has(v.has(p, x.App), x.Thing) || v.Sets[x.App].Has(should, x.Thing)
+		}) {
+			both = append(both, v.Apps[x.App].Address(x.Thing).String()+", "+v.state(p, x.App, x.Thing))
+			concerns = concerns || only.App == x.App && v.Apps[x.App].Chain(only.Thing, x.Thing) != nil
+		}
+		if len(both) < 2 || !concerns {
+			continue
+		}
+		r := Reason{fmt.Sprintf("kept apart, %s: %s", sep.Name, strings.Join(both, "; ")), place(sep.Pos)}
+		for n := range v.Exceptions {
+			if x := &v.Exceptions[n]; x.Separation == sep.Name && x.Person == v.People.Get(p, "id") && x.On(v.Today) {
+				r = Reason{fmt.Sprintf("%s; allowed until %s: %s", r.Says, x.Until, x.Because), place(x.Pos)}
+			}
+		}
+		out = append(out, r)
 	}
 	return out
 }

@@ -294,6 +294,9 @@ type Exception struct {
 	Pos                Pos
 }
 
+// On tells whether the exception counts on a day.
+func (x *Exception) On(d day.Day) bool { return x.Until == day.None || d <= x.Until }
+
 // Break returns which of the things that are kept apart come with some things
 // of an application, and so break the separation where they are two or more.
 func (s *Separation) Break(gives func(AppThing) bool) (out []AppThing) {
