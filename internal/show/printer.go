@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"text/tabwriter"
 
 	"charm.land/lipgloss/v2"
 	"charm.land/lipgloss/v2/table"
@@ -98,6 +99,10 @@ func (p *Printer) Print(t *Table) {
 			rows[i][j] = clean(c)
 		}
 	}
+	if len(rows) > maxDrawn {
+		p.tabs(t.Headers, rows)
+		return
+	}
 	out := table.New().Headers(t.Headers...).Rows(rows...).
 		Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
 		BorderHeader(false).BorderColumn(false).BorderRow(false).Wrap(false).
@@ -113,6 +118,27 @@ func (p *Printer) Print(t *Table) {
 		}).Render()
 	for _, line := range strings.Split(out, "\n") {
 		p.Line(strings.TrimRight(line, " "))
+	}
+}
+
+// maxDrawn is of how many rows a table is drawn with columns that are aligned to
+// the right too, which costs much for each.
+const maxDrawn = 2000
+
+// tabs writes a large table, all of it aligned to the left.
+func (p *Printer) tabs(headers []string, rows [][]string) {
+	var b strings.Builder
+	w := tabwriter.NewWriter(&b, 0, 0, 2, ' ', 0)
+	for _, r := range append([][]string{headers}, rows...) {
+		_, _ = fmt.Fprintln(w, strings.Join(r, "\t")) // a builder never fails
+	}
+	_ = w.Flush()
+	for i, line := range strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n") {
+		line = strings.TrimRight(line, " ")
+		if i == 0 {
+			line = Dim(line)
+		}
+		p.Line(line)
 	}
 }
 

@@ -156,6 +156,23 @@ func TestATableIsTheSameInEveryFormat(t *testing.T) {
 	require.Equal(t, [][]string{{"Mate", "2"}, {"(no value)", "1"}}, groups.Rows)
 }
 
+// TestALargeTableReadsAsASmallOne, and has every row.
+func TestALargeTableReadsAsASmallOne(t *testing.T) {
+	table := &show.Table{Headers: []string{"name", "title"}}
+	for i := range 5000 {
+		table.Rows = append(table.Rows, []string{fmt.Sprintf("user %04d", i), strings.Repeat("x", i%7)})
+	}
+	lines := func() []string {
+		var b bytes.Buffer
+		require.NoError(t, show.Output(&b, []string{"NO_COLOR=1"}, "table", table))
+		return strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n")
+	}
+	large := lines()
+	require.Len(t, large, 5001)
+	table.Rows = table.Rows[:1000]
+	require.Equal(t, lines(), large[:1001])
+}
+
 // TestAPlotIsAPictureOfItsFormat, the same each time, and says what it cannot do.
 func TestAPlotIsAPictureOfItsFormat(t *testing.T) {
 	app := &model.App{ID: "till", Match: "userName"}

@@ -24,25 +24,33 @@ func (c *checker) brings(a int, t int32, st *reach.States, ch *diff.Change) bool
 }
 
 // inUse holds the end of a definition while an account still holds the thing
-// after the plan, or something else that the application has still brings it.
+// after the plan, or something else that the application has still brings it; and
+// the beginning of one that an account holds already, for then the application
+// must have it, and shows fewer definitions than there are.
 func (c *checker) inUse(a int, st *reach.States) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Verb != model.Retire {
+		if ch.Verb != model.Retire && ch.Verb != model.Define {
 			continue
 		}
 		t := c.Apps[a].Things[ch.Thing]
 		var left []string
 		for at, set := range c.Accounts[a].Held {
 			key := c.Accounts[a].Key.At(at)
-			if s := st.Of(a, key); s != nil {
+			if s := st.Of(a, key); s != nil && ch.Verb == model.Retire {
 				set = s.After
 			}
 			if c.Accounts[a].Sets.Has(set, ch.Thing) {
 				left = append(left, key)
 			}
 		}
-		if len(left) > 0 {
+		switch {
+		case ch.Verb == model.Define && len(left) > 0:
+			c.hold(i, InUse, "%s %s is held by %s already, so %s must have it: look whether its export shows all definitions; %s", t.Kind, t.Name, model.Count(len(left), "account", "accounts"), c.Apps[a].ID, Some(left))
+			continue
+		case ch.Verb == model.Define:
+			continue
+		case len(left) > 0:
 			c.hold(i, InUse, "%s %s would still be held by %s: %s", t.Kind, t.Name, model.Count(len(left), "account", "accounts"), Some(left))
 		}
 		for _, d := range c.Accounts[a].Definitions.Others {
