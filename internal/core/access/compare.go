@@ -29,7 +29,7 @@ type Difference struct {
 // are not looked at. Differences come by person and application, what narrows
 // first. O(people + differences · log differences).
 func Compare(before, after *View) []Difference {
-	c := &comparison{before: before, after: after, deltas: map[[4]uint32][2][]thing{}}
+	c := &comparison{before: before, after: after, deltas: map[[4]uint32][2][]thing{}, out: []Difference{}}
 	ids := before.People.Column("id")
 	old := map[string]int{}
 	if ids != nil {
