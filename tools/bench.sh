@@ -47,6 +47,10 @@ for n in 1000 100000 1000000; do
 	echo "  sort + comm:                $(median sh "$work/sort.sh" "$work")"
 	cd - >/dev/null
 done
+cd "$work/w"
+echo "  pravet why, one person:     $(median "$pravet" why user.0777777 --on 2026-11-24)"
+echo "  pravet seats --ahead P12M:  $(median "$pravet" seats --ahead P12M --on 2026-11-24)"
+cd - >/dev/null
 echo "1000000 people, 2,000 rules"
 "$work/world" -people 1000000 -rules 2000 "$work/w"
 cd "$work/w"

@@ -112,12 +112,17 @@ type builder struct {
 	app   *model.App
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
+	last  [model.Kinds]struct { // the cell of the row before: some are the same all the way down
+		text string
+		cell *cell
+	}
 	own   *table.Column // the key's column when no kept attribute is the key
 	count int
 }
 
 // A cell is a list of names as one field holds it, looked up once.
 type cell struct {
+	text      string
 	set       uint32
 	unmanaged []model.UnmanagedThing
 	seen      int
@@ -197,12 +202,18 @@ func (b *builder) names(kind model.Kind, names []string) *cell {
 
 // field looks up the field of a file that lists names, once for each text.
 func (b *builder) field(kind model.Kind, text, split string) *cell {
+	if last := &b.last[kind]; last.cell != nil && last.text == text {
+		last.cell.seen++
+		return last.cell
+	}
 	c, ok := b.cells[kind][text]
 	if !ok {
 		text = strings.Clone(text)
 		c = b.names(kind, splitNames(text, split))
+		c.text = text
 		b.cells[kind][text] = c
 	}
+	b.last[kind].text, b.last[kind].cell = c.text, c
 	c.seen++
 	return c
 }

@@ -31,19 +31,17 @@ type Reader struct {
 	// caller sets another before the first read.
 	Limit int64
 
-	name     string
-	file     *os.File
-	sum      hash.Hash
-	offset   int64 // bytes given out, byte order mark aside
-	bom      int
-	mark     int64
-	started  bool
-	carry    [utf8.UTFMax]byte // the beginning of a character that a read cut
-	carried  int
-	newlines int
-	lastLine int64 // offset just after the last line end
-	err      error
-	ended    bool
+	name    string
+	file    *os.File
+	sum     hash.Hash
+	offset  int64 // bytes given out, byte order mark aside
+	bom     int
+	mark    int64
+	started bool
+	carry   [utf8.UTFMax]byte // the beginning of a character that a read cut
+	carried int
+	err     error
+	ended   bool
 }
 
 // Open opens a file. path is where it is, name how messages speak of it.
@@ -142,23 +140,19 @@ func (r *Reader) Read(p []byte) (int, error) {
 		}
 	}
 	if bad, says := r.invalid(b); says != "" {
-		r.count(b[:max(bad, 0)])
-		pos := r.here()
-		pos.Column += min(bad, 0)
-		r.err = NewProblem(pos, "not-utf-8", says, "save the file as UTF-8")
+		r.err = NewProblem(r.at(r.offset+int64(bad)), "not-utf-8", says, "save the file as UTF-8")
 		return 0, r.err
 	}
-	r.count(b)
+	r.offset += int64(len(b))
 	if r.offset-r.mark > r.Limit+int64(len(p)) {
-		line := r.lineOfMark()
-		r.err = NewProblem(model.Pos{File: r.name, Line: line}, "record-too-long",
+		r.err = NewProblem(model.Pos{File: r.name, Line: r.at(r.mark).Line}, "record-too-long",
 			fmt.Sprintf("the record that begins here is longer than %s bytes", model.Thousands(int(r.Limit))), "look for a missing line end or a quote that is never closed")
 		return 0, r.err
 	}
 	if err == io.EOF {
 		r.ended = true
 		if r.carried > 0 {
-			r.err = NewProblem(r.here(), "not-utf-8", "the file ends in the middle of a character", "the file was cut short; export it again")
+			r.err = NewProblem(r.at(r.offset), "not-utf-8", "the file ends in the middle of a character", "the file was cut short; export it again")
 			return 0, r.err
 		}
 	} else if err != nil {
@@ -168,26 +162,13 @@ func (r *Reader) Read(p []byte) (int, error) {
 	return n, err
 }
 
-func (r *Reader) count(b []byte) {
-	if n := bytes.Count(b, []byte{'\n'}); n > 0 {
-		r.newlines += n
-		r.lastLine = r.offset + int64(bytes.LastIndexByte(b, '\n')) + 1
-	}
-	r.offset += int64(len(b))
-}
-
-// here is the place of the next byte. The column counts bytes, which differ
-// from characters only behind others that are not ASCII.
-func (r *Reader) here() model.Pos {
-	return model.Pos{File: r.name, Line: r.newlines + 1, Column: int(r.offset-r.lastLine) + 1}
-}
-
-func (r *Reader) lineOfMark() int {
-	pos, err := r.Position(r.mark)
+// at is the place of an offset, or the file alone where it cannot be read again.
+func (r *Reader) at(offset int64) model.Pos {
+	pos, err := r.Position(offset)
 	if err != nil {
-		return 0
+		return model.Pos{File: r.name}
 	}
-	return pos.Line
+	return pos
 }
 
 // invalid finds the first byte in b that is not UTF-8, or is NUL; says is ""

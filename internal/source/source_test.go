@@ -64,7 +64,7 @@ func TestAReaderGivesTheTextAndTheDigest(t *testing.T) {
 func TestWrongEncodingIsFoundWhereverReadsCutIt(t *testing.T) {
 	for _, c := range []struct{ content, says, at string }{
 		{"id\nab\xffc", "this is not UTF-8", "f.csv:2:3"},
-		{"sø\xc3(", "this is not UTF-8", "f.csv:1:4"},
+		{"sø\xc3(", "this is not UTF-8", "f.csv:1:3"},
 		{"a\x00", "NUL byte", "f.csv:1:2"},
 		{"a\nø\xe2\x82", "ends in the middle of a character", "f.csv:2:"},
 		{"\xff\xfea\x00", "UTF-16", "f.csv:1:1"},
