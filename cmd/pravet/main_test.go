@@ -345,12 +345,20 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 		require.Equal(t, 1, exit.ExitCode(), "%s", out)
 		return string(out)
 	}
-	for file, args := range map[string][]string{
-		"people/ashore.csv": {"check"}, "kits/afloat.yaml": {"check"}, "pravet.yaml": {"check"}, "exports/berths.json": {"draft", "--on", "2026-11-24"},
-		"exports/tickets.csv": {"draft", "--on", "2026-11-24"},
+	for _, c := range []struct {
+		file string
+		args []string
+	}{
+		{"people/ashore.csv", []string{"check"}}, {"kits/afloat.yaml", []string{"check"}}, {"pravet.yaml", []string{"check"}},
+		{"exports/berths.json", []string{"draft", "--on", "2026-11-24"}}, {"exports/tickets.csv", []string{"draft", "--on", "2026-11-24"}},
+		{"exports/tickets-profiles.csv", []string{"draft", "--on", "2026-11-24"}}, {"exports/tickets-profiles.csv", []string{"why", "E0042"}},
+		{"people/ashore.csv", []string{"why", "E0042"}}, {"people/ashore.csv", []string{"list", "people"}}, {"exports/tickets.csv", []string{"list", "strays"}},
+		{"apps/tickets.yaml", []string{"holders", "tickets/role/seller"}}, {"exports/tickets.csv", []string{"holders", "tickets/role/seller"}},
+		{"exports/tickets.csv", []string{"seats"}}, {"people/ashore.csv", []string{"seats", "--ahead", "P1M"}}, {"kits/ashore.yaml", []string{"check", "--rules"}},
 	} {
+		file := c.file
 		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0))
-		out := run(args...)
+		out := run(c.args...)
 		require.Contains(t, out, file)
 		require.Contains(t, out, "it may not be read")
 		require.Contains(t, out, "give yourself the permission to read it")

@@ -22,7 +22,6 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/source"
 )
 
 // Env is the program's surroundings.
@@ -253,14 +252,11 @@ func (c *context) read(dir string, apps []string) (*prepare.State, error) {
 
 // problems lists what must be mended in the files before anything else.
 func (c *context) problems(s *prepare.State) error {
-	errs := 0
-	for _, p := range s.Problems() {
-		if p.Severity == source.Error {
-			errs++
-			fmt.Fprintln(c.Stderr, p)
-		}
+	errs := s.Errors()
+	for _, p := range errs {
+		fmt.Fprintln(c.Stderr, p)
 	}
-	return fail(Failed, "the files have %s that must be mended first; see them all with: pravet check", model.Count(errs, "problem", "problems"))
+	return fail(Failed, "the files have %s that must be mended first; see them all with: pravet check", model.Count(len(errs), "problem", "problems"))
 }
 
 // example formats examples for a command's help.

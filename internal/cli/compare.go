@@ -11,7 +11,6 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
-	"pravet/internal/source"
 )
 
 func (c *context) compare() *cobra.Command {
@@ -77,16 +76,8 @@ func (c *context) at(dir, revision string, today day.Day) (*access.View, error) 
 	case errors.Is(err, gitrepo.ErrNoRevision):
 		return nil, usage("%w", err)
 	case errors.Is(err, prepare.ErrProblems) && revision != "":
-		var first *source.Problem
-		errs := 0
-		for _, p := range s.Problems() {
-			if p.Severity == source.Error {
-				if errs++; first == nil {
-					first = p
-				}
-			}
-		}
-		return nil, fail(Failed, "the files of revision %s do not pass: %s, the first: %w", revision, model.Count(errs, "problem", "problems"), first)
+		errs := s.Errors()
+		return nil, fail(Failed, "the files of revision %s do not pass: %s, the first: %w", revision, model.Count(len(errs), "problem", "problems"), errs[0])
 	case errors.Is(err, prepare.ErrProblems):
 		return nil, c.problems(s)
 	}

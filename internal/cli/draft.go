@@ -41,7 +41,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
-		today, err := c.on(on)
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}
@@ -50,10 +50,6 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			if selection, err = filter.Parse(only); err != nil {
 				return usage("--only: %w", err)
 			}
-		}
-		dir, err := c.dir()
-		if err != nil {
-			return err
 		}
 		l, err := c.ledger(dir)
 		if err != nil {

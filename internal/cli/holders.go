@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
@@ -36,12 +37,15 @@ THING is written APPLICATION/KIND/NAME.`,
 		if err != nil {
 			return err
 		}
-		repo := c.rules()
+		repo := desired.Rules(dir)
+		if repo.Problems.Errors() > 0 {
+			return c.problems(&prepare.State{Repo: repo})
+		}
 		thing, err := thingOf(repo, args[0])
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(dir, []string{repo.Apps[thing.App].ID}, today)
+		s, v, missing, err := prepare.Look(repo, []string{repo.Apps[thing.App].ID}, today)
 		if err := c.told(s, nil, err); err != nil {
 			return err
 		}

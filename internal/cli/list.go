@@ -9,6 +9,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/table"
+	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
@@ -49,7 +50,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(dir, apps, today)
+		s, v, missing, err := prepare.Look(desired.Rules(dir), apps, today)
 		if err := c.told(s, missing, err); err != nil {
 			return err
 		}

@@ -9,6 +9,7 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 	"pravet/internal/source"
@@ -43,7 +44,7 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 	f.StringVar(&on, "on", "", "count from this day, YYYY-MM-DD (default: today)")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
-		today, err := c.on(on)
+		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}
@@ -51,11 +52,7 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 		if err != nil {
 			return err
 		}
-		dir, err := c.dir()
-		if err != nil {
-			return err
-		}
-		s, v, missing, err := prepare.Look(dir, apps, today)
+		s, v, missing, err := prepare.Look(desired.Rules(dir), apps, today)
 		if ahead != "" {
 			missing = nil // what will be needed follows from the files
 		}

@@ -127,11 +127,7 @@ func thingOf(repo *desired.Repo, text string) (model.AppThing, error) {
 	}
 	a := repo.App(address.App)
 	if a < 0 {
-		var known []string
-		for _, app := range repo.Apps {
-			known = append(known, app.ID)
-		}
-		return model.AppThing{}, usage("%w", prepare.UnknownName("application", address.App, known))
+		return model.AppThing{}, usage("%w", prepare.UnknownName("application", address.App, repo.AppIDs()))
 	}
 	kind, ok := model.ParseKind(address.Kind)
 	if !ok {

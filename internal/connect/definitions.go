@@ -22,14 +22,7 @@ func (f *Files) definitions(changes []*plan.Change) ([]*source.Staged, []FileSte
 	of := export.DefApp(f.App)
 	e := &edits{app: of, byKey: map[string]*edit{}}
 	for _, c := range changes {
-		key := export.DefKey(c.Thing.Kind, c.Thing.Name)
-		x := e.byKey[key]
-		if x == nil {
-			x = &edit{key: key, attrs: map[string]string{}}
-			e.byKey[key] = x
-			e.order = append(e.order, key)
-		}
-		if err := x.define(spec, c); err != nil {
+		if err := e.of(export.DefKey(c.Thing.Kind, c.Thing.Name)).define(spec, c); err != nil {
 			return nil, nil, err
 		}
 	}

@@ -30,17 +30,22 @@ type edit struct {
 func newEdits(app *model.App, changes []*plan.Change) (*edits, error) {
 	e := &edits{app: app, byKey: map[string]*edit{}}
 	for _, c := range changes {
-		x := e.byKey[c.Account]
-		if x == nil {
-			x = &edit{key: c.Account, attrs: map[string]string{}}
-			e.byKey[c.Account] = x
-			e.order = append(e.order, c.Account)
-		}
-		if err := x.add(c); err != nil {
+		if err := e.of(c.Account).add(c); err != nil {
 			return nil, err
 		}
 	}
 	return e, nil
+}
+
+// of returns the edit of a row by its key.
+func (e *edits) of(key string) *edit {
+	x := e.byKey[key]
+	if x == nil {
+		x = &edit{key: key, attrs: map[string]string{}}
+		e.byKey[key] = x
+		e.order = append(e.order, key)
+	}
+	return x
 }
 
 func (x *edit) add(c *plan.Change) error {

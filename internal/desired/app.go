@@ -246,7 +246,7 @@ func (d *doc) cycles(app *model.App) {
 	circles(next, func(path []int) {
 		var in []string
 		for _, t := range path {
-			in = append(in, app.Things[t].Kind.String()+" "+app.Things[t].Name)
+			in = append(in, app.Things[t].String())
 		}
 		d.probs.Add(problem(app.Things[path[0]].Pos, "cycle", "these bring each other along in a circle: "+strings.Join(in, ", "), "take one step out"))
 	})

@@ -152,7 +152,8 @@ func (r *Repo) App(id string) int {
 	return -1
 }
 
-func (r *Repo) appIDs() []string {
+// AppIDs lists the ids of the applications.
+func (r *Repo) AppIDs() []string {
 	var out []string
 	for _, a := range r.Apps {
 		out = append(out, a.ID)

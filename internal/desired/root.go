@@ -139,7 +139,7 @@ func (r *Repo) breaks(s *model.Separation) {
 func (r *Repo) thing(address model.Address, pos model.Pos) (model.AppThing, bool) {
 	a := r.App(address.App)
 	if a < 0 {
-		r.fail(pos, "unknown-application", fmt.Sprintf("there is no application %q", address.App), didYouMean(address.App, r.appIDs(), "there are "))
+		r.fail(pos, "unknown-application", fmt.Sprintf("there is no application %q", address.App), didYouMean(address.App, r.AppIDs(), "there are "))
 		return model.AppThing{}, false
 	}
 	kind, ok := model.ParseKind(address.Kind)

@@ -15,12 +15,11 @@ import (
 	"pravet/internal/source"
 )
 
-// Look reads the repository in dir and the exports of the named applications
-// that are there, all when none is named, for questions about a day. missing
-// tells which exports are not there. After ErrProblems the State holds the Repo
-// only.
-func Look(dir string, apps []string, today day.Day) (s *State, v *access.View, missing []error, err error) {
-	repo := desired.Rules(dir)
+// Look reads the people of a repository of which desired.Rules has read the rest,
+// and the exports of the named applications that are there, all when none is
+// named, for questions about a day. missing tells which exports are not there.
+// After ErrProblems the State holds the Repo only.
+func Look(repo *desired.Repo, apps []string, today day.Day) (s *State, v *access.View, missing []error, err error) {
 	s = &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
 	chosen, err := choose(repo, apps)
 	if err != nil {
@@ -77,8 +76,7 @@ func Find(dir, name string, today day.Day) (s *State, v *access.View, person int
 	if repo.Problems.Errors() > 0 {
 		return s, nil, -1, nil, ErrProblems
 	}
-	person = (&access.View{Input: access.Input{People: repo.People}}).Person(name)
-	if person < 0 {
+	if person = repo.People.Named(name); person < 0 {
 		return s, nil, -1, nil, nil
 	}
 	chosen, _ := choose(repo, nil) // all of them

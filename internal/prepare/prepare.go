@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -63,11 +64,7 @@ func choose(repo *desired.Repo, apps []string) ([]bool, error) {
 	for _, name := range apps {
 		a := repo.App(name)
 		if a < 0 {
-			var known []string
-			for _, app := range repo.Apps {
-				known = append(known, app.ID)
-			}
-			return nil, UnknownName("application", name, known)
+			return nil, UnknownName("application", name, repo.AppIDs())
 		}
 		chosen[a] = true
 	}
@@ -179,3 +176,8 @@ func Measures(l *ledger.Ledger, app string) (accounts, people int, err error) {
 
 // Problems lists the problems of a State's files, sorted by place.
 func (s *State) Problems() []*source.Problem { return s.Repo.Problems.Sorted() }
+
+// Errors lists those of them that must be mended first.
+func (s *State) Errors() []*source.Problem {
+	return slices.DeleteFunc(s.Problems(), func(p *source.Problem) bool { return p.Severity != source.Error })
+}

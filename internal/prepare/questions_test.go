@@ -2,17 +2,16 @@ package prepare_test
 
 import (
 	"bytes"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"golang.org/x/tools/txtar"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
+	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
@@ -25,29 +24,7 @@ import (
 //
 // UPDATE=1 go test ./internal/prepare writes the answers anew; read them.
 func TestQuestions(t *testing.T) {
-	files, err := filepath.Glob("testdata/questions/*.txt")
-	require.NoError(t, err)
-	require.NotEmpty(t, files)
-	for _, file := range files {
-		t.Run(strings.TrimSuffix(filepath.Base(file), ".txt"), func(t *testing.T) {
-			ar, err := txtar.ParseFile(file)
-			require.NoError(t, err)
-			w := readWorld(t, ar)
-			for i := range ar.Files {
-				if ar.Files[i].Name != "answers" {
-					continue
-				}
-				want := string(ar.Files[i].Data)
-				got := w.answers(t, want)
-				if os.Getenv("UPDATE") != "" {
-					ar.Files[i].Data = []byte(got)
-					require.NoError(t, os.WriteFile(file, txtar.Format(ar), 0o644))
-					return
-				}
-				require.Equal(t, want, got)
-			}
-		})
-	}
+	eachWorld(t, "questions", "answers", func(t *testing.T, w *smallWorld, want string) string { return w.answers(t, want) })
 }
 
 // answers returns the questions of a text, each with its answer.
@@ -64,7 +41,7 @@ func (w *smallWorld) answers(t *testing.T, text string) string {
 
 func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 	p := show.NewPrinter(out, []string{"NO_COLOR=1"})
-	s, v, missing, err := prepare.Look(w.dir, nil, w.today)
+	s, v, missing, err := prepare.Look(desired.Rules(w.dir), nil, w.today)
 	if err != nil {
 		for _, x := range s.Problems() {
 			t.Log(x)
@@ -92,7 +69,7 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 		}
 		answer := found.Why(person, only)
 		// Reading no more than may be the one answers as reading everything does.
-		require.Equal(t, v.Why(v.Person(words[1]), only), answer)
+		require.Equal(t, v.Why(v.People.Named(words[1]), only), answer)
 		p.Answer(answer)
 	case "holders":
 		p.Print(show.HolderTable(v.Holders(thing(words[1]), len(words) > 2)))

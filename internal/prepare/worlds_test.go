@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -28,25 +29,29 @@ import (
 //
 // UPDATE=1 go test ./internal/prepare writes the expected plans anew; read them.
 func TestWorlds(t *testing.T) {
-	files, err := filepath.Glob("testdata/worlds/*.txt")
+	eachWorld(t, "worlds", "plan", func(t *testing.T, w *smallWorld, _ string) string { return render(w.draft(t)) })
+}
+
+// eachWorld reads the small worlds of a folder, and compares what answer makes
+// of each with what the world's file of a name says, or writes that anew.
+func eachWorld(t *testing.T, folder, name string, answer func(t *testing.T, w *smallWorld, want string) string) {
+	files, err := filepath.Glob(filepath.Join("testdata", folder, "*.txt"))
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, file := range files {
 		t.Run(strings.TrimSuffix(filepath.Base(file), ".txt"), func(t *testing.T) {
 			ar, err := txtar.ParseFile(file)
 			require.NoError(t, err)
-			w := readWorld(t, ar)
-			got := render(w.draft(t))
+			at := slices.IndexFunc(ar.Files, func(f txtar.File) bool { return f.Name == name })
+			require.GreaterOrEqual(t, at, 0, "the world says nothing under %q", name)
+			want := string(ar.Files[at].Data)
+			got := answer(t, readWorld(t, ar), want)
 			if os.Getenv("UPDATE") != "" {
-				for i := range ar.Files {
-					if ar.Files[i].Name == "plan" {
-						ar.Files[i].Data = []byte(got)
-					}
-				}
+				ar.Files[at].Data = []byte(got)
 				require.NoError(t, os.WriteFile(file, txtar.Format(ar), 0o644))
 				return
 			}
-			require.Equal(t, w.want, got)
+			require.Equal(t, want, got)
 		})
 	}
 }
@@ -55,7 +60,6 @@ func TestWorlds(t *testing.T) {
 type smallWorld struct {
 	dir    string
 	today  day.Day
-	want   string
 	before []ledger.Record
 }
 
@@ -86,9 +90,9 @@ func readWorld(t *testing.T, ar *txtar.Archive) *smallWorld {
 			t.Fatalf("the world says %q", line)
 		}
 	}
-	w.want = files["plan"]
-	delete(files, "plan")
-	delete(files, "world")
+	for _, ours := range []string{"plan", "answers", "world"} {
+		delete(files, ours)
+	}
 	taken, err := time.Parse(time.DateOnly, exported)
 	require.NoError(t, err)
 	for name, text := range files {

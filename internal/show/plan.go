@@ -1,9 +1,7 @@
 package show
 
 import (
-	"encoding/json"
 	"fmt"
-	"io"
 	"maps"
 	"slices"
 	"sort"
@@ -22,155 +20,6 @@ type PlanView struct {
 	Changes []*plan.Change
 	States  map[string]string
 	Part    bool // not all changes are shown
-}
-
-// What says in words what a change does, without its account.
-func What(c *plan.Change) string {
-	switch {
-	case c.Verb == "redefine":
-		return redefined(c)
-	case c.Thing != nil:
-		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, clean(c.Thing.Name))
-	case c.Verb == "update":
-		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
-	case c.Verb == "create":
-		return "create account " + clean(c.Account)
-	}
-	return c.Verb + " account"
-}
-
-// redefined says what a redefinition changes: a title, or what a list gains or
-// loses.
-func redefined(c *plan.Change) string {
-	what := fmt.Sprintf("redefine %s %s: ", c.Thing.Kind, clean(c.Thing.Name))
-	if c.Attribute == "title" {
-		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
-	}
-	before, after := plan.Texts(c.Before), plan.Texts(c.After)
-	words := [2]string{"it no longer brings ", "it also brings "}
-	if c.Attribute == "permissions" {
-		words = [2]string{"without permission ", "with permission "}
-	}
-	if gone := without(before, after); len(gone) > 0 {
-		return what + words[0] + clean(strings.Join(gone, ", "))
-	}
-	return what + words[1] + clean(strings.Join(without(after, before), ", "))
-}
-
-func without(list, others []string) []string {
-	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(others, s) })
-}
-
-// maxReach is how many people of a redefinition's reach are named.
-const maxReach = 8
-
-// reached says whom a redefinition reaches.
-func reached(c *plan.Change) string {
-	r := c.Reach
-	switch {
-	case r == nil || c.Attribute == "title":
-		return ""
-	case r.Accounts == 0:
-		return "nobody has it, so nobody gains or loses anything"
-	}
-	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
-	if c.Effect == "narrows" {
-		gains = model.Count(r.Accounts, "account loses", "accounts lose") + " by it: "
-	}
-	named := r.People[:min(len(r.People), maxReach)]
-	if more := r.Accounts - len(named); more > 0 {
-		return gains + clean(strings.Join(named, ", ")) + " and " + model.Thousands(more) + " more"
-	}
-	return gains + clean(strings.Join(named, ", "))
-}
-
-// Means says what a change means in the end, beyond what it does: what comes or
-// goes with it. It is "" where there is nothing to add.
-func Means(c *plan.Change) string {
-	if c.Verb == "redefine" {
-		return reached(c)
-	}
-	var things []string
-	for _, t := range c.Also {
-		things = append(things, t.Kind+" "+clean(t.Name))
-	}
-	list := strings.Join(things, ", ")
-	var out []string
-	if list != "" {
-		out = append(out, map[string]string{
-			"suspend": "out of reach: ", "restore": "in reach again: ", "remove": "gone with it: ",
-		}[c.Verb]+list)
-		switch {
-		case c.Thing != nil && c.Effect == "widens":
-			out[0] = "also " + list
-		case c.Thing != nil:
-			out[0] = "with it goes " + list
-		}
-	}
-	switch {
-	case c.Stays && c.Effect == "widens":
-		out = append(out, "it was there already, brought along by something else")
-	case c.Stays && c.Effect == "narrows":
-		out = append(out, "it stays, brought along by something else")
-	}
-	return strings.Join(out, "; ")
-}
-
-// Sentence says in words what a change does, and to whom.
-func Sentence(p *plan.Plan, c *plan.Change) string {
-	if c.Person == "" && c.Account == "" { // a definition
-		return c.App + ": " + What(c)
-	}
-	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
-}
-
-// Whose names the person of a change, or the account of nobody.
-func Whose(p *plan.Plan, c *plan.Change) string {
-	if c.Person == "" && c.Account == "" {
-		return "all who have it"
-	}
-	if c.Person == "" {
-		return clean(c.Account) + ", nobody's account"
-	}
-	if name := p.People[c.Person]; name != "" {
-		return clean(name) + " (" + clean(c.Person) + ")"
-	}
-	return clean(c.Person)
-}
-
-func quote(v any) string {
-	if v == nil {
-		return "no value"
-	}
-	return fmt.Sprintf("%q", fmt.Sprint(v))
-}
-
-// clean keeps control characters of an export from reaching the terminal.
-func clean(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r >= 0x7f && r < 0xa0 || r == '\u2028' || r == '\u2029' {
-			return '\ufffd'
-		}
-		return r
-	}, s)
-}
-
-// TotalsLine says what a plan amounts to, in colour.
-func TotalsLine(t plan.Totals) string { return totals(t, Effect, Alarm) }
-
-func totals(t plan.Totals, effect func(effect, text string) string, alarm func(string) string) string {
-	line := model.Count(t.Changes, "change", "changes") + ": " + strings.Join([]string{
-		effect("widens", model.Count(t.Widens, "widens", "widen")+" access"),
-		effect("narrows", model.Count(t.Narrows, "narrows", "narrow")+" it"),
-		effect("keeps", model.Count(t.Keeps, "keeps", "keep")+" it"),
-	}, ", ")
-	if t.ForGood > 0 {
-		line += "; " + alarm(model.Count(t.ForGood, "is", "are")+" for good")
-	}
-	if t.Held > 0 {
-		line += "; " + alarm(model.Count(t.Held, "is", "are")+" held")
-	}
-	return line
 }
 
 // Head writes what a plan is and what it amounts to.
@@ -202,14 +51,6 @@ func (p *Printer) Head(pl *plan.Plan) {
 	for _, c := range pl.Costs {
 		p.Linef("Seats in use cost %s.", costs(&c))
 	}
-}
-
-// costs says what seats in use cost before and after.
-func costs(c *plan.Cost) string {
-	if c.Before == c.After {
-		return fmt.Sprintf("%s %s a month, and as much after the plan", c.Before, c.Currency)
-	}
-	return fmt.Sprintf("%s %s a month, and %s after the plan", c.Before, c.Currency, c.After)
 }
 
 // Plan writes a plan, application by application and person by person.
@@ -373,11 +214,16 @@ func (p *Printer) held(margin, label string, h plan.Hold) {
 	})
 }
 
+// wrap breaks a text into lines of some columns. Days and names hold hyphens, and
+// are not broken there.
+func wrap(text string, columns int) string {
+	const unbroken = "\u2011"
+	return strings.ReplaceAll(lipgloss.Wrap(strings.ReplaceAll(text, "-", unbroken), columns, ""), unbroken, "-")
+}
+
 // wrapped writes a text under a left margin, wrapped at the width.
 func (p *Printer) wrapped(margin, text string, style func(string) string) {
-	// Days and names hold hyphens, and are not broken there.
-	folded := lipgloss.Wrap(strings.ReplaceAll(text, "-", "\u2011"), width-len(margin)-2, "")
-	for i, line := range strings.Split(strings.ReplaceAll(folded, "\u2011", "-"), "\n") {
+	for i, line := range strings.Split(wrap(text, width-len(margin)-2), "\n") {
 		if i > 0 {
 			line = "  " + strings.TrimLeft(line, " ")
 		}
@@ -411,104 +257,4 @@ func (p *Printer) setAside(pl *plan.Plan) {
 		p.Line("  " + Sentence(pl, &s.Change) + "  " + Dim(s.Change.ID))
 		p.wrapped("    ", "rejected"+until+" by "+clean(s.By)+": "+clean(s.Because), Dim)
 	}
-}
-
-// PlanTable is the changes as a table, one a row.
-func PlanTable(v *PlanView) *Table {
-	keys := []string{"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after", "also", "forGood", "held", "decision", "reason"}
-	t := &Table{Headers: keys, Keys: keys}
-	for _, c := range v.Changes {
-		kind, thing := "", ""
-		if c.Thing != nil {
-			kind, thing = c.Thing.Kind, c.Thing.Name
-		}
-		var holds, reasons []string
-		for _, h := range c.Holds {
-			holds = append(holds, h.Guard+": "+h.Says)
-		}
-		for _, r := range c.Reasons {
-			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
-		}
-		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect, c.Verb, kind, thing, c.Attribute,
-			plainValue(c.Before), plainValue(c.After), Means(c), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
-	}
-	return t
-}
-
-func plainValue(v any) string {
-	switch v := v.(type) {
-	case nil:
-		return ""
-	case string:
-		return v
-	}
-	out, err := json.Marshal(v)
-	if err != nil {
-		return fmt.Sprint(v)
-	}
-	return string(out)
-}
-
-// PlanJSON writes the plan with the changes of the view, indented.
-func PlanJSON(w io.Writer, v *PlanView) error {
-	part := *v.Plan
-	part.Changes = []plan.Change{}
-	for _, c := range v.Changes {
-		part.Changes = append(part.Changes, *c)
-	}
-	part.Totals = plan.Count(part.Changes)
-	return PrintJSON(w, &part)
-}
-
-// PlanMarkdown writes the plan for a merge request.
-func PlanMarkdown(w io.Writer, v *PlanView) error {
-	p := &Printer{w: w}
-	t := plan.Totals{Changes: len(v.Changes)}
-	for _, c := range v.Changes {
-		t.Add(c)
-	}
-	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
-	p.Line()
-	p.Linef("%s.", totals(t, func(_, text string) string { return text }, func(s string) string { return s }))
-	for i := range v.Plan.Costs {
-		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
-	}
-	for i := range v.Plan.Exports {
-		e := &v.Plan.Exports[i]
-		first := true
-		for _, c := range v.Changes {
-			if c.App != e.App {
-				continue
-			}
-			if first {
-				p.Line()
-				p.Linef("#### %s", markdown(e.App+" "+e.Title))
-				p.Line()
-				p.Line("| effect | who | change | why |")
-				p.Line("| --- | --- | --- | --- |")
-				first = false
-			}
-			var why []string
-			for _, h := range c.Holds {
-				why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
-			}
-			for _, r := range c.Reasons {
-				why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
-			}
-			what := What(c)
-			if c.ForGood {
-				what += ", for good"
-			}
-			if means := Means(c); means != "" {
-				what += " (" + means + ")"
-			}
-			p.Linef("| %s | %s | %s | %s |", c.Effect, markdown(Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>"))
-		}
-	}
-	return p.Err()
-}
-
-// markdown escapes a text for a cell of a Markdown table.
-func markdown(s string) string {
-	return strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`).Replace(clean(s))
 }

@@ -65,10 +65,7 @@ func branch(text string) *tree.Tree {
 // fold breaks a long text, so that a tree stays within the width.
 func fold(text string) string {
 	const room = width - 16
-	if lipgloss.Width(text) <= room {
-		return text
-	}
-	return strings.ReplaceAll(lipgloss.Wrap(strings.ReplaceAll(text, "-", "\u2011"), room, ""), "\u2011", "-")
+	return wrap(text, room)
 }
 
 // placed is a text with where it is said: behind it, or below where it is long.

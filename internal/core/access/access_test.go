@@ -90,9 +90,9 @@ func TestCountsAgreeWithTheHolders(t *testing.T) {
 			}
 		}
 	}
-	require.Equal(t, -1, v.Person("nobody"))
-	require.Equal(t, 7, v.Person("P7"))
-	require.Equal(t, 7, v.Person("USER.0000007"))
+	require.Equal(t, -1, v.People.Named("nobody"))
+	require.Equal(t, 7, v.People.Named("P7"))
+	require.Equal(t, 7, v.People.Named("USER.0000007"))
 }
 
 // TestAComparisonWithItselfIsEmpty, and one the other way round has the opposite

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 )
@@ -74,13 +75,22 @@ type comparison struct {
 // person compares one person, numbered p before and q after; -1 is nobody.
 func (c *comparison) person(p, q int) {
 	for a, app := range c.before.Apps {
-		c.app(p, q, a, slices.IndexFunc(c.after.Apps, func(x *model.App) bool { return x.ID == app.ID }))
+		c.app(p, q, a, c.after.app(app.ID))
 	}
 	for b, app := range c.after.Apps {
-		if !slices.ContainsFunc(c.before.Apps, func(x *model.App) bool { return x.ID == app.ID }) {
+		if c.before.app(app.ID) < 0 {
 			c.app(p, q, -1, b)
 		}
 	}
+}
+
+// app and kit find an application and a kit by name; -1 where there is none.
+func (v *View) app(id string) int {
+	return slices.IndexFunc(v.Apps, func(x *model.App) bool { return x.ID == id })
+}
+
+func (v *View) kit(name string) int {
+	return slices.IndexFunc(v.Kits, func(x *model.Kit) bool { return x.Name == name })
 }
 
 func should(v *View, p, app int) (set uint32, account bool) {
@@ -150,34 +160,30 @@ func (c *comparison) delta(a, b int, was, is uint32) [2][]thing {
 // through names what brings a thing along to a person who is given no more than
 // that.
 func through(v *View, p, app int, t int32) string {
-	for _, path := range v.Explain.Paths(int32(p), app, t) {
-		if len(path.Chain) == 1 {
-			return ""
-		}
+	paths := v.Explain.Paths(int32(p), app, t)
+	if len(paths) == 0 || slices.ContainsFunc(paths, func(path explain.Path) bool { return len(path.Chain) == 1 }) {
+		return ""
 	}
-	for _, path := range v.Explain.Paths(int32(p), app, t) {
-		by := v.Apps[app].Things[path.Chain[0]]
-		return by.Kind.String() + " " + by.Name
-	}
-	return ""
+	return v.Apps[app].Things[paths[0].Chain[0]].String()
 }
 
 // given says what made a thing due: what changed, and the kit by which.
 func (c *comparison) given(p, q, b int, t int32) Reason {
-	for _, path := range c.after.Explain.Paths(int32(q), b, t) {
-		return c.cause(p, q, b, path.Held.Kit, path.Pos, path.Chain)
+	paths := c.after.Explain.Paths(int32(q), b, t)
+	if len(paths) == 0 {
+		return Reason{}
 	}
-	return Reason{}
+	return c.cause(p, q, b, paths[0].Held.Kit, paths[0].Pos, paths[0].Chain)
 }
 
 // opened says why an account is due: by the first kit that gives something.
 func (c *comparison) opened(p, q, b int) Reason {
 	for _, h := range c.after.Due.Classes[c.after.Due.Of[q]].Kits {
-		for i, g := range c.after.Kits[h.Kit].Gives {
+		for _, g := range c.after.Kits[h.Kit].Gives {
 			if g.App == b {
 				pos := c.after.Kits[h.Kit].Pos
-				if len(c.after.Kits[h.Kit].Gives[i].Pos) > 0 {
-					pos = c.after.Kits[h.Kit].Gives[i].Pos[0]
+				if len(g.Pos) > 0 {
+					pos = g.Pos[0]
 				}
 				return c.cause(p, q, b, h.Kit, pos, nil)
 			}
@@ -194,8 +200,7 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 	held := v.Due.Classes[v.Due.Of[q]].Kits
 	own := held[slices.IndexFunc(held, func(h entitle.Held) bool { return h.Kit == k })]
 	by := v.Explain.Has(own, held)[0]
-	then := slices.IndexFunc(c.before.Kits, func(x *model.Kit) bool { return x.Name == kit.Name })
-	a := slices.IndexFunc(c.before.Apps, func(x *model.App) bool { return x.ID == v.Apps[b].ID })
+	then, a := c.before.kit(kit.Name), c.before.app(v.Apps[b].ID)
 	switch {
 	case p < 0:
 		return Reason{v.name(q) + " is new in the files; " + by.Says, place(v.People.Pos(q))}
@@ -215,8 +220,8 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 	}
 	old := c.before.Kits[then]
 	if own.Holder == nil && own.With < 0 && kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
-		if cl, ok := old.For.Fails(c.before.get(p), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
-			return Reason{fmt.Sprintf("%s and %s; %s", v.valueOf(q, cl.Attr), c.valueWas(p, cl.Attr), by.Says), place(v.People.Place(q, cl.Attr))}
+		if cl, ok := old.For.Fails(c.before.Explain.Get(int32(p)), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
+			return Reason{fmt.Sprintf("%s and %s; %s", v.Explain.ValueOf(int32(q), cl.Attr), c.valueWas(p, cl.Attr), by.Says), place(v.People.Place(q, cl.Attr))}
 		}
 	}
 	return reason(by)
@@ -244,14 +249,9 @@ func (c *comparison) gone(q, b int) (Reason, bool) {
 	case b < 0:
 		return Reason{Says: "the application is no longer in the files"}, true
 	case v.Stages[q] != stage.Here:
-		attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[q]]
-		return Reason{fmt.Sprintf("%s: %s", v.name(q), v.stageWords(q)), place(v.People.Place(q, attr))}, true
+		return Reason{fmt.Sprintf("%s: %s", v.name(q), v.stageWords(q)), v.stagePlace(q)}, true
 	case !v.due(q, b).InScope:
-		says := "the scope leaves this person out: " + v.Apps[b].Scope.String()
-		if cl, ok := v.Apps[b].Scope.Fails(v.get(q), v.Today); ok {
-			says += "; " + v.valueOf(q, cl.Attr)
-		}
-		return Reason{says, place(v.Apps[b].ScopePos)}, true
+		return reason(v.Explain.OutOfScope("the scope", int32(q), v.Apps[b])), true
 	}
 	return Reason{}, false
 }
@@ -291,7 +291,7 @@ func (c *comparison) lost(p, q, a, b int, t thing) Reason {
 
 // gives are the addresses that a kit of before gives after, if it is there.
 func (c *comparison) gives(k int) []string {
-	if now := slices.IndexFunc(c.after.Kits, func(x *model.Kit) bool { return x.Name == c.before.Kits[k].Name }); now >= 0 {
+	if now := c.after.kit(c.before.Kits[k].Name); now >= 0 {
 		return c.after.gives(c.after.Kits[now])
 	}
 	return nil
@@ -318,7 +318,7 @@ func newLink(app, other *model.App, chain []int32, given []string) (t *model.Thi
 func (c *comparison) without(k, p, q int) Reason {
 	name := c.before.Kits[k].Name
 	v := c.after
-	now := slices.IndexFunc(v.Kits, func(x *model.Kit) bool { return x.Name == name })
+	now := v.kit(name)
 	if now < 0 {
 		return Reason{"the kit " + name + " is no longer in the files", place(c.before.Kits[k].Pos)}
 	}
@@ -329,8 +329,8 @@ func (c *comparison) without(k, p, q int) Reason {
 	}
 	old, kit := c.before.Kits[k], v.Kits[now]
 	if kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
-		if cl, ok := kit.For.Fails(v.get(q), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
-			return Reason{fmt.Sprintf("%s and %s; kit %s: %s", v.valueOf(q, cl.Attr), c.valueWas(p, cl.Attr), name, kit.Rule()), place(v.People.Place(q, cl.Attr))}
+		if cl, ok := kit.For.Fails(v.Explain.Get(int32(q)), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
+			return Reason{fmt.Sprintf("%s and %s; kit %s: %s", v.Explain.ValueOf(int32(q), cl.Attr), c.valueWas(p, cl.Attr), name, kit.Rule()), place(v.People.Place(q, cl.Attr))}
 		}
 	}
 	return reason(v.Explain.Lacks(kit, int32(q), ""))

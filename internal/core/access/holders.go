@@ -35,7 +35,7 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 		if !direct {
 			for _, t := range accounts.Sets.Members(set) {
 				if app.Chain(t, thing.Thing) != nil {
-					h.Through = append(h.Through, app.Things[t].Kind.String()+" "+app.Things[t].Name)
+					h.Through = append(h.Through, app.Things[t].String())
 				}
 			}
 		}

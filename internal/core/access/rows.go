@@ -172,7 +172,7 @@ func (v *View) names(a int, set uint32, kind int) (out []string) {
 		x := &v.Apps[a].Things[t]
 		switch kind {
 		case -1:
-			out = append(out, x.Kind.String()+" "+x.Name)
+			out = append(out, x.String())
 		case int(x.Kind):
 			out = append(out, x.Name)
 		}
@@ -186,12 +186,7 @@ func (v *View) thingRows() *Rows {
 		holders, active, due int
 	}
 	var rows []row
-	people := make([]int, len(v.Due.Classes))
-	for p, c := range v.Due.Of {
-		if v.Stages[p] == stage.Here {
-			people[c]++
-		}
-	}
+	people := inClasses(v.Due, func(p int) bool { return v.Stages[p] == stage.Here })
 	for a, app := range v.Apps {
 		for t := range app.Things {
 			x := row{AppThing: model.AppThing{App: a, Thing: int32(t)}}
@@ -265,10 +260,7 @@ func (v *View) kitsGiving(x model.AppThing) (out []string) {
 
 func (v *View) kitRows() *Rows {
 	holders := make([]int, len(v.Kits))
-	people := make([]int, len(v.Due.Classes))
-	for _, c := range v.Due.Of {
-		people[c]++
-	}
+	people := inClasses(v.Due, func(int) bool { return true })
 	for c := range v.Due.Classes {
 		for _, h := range v.Due.Classes[c].Kits {
 			holders[h.Kit] += people[c]

@@ -7,7 +7,6 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/money"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
 )
 
@@ -54,10 +53,7 @@ func (v *View) Seats() (out []Seats) {
 			continue
 		}
 		s := Seats{App: x.App, Thing: x.Thing, Bought: v.Apps[x.App].Things[x.Thing].Seats, Needed: needed[i]}
-		has := make([]bool, accounts.Sets.Count())
-		for set := range has {
-			has[set] = v.reach[x.App].Has(uint32(set), x.Thing)
-		}
+		has := v.reach[x.App].Giving(x.Thing)
 		for at, set := range accounts.Held {
 			if !has[set] {
 				continue
@@ -77,12 +73,7 @@ func (v *View) Seats() (out []Seats) {
 
 // needed counts the people who need each license, here or away.
 func (v *View) needed(due *entitle.Result, stages []stage.Stage, licenses []model.AppThing) []int {
-	people := make([]int, len(due.Classes))
-	for p, class := range due.Of {
-		if stages[p] == stage.Here || stages[p] == stage.Away {
-			people[class]++
-		}
-	}
+	people := inClasses(due, func(p int) bool { return stages[p] == stage.Here || stages[p] == stage.Away })
 	out := make([]int, len(licenses))
 	for c := range due.Classes {
 		if people[c] == 0 {
@@ -95,6 +86,17 @@ func (v *View) needed(due *entitle.Result, stages []stage.Stage, licenses []mode
 		}
 	}
 	return out
+}
+
+// inClasses counts the people of each class that a test chooses.
+func inClasses(due *entitle.Result, which func(p int) bool) []int {
+	people := make([]int, len(due.Classes))
+	for p, class := range due.Of {
+		if which(p) {
+			people[class]++
+		}
+	}
+	return people
 }
 
 // A Month is how many seats of each of Licenses are needed from a day on, as
@@ -111,10 +113,6 @@ func (v *View) Ahead(to day.Day) (out []Month) {
 	for from := v.Today; from <= to; from = from.NextMonth() {
 		due := entitle.Compute(entitle.Input{People: v.People, Apps: v.Apps, Kits: v.Kits, Sets: v.Sets, Today: from})
 		out = append(out, Month{from, v.needed(due, stage.Of(v.People, from), licenses)})
-	}
-	// Sets have grown.
-	for a, app := range v.Apps {
-		v.reach[a] = reach.New(app, v.Sets[a])
 	}
 	return out
 }

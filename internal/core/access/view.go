@@ -3,7 +3,7 @@
 // changes nothing and drafts nothing.
 //
 //	v := access.Look(access.Input{People: people, Apps: apps, Kits: kits, Accounts: accounts, Today: today})
-//	answer := v.Why(v.Person("E0042"), nil)
+//	answer := v.Why(people.Named("E0042"), nil)
 package access
 
 import (
@@ -65,18 +65,6 @@ func Look(in Input) *View {
 	return v
 }
 
-// Person finds a person by id or, case ignored, by user name; -1 for nobody.
-// O(people).
-func (v *View) Person(name string) int {
-	if at, ok := v.People.Rows("id", map[string]bool{name: true})[name]; ok {
-		return at
-	}
-	if index, _ := v.People.Index("userName"); index != nil {
-		return index.Find(name)
-	}
-	return -1
-}
-
 // due is what a person should have in an application.
 func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]].Apps[app] }
 
@@ -107,12 +95,7 @@ func (v *View) has(p, app int) uint32 {
 }
 
 // name is how a person is called.
-func (v *View) name(p int) string {
-	if n := v.People.Get(p, "displayName"); n != "" {
-		return n
-	}
-	return v.People.Get(p, "userName")
-}
+func (v *View) name(p int) string { return v.Explain.Name(int32(p)) }
 
 // The states of a thing that someone has or should have.
 const (

@@ -222,6 +222,12 @@ func (v *View) stageWords(p int) string {
 	return "here"
 }
 
+// stagePlace is where it is said that a person is not here.
+func (v *View) stagePlace(p int) Place {
+	attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[p]]
+	return place(v.People.Place(p, attr))
+}
+
 func (v *View) accountOf(p, app int) Account {
 	a := v.Apps[app]
 	out := Account{App: a.ID, Title: a.Title, State: "not read"}
@@ -267,15 +273,10 @@ func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 	app := v.Apps[thing.App]
 	var out []Reason
 	if v.Stages[p] != stage.Here {
-		attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[p]]
-		out = append(out, Reason{fmt.Sprintf("%s is not here today: %s", v.name(p), v.stageWords(p)), place(v.People.Place(p, attr))})
+		out = append(out, Reason{fmt.Sprintf("%s is not here today: %s", v.name(p), v.stageWords(p)), v.stagePlace(p)})
 	}
 	if d := v.due(p, thing.App); !d.InScope {
-		says := "the scope of " + app.ID + " leaves this person out: " + app.Scope.String()
-		if cl, ok := app.Scope.Fails(v.get(p), v.Today); ok {
-			says += "; " + v.valueOf(p, cl.Attr)
-		}
-		out = append(out, Reason{says, place(app.ScopePos)})
+		out = append(out, reason(v.Explain.OutOfScope("the scope of "+app.ID, int32(p), app)))
 	}
 	givers := v.Explain.Givers(int32(thing.App), thing.Thing)
 	type near struct {
@@ -290,7 +291,7 @@ func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 		}
 		n := near{g, 1 << 20} // by name only
 		if kit.For != nil {
-			n.misses = kit.For.Misses(v.get(p), v.Today)
+			n.misses = kit.For.Misses(v.Explain.Get(int32(p)), v.Today)
 		}
 		all = append(all, n)
 	}
@@ -309,15 +310,4 @@ func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 		out = append(out, Reason{fmt.Sprintf("no kit gives %s %s to anyone", t.Kind, t.Name), place(t.Pos)})
 	}
 	return out
-}
-
-func (v *View) get(p int) func(string) string {
-	return func(attr string) string { return v.People.Get(p, attr) }
-}
-
-func (v *View) valueOf(p int, attr string) string {
-	if x := v.People.Get(p, attr); x != "" {
-		return fmt.Sprintf("%s is %q", attr, x)
-	}
-	return attr + " has no value"
 }

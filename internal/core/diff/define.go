@@ -1,10 +1,6 @@
 package diff
 
-import (
-	"slices"
-
-	"pravet/internal/core/model"
-)
+import "pravet/internal/core/model"
 
 // The attributes of a definition.
 const (
@@ -63,7 +59,7 @@ func (w *walker) depth(t int32, level int) int {
 }
 
 func (w *walker) redefine(c Change, field string, is, want []string) {
-	left := slices.DeleteFunc(slices.Clone(is), func(s string) bool { return !slices.Contains(want, s) })
+	left := model.Without(is, model.Without(is, want))
 	c.Field = field
 	if len(left) < len(is) {
 		c := c
@@ -87,15 +83,9 @@ const (
 )
 
 // Moved are the entries of a list that a redefinition adds or takes out.
-func (c *Change) Moved() (out []string) {
-	longer, shorter := c.To, c.From
+func (c *Change) Moved() []string {
 	if c.Sense == Less {
-		longer, shorter = c.From, c.To
+		return model.Without(c.From, c.To)
 	}
-	for _, s := range longer {
-		if !slices.Contains(shorter, s) {
-			out = append(out, s)
-		}
-	}
-	return out
+	return model.Without(c.To, c.From)
 }

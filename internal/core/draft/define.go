@@ -6,22 +6,15 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 )
 
 // reached finds out whom each redefinition gives something or takes it; its
 // effect follows from that. O(accounts) for each.
 func (d *drafter) reached(changes []diff.Change) {
-	var states *reach.States
 	for i := range changes {
-		c := &changes[i]
-		if c.Verb != model.Redefine {
-			continue
+		if c := &changes[i]; c.Verb == model.Redefine {
+			c.Through = d.states.Through(c, false)
 		}
-		if states == nil {
-			states = reach.Follow(d.in.Apps, d.accounts, changes)
-		}
-		c.Through = states.Through(c, false)
 	}
 }
 

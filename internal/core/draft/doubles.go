@@ -5,14 +5,12 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
-// doubles tells of each change that takes away what something else brings
-// along which changes it has to wait for: those that give that something else, or
-// let it bring this along,
-// where nothing that is held already, and stays, brings it along too.
-// O(changes).
+// doubles tells of each change that takes away what something else brings along
+// which changes it has to wait for: those that give that something else, or let
+// it bring this along, where nothing that is held already, and stays, brings it
+// along too. O(changes).
 func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 	type holder struct {
 		app int32
@@ -35,19 +33,18 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 		return nil
 	}
 	out := map[int][]int{}
-	states := reach.Follow(d.in.Apps, d.accounts, changes)
 	for i := range changes {
 		c := &changes[i]
-		if c.Why != diff.IsDouble || d.kept(states, c) {
+		if c.Why != diff.IsDouble || d.kept(c) {
 			continue
 		}
 		for _, g := range gains[holder{c.App, c.Key}] {
-			if states.App(int(c.App)).Brings(changes[g].Thing, c.Thing) {
+			if d.states.App(int(c.App)).Brings(changes[g].Thing, c.Thing) {
 				out[i] = append(out[i], g)
 			}
 		}
 		for _, r := range more[c.App] {
-			if slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return states.App(int(c.App)).Brings(t, c.Thing) }) {
+			if slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) }) {
 				out[i] = append(out[i], r)
 			}
 		}
@@ -57,11 +54,11 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 
 // kept tells whether something that is held already, and stays, brings along
 // what a change takes away.
-func (d *drafter) kept(states *reach.States, c *diff.Change) bool {
+func (d *drafter) kept(c *diff.Change) bool {
 	a := int(c.App)
-	sets, state := d.sets[a], states.Of(a, c.Key)
+	sets, state := d.sets[a], d.states.Of(a, c.Key)
 	for _, t := range sets.Members(state.Set) {
-		if t != c.Thing && sets.Has(state.After, t) && states.Narrowed(a).Brings(t, c.Thing) {
+		if t != c.Thing && sets.Has(state.After, t) && d.states.Narrowed(a).Brings(t, c.Thing) {
 			return true
 		}
 	}

@@ -19,6 +19,7 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
 )
 
@@ -68,7 +69,8 @@ func Draft(in Input) (*plan.Plan, error) {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
 	order.Sort(changes, in.People)
-	order.Defer(in.Apps, d.accounts, changes, in.People)
+	d.states = reach.Follow(in.Apps, d.accounts, changes)
+	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
 	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Accounts: d.accounts, Due: due, Today: in.Today}
 	all := d.changes(changes, due)
@@ -84,6 +86,9 @@ func Draft(in Input) (*plan.Plan, error) {
 		p.Changes = append(p.Changes, all[i])
 	}
 	p.SetAside = append(p.SetAside, aside...)
+	if len(kept) < len(changes) {
+		d.states = reach.Follow(in.Apps, d.accounts, kept)
+	}
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
 	p.Totals = plan.Count(p.Changes)
@@ -100,6 +105,7 @@ type drafter struct {
 	explainer *explain.Explainer
 	lifted    map[plan.Notice]int // notice about a lifted guard → holds that it lifted
 	personOf  [][]int32           // application → account → person, or diff.None
+	states    *reach.States       // of the accounts that the changes touch
 }
 
 func newDrafter(in Input) *drafter {
@@ -118,7 +124,7 @@ func newDrafter(in Input) *drafter {
 
 func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
 	in := guard.Input{
-		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Exceptions: d.in.Exceptions, Explain: d.explainer, Accounts: d.accounts,
+		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Exceptions: d.in.Exceptions, Explain: d.explainer, States: d.states, Accounts: d.accounts,
 		Due: due, Diff: found, Changes: changes, Today: d.in.Today, PeopleBefore: d.in.PeopleBefore,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
@@ -195,7 +201,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 // judge adds to the changes what the guards found, and what each means in the
 // end.
 func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard.Result) {
-	ends := d.ends(checked)
+	ends := d.ends()
 	for i := range out {
 		p := &out[i]
 		for _, n := range checked.Needs[i] {

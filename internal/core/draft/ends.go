@@ -2,7 +2,6 @@ package draft
 
 import (
 	"pravet/internal/core/diff"
-	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
@@ -18,8 +17,8 @@ type ends struct {
 	names  []map[uint32][]plan.Thing
 }
 
-func (d *drafter) ends(checked *guard.Result) *ends {
-	e := &ends{d: d, states: checked.States}
+func (d *drafter) ends() *ends {
+	e := &ends{d: d, states: d.states}
 	for range d.in.Apps {
 		e.now = append(e.now, map[string]*reach.State{})
 		e.names = append(e.names, map[uint32][]plan.Thing{})

@@ -44,13 +44,9 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 		if c.Thing != diff.None {
 			return e.notGiven(c)
 		}
-		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives anything in %s", e.name(c.Person), app.ID))}
+		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives anything in %s", e.Name(c.Person), app.ID))}
 	case diff.OutOfScope:
-		says := "scope leaves this person out: " + app.Scope.String()
-		if cl, ok := app.Scope.Fails(e.get(c.Person), e.Today); ok {
-			says += "; " + e.valueOf(c.Person, cl.Attr)
-		}
-		return []plan.Reason{at(app.ScopePos, says)}
+		return []plan.Reason{e.OutOfScope("scope", c.Person, app)}
 	case diff.IsAway:
 		attr := "away"
 		for _, a := range []string{"away.from", "away.to"} {
@@ -58,11 +54,11 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 				attr = a
 			}
 		}
-		return []plan.Reason{e.said(c.Person, attr, e.name(c.Person)+" is away")}
+		return []plan.Reason{e.said(c.Person, attr, e.Name(c.Person)+" is away")}
 	case diff.IsNotYet:
-		return []plan.Reason{e.said(c.Person, "starts", fmt.Sprintf("%s starts on %s", e.name(c.Person), e.People.Get(int(c.Person), "starts")))}
+		return []plan.Reason{e.said(c.Person, "starts", fmt.Sprintf("%s starts on %s", e.Name(c.Person), e.People.Get(int(c.Person), "starts")))}
 	case diff.IsGone:
-		return []plan.Reason{e.said(c.Person, "ends", fmt.Sprintf("%s ended on %s", e.name(c.Person), e.People.Get(int(c.Person), "ends")))}
+		return []plan.Reason{e.said(c.Person, "ends", fmt.Sprintf("%s ended on %s", e.Name(c.Person), e.People.Get(int(c.Person), "ends")))}
 	case diff.KitSets:
 		for _, s := range e.due(c).Set {
 			if s.Attr == app.Attrs[c.Attr].Name {
@@ -72,7 +68,7 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 	case diff.Follows:
 		a := app.Attrs[c.Attr]
 		return []plan.Reason{
-			e.said(c.Person, a.Person, e.valueOf(c.Person, a.Person)),
+			e.said(c.Person, a.Person, e.ValueOf(c.Person, a.Person)),
 			at(a.Pos, fmt.Sprintf("%s follows the person's %s", a.Name, a.Person)),
 		}
 	case diff.IsDouble:
@@ -112,6 +108,16 @@ func (e *Explainer) defined(c *diff.Change) []plan.Reason {
 	}[c.Field]
 	there.Says = fmt.Sprintf("in %s: %s %s", app.ID, c.Field, says[1])
 	return []plan.Reason{at(t.Pos, fmt.Sprintf("in the catalog: %s %s", c.Field, says[0])), there}
+}
+
+// OutOfScope says that the scope of an application, as it is called here, leaves
+// a person out, and by which value.
+func (e *Explainer) OutOfScope(scope string, person int32, app *model.App) plan.Reason {
+	says := scope + " leaves this person out: " + app.Scope.String()
+	if cl, ok := app.Scope.Fails(e.Get(person), e.Today); ok {
+		says += "; " + e.ValueOf(person, cl.Attr)
+	}
+	return at(app.ScopePos, says)
 }
 
 // A Path is a way in which a person is due a thing: a kit gives the first of a
@@ -212,18 +218,21 @@ func (e *Explainer) person(p int32, says string) plan.Reason {
 	return at(e.People.Pos(int(p)), says)
 }
 
-func (e *Explainer) name(p int32) string {
+// Name is how a person is called.
+func (e *Explainer) Name(p int32) string {
 	if n := e.People.Get(int(p), "displayName"); n != "" {
 		return n
 	}
 	return e.People.Get(int(p), "userName")
 }
 
-func (e *Explainer) get(p int32) func(string) string {
+// Get asks for the attributes of a person, for a filter.
+func (e *Explainer) Get(p int32) func(string) string {
 	return func(attr string) string { return e.People.Get(int(p), attr) }
 }
 
-func (e *Explainer) valueOf(p int32, attr string) string {
+// ValueOf says which value a person has of an attribute.
+func (e *Explainer) ValueOf(p int32, attr string) string {
 	if v := e.People.Get(int(p), attr); v != "" {
 		return fmt.Sprintf("%s is %q", attr, v)
 	}
@@ -296,7 +305,7 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 // person from the kits that do.
 func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
 	t := e.Apps[c.App].Things[c.Thing]
-	out := []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives %s %s", e.name(c.Person), t.Kind, t.Name))}
+	out := []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives %s %s", e.Name(c.Person), t.Kind, t.Name))}
 	kits := e.Givers(c.App, c.Thing)
 	// A kit that nobody can hold by itself explains nothing where those that
 	// it comes with are named.
@@ -339,8 +348,8 @@ func (e *Explainer) Lacks(kit *model.Kit, p int32, via string) plan.Reason {
 		return at(kit.Pos, fmt.Sprintf("kit %s gives it%s, by name only", kit.Name, via))
 	}
 	says := fmt.Sprintf("kit %s gives it%s for: %s", kit.Name, via, kit.For)
-	if cl, ok := kit.For.Fails(e.get(p), e.Today); ok {
-		says += "; " + e.valueOf(p, strings.TrimSpace(cl.Attr))
+	if cl, ok := kit.For.Fails(e.Get(p), e.Today); ok {
+		says += "; " + e.ValueOf(p, strings.TrimSpace(cl.Attr))
 	}
 	return at(kit.ForPos, says)
 }

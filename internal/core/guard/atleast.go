@@ -5,22 +5,21 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // atLeast holds what would leave too few active holders of a thing, counted
 // over effective access after the whole plan.
-func (c *checker) atLeast(a int, st *reach.States) {
+func (c *checker) atLeast(a int) {
 	app := c.Apps[a]
 	for t := range app.Things {
 		thing := &app.Things[t]
 		if thing.AtLeast == 0 {
 			continue
 		}
-		losers, more := st.Losing(a, int32(t))
-		n := st.App(a).Active(c.Accounts[a], int32(t)) + more
+		losers, more := c.States.Losing(a, int32(t))
+		n := c.States.App(a).Active(c.Accounts[a], int32(t)) + more
 		if n >= thing.AtLeast {
-			c.between(a, int32(t), st)
+			c.between(a, int32(t))
 			continue
 		}
 		for _, i := range c.byApp[a] {
@@ -29,7 +28,7 @@ func (c *checker) atLeast(a int, st *reach.States) {
 			if less := ch.Verb == model.Redefine && ch.Sense == diff.Less; !less && (!narrows(ch) || !losers[ch.Key]) {
 				continue
 			}
-			if ch.Thing == diff.None || c.brings(a, int32(t), st, ch) {
+			if ch.Thing == diff.None || c.brings(a, int32(t), ch) {
 				c.hold(i, AtLeast, "%s", tooFew(n, thing))
 			}
 		}
@@ -38,11 +37,11 @@ func (c *checker) atLeast(a int, st *reach.States) {
 
 // between holds redefinitions that take a thing from so many that, until others
 // give it back, too few would hold it.
-func (c *checker) between(a int, t int32, st *reach.States) {
+func (c *checker) between(a int, t int32) {
 	thing := &c.Apps[a].Things[t]
 	var less []int
 	for _, i := range c.byApp[a] {
-		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.Less && c.brings(a, t, st, ch) {
+		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.Less && c.brings(a, t, ch) {
 			less = append(less, i)
 		}
 	}
@@ -56,9 +55,9 @@ func (c *checker) between(a int, t int32, st *reach.States) {
 	n := 0
 	for i, set := range c.Accounts[a].Held {
 		key := c.Accounts[a].Key.At(i)
-		stays := c.Accounts[a].Open[i] && st.Narrowed(a).Has(set, t)
-		if s := st.Of(a, key); s != nil && !late[key] {
-			stays = stays && s.OpenAfter && st.App(a).Has(s.After, t)
+		stays := c.Accounts[a].Open[i] && c.States.Narrowed(a).Has(set, t)
+		if s := c.States.Of(a, key); s != nil && !late[key] {
+			stays = stays && s.OpenAfter && c.States.App(a).Has(s.After, t)
 		}
 		if stays {
 			n++

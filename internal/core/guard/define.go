@@ -6,20 +6,19 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // brings tells whether a change gives or takes a thing: by itself, by what it
 // brings along, or, of a redefinition, by what it moves.
-func (c *checker) brings(a int, t int32, st *reach.States, ch *diff.Change) bool {
+func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
 	if ch.Thing == diff.None || int(ch.App) != a {
 		return false
 	}
 	if ch.Verb != model.Redefine {
-		return !ch.Verb.OfThing() && (st.App(a).Brings(ch.Thing, t) || st.Before(a).Brings(ch.Thing, t))
+		return !ch.Verb.OfThing() && (c.States.App(a).Brings(ch.Thing, t) || c.States.Before(a).Brings(ch.Thing, t))
 	}
 	return ch.Field == diff.Brings && slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
-		return st.App(a).Brings(moved, t) || st.Before(a).Brings(moved, t)
+		return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
 	})
 }
 
@@ -27,7 +26,7 @@ func (c *checker) brings(a int, t int32, st *reach.States, ch *diff.Change) bool
 // after the plan, or something else that the application has still brings it; and
 // the beginning of one that an account holds already, for then the application
 // must have it, and shows fewer definitions than there are.
-func (c *checker) inUse(a int, st *reach.States) {
+func (c *checker) inUse(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Verb != model.Retire && ch.Verb != model.Define {
@@ -37,7 +36,7 @@ func (c *checker) inUse(a int, st *reach.States) {
 		var left []string
 		for at, set := range c.Accounts[a].Held {
 			key := c.Accounts[a].Key.At(at)
-			if s := st.Of(a, key); s != nil && ch.Verb == model.Retire {
+			if s := c.States.Of(a, key); s != nil && ch.Verb == model.Retire {
 				set = s.After
 			}
 			if c.Accounts[a].Sets.Has(set, ch.Thing) {

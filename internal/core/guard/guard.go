@@ -57,6 +57,7 @@ type Input struct {
 	Separations []model.Separation
 	Exceptions  []model.Exception // from separations
 	Explain     *explain.Explainer
+	States      *reach.States     // of the accounts that the changes touch
 	Accounts    []*model.Accounts // nil for an application that was not selected
 	Due         *entitle.Result
 	Diff        *diff.Result
@@ -74,10 +75,9 @@ type Result struct {
 	Holds   map[int][]plan.Hold // number of the change → holds
 	Needs   map[int][]int       // number of the change → changes that must come before it
 	Notices []plan.Notice
-	States  *reach.States // of the accounts that the plan touches
-	Uses    []Use         // of the licenses with seats or a price
-	Suspect []bool        // applications whose export is empty or has shrunk
-	Roster  bool          // the roster has shrunk
+	Uses    []Use  // of the licenses with seats or a price
+	Suspect []bool // applications whose export is empty or has shrunk
+	Roster  bool   // the roster has shrunk
 }
 
 // Check runs all guards, in O(accounts + changes · log changes).
@@ -99,16 +99,14 @@ func Check(in Input) *Result {
 		c.attributes(a)
 	}
 	c.roster()
-	st := reach.Follow(in.Apps, in.Accounts, in.Changes)
-	c.out.States = st
 	for a := range in.Apps {
 		if in.Accounts[a] != nil {
-			c.seats(a, st)
-			c.atLeast(a, st)
-			c.inUse(a, st)
+			c.seats(a)
+			c.atLeast(a)
+			c.inUse(a)
 		}
 	}
-	c.separation(st)
+	c.separation()
 	return c.out
 }
 

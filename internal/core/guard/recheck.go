@@ -72,7 +72,7 @@ func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change,
 	}
 	for _, c := range changes {
 		if c.Verb == model.Redefine.String() {
-			if gone := missing(plan.Texts(c.Before), plan.Texts(c.After)); c.Attribute == diff.Brings && r.anyBrings(r.app.Numbers(gone), t) {
+			if gone := model.Without(plan.Texts(c.Before), plan.Texts(c.After)); c.Attribute == diff.Brings && r.anyBrings(r.app.Numbers(gone), t) {
 				held[c.ID] = tooFew(n, thing)
 			}
 			continue
@@ -90,11 +90,6 @@ func (r *rechecker) holders(t int32, thing *model.Thing, changes []*plan.Change,
 // changes, or does after them.
 func (r *rechecker) anyBrings(things []int32, t int32) bool {
 	return slices.ContainsFunc(things, func(x int32) bool { return r.Brings(x, t) || r.before.Brings(x, t) })
-}
-
-// missing are the texts of a list that are not in another.
-func missing(list, in []string) []string {
-	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(in, s) })
 }
 
 // redefined are definitions as they are once some changes are carried out.

@@ -35,18 +35,18 @@ type taker struct {
 // for which no seat is left is held. All that frees comes before all that
 // takes, so that who goes without can be decided by rank, start and id.
 // O(changes + takers · log takers) for each license.
-func (c *checker) seats(a int, st *reach.States) {
+func (c *checker) seats(a int) {
 	for t := range c.Apps[a].Things {
 		if thing := &c.Apps[a].Things[t]; thing.Kind == model.License && (thing.Seats >= 0 || thing.Price.Known()) {
-			c.license(a, int32(t), st)
+			c.license(a, int32(t))
 		}
 	}
 }
 
-func (c *checker) license(a int, t int32, st *reach.States) {
+func (c *checker) license(a int, t int32) {
 	thing := &c.Apps[a].Things[t]
-	use := Use{App: a, Thing: t, Before: st.App(a).Holders(c.Accounts[a], t)}
-	takers, freed := c.moves(a, t, st)
+	use := Use{App: a, Thing: t, Before: c.States.App(a).Holders(c.Accounts[a], t)}
+	takers, freed := c.moves(a, t)
 	use.freed, use.taken = len(freed), len(takers)
 	if len(takers) > 0 { // what comes free later helps nobody
 		freed = slices.DeleteFunc(freed, func(i int) bool { return i > takers[0].first })
@@ -56,35 +56,35 @@ func (c *checker) license(a int, t int32, st *reach.States) {
 		free = thing.Seats - use.Before
 	}
 	if free < 0 {
-		c.redefined(a, t, st, thing, use.Before)
+		c.redefined(a, t, thing, use.Before)
 	}
 	for free < 0 && len(freed) > 0 { // what is beyond the seats anyway frees none
 		free, freed = free+1, freed[1:]
 	}
 	free = max(free, 0)
 	if served := free + len(freed); served < len(takers) {
-		c.byRank(a, t, st, takers)
+		c.byRank(a, t, takers)
 		use.Missing = len(takers) - served
-		c.without(a, t, st, &use, takers[:served], takers[served:])
+		c.without(a, t, &use, takers[:served], takers[served:])
 		takers = takers[:served]
 	}
 	for _, x := range takers[min(free, len(takers)):] {
-		for _, i := range c.bringing(a, t, st, x.key) {
+		for _, i := range c.bringing(a, t, x.key) {
 			c.out.Needs[i] = append(c.out.Needs[i], freed[0])
 		}
 		freed = freed[1:]
 	}
 	use.After = use.Before - use.freed + len(takers)
-	c.idle(&use, st)
+	c.idle(&use)
 	c.out.Uses = append(c.out.Uses, use)
 	c.useNotices(&use)
 }
 
 // redefined holds the redefinitions by which a license comes along with what
 // many have already, where there are not seats enough for all of them.
-func (c *checker) redefined(a int, t int32, st *reach.States, thing *model.Thing, used int) {
+func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 	for _, i := range c.byApp[a] {
-		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.More && c.brings(a, t, st, ch) {
+		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.More && c.brings(a, t, ch) {
 			c.hold(i, Seats, "%s would have license %s by it, and %d seats were bought; %d more needed", model.Count(len(ch.Through), "account more", "accounts more"), thing.Name, thing.Seats, used-thing.Seats)
 		}
 	}
@@ -92,8 +92,8 @@ func (c *checker) redefined(a int, t int32, st *reach.States, thing *model.Thing
 
 // moves finds which accounts come to have a license, in the plan's order, and
 // which changes free a seat.
-func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed []int) {
-	r, sets := st.App(a), c.Accounts[a].Sets
+func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
+	r, sets := c.States.App(a), c.Accounts[a].Sets
 	now := map[string]*reach.State{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
@@ -102,7 +102,7 @@ func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed
 		}
 		x := now[ch.Key]
 		if x == nil {
-			x = &reach.State{After: st.Of(a, ch.Key).Set}
+			x = &reach.State{After: c.States.Of(a, ch.Key).Set}
 			now[ch.Key] = x
 		}
 		had := r.Has(x.After, t)
@@ -118,7 +118,7 @@ func (c *checker) moves(a int, t int32, st *reach.States) (takers []taker, freed
 }
 
 // bringing lists the widening changes of an account that bring a thing.
-func (c *checker) bringing(a int, t int32, st *reach.States, key string) (out []int) {
+func (c *checker) bringing(a int, t int32, key string) (out []int) {
 	if c.widening == nil {
 		c.widening = map[[2]string][]int{}
 		for i := range c.Changes {
@@ -129,7 +129,7 @@ func (c *checker) bringing(a int, t int32, st *reach.States, key string) (out []
 		}
 	}
 	for _, i := range c.widening[[2]string{c.Apps[a].ID, key}] {
-		if st.App(a).Brings(c.Changes[i].Thing, t) {
+		if c.States.App(a).Brings(c.Changes[i].Thing, t) {
 			out = append(out, i)
 		}
 	}
@@ -138,7 +138,7 @@ func (c *checker) bringing(a int, t int32, st *reach.States, key string) (out []
 
 // byRank sorts those who come to have a license: by the rank of the kit that
 // gives it, then by the day on which they started, then by id.
-func (c *checker) byRank(a int, t int32, st *reach.States, takers []taker) {
+func (c *checker) byRank(a int, t int32, takers []taker) {
 	ids, starts := c.People.Column("id"), c.People.Column("starts")
 	start := func(x taker) string {
 		if starts == nil {
@@ -148,7 +148,7 @@ func (c *checker) byRank(a int, t int32, st *reach.States, takers []taker) {
 	}
 	ranks := map[int32]int{}
 	for _, x := range takers {
-		ranks[x.person], _ = c.rank(a, t, st, x.person)
+		ranks[x.person], _ = c.rank(a, t, x.person)
 	}
 	slices.SortFunc(takers, func(x, y taker) int {
 		return cmp.Or(cmp.Compare(ranks[x.person], ranks[y.person]), cmp.Compare(start(x), start(y)), cmp.Compare(ids.At(int(x.person)), ids.At(int(y.person))))
@@ -157,12 +157,12 @@ func (c *checker) byRank(a int, t int32, st *reach.States, takers []taker) {
 
 // rank is the best rank of the kits by which a person has a license; a kit
 // without one comes after all.
-func (c *checker) rank(a int, t int32, st *reach.States, person int32) (rank int, kit *model.Kit) {
+func (c *checker) rank(a int, t int32, person int32) (rank int, kit *model.Kit) {
 	rank = math.MaxInt
 	for _, h := range c.Due.Classes[c.Due.Of[person]].Kits {
 		k := c.Kits[h.Kit]
 		for _, g := range k.Gives {
-			if g.App != a || !slices.ContainsFunc(g.Things, func(x int32) bool { return st.App(a).Brings(x, t) }) {
+			if g.App != a || !slices.ContainsFunc(g.Things, func(x int32) bool { return c.States.App(a).Brings(x, t) }) {
 				continue
 			}
 			if r := cmp.Or(k.Rank, math.MaxInt); kit == nil || r < rank {
@@ -175,25 +175,25 @@ func (c *checker) rank(a int, t int32, st *reach.States, person int32) (rank int
 
 // without holds what would take a seat that is not there, and says why this
 // person is the one who goes without.
-func (c *checker) without(a int, t int32, st *reach.States, use *Use, served, others []taker) {
+func (c *checker) without(a int, t int32, use *Use, served, others []taker) {
 	thing := &c.Apps[a].Things[t]
 	says := fmt.Sprintf("no seat of license %s is left: %d bought, %d held, %d freed by this plan, %d wanted", thing.Name, thing.Seats, use.Before, use.freed, use.taken)
 	last := "; nobody gets one"
 	if len(served) > 0 {
 		x := served[len(served)-1]
-		last = fmt.Sprintf("; the last to get one is %s (%s)", c.personName(x.person), c.standing(a, t, st, x.person))
+		last = fmt.Sprintf("; the last to get one is %s (%s)", c.personName(x.person), c.standing(a, t, x.person))
 	}
 	for _, x := range others {
-		for _, i := range c.bringing(a, t, st, x.key) {
-			c.hold(i, Seats, "%s; %s goes without (%s)%s", says, c.personName(x.person), c.standing(a, t, st, x.person), last)
+		for _, i := range c.bringing(a, t, x.key) {
+			c.hold(i, Seats, "%s; %s goes without (%s)%s", says, c.personName(x.person), c.standing(a, t, x.person), last)
 		}
 	}
 }
 
 // standing says where a person stands among those who want a seat.
-func (c *checker) standing(a int, t int32, st *reach.States, person int32) string {
+func (c *checker) standing(a int, t int32, person int32) string {
 	says := "no rank"
-	if _, kit := c.rank(a, t, st, person); kit != nil && kit.Rank > 0 {
+	if _, kit := c.rank(a, t, person); kit != nil && kit.Rank > 0 {
 		says = fmt.Sprintf("rank %d of kit %s", kit.Rank, kit.Name)
 	}
 	if starts := c.People.Get(int(person), "starts"); starts != "" {
@@ -204,23 +204,24 @@ func (c *checker) standing(a int, t int32, st *reach.States, person int32) strin
 
 // idle finds the seats that nobody works with: those of blocked accounts, and
 // of accounts that belong to nobody.
-func (c *checker) idle(use *Use, st *reach.States) {
+func (c *checker) idle(use *Use) {
 	a := use.App
-	accounts, r := c.Accounts[a], st.App(a)
+	accounts, has := c.Accounts[a], c.States.App(a).Giving(use.Thing)
 	for i, set := range accounts.Held {
-		key, open := accounts.Key, accounts.Open[i]
-		if !r.Has(set, use.Thing) && open {
-			continue
+		open := accounts.Open[i]
+		if open && !has[set] {
+			continue // what comes to it, its person works with
 		}
-		if s := st.Of(a, key.At(i)); s != nil {
+		key := accounts.Key.At(i)
+		if s := c.States.Of(a, key); s != nil {
 			set, open = s.After, s.OpenAfter
 		}
 		switch {
-		case !r.Has(set, use.Thing):
+		case !has[set]:
 		case c.Diff.PersonOf[a][i] == diff.None:
-			use.Nobodys = append(use.Nobodys, key.At(i))
+			use.Nobodys = append(use.Nobodys, key)
 		case !open:
-			use.Blocked = append(use.Blocked, key.At(i))
+			use.Blocked = append(use.Blocked, key)
 		}
 	}
 	slices.Sort(use.Nobodys)

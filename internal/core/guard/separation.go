@@ -7,14 +7,13 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // separation holds the changes by which a person would come to hold two things
 // that are kept apart, counted over effective access in all applications after
 // the plan. Who holds both already and gains neither is pointed out, and so is
 // who may by an exception. O(holders + changes) for each separation.
-func (c *checker) separation(st *reach.States) {
+func (c *checker) separation() {
 	if len(c.Separations) == 0 {
 		return
 	}
@@ -23,7 +22,7 @@ func (c *checker) separation(st *reach.States) {
 		ch := &c.Changes[i]
 		switch {
 		case ch.Verb == model.Redefine && ch.Sense == diff.More:
-			for _, at := range st.Through(ch, true) {
+			for _, at := range c.States.Through(ch, true) {
 				if p := c.Diff.PersonOf[ch.App][at]; p != diff.None {
 					gains[p] = append(gains[p], i)
 				}
@@ -34,16 +33,16 @@ func (c *checker) separation(st *reach.States) {
 	}
 	for n := range c.Separations {
 		sep := &c.Separations[n]
-		holds := c.holders(sep, st)
+		holds := c.holders(sep)
 		for _, p := range sortedKeys(gains) {
 			if len(holds[p]) < 2 {
-				c.swaps(st, p, sep, gains[p])
+				c.swaps(p, sep, gains[p])
 			}
 		}
-		c.redefinitions(sep, st)
+		c.redefinitions(sep)
 		var already []string
 		for _, p := range sortedKeys(holds) {
-			if len(holds[p]) > 1 && !c.pair(sep, p, holds[p], gains[p], st) {
+			if len(holds[p]) > 1 && !c.pair(sep, p, holds[p], gains[p]) {
 				already = append(already, c.personName(p))
 			}
 		}
@@ -55,14 +54,14 @@ func (c *checker) separation(st *reach.States) {
 
 // redefinitions holds what lets someone hold two things that are kept apart as
 // things are, whatever else the plan takes away. O(accounts) for each.
-func (c *checker) redefinitions(sep *model.Separation, st *reach.States) {
+func (c *checker) redefinitions(sep *model.Separation) {
 	for i := range c.Changes {
 		ch := &c.Changes[i]
-		if ch.Verb != model.Redefine || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, st, ch) }) {
+		if ch.Verb != model.Redefine || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, ch) }) {
 			continue
 		}
 		for at, p := range c.Diff.PersonOf[ch.App] {
-			if p == diff.None || !st.Before(int(ch.App)).Has(c.Accounts[ch.App].Held[at], ch.Thing) {
+			if p == diff.None || !c.States.Before(int(ch.App)).Has(c.Accounts[ch.App].Held[at], ch.Thing) {
 				continue
 			}
 			was, will := 0, 0
@@ -71,8 +70,8 @@ func (c *checker) redefinitions(sep *model.Separation, st *reach.States) {
 					continue
 				}
 				held := c.Accounts[x.App].Held[c.Diff.AccountOf[x.App][p]]
-				was += one(st.Before(x.App).Has(held, x.Thing))
-				will += one(st.App(x.App).Has(held, x.Thing) || st.Before(x.App).Has(held, x.Thing))
+				was += one(c.States.Before(x.App).Has(held, x.Thing))
+				will += one(c.States.App(x.App).Has(held, x.Thing) || c.States.Before(x.App).Has(held, x.Thing))
 			}
 			if will > max(was, 1) && c.exception(sep, p) == nil {
 				c.hold(i, Separation, "%s would hold by it, with what is held today, what is kept apart: %s (%s)", c.personName(p), sep.Name, sep.Pos)
@@ -91,7 +90,7 @@ func one(is bool) int {
 
 // pair deals with one person who will hold two or more things of a separation;
 // it reports false where nothing is to be held for it.
-func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, gains []int, st *reach.States) bool {
+func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, gains []int) bool {
 	var sides []string
 	for _, x := range things {
 		sides = append(sides, c.address(x)+" "+c.side(p, x))
@@ -103,7 +102,7 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 	held := false
 	for _, i := range gains {
 		if slices.ContainsFunc(things, func(x model.AppThing) bool {
-			return c.brings(x.App, x.Thing, st, &c.Changes[i])
+			return c.brings(x.App, x.Thing, &c.Changes[i])
 		}) {
 			held = true
 			if c.Changes[i].Verb == model.Redefine && len(c.out.Holds[i]) >= maxNamed {
@@ -142,7 +141,7 @@ func (c *checker) exception(sep *model.Separation, p int32) *model.Exception {
 
 // holders tells which of the things of a separation people will have after the
 // plan, of those who will have any.
-func (c *checker) holders(sep *model.Separation, st *reach.States) map[int32][]model.AppThing {
+func (c *checker) holders(sep *model.Separation) map[int32][]model.AppThing {
 	out := map[int32][]model.AppThing{}
 	add := func(p int32, x model.AppThing) {
 		if !slices.Contains(out[p], x) {
@@ -150,24 +149,25 @@ func (c *checker) holders(sep *model.Separation, st *reach.States) map[int32][]m
 		}
 	}
 	for _, x := range sep.Apart {
-		accounts, r := c.Accounts[x.App], st.App(x.App)
+		accounts, r := c.Accounts[x.App], c.States.App(x.App)
 		if accounts == nil {
 			continue
 		}
+		has := r.Giving(x.Thing)
 		for i, p := range c.Diff.PersonOf[x.App] {
 			if p == diff.None {
 				continue
 			}
 			set := accounts.Held[i]
-			if s := st.Of(x.App, accounts.Key.At(i)); s != nil {
+			if s := c.States.Of(x.App, accounts.Key.At(i)); s != nil {
 				set = s.After
 			}
-			if r.Has(set, x.Thing) {
+			if has[set] {
 				add(p, x)
 			}
 		}
 		for _, i := range c.byApp[x.App] {
-			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None && r.Has(st.Of(x.App, ch.Key).After, x.Thing) {
+			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None && r.Has(c.States.Of(x.App, ch.Key).After, x.Thing) {
 				add(ch.Person, x)
 			}
 		}
@@ -177,15 +177,15 @@ func (c *checker) holders(sep *model.Separation, st *reach.States) map[int32][]m
 
 // swaps makes what a person gains wait for what the person loses of the same
 // separation: if the loss is rejected, the gain must not come.
-func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains []int) {
+func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 	for _, lost := range sep.Apart {
-		if c.Accounts[lost.App] == nil || !c.before(p, lost, st) {
+		if c.Accounts[lost.App] == nil || !c.before(p, lost) {
 			continue
 		}
 		for _, i := range gains {
 			gained := false
 			for _, x := range sep.Apart {
-				gained = gained || x != lost && c.brings(x.App, x.Thing, st, &c.Changes[i])
+				gained = gained || x != lost && c.brings(x.App, x.Thing, &c.Changes[i])
 			}
 			if !gained {
 				continue
@@ -196,7 +196,7 @@ func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains 
 				if !less && (ch.Person != p || !narrows(ch)) {
 					continue
 				}
-				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, st, ch) {
+				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, ch) {
 					if k > i {
 						c.hold(i, Separation, "%s loses %s only after this, and they are kept apart: %s (%s)", c.personName(p), c.address(lost), sep.Name, sep.Pos)
 						continue
@@ -209,9 +209,9 @@ func (c *checker) swaps(st *reach.States, p int32, sep *model.Separation, gains 
 }
 
 // before tells whether a person has a thing as things are.
-func (c *checker) before(p int32, x model.AppThing, st *reach.States) bool {
+func (c *checker) before(p int32, x model.AppThing) bool {
 	account := c.Diff.AccountOf[x.App][p]
-	return account != diff.None && st.Before(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
+	return account != diff.None && c.States.Before(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
 }
 
 func (c *checker) address(x model.AppThing) string { return c.Apps[x.App].Address(x.Thing).String() }

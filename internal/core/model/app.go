@@ -71,6 +71,9 @@ type Thing struct {
 	Permissions []string // plain strings of the application
 }
 
+// String is a thing in words, without its application: role seller.
+func (t *Thing) String() string { return t.Kind.String() + " " + t.Name }
+
 // Index makes things, attributes and protected accounts findable. It is
 // called once, when the application is complete, and sorts the catalog; the
 // numbers in Implies are given by name before and resolved by the caller.

@@ -28,17 +28,22 @@ func (a *App) Defined(thing int32) *Definition {
 	t := &a.Things[thing]
 	d := &Definition{Kind: t.Kind, Name: t.Name, Title: t.Title, Permissions: slices.Sorted(slices.Values(t.Permissions))}
 	for _, b := range t.Implies {
-		d.Brings = append(d.Brings, a.Things[b].Kind.String()+" "+a.Things[b].Name)
+		d.Brings = append(d.Brings, a.Things[b].String())
 	}
 	slices.Sort(d.Brings)
 	return d
+}
+
+// Without returns what of a short list is not in another.
+func Without[T comparable](list, others []T) []T {
+	return slices.DeleteFunc(slices.Clone(list), func(x T) bool { return slices.Contains(others, x) })
 }
 
 // Numbers finds the things of a list of "role seller"; what is not in the catalog
 // is left out.
 func (a *App) Numbers(list []string) (out []int32) {
 	for n := range a.Things {
-		if slices.Contains(list, a.Things[n].Kind.String()+" "+a.Things[n].Name) {
+		if slices.Contains(list, a.Things[n].String()) {
 			out = append(out, int32(n))
 		}
 	}
@@ -98,7 +103,7 @@ func Common(a, b *App) *App {
 	out := *a
 	out.Things = slices.Clone(a.Things)
 	for t := range out.Things {
-		out.Things[t].Implies = slices.DeleteFunc(slices.Clone(a.Things[t].Implies), func(x int32) bool { return !slices.Contains(b.Things[t].Implies, x) })
+		out.Things[t].Implies = Without(a.Things[t].Implies, Without(a.Things[t].Implies, b.Things[t].Implies))
 	}
 	return &out
 }

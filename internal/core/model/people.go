@@ -150,6 +150,18 @@ func (p *People) Clashes(attr string) []Clash {
 	return clashes
 }
 
+// Named finds a person by id or, case ignored, by user name; -1 for nobody.
+// O(people).
+func (p *People) Named(name string) int {
+	if at, ok := p.Rows("id", map[string]bool{name: true})[name]; ok {
+		return at
+	}
+	if index, _ := p.Index("userName"); index != nil {
+		return index.Find(name)
+	}
+	return -1
+}
+
 // rising tells, and remembers, whether an attribute's column rises.
 func (p *People) rising(attr string, col *table.Column) bool {
 	p.mu.Lock()

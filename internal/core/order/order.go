@@ -52,16 +52,16 @@ func rank(c *diff.Change) int {
 
 // Defer lets what an account loses wait for what it or others gain, where too
 // few would hold a thing in between of which some must stay: a successor is
-// there before an administrator goes. It marks changes and orders them anew.
+// there before an administrator goes. states are those of the changes, which it
+// marks and orders anew.
 // O(accounts · guarded things + changes · log changes).
-func Defer(apps []*model.App, accounts []*model.Accounts, changes []diff.Change, people *model.People) {
+func Defer(apps []*model.App, accounts []*model.Accounts, states *reach.States, changes []diff.Change, people *model.People) {
 	guarded := func(a *model.App) bool {
 		return slices.ContainsFunc(a.Things, func(t model.Thing) bool { return t.AtLeast > 0 })
 	}
 	if !slices.ContainsFunc(apps, guarded) {
 		return
 	}
-	states := reach.Follow(apps, accounts, changes)
 	between := narrowed(accounts, changes)
 	late := make([]map[string]bool, len(apps))
 	any := false

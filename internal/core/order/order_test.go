@@ -9,6 +9,7 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
+	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -99,7 +100,7 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 			changes = append(changes, of(model.Grant, p, 0))
 		}
 		order.Sort(changes, people(3))
-		order.Defer([]*model.App{app}, []*model.Accounts{accounts}, changes, people(3))
+		order.Defer([]*model.App{app}, []*model.Accounts{accounts}, reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes), changes, people(3))
 		widened := false
 		for i := range changes {
 			ch := &changes[i]

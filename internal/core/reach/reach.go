@@ -77,11 +77,18 @@ func (r *Reacher) Active(accounts *model.Accounts, thing int32) int {
 	return r.count(accounts, thing, func(i int) bool { return accounts.Open[i] })
 }
 
-func (r *Reacher) count(accounts *model.Accounts, thing int32, counts func(int) bool) int {
-	has := make([]bool, accounts.Sets.Count())
-	for set := range has {
+// Giving tells of each set that there is whether it gives a thing: for looking
+// at many accounts.
+func (r *Reacher) Giving(thing int32) []bool {
+	has := make([]bool, r.sets.Count())
+	for set := range has { // the full sets that this adds are not asked about
 		has[set] = r.Has(uint32(set), thing)
 	}
+	return has
+}
+
+func (r *Reacher) count(accounts *model.Accounts, thing int32, counts func(int) bool) int {
+	has := r.Giving(thing)
 	n := 0
 	for i, set := range accounts.Held {
 		if has[set] && counts(i) {

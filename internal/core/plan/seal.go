@@ -1,0 +1,275 @@
+package plan
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"runtime"
+	"slices"
+	"sort"
+	"strings"
+	"sync"
+
+	"github.com/gowebpki/jcs"
+)
+
+// alphabet writes ids: 32 letters and digits without those that look alike.
+const alphabet = "abcdefghijkmnpqrstuvwxyz23456789"
+
+func letters(sum []byte, n int) string {
+	out := make([]byte, n)
+	v := binary.BigEndian.Uint64(sum)
+	for i := range out {
+		out[i] = alphabet[v>>59]
+		v <<= 5
+	}
+	return string(out)
+}
+
+// ChangeID derives a change's id from what the change does: 60 bits of a
+// SHA-256 as twelve letters. The same difference has the same id in every
+// plan. Of a create, the attributes do not count: it is the same account.
+func ChangeID(c *Change) string {
+	h := sha256.New()
+	field := func(s string) {
+		_ = binary.Write(h, binary.BigEndian, uint32(len(s))) // a hash never fails
+		io.WriteString(h, s)
+	}
+	field(c.App)
+	field(c.Verb)
+	field(c.Account)
+	field(c.Person)
+	if c.Thing != nil {
+		field(c.Thing.Kind)
+		field(c.Thing.Name)
+	}
+	if c.Attribute != "" {
+		field(c.Attribute)
+		field(fmt.Sprint(c.Before))
+		field(fmt.Sprint(c.After))
+	}
+	return letters(h.Sum(nil), 12)
+}
+
+// jsonOf encodes a value as JSON without escaping for HTML.
+func jsonOf(v any) ([]byte, error) {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	if err := enc.Encode(v); err != nil {
+		return nil, err
+	}
+	return bytes.TrimSuffix(b.Bytes(), []byte("\n")), nil
+}
+
+// canonicalForm is RFC 8785's form of any object or list.
+func canonicalForm(v any) ([]byte, error) {
+	text, err := jsonOf(v)
+	if err != nil {
+		return nil, err
+	}
+	return jcs.Transform(text)
+}
+
+// written tells that encoding/json has written a value whose members stand in
+// order as RFC 8785 has it: its only numbers are line numbers, and it holds
+// neither what encoding/json escapes and RFC 8785 does not (two separators, and
+// what is no UTF-8), nor characters beyond the basic plane, by which keys sort
+// otherwise in UTF-16.
+func written(text []byte) bool {
+	return !bytes.Contains(text, []byte(`\u202`)) && !bytes.Contains(text, []byte(`\ufffd`)) && !bytes.ContainsFunc(text, func(r rune) bool { return r > 0xffff })
+}
+
+// canonicalList is the canonical form of a list, which is that of its parts
+// joined; they are made side by side. The elements' members stand in canonical
+// order already, so that most parts are canonical as they are written.
+func canonicalList[T any](list []T) ([]byte, error) {
+	const size = 512
+	parts := make([][]byte, (len(list)+size-1)/size)
+	errs := make([]error, len(parts))
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	for i := range parts {
+		slots <- struct{}{}
+		wait.Go(func() {
+			part := list[i*size : min((i+1)*size, len(list))]
+			if parts[i], errs[i] = jsonOf(part); errs[i] == nil && !written(parts[i]) {
+				parts[i], errs[i] = canonicalForm(part)
+			}
+			<-slots
+		})
+	}
+	wait.Wait()
+	out := []byte{'['}
+	for i, p := range parts {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		if errs[i] == nil {
+			out = append(out, p[1:len(p)-1]...)
+		}
+	}
+	return append(out, ']'), errors.Join(errs...)
+}
+
+// members returns the plan's top-level members in canonical form.
+func (p *Plan) members() (map[string][]byte, error) {
+	small := *p
+	small.Changes, small.SetAside = nil, nil
+	text, err := canonicalForm(&small)
+	if err != nil {
+		return nil, err
+	}
+	var raw map[string]json.RawMessage
+	if err := json.Unmarshal(text, &raw); err != nil {
+		return nil, err
+	}
+	out := make(map[string][]byte, len(raw))
+	for k, v := range raw {
+		out[k] = v
+	}
+	if out["changes"], err = canonicalList(p.Changes); err != nil {
+		return nil, err
+	}
+	if out["setAside"], err = canonicalList(p.SetAside); err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// names lists the names of members in RFC 8785's order; all of them are ASCII.
+func names(members map[string][]byte) []string {
+	keys := make([]string, 0, len(members))
+	for k := range members {
+		keys = append(keys, k)
+	}
+	sort.Strings(keys)
+	return keys
+}
+
+// writeMember writes one member of an object, with what goes before it.
+func writeMember(w io.Writer, first bool, name string, value []byte) {
+	before := ","
+	if first {
+		before = "{"
+	}
+	_, _ = fmt.Fprintf(w, "%s%q:", before, name) // neither a hash nor a buffer fails
+	_, _ = w.Write(value)
+}
+
+// Seal sets the plan's id and digest and returns the bytes of its file: the
+// canonical form (RFC 8785) and one line end. The id follows from the SHA-256
+// of that form without id and digest, the digest from that without digest; up to
+// the id they are the same, and hashed once.
+func (p *Plan) Seal() ([]byte, error) {
+	p.Format = Format
+	m, err := p.members()
+	if err != nil {
+		return nil, err
+	}
+	delete(m, "id")
+	delete(m, "digest")
+	keys := names(m)
+	at, _ := slices.BinarySearch(keys, "id")
+	whole := sha256.New()
+	for i, k := range keys[:at] {
+		writeMember(whole, i == 0, k, m[k])
+	}
+	without, err := clone(whole)
+	if err != nil {
+		return nil, err
+	}
+	rest := func(h hash.Hash) []byte {
+		for _, k := range keys[at:] {
+			writeMember(h, false, k, m[k])
+		}
+		_, _ = h.Write([]byte{'}'})
+		return h.Sum(nil)
+	}
+	p.ID = letters(rest(without), 8)
+	m["id"] = []byte(`"` + p.ID + `"`)
+	writeMember(whole, at == 0, "id", m["id"])
+	p.Digest = "sha256:" + hex.EncodeToString(rest(whole))
+	m["digest"] = []byte(`"` + p.Digest + `"`)
+	size := 3
+	for k, v := range m {
+		size += len(k) + len(v) + 4
+	}
+	b := bytes.NewBuffer(make([]byte, 0, size))
+	for i, k := range names(m) {
+		writeMember(b, i == 0, k, m[k])
+	}
+	b.WriteString("}\n")
+	return b.Bytes(), nil
+}
+
+// clone returns a SHA-256 that has read what another has.
+func clone(h hash.Hash) (hash.Hash, error) {
+	state, err := h.(encoding.BinaryMarshaler).MarshalBinary()
+	if err != nil {
+		return nil, err
+	}
+	out := sha256.New()
+	return out, out.(encoding.BinaryUnmarshaler).UnmarshalBinary(state)
+}
+
+// Errors of Read that callers tell apart.
+var (
+	ErrNotPlan = errors.New("this is not a plan")
+	ErrChanged = errors.New("the plan was changed after it was drafted")
+	ErrNewer   = errors.New("the plan has a newer format than this program reads")
+)
+
+// Read reads a plan file and proves that not a byte of it has changed since
+// it was drafted.
+func Read(data []byte) (*Plan, error) {
+	var head struct{ Format string }
+	if err := json.Unmarshal(data, &head); err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrNotPlan, jsonError(data, int64(len(data)), err))
+	}
+	if head.Format != Format {
+		if v, ok := strings.CutPrefix(head.Format, "pravet.plan/"); ok && v > "1" {
+			return nil, fmt.Errorf("%w: it is %s, and this program reads %s", ErrNewer, head.Format, Format)
+		}
+		return nil, fmt.Errorf("%w: its format is %q, not %q", ErrNotPlan, head.Format, Format)
+	}
+	var p Plan
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&p); err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrChanged, jsonError(data, dec.InputOffset(), err))
+	}
+	wantID, wantDigest := p.ID, p.Digest
+	sealed, err := p.Seal()
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrChanged, err)
+	}
+	if p.ID != wantID || p.Digest != wantDigest || !bytes.Equal(sealed, data) {
+		return nil, fmt.Errorf("%w: its digest does not fit its contents", ErrChanged)
+	}
+	return &p, nil
+}
+
+// jsonError adds the line and the column to an error of encoding/json; at is
+// where it was found when the error itself does not tell.
+func jsonError(data []byte, at int64, err error) error {
+	var syntax *json.SyntaxError
+	var typ *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &syntax):
+		at = syntax.Offset
+	case errors.As(err, &typ):
+		at = typ.Offset
+	}
+	before := data[:min(at, int64(len(data)))]
+	line := 1 + bytes.Count(before, []byte{'\n'})
+	column := len(before) - bytes.LastIndexByte(before, '\n')
+	return fmt.Errorf("line %d, column %d: %w", line, column, err)
+}

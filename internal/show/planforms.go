@@ -1,0 +1,110 @@
+package show
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+
+	"pravet/internal/core/plan"
+)
+
+// PlanTable is the changes as a table, one a row.
+func PlanTable(v *PlanView) *Table {
+	keys := []string{"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after", "also", "forGood", "held", "decision", "reason"}
+	t := &Table{Headers: keys, Keys: keys}
+	for _, c := range v.Changes {
+		kind, thing := "", ""
+		if c.Thing != nil {
+			kind, thing = c.Thing.Kind, c.Thing.Name
+		}
+		var holds, reasons []string
+		for _, h := range c.Holds {
+			holds = append(holds, h.Guard+": "+h.Says)
+		}
+		for _, r := range c.Reasons {
+			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
+		}
+		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect, c.Verb, kind, thing, c.Attribute,
+			plainValue(c.Before), plainValue(c.After), Means(c), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
+	}
+	return t
+}
+
+func plainValue(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return ""
+	case string:
+		return v
+	}
+	out, err := json.Marshal(v)
+	if err != nil {
+		return fmt.Sprint(v)
+	}
+	return string(out)
+}
+
+// PlanJSON writes the plan with the changes of the view, indented.
+func PlanJSON(w io.Writer, v *PlanView) error {
+	part := *v.Plan
+	part.Changes = []plan.Change{}
+	for _, c := range v.Changes {
+		part.Changes = append(part.Changes, *c)
+	}
+	part.Totals = plan.Count(part.Changes)
+	return PrintJSON(w, &part)
+}
+
+// PlanMarkdown writes the plan for a merge request.
+func PlanMarkdown(w io.Writer, v *PlanView) error {
+	p := &Printer{w: w}
+	t := plan.Totals{Changes: len(v.Changes)}
+	for _, c := range v.Changes {
+		t.Add(c)
+	}
+	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
+	p.Line()
+	p.Linef("%s.", totals(t, func(_, text string) string { return text }, func(s string) string { return s }))
+	for i := range v.Plan.Costs {
+		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
+	}
+	for i := range v.Plan.Exports {
+		e := &v.Plan.Exports[i]
+		first := true
+		for _, c := range v.Changes {
+			if c.App != e.App {
+				continue
+			}
+			if first {
+				p.Line()
+				p.Linef("#### %s", markdown(e.App+" "+e.Title))
+				p.Line()
+				p.Line("| effect | who | change | why |")
+				p.Line("| --- | --- | --- | --- |")
+				first = false
+			}
+			var why []string
+			for _, h := range c.Holds {
+				why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
+			}
+			for _, r := range c.Reasons {
+				why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
+			}
+			what := What(c)
+			if c.ForGood {
+				what += ", for good"
+			}
+			if means := Means(c); means != "" {
+				what += " (" + means + ")"
+			}
+			p.Linef("| %s | %s | %s | %s |", c.Effect, markdown(Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>"))
+		}
+	}
+	return p.Err()
+}
+
+// markdown escapes a text for a cell of a Markdown table.
+func markdown(s string) string {
+	return strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`).Replace(clean(s))
+}

@@ -1,0 +1,162 @@
+package show
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// What says in words what a change does, without its account.
+func What(c *plan.Change) string {
+	switch {
+	case c.Verb == "redefine":
+		return redefined(c)
+	case c.Thing != nil:
+		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, clean(c.Thing.Name))
+	case c.Verb == "update":
+		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
+	case c.Verb == "create":
+		return "create account " + clean(c.Account)
+	}
+	return c.Verb + " account"
+}
+
+// redefined says what a redefinition changes: a title, or what a list gains or
+// loses.
+func redefined(c *plan.Change) string {
+	what := fmt.Sprintf("redefine %s %s: ", c.Thing.Kind, clean(c.Thing.Name))
+	if c.Attribute == "title" {
+		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
+	}
+	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	words := [2]string{"it no longer brings ", "it also brings "}
+	if c.Attribute == "permissions" {
+		words = [2]string{"without permission ", "with permission "}
+	}
+	if gone := model.Without(before, after); len(gone) > 0 {
+		return what + words[0] + clean(strings.Join(gone, ", "))
+	}
+	return what + words[1] + clean(strings.Join(model.Without(after, before), ", "))
+}
+
+// maxReach is how many people of a redefinition's reach are named.
+const maxReach = 8
+
+// reached says whom a redefinition reaches.
+func reached(c *plan.Change) string {
+	r := c.Reach
+	switch {
+	case r == nil || c.Attribute == "title":
+		return ""
+	case r.Accounts == 0:
+		return "nobody has it, so nobody gains or loses anything"
+	}
+	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
+	if c.Effect == "narrows" {
+		gains = model.Count(r.Accounts, "account loses", "accounts lose") + " by it: "
+	}
+	named := r.People[:min(len(r.People), maxReach)]
+	if more := r.Accounts - len(named); more > 0 {
+		return gains + clean(strings.Join(named, ", ")) + " and " + model.Thousands(more) + " more"
+	}
+	return gains + clean(strings.Join(named, ", "))
+}
+
+// Means says what a change means in the end, beyond what it does: what comes or
+// goes with it. It is "" where there is nothing to add.
+func Means(c *plan.Change) string {
+	if c.Verb == "redefine" {
+		return reached(c)
+	}
+	var things []string
+	for _, t := range c.Also {
+		things = append(things, t.Kind+" "+clean(t.Name))
+	}
+	list := strings.Join(things, ", ")
+	var out []string
+	if list != "" {
+		out = append(out, map[string]string{
+			"suspend": "out of reach: ", "restore": "in reach again: ", "remove": "gone with it: ",
+		}[c.Verb]+list)
+		switch {
+		case c.Thing != nil && c.Effect == "widens":
+			out[0] = "also " + list
+		case c.Thing != nil:
+			out[0] = "with it goes " + list
+		}
+	}
+	switch {
+	case c.Stays && c.Effect == "widens":
+		out = append(out, "it was there already, brought along by something else")
+	case c.Stays && c.Effect == "narrows":
+		out = append(out, "it stays, brought along by something else")
+	}
+	return strings.Join(out, "; ")
+}
+
+// Sentence says in words what a change does, and to whom.
+func Sentence(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" { // a definition
+		return c.App + ": " + What(c)
+	}
+	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
+}
+
+// Whose names the person of a change, or the account of nobody.
+func Whose(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" {
+		return "all who have it"
+	}
+	if c.Person == "" {
+		return clean(c.Account) + ", nobody's account"
+	}
+	if name := p.People[c.Person]; name != "" {
+		return clean(name) + " (" + clean(c.Person) + ")"
+	}
+	return clean(c.Person)
+}
+
+func quote(v any) string {
+	if v == nil {
+		return "no value"
+	}
+	return fmt.Sprintf("%q", fmt.Sprint(v))
+}
+
+// clean keeps control characters of an export from reaching the terminal.
+func clean(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r >= 0x7f && r < 0xa0 || r == '\u2028' || r == '\u2029' {
+			return '\ufffd'
+		}
+		return r
+	}, s)
+}
+
+// TotalsLine says what a plan amounts to, in colour.
+func TotalsLine(t plan.Totals) string { return totals(t, Effect, Alarm) }
+
+func totals(t plan.Totals, effect func(effect, text string) string, alarm func(string) string) string {
+	line := model.Count(t.Changes, "change", "changes") + ": " + strings.Join([]string{
+		effect("widens", model.Count(t.Widens, "widens", "widen")+" access"),
+		effect("narrows", model.Count(t.Narrows, "narrows", "narrow")+" it"),
+		effect("keeps", model.Count(t.Keeps, "keeps", "keep")+" it"),
+	}, ", ")
+	if t.ForGood > 0 {
+		line += "; " + alarm(model.Count(t.ForGood, "is", "are")+" for good")
+	}
+	if t.Held > 0 {
+		line += "; " + alarm(model.Count(t.Held, "is", "are")+" held")
+	}
+	return line
+}
+
+// costs says what seats in use cost before and after.
+func costs(c *plan.Cost) string {
+	if c.Before == c.After {
+		return fmt.Sprintf("%s %s a month, and as much after the plan", c.Before, c.Currency)
+	}
+	return fmt.Sprintf("%s %s a month, and %s after the plan", c.Before, c.Currency, c.After)
+}
