@@ -3,7 +3,10 @@
 package main
 
 import (
+	"context"
 	"os"
+	"os/signal"
+	"syscall"
 
 	"pravet/internal/cli"
 )
@@ -12,5 +15,9 @@ import (
 var version = "unversioned"
 
 func main() {
-	os.Exit(cli.Run(os.Args[1:], cli.System(version)))
+	// A reader that goes away must not end a run half-way.
+	signal.Ignore(syscall.SIGPIPE)
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	context.AfterFunc(ctx, stop) // whoever interrupts twice means it
+	os.Exit(cli.Run(ctx, os.Args[1:], cli.System(version)))
 }

@@ -11,8 +11,7 @@ import (
 
 // definition tells whether a change of a definition is to be seen.
 func (r *readBack) definition(verb model.Verb, c *plan.Change) (ok bool, says string) {
-	kind, _ := model.ParseKind(c.Thing.Kind)
-	t := r.app.Thing(kind, c.Thing.Name)
+	t := r.app.Thing(c.Thing.Kind, c.Thing.Name)
 	if t < 0 || r.accounts.Definitions == nil {
 		return false, "the export shows no definitions"
 	}

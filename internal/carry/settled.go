@@ -24,14 +24,33 @@ func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
 	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil), reach.New(app, accounts.Sets)}
 }
 
+// renames are the new names of accounts that some of the changes have renamed, by
+// their old ones.
+func (r *readBack) renames(changes []*plan.Change) map[string]string {
+	out := map[string]string{}
+	for _, c := range changes {
+		name, ok := c.After.(string)
+		if !ok || c.Verb != model.Update || c.Attribute != r.app.Match {
+			continue
+		}
+		if settled, _ := r.settled(c); settled {
+			out[c.Account] = name
+		}
+	}
+	return out
+}
+
 // settled tells whether a change is to be seen in the application, and if
 // not, what is there instead.
 func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
-	verb, _ := model.ParseVerb(c.Verb)
+	verb := c.Verb
 	if verb.OfThing() {
 		return r.definition(verb, c)
 	}
 	at := r.index.Find(c.Account)
+	if name, ok := c.After.(string); ok && verb == model.Update && c.Attribute == r.app.Match {
+		at = r.index.Find(name) // it has another name now
+	}
 	if verb == model.Remove {
 		if at >= 0 {
 			return false, "the account is still there"
@@ -68,7 +87,7 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 		}
 		return r.attr(at, c.Attribute, want)
 	default:
-		kind, _ := model.ParseKind(c.Thing.Kind)
+		kind := c.Thing.Kind
 		t := r.app.Thing(kind, c.Thing.Name)
 		gains := verb == model.Gaining(kind)
 		has := t >= 0 && r.holds(at, t, gains)

@@ -14,27 +14,33 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
+	"pravet/internal/plans"
+	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
-func (c *context) apply() *cobra.Command {
+func (c *program) apply() *cobra.Command {
 	var yes bool
 	cmd := &cobra.Command{
 		Use:     "apply PLAN",
 		Short:   "Carry out what is accepted of a plan, and check every change afterwards",
 		GroupID: carrying,
 		Long: `Apply carries out a plan: what was accepted of it, or all that was not rejected
-when nothing was accepted by itself. What a guard holds is left alone. A plan is
-carried out only while its exports and files are as they were when it was
-drafted.
+when nothing was accepted by itself. What a guard holds is left alone, and so is
+what is no longer due today. A plan is carried out only while its exports and
+files are as they were when it was drafted.
+
+Changes come in the order of what they need. Decisions are read again before each
+step, and each application is read again after it: every change is settled, or
+not settled and why.
 
 On a terminal it shows the totals and asks once. Without one it needs an
-accepted plan, or --yes. Afterwards each application is read again and every
-change is settled, or not settled and why. A run that was interrupted is
-finished by applying the plan again.
+accepted plan, or --yes. An interrupted run ends after the step that it is in; to
+go on, apply the plan again.
 
-Exit status: 0 done; 1 failed, nothing or not all was carried out; 4 some
-changes are held by a guard, the others are done; 5 some changes are not settled.`,
+Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
+held by a guard, the others are done; 5 the run ended early, or some changes are
+not settled.`,
 		Example: example("pravet apply b69fbmpj", "pravet apply b69fbmpj --yes"),
 		Args:    cobra.ExactArgs(1),
 	}
@@ -45,21 +51,24 @@ changes are held by a guard, the others are done; 5 some changes are not settled
 		if err != nil {
 			return err
 		}
-		l, err := c.ledger(dir)
-		if err != nil {
-			return err
-		}
-		defer l.Close()
-		lock, err := carry.TakeLock(dir, c.actor(dir), "apply "+p.ID, c.Now())
-		if err != nil {
-			return err
-		}
-		defer lock.Release()
 		today := day.Of(c.Now())
 		if asOf, err := day.Parse(p.AsOf); err != nil || asOf > today {
 			return fail(Failed, "the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today", p.AsOf, today)
 		}
-		j, err := carry.New(dir, p, l, today)
+		l, err := c.soundLedger(dir)
+		if err != nil {
+			return err
+		}
+		defer l.Close()
+		release, err := l.Lease("apply " + p.ID)
+		if err != nil {
+			return err
+		}
+		defer release()
+		if err := c.register(dir, l, p); err != nil {
+			return err
+		}
+		j, err := c.job(dir, l, p, today)
 		if err != nil {
 			return err
 		}
@@ -68,21 +77,93 @@ changes are held by a guard, the others are done; 5 some changes are not settled
 	return cmd
 }
 
-func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
+// soundLedger opens the ledger for deciding and carrying out: it must hold every
+// entry that it ever held, as it was written.
+func (c *program) soundLedger(dir string) (ledger.Ledger, error) {
+	l, err := c.ledger(dir)
+	if err != nil {
+		return nil, err
+	}
+	err = l.Cut()
+	var v *ledger.Verdict
+	if err == nil {
+		v, err = l.Verify()
+	}
+	if err == nil && v.Broken != 0 {
+		err = fail(Failed, "the ledger is not whole: %s; nothing was changed. Put the whole ledger back", v.Says)
+	}
+	if err != nil {
+		return nil, errors.Join(err, l.Close())
+	}
+	return l, nil
+}
+
+// register makes sure that a plan was drafted here, or is what would be.
+func (c *program) register(dir string, l ledger.Ledger, p *plan.Plan) error {
+	known, err := plans.Registered(l, p)
+	if err != nil || known {
+		return err
+	}
+	tree, err := c.tree(dir)
+	if err != nil {
+		return err
+	}
+	return plans.Register(c.ctx, l, tree, p, plans.Folder+"/"+p.ID+".json")
+}
+
+// job reads all that a run needs, once the books of runs that were cut off are
+// closed.
+func (c *program) job(dir string, l ledger.Ledger, p *plan.Plan, today day.Day) (*carry.Job, error) {
+	tree, err := c.tree(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := prepare.Rules(c.ctx, tree)
+	if len(s.Errors()) > 0 {
+		return nil, c.problems(s)
+	}
+	if err := c.settle(dir, s, l); err != nil {
+		return nil, err
+	}
+	var apps []string
+	for i := range p.Exports {
+		if s.Repo.App(p.Exports[i].App) >= 0 { // carry speaks of those that are gone
+			apps = append(apps, p.Exports[i].App)
+		}
+	}
+	if err := c.read(s, apps); err != nil {
+		return nil, err
+	}
+	return carry.New(c.ctx, s, p, l, today)
+}
+
+// settle closes the books of runs that were cut off, and says what came of them.
+// The caller has the lease.
+func (c *program) settle(dir string, s *prepare.State, l ledger.Ledger) error {
+	runs, err := carry.Settle(c.ctx, s, l, func(id string) (*plan.Plan, error) { return plans.Load(dir, id) })
+	for _, u := range runs {
+		fmt.Fprintln(c.Stderr, u)
+		for _, w := range u.Warnings {
+			fmt.Fprintln(c.Stderr, "  "+w)
+		}
+	}
+	return err
+}
+
+func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 	out := show.NewPrinter(c.Stdout, c.Environ)
 	// Nothing accepted by itself: all that is not rejected is meant, once
 	// someone says so.
-	accepted := j.Standing.All || j.Standing.AnyAccepted()
+	accepted := j.Accepted()
 	if !accepted {
-		j.Standing.All = true
-		j.Refresh()
+		if err := j.Whole(c.ctx); err != nil {
+			return err
+		}
 	}
-	if err := j.Recheck(); err != nil {
-		return err
-	}
+	j.Preview()
 	ready := j.Count(decide.Ready)
 	c.outlook(out, j)
-	if ready == 0 && !j.Pending() {
+	if ready == 0 {
 		out.Line("There is nothing to carry out.")
 		if err := out.Err(); err != nil {
 			return err
@@ -95,34 +176,52 @@ func (c *context) carryOut(j *carry.Job, l *ledger.Ledger, yes bool) error {
 	if err := c.consent(out, j, accepted, yes); err != nil {
 		return err
 	}
-	if !accepted && ready > 0 {
-		rec := ledger.Decision{Plan: j.Plan.ID, Verdict: "accept", All: true, Because: "asked at apply"}
+	if !accepted {
+		rec := ledger.Decision{Plan: j.Plan.ID, Digest: j.Plan.Digest, Verdict: "accept", All: true, Because: "asked at apply"}
 		if yes {
 			rec.Because = "apply --yes"
 		}
 		if err := l.Append(ledger.Record{Kind: ledger.Decided, Subject: j.Plan.ID, Body: rec}); err != nil {
-			return err
+			return fmt.Errorf("the consent could not be recorded, and nothing was changed: %w", err)
 		}
 	}
-	res, err := j.Run(func(says string) { fmt.Fprintln(c.Stderr, says) })
-	if res != nil {
-		c.result(out, j, res)
+	res, err := j.Run(c.ctx, func(says string) { fmt.Fprintln(c.Stderr, says) })
+	return c.ended(out, j, l, res, err)
+}
+
+// ended tells what a run came to, on standard error where standard output cannot
+// be written, and chooses the exit status.
+func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *carry.Result, err error) error {
+	if res == nil {
+		return fmt.Errorf("the run did not begin, and nothing was changed: %w", err)
 	}
+	c.result(out, j, res)
+	if h, err := l.Head(); err == nil {
+		out.Line(show.Dim(fmt.Sprintf("On record: pravet log %s. The ledger ends with entry %d, %s", res.Run, h.Seq, h.Hash)))
+	}
+	if out.Err() != nil {
+		told := show.NewPrinter(c.Stderr, c.Environ)
+		told.Linef("standard output could not be written (%v); this is what was done:", out.Err())
+		c.result(told, j, res)
+	}
+	done := res.Settled + res.NotSettled
 	switch {
-	case err != nil && res != nil && res.Settled+res.NotSettled > 0:
+	case err != nil && res.Written != "":
+		return fail(Partly, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
+	case err != nil && done > 0:
 		return fail(Partly, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
 	case err != nil:
-		return err
+		return fail(Failed, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
 	case res.NotSettled > 0:
 		return &statusError{status: Partly}
 	case res.Held > 0:
 		return &statusError{status: Held}
 	}
-	return out.Err()
+	return nil
 }
 
 // outlook says what will be carried out, and what will be left alone.
-func (c *context) outlook(out *show.Printer, j *carry.Job) {
+func (c *program) outlook(out *show.Printer, j *carry.Job) {
 	var t plan.Totals
 	for i := range j.Plan.Changes {
 		if j.States[i] == decide.Ready {
@@ -140,21 +239,47 @@ func (c *context) outlook(out *show.Printer, j *carry.Job) {
 	}{
 		{decide.Completed, "done already"}, {decide.Waiting, "not accepted, left alone"}, {decide.Refused, "rejected, left alone"},
 		{decide.Held, "held by a guard, left alone"}, {decide.Lacking, "left alone, as something that it needs is not carried out"},
+		{decide.Past, "no longer due on " + j.Today.String() + ", left alone"},
 	} {
-		if n := j.Count(x.state); n > 0 {
-			out.Linef("  %s %s", model.Count(n, "change", "changes"), x.says)
+		n := j.Count(x.state)
+		if n == 0 {
+			continue
+		}
+		out.Linef("  %s %s", model.Count(n, "change", "changes"), x.says)
+		c.named(out, j, x.state)
+	}
+}
+
+// maxNamed is how many changes of a state are named before a run.
+const maxNamed = 12
+
+// named names the changes that are left alone for a reason that the plan does
+// not show.
+func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
+	n := 0
+	for i := range j.Plan.Changes {
+		ch := &j.Plan.Changes[i]
+		why := j.Why[ch.ID].Says
+		if j.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.Past {
+			continue
+		}
+		if n++; n > maxNamed {
+			continue
+		}
+		if state == decide.Past {
+			out.Line("    " + show.Sentence(j.Plan, ch))
+		} else {
+			out.Linef("    %s: %s", show.Sentence(j.Plan, ch), why)
 		}
 	}
-	for i := range j.Plan.Changes {
-		if says := j.Why[j.Plan.Changes[i].ID]; says != "" && j.States[i] == decide.Held {
-			out.Linef("    %s: %s", show.Sentence(j.Plan, &j.Plan.Changes[i]), says)
-		}
+	if n > maxNamed {
+		out.Linef("    and %s", model.Count(n-maxNamed, "more", "more"))
 	}
 }
 
 // consent makes sure that someone wants the run: by an accepted plan, by
 // --yes, or by an answer.
-func (c *context) consent(out *show.Printer, j *carry.Job, accepted, yes bool) error {
+func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) error {
 	if yes {
 		return nil
 	}
@@ -179,18 +304,40 @@ func (c *context) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 		return err
 	}
 	fmt.Fprint(c.Stderr, question)
-	answer, err := bufio.NewReader(c.Stdin).ReadString('\n')
-	if err != nil && answer == "" {
+	answer, err := c.answer()
+	switch {
+	case c.ctx.Err() != nil:
+		fmt.Fprintln(c.Stderr)
+		return errors.New("interrupted; nothing was changed")
+	case err != nil && answer == "":
 		fmt.Fprintln(c.Stderr)
 		return errors.New("there was no answer; nothing was changed")
-	}
-	if strings.TrimSpace(answer) != want {
+	case strings.TrimSpace(answer) != want:
 		return errors.New("not confirmed; nothing was changed")
 	}
 	return nil
 }
 
-func (c *context) result(out *show.Printer, j *carry.Job, res *carry.Result) {
+// answer reads a line of standard input, or gives up when the user interrupts.
+func (c *program) answer() (string, error) {
+	type line struct {
+		text string
+		err  error
+	}
+	read := make(chan line, 1)
+	go func() {
+		text, err := bufio.NewReader(c.Stdin).ReadString('\n')
+		read <- line{text, err}
+	}()
+	select {
+	case l := <-read:
+		return l.text, l.err
+	case <-c.ctx.Done():
+		return "", c.ctx.Err()
+	}
+}
+
+func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	byID := map[string]*plan.Change{}
 	for i := range j.Plan.Changes {
 		byID[j.Plan.Changes[i].ID] = &j.Plan.Changes[i]
@@ -200,8 +347,14 @@ func (c *context) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 		out.Line("  " + show.Alarm("not settled") + "  " + show.Sentence(j.Plan, byID[f.Change]) + "  " + show.Dim(f.Change))
 		out.Line("               " + f.Says)
 	}
+	if res.Written != "" {
+		out.Linef("%s was written, and what became of that is not on record yet; the next draft or apply reads it back.", res.Written)
+	}
+	if n := j.Count(decide.Lacking); n > 0 {
+		out.Linef("%s left alone, as something that it needs is not carried out.", model.Count(n, "change is", "changes are"))
+	}
 	if res.Held > 0 {
 		out.Linef("%s held by a guard; lift it with: pravet accept %s --lift GUARD --because 'why'", model.Count(res.Held, "change is", "changes are"), j.Plan.ID)
+		c.named(out, j, decide.Held)
 	}
-	out.Line(show.Dim("On record: pravet log " + res.Run))
 }

@@ -12,7 +12,7 @@ import (
 	"pravet/internal/source"
 )
 
-func (c *context) check() *cobra.Command {
+func (c *program) check() *cobra.Command {
 	var format, on, schemaName string
 	var rules bool
 	cmd := &cobra.Command{
@@ -50,7 +50,10 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		if err != nil {
 			return err
 		}
-		repo := desired.Rules(dir)
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
 		repo.ReadPeople()
 		matches := repo.Matches(today, rules)
 		if repo.Problems.Errors() == 0 {
@@ -62,7 +65,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 }
 
 // report writes what check found and what it read.
-func (c *context) report(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
+func (c *program) report(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
 	problems := repo.Problems.Sorted()
 	errors, warnings := 0, 0
 	for _, p := range problems {

@@ -4,13 +4,16 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -22,6 +25,8 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/show"
+	"pravet/internal/source"
 )
 
 // Env is the program's surroundings.
@@ -79,11 +84,15 @@ func fail(status int, format string, args ...any) error {
 
 func usage(format string, args ...any) error { return fail(WrongUsage, format, args...) }
 
-// a command's context: the surroundings and the flags that all commands have.
-type context struct {
+// A program is one call of Pravet: its surroundings and the flags that all
+// commands have.
+type program struct {
 	Env
-	repo string
-	by   string
+	ctx   context.Context // ends when the user interrupts
+	raw   io.Writer       // standard output, for plans byte by byte
+	repo  string
+	by    string
+	trees []*source.Tree
 }
 
 // The groups of commands, by what the user wants to do.
@@ -96,12 +105,15 @@ const (
 	helping  = "helping"
 )
 
-// Run runs the program and returns its exit status.
-func Run(args []string, env Env) int {
-	c := &context{Env: env}
+// Run runs the program and returns its exit status. ctx ends when the user
+// interrupts.
+func Run(ctx context.Context, args []string, env Env) int {
+	c := &program{Env: env, ctx: ctx, raw: env.Stdout}
+	c.Stdout, c.Stderr = show.Safe(env.Stdout), show.Safe(env.Stderr)
+	defer c.close()
 	root := c.root()
 	root.SetArgs(args)
-	err := root.Execute()
+	err := root.ExecuteContext(ctx)
 	if err == nil {
 		return Done
 	}
@@ -114,13 +126,52 @@ func Run(args []string, env Env) int {
 	case errors.As(err, &re):
 		status = Failed
 	}
-	if text := strings.TrimSpace(err.Error()); text != "" {
-		fmt.Fprintln(env.Stderr, "pravet: "+text)
+	switch text := strings.TrimSpace(err.Error()); {
+	case errors.Is(err, syscall.EPIPE) && status == Failed:
+		// Whoever reads has had enough, and nothing else went wrong.
+	case ctx.Err() != nil && errors.Is(err, ctx.Err()):
+		fmt.Fprintln(c.Stderr, "pravet: interrupted; nothing was changed")
+	case text != "":
+		fmt.Fprintln(c.Stderr, "pravet: "+text)
 	}
 	if status == WrongUsage {
-		fmt.Fprintln(env.Stderr, "See: pravet --help, or pravet COMMAND --help")
+		fmt.Fprintln(c.Stderr, "See: pravet --help, or pravet COMMAND --help")
 	}
 	return status
+}
+
+func (c *program) close() {
+	for _, t := range c.trees {
+		_ = t.Close() // nothing is written through it any more
+	}
+}
+
+// env is a variable of the environment, "" where it is not set.
+func (c *program) env(name string) string {
+	for _, e := range slices.Backward(c.Environ) {
+		if v, ok := strings.CutPrefix(e, name+"="); ok {
+			return v
+		}
+	}
+	return ""
+}
+
+// tree opens the folder of a repository.
+func (c *program) tree(dir string) (*source.Tree, error) {
+	t, err := source.OpenTree(dir, filepath.SplitList(c.env(source.Outside)))
+	if err == nil {
+		c.trees = append(c.trees, t)
+	}
+	return t, err
+}
+
+// rules reads everything of a repository but its people and exports.
+func (c *program) rules(dir string) (*desired.Repo, error) {
+	t, err := c.tree(dir)
+	if err != nil {
+		return nil, err
+	}
+	return desired.Rules(c.ctx, t), nil
 }
 
 // ranError marks errors of a command that ran, apart from wrong usage.
@@ -128,7 +179,7 @@ type ranError struct{ error }
 
 func (e *ranError) Unwrap() error { return e.error }
 
-func (c *context) root() *cobra.Command {
+func (c *program) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "pravet",
 		Short: "Keep people's access to business applications as it is described in files",
@@ -174,7 +225,7 @@ To see it all on a made-up ferry line: pravet demo`,
 }
 
 // dir finds the repository to work in.
-func (c *context) dir() (string, error) {
+func (c *program) dir() (string, error) {
 	at := c.Dir
 	if c.repo != "" {
 		at = c.path(c.repo)
@@ -194,7 +245,7 @@ func (c *context) dir() (string, error) {
 }
 
 // path makes a path of the command line absolute.
-func (c *context) path(p string) string {
+func (c *program) path(p string) string {
 	if filepath.IsAbs(p) {
 		return p
 	}
@@ -202,7 +253,7 @@ func (c *context) path(p string) string {
 }
 
 // actor is who acts, for the ledger.
-func (c *context) actor(dir string) string {
+func (c *program) actor(dir string) string {
 	if c.by != "" {
 		return c.by
 	}
@@ -216,12 +267,24 @@ func (c *context) actor(dir string) string {
 }
 
 // ledger opens the repository's ledger.
-func (c *context) ledger(dir string) (*ledger.Ledger, error) {
-	return ledger.Open(dir, c.actor(dir), c.Now)
+func (c *program) ledger(dir string) (ledger.Ledger, error) {
+	return ledger.Open(dir, c.ledgerOptions(dir))
+}
+
+// ledgerOptions say who acts, and where the newest entry is noted: in the user's
+// folder for what programs remember.
+func (c *program) ledgerOptions(dir string) ledger.Options {
+	o := ledger.Options{By: c.actor(dir), Now: c.Now}
+	if state := c.env("XDG_STATE_HOME"); filepath.IsAbs(state) {
+		o.Heads = filepath.Join(state, "pravet")
+	} else if home := c.env("HOME"); filepath.IsAbs(home) {
+		o.Heads = filepath.Join(home, ".local", "state", "pravet")
+	}
+	return o
 }
 
 // on reads a --on date; today when it is not given.
-func (c *context) on(text string) (day.Day, error) {
+func (c *program) on(text string) (day.Day, error) {
 	if text == "" {
 		return day.Of(c.Now()), nil
 	}
@@ -233,7 +296,7 @@ func (c *context) on(text string) (day.Day, error) {
 }
 
 // where finds the repository and the day of a command.
-func (c *context) where(on string) (dir string, today day.Day, err error) {
+func (c *program) where(on string) (dir string, today day.Day, err error) {
 	if today, err = c.on(on); err != nil {
 		return "", 0, err
 	}
@@ -242,16 +305,16 @@ func (c *context) where(on string) (dir string, today day.Day, err error) {
 }
 
 // read reads the files and the exports, and tells what is wrong with them.
-func (c *context) read(dir string, apps []string) (*prepare.State, error) {
-	s, err := prepare.Read(dir, apps)
+func (c *program) read(s *prepare.State, apps []string) error {
+	err := s.Read(c.ctx, apps)
 	if errors.Is(err, prepare.ErrProblems) {
-		return nil, c.problems(s)
+		return c.problems(s)
 	}
-	return s, err
+	return err
 }
 
 // problems lists what must be mended in the files before anything else.
-func (c *context) problems(s *prepare.State) error {
+func (c *program) problems(s *prepare.State) error {
 	errs := s.Errors()
 	for _, p := range errs {
 		fmt.Fprintln(c.Stderr, p)

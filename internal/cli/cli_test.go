@@ -41,7 +41,7 @@ func (d *desk) run(args ...string) int {
 // a text and examples; the examples are run on the demo data, after a plan was
 // drafted, and for the ledger carried out.
 func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
-	c := &context{Env: newDesk(t).env()}
+	c := &program{Env: newDesk(t).env()}
 	var walk func(cmd *cobra.Command)
 	walk = func(cmd *cobra.Command) {
 		for _, sub := range cmd.Commands() {

@@ -13,7 +13,7 @@ import (
 	"pravet/internal/show"
 )
 
-func (c *context) compare() *cobra.Command {
+func (c *program) compare() *cobra.Command {
 	var format, on string
 	cmd := &cobra.Command{
 		Use:     "compare [REVISION [REVISION]]",
@@ -70,8 +70,12 @@ func named(revision string) string {
 }
 
 // at reads the files of a revision, "" for those that are there.
-func (c *context) at(dir, revision string, today day.Day) (*access.View, error) {
-	s, v, err := prepare.At(dir, revision, today)
+func (c *program) at(dir, revision string, today day.Day) (*access.View, error) {
+	tree, err := c.tree(dir)
+	if err != nil {
+		return nil, err
+	}
+	s, v, err := prepare.At(c.ctx, tree, revision, today)
 	switch {
 	case errors.Is(err, gitrepo.ErrNoRevision):
 		return nil, usage("%w", err)

@@ -3,7 +3,6 @@ package cli
 import (
 	"encoding/json"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,6 +11,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
+	"pravet/internal/plans"
 	"pravet/internal/show"
 )
 
@@ -23,17 +23,22 @@ const noFiles = cobra.ShellCompDirectiveNoFileComp
 // maxCompletions bounds what a shell is offered at once.
 const maxCompletions = 500
 
-func (c *context) rules() *desired.Repo {
+// here is the repository that the program is called in, or nil.
+func (c *program) here() *desired.Repo {
 	dir, err := c.dir()
 	if err != nil {
 		return nil
 	}
-	return desired.Rules(dir)
+	repo, err := c.rules(dir)
+	if err != nil {
+		return nil
+	}
+	return repo
 }
 
-func (c *context) completeApps(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completeApps(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var out []string
-	if repo := c.rules(); repo != nil {
+	if repo := c.here(); repo != nil {
 		for _, a := range repo.Apps {
 			out = append(out, a.ID+"\t"+a.Title)
 		}
@@ -41,9 +46,9 @@ func (c *context) completeApps(_ *cobra.Command, _ []string, _ string) ([]string
 	return out, noFiles
 }
 
-func (c *context) completePeople(_ *cobra.Command, _ []string, begin string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]string, cobra.ShellCompDirective) {
 	var out []string
-	if repo := c.rules(); repo != nil {
+	if repo := c.here(); repo != nil {
 		repo.ReadPeople()
 		for i := range repo.People.Len() {
 			id := repo.People.Get(i, "id")
@@ -55,9 +60,9 @@ func (c *context) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	return out, noFiles
 }
 
-func (c *context) completeThings(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completeThings(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var out []string
-	if repo := c.rules(); repo != nil {
+	if repo := c.here(); repo != nil {
 		for _, a := range repo.Apps {
 			for _, t := range a.Things {
 				out = append(out, model.Address{App: a.ID, Kind: t.Kind.String(), Name: t.Name}.String()+"\t"+t.Title)
@@ -68,13 +73,12 @@ func (c *context) completeThings(_ *cobra.Command, _ []string, _ string) ([]stri
 }
 
 // plans lists the plans of the repository with their day.
-func (c *context) plans() (out []string) {
+func (c *program) plans() (out []string) {
 	dir, err := c.dir()
 	if err != nil {
 		return nil
 	}
-	files, _ := filepath.Glob(filepath.Join(dir, "plans", "*.json"))
-	for _, f := range files {
+	for _, f := range plans.Files(dir) {
 		data, err := os.ReadFile(f)
 		var p struct {
 			ID, AsOf string
@@ -87,14 +91,14 @@ func (c *context) plans() (out []string) {
 	return out
 }
 
-func (c *context) completePlans(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completePlans(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
 		return nil, noFiles
 	}
 	return c.plans(), cobra.ShellCompDirectiveDefault
 }
 
-func (c *context) completeChanges(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completeChanges(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
 	if len(args) == 0 {
 		return c.completePlans(cmd, args, begin)
 	}
@@ -115,17 +119,17 @@ func (c *context) completeChanges(cmd *cobra.Command, args []string, begin strin
 	return out, noFiles
 }
 
-func (c *context) completeLog(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completeLog(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
 		return nil, noFiles
 	}
 	out := c.plans()
 	if l, err := c.existingLedger(); err == nil {
 		defer l.Close()
-		_ = l.Each("", func(e *ledger.Entry) error {
+		_ = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}}, func(e *ledger.Entry) error {
 			out = append(out, e.Subject+"\t"+e.At)
 			return nil
-		}, ledger.RunStarted)
+		})
 	}
 	return out, noFiles
 }

@@ -1,11 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -16,14 +12,12 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/desired"
-	"pravet/internal/ledger"
+	"pravet/internal/decisions"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
-	"pravet/internal/source"
 )
 
-func (c *context) accept() *cobra.Command {
+func (c *program) accept() *cobra.Command {
 	var because string
 	var lift []string
 	var sel selection
@@ -45,7 +39,7 @@ by accepting it; the next draft has it.`,
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
-	_ = cmd.RegisterFlagCompletionFunc("lift", cobra.FixedCompletions(guard.All(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("lift", cobra.FixedCompletions(guard.Liftable(), cobra.ShellCompDirectiveNoFileComp))
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -54,7 +48,7 @@ by accepting it; the next draft has it.`,
 	return cmd
 }
 
-func (c *context) reject() *cobra.Command {
+func (c *program) reject() *cobra.Command {
 	var because, until string
 	var standing bool
 	var sel selection
@@ -92,18 +86,15 @@ decision is written to standing.yaml, to be committed with the other files.`,
 
 // A decision is one accept or reject while it is made.
 type decision struct {
-	c       *context
-	dir     string
-	ledger  *ledger.Ledger
+	c       *program
+	maker   *decisions.Maker
 	plan    *plan.Plan
-	all     bool            // the whole plan is meant
-	chosen  map[string]bool // changes of the plan
-	aside   []string        // changes that an earlier rejection set aside
+	choice  decisions.Choice
 	because string
 }
 
 // decide finds what is meant and lets do decide about it.
-func (c *context) decide(args []string, because string, sel *selection, do func(*decision) error) error {
+func (c *program) decide(args []string, because string, sel *selection, do func(*decision) error) error {
 	if strings.TrimSpace(because) == "" {
 		return usage("a decision needs a reason: --because 'why'")
 	}
@@ -111,14 +102,26 @@ func (c *context) decide(args []string, because string, sel *selection, do func(
 	if err != nil {
 		return err
 	}
-	d := &decision{c: c, dir: dir, plan: p, because: because, chosen: map[string]bool{}, all: len(args) == 1 && sel.empty()}
+	d := &decision{c: c, plan: p, because: because, choice: decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()}}
 	if err := d.choose(args[1:], sel); err != nil {
 		return err
 	}
-	if d.ledger, err = c.ledger(dir); err != nil {
+	repo, err := c.rules(dir)
+	if err != nil {
 		return err
 	}
-	defer d.ledger.Close()
+	l, err := c.ledger(dir)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	if err := l.Cut(); err != nil {
+		return err
+	}
+	if err := c.register(dir, l, p); err != nil {
+		return err
+	}
+	d.maker = &decisions.Maker{Ledger: l, Repo: repo, Plan: p, Today: day.Of(c.Now()), By: c.actor(dir), Say: func(ch *plan.Change) string { return show.Sentence(p, ch) }}
 	return do(d)
 }
 
@@ -143,21 +146,21 @@ func (d *decision) choose(ids []string, sel *selection) error {
 		case len(found) > 1:
 			return usage("%d changes begin with %q; write more of the id", len(found), id)
 		case inPlan == 1:
-			d.chosen[found[0]] = true
+			d.choice.Changes[found[0]] = true
 		default:
-			d.aside = append(d.aside, found[0])
+			d.choice.Aside = append(d.choice.Aside, found[0])
 		}
 	}
-	if d.all || !sel.empty() {
+	if d.choice.All || !sel.empty() {
 		changes, err := sel.choose(d.plan)
 		if err != nil {
 			return err
 		}
-		if len(changes) == 0 && !d.all {
+		if len(changes) == 0 && !d.choice.All {
 			return usage("the plan has no change that fits")
 		}
 		for _, ch := range changes {
-			d.chosen[ch.ID] = true
+			d.choice.Changes[ch.ID] = true
 		}
 	}
 	return nil
@@ -166,25 +169,14 @@ func (d *decision) choose(ids []string, sel *selection) error {
 func (d *decision) accept(lift []string) error {
 	for _, g := range lift {
 		if !slices.Contains(guard.All(), g) {
-			return usage("--lift: %w", prepare.UnknownName("guard", g, guard.All()))
+			return usage("--lift: %w", prepare.UnknownName("guard", g, guard.Liftable()))
+		}
+		if !slices.Contains(guard.Liftable(), g) {
+			return usage("--lift: the guard %s holds what cannot be done, so it cannot be lifted", g)
 		}
 	}
-	named := len(d.chosen)
-	along := decide.WithNeeds(d.plan, d.chosen)
-	rec := ledger.Decision{Plan: d.plan.ID, Verdict: "accept", All: d.all, Because: d.because, Along: along}
-	if !d.all {
-		rec.Changes = append(d.inOrder(along), d.aside...)
-	}
-	var records []ledger.Record
-	if len(lift) > 0 {
-		records = append(records, ledger.Record{Kind: ledger.Decided, Subject: d.plan.ID,
-			Body: ledger.Decision{Plan: d.plan.ID, Verdict: "lift", Guards: lift, Because: d.because}})
-	}
-	// To lift a guard of a whole plan does not accept all of it.
-	if !d.all || len(lift) == 0 {
-		records = append(records, ledger.Record{Kind: ledger.Decided, Subject: d.plan.ID, Body: rec})
-	}
-	if err := d.ledger.Append(records...); err != nil {
+	made, err := d.maker.Accept(d.c.ctx, d.choice, lift, d.because)
+	if err != nil {
 		return err
 	}
 	p := show.NewPrinter(d.c.Stdout, d.c.Environ)
@@ -199,31 +191,19 @@ func (d *decision) accept(lift []string) error {
 		}
 		p.Linef("Lifted the guard %s for plan %s; it held %s.", g, d.plan.ID, model.Count(n, "change", "changes"))
 	}
-	switch {
-	case d.all && len(lift) > 0:
-	case d.all:
+	switch all := d.choice.All; {
+	case all && len(lift) > 0:
+	case all:
 		p.Linef("Accepted the whole plan %s, %s.", d.plan.ID, model.Count(len(d.plan.Changes), "change", "changes"))
 	default:
-		p.Linef("Accepted %s of plan %s:", model.Count(named+len(d.aside), "change", "changes"), d.plan.ID)
-		d.list(p, rec.Changes)
+		p.Linef("Accepted %s of plan %s:", model.Count(len(made.Changes)+len(d.choice.Aside), "change", "changes"), d.plan.ID)
+		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
-	d.along(p, along, "Along with them, as they need it:")
-	if len(d.aside) > 0 {
-		p.Linef("%s set aside before; draft again to have what was taken up.", model.Count(len(d.aside), "of them was", "of them were"))
+	d.along(p, made.Along, "Along with them, as they need it:")
+	if n := len(d.choice.Aside); n > 0 {
+		p.Linef("%s set aside before; draft again to have what was taken up.", model.Count(n, "of them was", "of them were"))
 	}
-	return d.remaining(p)
-}
-
-// inOrder lists the chosen changes in the plan's order, without those that
-// only go along.
-func (d *decision) inOrder(along []string) []string {
-	var out []string
-	for i := range d.plan.Changes {
-		if id := d.plan.Changes[i].ID; d.chosen[id] && !slices.Contains(along, id) {
-			out = append(out, id)
-		}
-	}
-	return out
+	return d.remaining(p, made)
 }
 
 func (d *decision) along(p *show.Printer, ids []string, title string) {
@@ -260,24 +240,15 @@ func (d *decision) list(p *show.Printer, ids []string) {
 }
 
 func (d *decision) reject(until day.Day, standing bool) error {
-	if len(d.aside) > 0 {
-		return usage("%s is set aside already", d.aside[0])
+	made, err := d.maker.Reject(d.c.ctx, d.choice, until, standing, d.because)
+	p := show.NewPrinter(d.c.Stdout, d.c.Environ)
+	if made != nil && len(made.Done) > 0 {
+		p.Linef("%s carried out already, and so cannot be rejected any more:", model.Count(len(made.Done), "change was", "changes were"))
+		d.list(p, made.Done)
 	}
-	if asOf, err := day.Parse(d.plan.AsOf); until != day.None && (err != nil || until < asOf) {
-		return usage("--until: %s is over already on %s, the day of the plan", until, d.plan.AsOf)
-	}
-	along := decide.WithNeeding(d.plan, d.chosen)
-	rec := ledger.Decision{Plan: d.plan.ID, Verdict: "reject", All: d.all, Changes: d.inOrder(along), Along: along,
-		Until: until.String(), Because: d.because, Standing: standing}
-	if standing {
-		if err := d.writeStanding(rec.Changes, until); err != nil {
-			return err
-		}
-	}
-	if err := d.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: d.plan.ID, Body: rec}); err != nil {
+	if err != nil {
 		return err
 	}
-	p := show.NewPrinter(d.c.Stdout, d.c.Environ)
 	where := "remembered"
 	if until != day.None {
 		where += " until " + until.String()
@@ -285,21 +256,19 @@ func (d *decision) reject(until day.Day, standing bool) error {
 	if standing {
 		where = "written to standing.yaml"
 	}
-	p.Linef("Rejected %s of plan %s, %s:", model.Count(len(rec.Changes), "change", "changes"), d.plan.ID, where)
-	d.list(p, rec.Changes)
-	d.along(p, along, "Set aside with them, as it needs one of them:")
-	return d.remaining(p)
+	p.Linef("Rejected %s of plan %s, %s:", model.Count(len(made.Changes), "change", "changes"), d.plan.ID, where)
+	d.list(p, made.Changes)
+	if n := len(made.Stands); n > 0 {
+		p.Linef("%s there already, word for word, and was not written again.", model.Count(n, "of them stands", "of them stand"))
+	}
+	d.along(p, made.Along, "Set aside with them, as it needs one of them:")
+	return d.remaining(p, made)
 }
 
 // remaining says what of the plan can be carried out now.
-func (d *decision) remaining(p *show.Printer) error {
-	today := day.Of(d.c.Now())
-	s, err := prepare.Standing(d.ledger, d.plan, today)
-	if err != nil {
-		return err
-	}
+func (d *decision) remaining(p *show.Printer, made *decisions.Made) error {
 	counts := map[decide.State]int{}
-	for _, st := range s.Ready(d.plan, today) {
+	for _, st := range made.States {
 		counts[st]++
 	}
 	line := fmt.Sprintf("Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held", counts[decide.Ready], counts[decide.Waiting],
@@ -307,29 +276,12 @@ func (d *decision) remaining(p *show.Printer) error {
 	if n := counts[decide.Lacking]; n > 0 {
 		line += fmt.Sprintf(", %d waiting for one of those", n)
 	}
+	if n := counts[decide.Completed]; n > 0 {
+		line += fmt.Sprintf(", %d done", n)
+	}
 	p.Line(show.Dim(line + "."))
+	if made.Running != nil {
+		p.Line(show.Alarm("A run is under way: ") + made.Running.String() + ". What it has not begun yet follows this decision.")
+	}
 	return p.Err()
-}
-
-// writeStanding adds rejections to standing.yaml and leaves the rest of the
-// file as it is.
-func (d *decision) writeStanding(ids []string, until day.Day) error {
-	path := filepath.Join(d.dir, "standing.yaml")
-	data, err := os.ReadFile(path)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return source.Unreadable("standing.yaml", err)
-	}
-	by := d.c.actor(d.dir)
-	var add []desired.StandingRejection
-	in := set(ids)
-	for i := range d.plan.Changes {
-		if c := &d.plan.Changes[i]; in[c.ID] {
-			add = append(add, desired.StandingRejection{Change: c.ID, What: show.Sentence(d.plan, c), Because: d.because, By: by, Until: until})
-		}
-	}
-	out, err := desired.AddRejections(data, add)
-	if err != nil {
-		return err
-	}
-	return source.WriteFile(path, out, 0o644)
 }

@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,7 +16,7 @@ import (
 	"pravet/internal/show"
 )
 
-func (c *context) demo() *cobra.Command {
+func (c *program) demo() *cobra.Command {
 	var keep string
 	var noWalk bool
 	cmd := &cobra.Command{
@@ -74,7 +75,7 @@ there.`,
 
 // A tour runs commands on the demo's repository and its clock.
 type tour struct {
-	c     *context
+	c     *program
 	dir   string
 	p     *show.Printer
 	now   time.Time
@@ -92,13 +93,14 @@ func (t *tour) run(says string, want int, args ...string) error {
 		return err
 	}
 	env := t.c.Env
+	env.Environ = append(slices.Clone(env.Environ), "XDG_STATE_HOME="+filepath.Join(t.dir, ".pravet"))
 	env.Dir, env.Terminal = t.dir, false
 	// Messages go where the output goes, so that the tour reads in order.
 	env.Stderr = env.Stdout
 	start := t.now
 	t.now = t.now.Add(time.Minute)
 	env.Now = func() time.Time { return start }
-	if got := Run(args, env); got != want {
+	if got := Run(t.c.ctx, args, env); got != want {
 		return fmt.Errorf("the demo stops: the command ended with status %d, where %d was expected", got, want)
 	}
 	// The demo's clock goes its own way; so do its files.

@@ -11,12 +11,14 @@ import (
 
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+	"pravet/internal/plans"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
 
-func (c *context) draft() *cobra.Command {
+func (c *program) draft() *cobra.Command {
 	var apps []string
 	var only, on, out string
 	var exitStatus bool
@@ -56,8 +58,18 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			return err
 		}
 		defer l.Close()
-		s, err := c.read(dir, apps)
+		if err := l.Cut(); err != nil {
+			fmt.Fprintln(c.Stderr, err)
+		}
+		tree, err := c.tree(dir)
 		if err != nil {
+			return err
+		}
+		s := prepare.Rules(c.ctx, tree)
+		if err := c.settled(dir, s, l); err != nil {
+			return err
+		}
+		if err := c.read(s, apps); err != nil {
 			return err
 		}
 		if err := s.Repo.CheckFilter(selection, "--only"); err != nil {
@@ -83,26 +95,68 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 	return cmd
 }
 
+// settled closes the books of runs that were cut off before the exports are read;
+// while a run is under way, it says so.
+func (c *program) settled(dir string, s *prepare.State, l ledger.Ledger) error {
+	if len(s.Errors()) > 0 {
+		return nil // to be mended first
+	}
+	release, err := l.Lease("draft")
+	var leased *ledger.Leased
+	if errors.As(err, &leased) {
+		fmt.Fprintf(c.Stderr, "A run is under way, so this plan may soon be out of date: %s\n", leased.Holder)
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(c.settle(dir, s, l), release())
+}
+
 // writePlan writes the plan's bytes to where they are wanted and returns how
 // the file is spoken of.
-func (c *context) writePlan(dir, out string, p *plan.Plan, data []byte) (string, error) {
+func (c *program) writePlan(dir, out string, p *plan.Plan, data []byte) (string, error) {
 	switch out {
 	case "-":
-		_, err := c.Stdout.Write(data)
+		_, err := c.raw.Write(data)
 		return "-", err
 	case "":
-		file := "plans/" + p.ID + ".json"
-		folder := filepath.Join(dir, "plans")
-		if err := os.MkdirAll(folder, 0o755); err != nil {
-			return "", fmt.Errorf("the plan cannot be written: %w", err)
-		}
-		return file, source.WriteFile(filepath.Join(dir, file), data, 0o644)
+		return plans.Write(dir, p, data)
 	}
-	return out, source.WriteFile(c.path(out), data, 0o644)
+	if err := c.spare(dir, c.path(out)); err != nil {
+		return "", err
+	}
+	return out, source.WriteFile(c.path(out), data, 0o600)
+}
+
+// spare refuses a file of the repository that something else is kept in.
+func (c *program) spare(dir, file string) error {
+	real := file
+	if resolved, err := filepath.EvalSymlinks(file); err == nil {
+		real = resolved
+	}
+	home, err := filepath.EvalSymlinks(dir)
+	if err != nil {
+		return err
+	}
+	rel, err := filepath.Rel(home, real)
+	if err != nil || !filepath.IsLocal(rel) {
+		return nil
+	}
+	data, err := os.ReadFile(real)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err == nil {
+		if _, err = plan.Read(data); err == nil {
+			return nil // a plan may be written over
+		}
+	}
+	return fail(Failed, "--out: %s is a file of this repository, and no plan; nothing was written. Name another file", rel)
 }
 
 // drafted says what the plan amounts to and what can be done next.
-func (c *context) drafted(p *plan.Plan, file string, exitStatus bool) error {
+func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 	w := c.Stdout
 	if file == "-" {
 		w = c.Stderr
@@ -139,60 +193,26 @@ func (c *context) drafted(p *plan.Plan, file string, exitStatus bool) error {
 
 // plan finds a plan by its file, or by its id or the beginning of it, and
 // reads it. dir is the repository, "" outside of any.
-func (c *context) plan(dir, name string) (*plan.Plan, error) {
-	file, err := c.planFile(dir, name)
-	if err != nil {
-		return nil, err
+func (c *program) plan(dir, name string) (*plan.Plan, error) {
+	file, err := plans.Find(dir, c.Dir, name)
+	if errors.Is(err, plans.ErrName) {
+		return nil, usage("%w", err)
 	}
-	data, err := os.ReadFile(file)
 	if err != nil {
-		return nil, source.Unreadable(name, err)
+		return nil, fail(Failed, "%w", err)
 	}
-	p, err := plan.Read(data)
-	switch {
-	case errors.Is(err, plan.ErrNewer):
-		return nil, fail(Failed, "%s: %w; use a newer Pravet", name, err)
-	case errors.Is(err, plan.ErrChanged):
-		return nil, fail(Failed, "%s: %w; draft it again", name, err)
-	case err != nil:
-		return nil, fail(Failed, "%s: %w", name, err)
+	p, err := plans.Read(file, name)
+	if err != nil {
+		return nil, fail(Failed, "%w", err)
 	}
 	return p, nil
 }
 
 // planHere finds and reads a plan of the repository.
-func (c *context) planHere(name string) (dir string, p *plan.Plan, err error) {
+func (c *program) planHere(name string) (dir string, p *plan.Plan, err error) {
 	if dir, err = c.dir(); err != nil {
 		return "", nil, err
 	}
 	p, err = c.plan(dir, name)
 	return dir, p, err
-}
-
-func (c *context) planFile(dir, name string) (string, error) {
-	if strings.ContainsAny(name, "/.") {
-		return c.path(name), nil
-	}
-	var found []string
-	if dir != "" {
-		var err error
-		found, err = filepath.Glob(filepath.Join(dir, "plans", globless(name)+"*.json"))
-		if err != nil {
-			return "", err
-		}
-	}
-	switch len(found) {
-	case 1:
-		return found[0], nil
-	case 0:
-		if _, err := os.Stat(c.path(name)); err == nil {
-			return c.path(name), nil
-		}
-		return "", fail(Failed, "there is no plan %q in plans/; list the plans with: pravet log --kind plan", name)
-	}
-	return "", fail(Failed, "%d plans begin with %q; write more of the id", len(found), name)
-}
-
-func globless(s string) string {
-	return strings.NewReplacer("*", "", "?", "", "[", "", `\`, "").Replace(s)
 }

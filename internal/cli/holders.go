@@ -3,12 +3,11 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
-func (c *context) holders() *cobra.Command {
+func (c *program) holders() *cobra.Command {
 	var format, on string
 	var effective bool
 	cmd := &cobra.Command{
@@ -37,7 +36,10 @@ THING is written APPLICATION/KIND/NAME.`,
 		if err != nil {
 			return err
 		}
-		repo := desired.Rules(dir)
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
 		if repo.Problems.Errors() > 0 {
 			return c.problems(&prepare.State{Repo: repo})
 		}
@@ -45,7 +47,7 @@ THING is written APPLICATION/KIND/NAME.`,
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(repo, []string{repo.Apps[thing.App].ID}, today)
+		s, v, missing, err := prepare.Look(c.ctx, repo, []string{repo.Apps[thing.App].ID}, today)
 		if err := c.told(s, nil, err); err != nil {
 			return err
 		}

@@ -9,12 +9,11 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/table"
-	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
-func (c *context) list() *cobra.Command {
+func (c *program) list() *cobra.Command {
 	var format, on, where, groupBy string
 	var columns, sort, apps []string
 	cmd := &cobra.Command{
@@ -50,7 +49,11 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(desired.Rules(dir), apps, today)
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
 		if err := c.told(s, missing, err); err != nil {
 			return err
 		}

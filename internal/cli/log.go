@@ -18,7 +18,7 @@ import (
 // kinds are the kinds of entries that --kind chooses.
 var kinds = []string{"export", "plan", "decision", "run", "step", "outcome", "run-end"}
 
-func (c *context) log() *cobra.Command {
+func (c *program) log() *cobra.Command {
 	var format, kind string
 	cmd := &cobra.Command{
 		Use:     "log [RUN|PLAN]",
@@ -67,7 +67,7 @@ var overview = []ledger.Kind{ledger.ExportSeen, ledger.PlanDrafted, ledger.Decid
 
 // logEntries reads the entries of a kind ("" for an overview), or those that
 // concern a run or a plan (or the beginning of a plan's id).
-func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) {
+func logEntries(l ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) {
 	entries := []*ledger.Entry{}
 	add := func(e *ledger.Entry) error { entries = append(entries, e); return nil }
 	if subject == "" {
@@ -75,10 +75,10 @@ func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error)
 		if kind != "" {
 			kinds = []ledger.Kind{ledger.Kind(kind)}
 		}
-		return entries, l.Each("", add, kinds...)
+		return entries, l.Scan(ledger.Query{Kinds: kinds}, add)
 	}
 	subjects := map[string]bool{}
-	err := l.Each("", func(e *ledger.Entry) error {
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.Decided, ledger.RunStarted}}, func(e *ledger.Entry) error {
 		var about struct{ Run, Plan string }
 		if err := json.Unmarshal(e.Body, &about); err != nil {
 			return fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
@@ -87,12 +87,12 @@ func logEntries(l *ledger.Ledger, kind, subject string) ([]*ledger.Entry, error)
 			subjects[e.Subject] = true
 		}
 		return nil
-	}, ledger.PlanDrafted, ledger.Decided, ledger.RunStarted)
+	})
 	for _, s := range slices.Sorted(maps.Keys(subjects)) {
 		if err != nil {
 			break
 		}
-		err = l.Each(s, func(e *ledger.Entry) error {
+		err = l.Scan(ledger.Query{Subject: s}, func(e *ledger.Entry) error {
 			if kind == "" || string(e.Kind) == kind {
 				return add(e)
 			}
@@ -196,7 +196,7 @@ func decisionSays(d *ledger.Decision) string {
 	return what + ", because " + d.Because
 }
 
-func (c *context) verify() *cobra.Command {
+func (c *program) verify() *cobra.Command {
 	var head string
 	cmd := &cobra.Command{
 		Use:   "verify",
@@ -223,7 +223,7 @@ also proves that the ledger still holds what it held then.`,
 		}
 		if head != "" {
 			found := false
-			err := l.Each("", func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
+			err := l.Scan(ledger.Query{}, func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
 			if err != nil {
 				return &ranError{err}
 			}
@@ -238,12 +238,12 @@ also proves that the ledger still holds what it held then.`,
 }
 
 // existingLedger opens the repository's ledger for reading, if there is one.
-func (c *context) existingLedger() (*ledger.Ledger, error) {
+func (c *program) existingLedger() (ledger.Ledger, error) {
 	dir, err := c.dir()
 	if err != nil {
 		return nil, err
 	}
-	l, err := ledger.OpenReading(dir)
+	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
 	if err == nil && l == nil {
 		err = fail(Failed, "this repository has no ledger yet; it begins with the first draft")
 	}

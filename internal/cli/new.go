@@ -12,7 +12,7 @@ import (
 	"pravet/examples/start"
 )
 
-func (c *context) new() *cobra.Command {
+func (c *program) new() *cobra.Command {
 	return &cobra.Command{
 		Use:     "new DIR",
 		Short:   "Start a commented repository that passes check",

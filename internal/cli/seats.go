@@ -9,7 +9,6 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/desired"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 	"pravet/internal/source"
@@ -18,7 +17,7 @@ import (
 // maxAhead is how many months seats are looked ahead.
 const maxAhead = 120
 
-func (c *context) seats() *cobra.Command {
+func (c *program) seats() *cobra.Command {
 	var format, on, ahead, plot string
 	var apps []string
 	cmd := &cobra.Command{
@@ -52,7 +51,11 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(desired.Rules(dir), apps, today)
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
 		if ahead != "" {
 			missing = nil // what will be needed follows from the files
 		}
@@ -101,7 +104,7 @@ func horizon(ahead, plot string, today day.Day) (day.Day, error) {
 	return to, nil
 }
 
-func (c *context) seatsAhead(v *access.View, to day.Day, format, plot string) error {
+func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) error {
 	months := v.Ahead(to)
 	if plot != "" {
 		data, err := show.SeatsPlot(v, months, plot)

@@ -12,12 +12,13 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
+	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
-func (c *context) show() *cobra.Command {
+func (c *program) show() *cobra.Command {
 	var format string
 	var sel selection
 	cmd := &cobra.Command{
@@ -70,14 +71,18 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 
 // states says in a word what was decided about each change, where something
 // was; a repository without a ledger has decided nothing.
-func (c *context) states(dir string, p *plan.Plan) (map[string]string, error) {
-	l, err := ledger.OpenReading(dir)
+func (c *program) states(dir string, p *plan.Plan) (map[string]string, error) {
+	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
 	if l == nil || err != nil {
 		return nil, err
 	}
 	defer l.Close()
+	repo, err := c.rules(dir)
+	if err != nil {
+		return nil, err
+	}
 	today := day.Of(c.Now())
-	standing, err := prepare.Standing(l, p, today)
+	standing, err := decisions.Read(l, decisions.Stood{Rejections: repo.Rejections, Lifts: repo.Lifts}, p, today)
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +109,7 @@ type selection struct {
 	only    string
 }
 
-func (s *selection) flags(c *context, cmd *cobra.Command) {
+func (s *selection) flags(c *program, cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringSliceVar(&s.apps, "app", nil, "only changes in this application (may be repeated)")
 	f.StringSliceVar(&s.persons, "person", nil, "only changes of this person, by id or account (may be repeated)")
@@ -130,9 +135,9 @@ func changeValue(p *plan.Plan, c *plan.Change, attr string) string {
 	case "app":
 		return c.App
 	case "verb":
-		return c.Verb
+		return c.Verb.String()
 	case "effect":
-		return c.Effect
+		return c.Effect.String()
 	case "account":
 		return c.Account
 	case "person":

@@ -15,7 +15,7 @@ import (
 	"pravet/internal/show"
 )
 
-func (c *context) why() *cobra.Command {
+func (c *program) why() *cobra.Command {
 	var format, on string
 	cmd := &cobra.Command{
 		Use:     "why PERSON [THING]",
@@ -48,7 +48,11 @@ first. PERSON is an id or a user name.`,
 		if err != nil {
 			return err
 		}
-		s, v, person, missing, err := prepare.Find(dir, args[0], today)
+		tree, err := c.tree(dir)
+		if err != nil {
+			return err
+		}
+		s, v, person, missing, err := prepare.Find(c.ctx, tree, args[0], today)
 		if err := c.told(s, missing, err); err != nil {
 			return err
 		}
@@ -98,7 +102,7 @@ func blame(dir string, a *access.Answer) {
 }
 
 // told tells what is wrong with the files, and which exports are missing.
-func (c *context) told(s *prepare.State, missing []error, err error) error {
+func (c *program) told(s *prepare.State, missing []error, err error) error {
 	for _, m := range missing {
 		fmt.Fprintln(c.Stderr, m)
 	}
@@ -109,8 +113,11 @@ func (c *context) told(s *prepare.State, missing []error, err error) error {
 }
 
 // nobody says that there is no such person, with the nearest that there is.
-func (c *context) nobody(dir, name string) error {
-	repo := desired.Rules(dir)
+func (c *program) nobody(dir, name string) error {
+	repo, err := c.rules(dir)
+	if err != nil {
+		return err
+	}
 	repo.ReadPeople()
 	hint := "list them with: pravet list people"
 	if near := repo.NearestPerson(name); near != "" {

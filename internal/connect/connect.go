@@ -1,84 +1,71 @@
-// Package connect carries changes to applications. Each way of reaching one
-// takes a batch of changes and says, once everything is prepared and before
-// anything is replaced, what it is about to do, so that the caller can record
-// it first.
+// Package connect is the seam between carrying plans out and the applications
+// that they are about. An Application is read, prepares a step for some changes,
+// commits it, and can be read back; it says by a mark of its own whether it is as
+// it was left. In which order changes come, what they need, what is written down
+// about them and when a step is tried again is not its business: that is carry's,
+// once for all applications.
+//
+// Each way of reaching an application is a package below this one; files is the
+// one for applications whose users live in files.
 package connect
 
 import (
+	"context"
+	"encoding/json"
+	"time"
+
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/export"
-	"pravet/internal/source"
 )
 
-// A FileStep says which content a file has and is about to have.
-type FileStep struct {
-	Path   string `json:"path"`
-	Before string `json:"before"`
-	After  string `json:"after"`
+// An Application is one application as it can be reached. It is used by one
+// goroutine at a time. Every method gives up, changing nothing, when its context
+// ends before it has begun to change something.
+type Application interface {
+	// Read reads the application's state.
+	Read(ctx context.Context) (*State, error)
+	// Mark is what State.Mark would be, where that can be told without reading
+	// everything.
+	Mark(ctx context.Context) (string, error)
+	// Prepare makes ready to carry out some changes, in their order, on the
+	// application as it is under a mark. It changes nothing that the application
+	// shows. An error of type *MovedError says that it is no longer as under the
+	// mark.
+	Prepare(ctx context.Context, mark string, changes []*plan.Change) (Step, error)
+	// Resume finds out what became of a step of which nothing but its journal is
+	// known, as the process that took it has ended. Where the application shows
+	// nothing of the step, it is given up, and taken is false. Where it shows some
+	// of it, the rest is done, and taken is true.
+	Resume(ctx context.Context, journal json.RawMessage) (taken bool, err error)
 }
 
-// Files reaches an application whose users live in files that it reads itself:
-// CSV or SCIM JSON. Everything that Pravet does not own stays as it is, byte
-// for byte.
-type Files struct {
-	Dir  string
-	Spec *export.Spec
-	App  *model.App
-
-	defines bool // the rows are definitions
+// A State is an application as it was read.
+type State struct {
+	Accounts *model.Accounts
+	Mark     string    // the same as long as nothing has changed, and never again after that
+	TakenAt  time.Time // when the state was as it is
+	Files    []string  // where it was read, for messages
 }
 
-// Apply carries changes out, in their order, by replacing each file as a
-// whole. It may be repeated: what is already as wanted stays so. about is
-// called with what the files are and will be, after everything is written
-// beside them; when it returns an error, nothing is replaced.
-func (f *Files) Apply(changes []*plan.Change, about func([]FileStep) error) error {
-	of, definitions := []*plan.Change{}, []*plan.Change{}
-	for _, c := range changes {
-		if verb, _ := model.ParseVerb(c.Verb); verb.OfThing() {
-			definitions = append(definitions, c)
-		} else {
-			of = append(of, c)
-		}
-	}
-	e, err := newEdits(f.App, of)
-	if err != nil {
-		return err
-	}
-	var staged []*source.Staged
-	var steps []FileStep
-	if f.Spec.Format == "csv" {
-		staged, steps, err = f.csv(e)
-	} else {
-		staged, steps, err = f.scim(e)
-	}
-	if err == nil && (f.Spec.Definitions != nil || len(definitions) > 0) {
-		var more []*source.Staged
-		var step []FileStep
-		more, step, err = f.definitions(definitions)
-		staged, steps = append(staged, more...), append(steps, step...)
-	}
-	drop := func() {
-		for _, s := range staged {
-			s.Drop()
-		}
-	}
-	if err != nil {
-		drop()
-		return err
-	}
-	if err := about(steps); err != nil {
-		drop()
-		return err
-	}
-	for i, s := range staged {
-		if err := s.Commit(); err != nil {
-			for _, rest := range staged[i:] {
-				rest.Drop()
-			}
-			return err
-		}
-	}
-	return nil
+// A Step is some changes that are ready to be carried out.
+type Step interface {
+	// Refused says which of the changes the application can be known beforehand
+	// not to carry out, by id, and why. They are no part of the step.
+	Refused() map[string]string
+	// Journal is what Resume needs to know. It is on record before Commit.
+	Journal() json.RawMessage
+	// After is the mark that the application will have, or "" where that cannot
+	// be known.
+	After() string
+	// Commit carries the step out, and calls done with each change and how it
+	// went. An error says that the step as a whole ended before its time; what is
+	// done by then stays. It does not end with the context of Prepare.
+	Commit(done func(c *plan.Change, err error)) error
+	// Drop gives a step up that was not committed.
+	Drop()
 }
+
+// A MovedError says that an application is not as it is known to be.
+type MovedError struct{ Says string }
+
+func (e *MovedError) Error() string { return e.Says }

@@ -2,11 +2,12 @@
 // applications there are, and who should have what in each. All problems of
 // all files are gathered, each with its place and what to do about it.
 //
-// Read takes the small files first (Rules), so that exports can be read while
-// the people, which may be many, are (People).
+// Rules reads the small files, so that exports can be read while ReadPeople reads
+// the people, who may be many.
 package desired
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -29,6 +30,7 @@ const Root = "pravet.yaml"
 // A Repo is a desired state.
 type Repo struct {
 	Dir          string
+	Tree         *source.Tree
 	Organization string
 	Guards       model.Guards
 	Separations  []model.Separation
@@ -42,6 +44,7 @@ type Repo struct {
 	Problems     *source.Problems
 	Files        int
 
+	ctx  context.Context         // of the reading
 	sums map[string]string       // file → digest
 	uses []use                   // filters, to check their attributes once people are known
 	refs []personRef             // people named in files
@@ -79,8 +82,8 @@ func Find(dir string) (string, error) {
 
 // Rules reads everything but the people: pravet.yaml, applications, kits and
 // standing decisions.
-func Rules(dir string) *Repo {
-	r := &Repo{Dir: dir, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}, odd: map[*filter.Filter]bool{}}
+func Rules(ctx context.Context, tree *source.Tree) *Repo {
+	r := &Repo{Dir: tree.Dir, Tree: tree, ctx: ctx, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}, odd: map[*filter.Filter]bool{}}
 	separations := r.readRoot()
 	r.readApps()
 	r.readKits()
@@ -89,11 +92,12 @@ func Rules(dir string) *Repo {
 	return r
 }
 
-// open reads one YAML file and notes its digest.
+// fail notes an error at a place.
 func (r *Repo) fail(pos model.Pos, rule, says, hint string) {
 	r.Problems.Add(source.NewProblem(pos, rule, says, hint))
 }
 
+// warn notes what may be a mistake.
 func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
 	p := source.NewProblem(pos, rule, says, hint)
 	p.Severity = source.Warning
@@ -102,7 +106,7 @@ func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
 
 // list lists the files of a folder; one that cannot be read is a problem.
 func (r *Repo) list(folder string, endings ...string) []string {
-	files, others, err := listFiles(r.Dir, folder, endings...)
+	files, others, err := listFiles(r.Tree, folder, endings...)
 	if err != nil {
 		r.Problems.Add(source.Unreadable(folder, err))
 	}
@@ -125,6 +129,9 @@ func (r *Repo) Digest() string {
 	sort.Strings(files)
 	for _, f := range files {
 		if f == standingFile {
+			if len(r.Lifts) == 0 && len(r.Exceptions) == 0 {
+				continue // as if there were none
+			}
 			counts, err := json.Marshal(r.Lifts)
 			if err == nil && len(r.Exceptions) > 0 {
 				var more []byte

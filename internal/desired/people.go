@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -80,7 +79,7 @@ func (r *Repo) readPeople() {
 
 // peopleCSV reads a roster (RFC 4180) whose header names attributes.
 func (r *Repo) peopleCSV(file string) {
-	src, err := source.Open(filepath.Join(r.Dir, filepath.FromSlash(file)), file)
+	src, err := r.Tree.Open(r.ctx, file)
 	if err != nil {
 		r.addError(err)
 		return
@@ -317,7 +316,7 @@ func (r *Repo) place(person int, attr string) model.Pos {
 	if !strings.HasSuffix(pos.File, ".csv") {
 		return pos
 	}
-	src, err := source.Open(filepath.Join(r.Dir, filepath.FromSlash(pos.File)), pos.File)
+	src, err := r.Tree.Open(r.ctx, pos.File)
 	if err != nil {
 		return pos
 	}

@@ -18,8 +18,9 @@ type pending struct {
 	apart []model.Name
 }
 
+// open reads one YAML file and notes its digest.
 func (r *Repo) open(file string) (*doc, *yaml.Node) {
-	d, root := openYAML(r.Dir, file, r.Problems)
+	d, root := openYAML(r.ctx, r.Tree, file, r.Problems)
 	if d.sum != "" {
 		r.sums[file] = d.sum
 		r.Files++

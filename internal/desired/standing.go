@@ -2,11 +2,9 @@ package desired
 
 import (
 	"bytes"
-	"errors"
+	"context"
 	"fmt"
-	"io/fs"
-	"os"
-	"path/filepath"
+	"io"
 	"slices"
 	"strings"
 
@@ -23,7 +21,7 @@ const standingFile = "standing.yaml"
 
 // readStanding reads the decisions that stand. The file may be missing.
 func (r *Repo) readStanding() {
-	if _, err := os.Lstat(filepath.Join(r.Dir, standingFile)); errors.Is(err, fs.ErrNotExist) {
+	if there, err := r.Tree.Exists(standingFile); err == nil && !there {
 		return
 	}
 	d, root := r.open(standingFile)
@@ -78,19 +76,65 @@ func (r *Repo) readExceptions(d *doc, list *yaml.Node) {
 	}
 }
 
-// A StandingRejection is what AddRejection writes.
+// Standing reads the rejections and the lifted guards of standing.yaml as they are
+// now; the repository itself stays as it was read.
+func (r *Repo) Standing(ctx context.Context) ([]decide.Rejection, []decide.Lift, error) {
+	now := &Repo{Dir: r.Dir, Tree: r.Tree, ctx: ctx, Problems: &source.Problems{}, Apps: r.Apps, Separations: r.Separations, sums: map[string]string{}}
+	now.readStanding()
+	for _, p := range now.Problems.Sorted() {
+		if p.Severity == source.Error {
+			return nil, nil, p
+		}
+	}
+	return now.Rejections, now.Lifts, nil
+}
+
+// StandingWith prepares the adding of rejections to standing.yaml, and returns
+// what writes the file. Nobody else may write it in between.
+func (r *Repo) StandingWith(ctx context.Context, add []StandingRejection) (write func() error, err error) {
+	there, err := r.Tree.Exists(standingFile)
+	if err != nil {
+		return nil, err
+	}
+	var data []byte
+	if there {
+		if data, _, _, err = r.Tree.ReadAll(ctx, standingFile, maxYAML); err != nil {
+			return nil, err
+		}
+	}
+	text, err := addRejections(data, add)
+	if err != nil {
+		return nil, err
+	}
+	return func() error {
+		s, err := r.Tree.Stage(standingFile, 0o644, func(w io.Writer) error { _, err := w.Write(text); return err })
+		if err != nil {
+			return err
+		}
+		if err := s.Commit(); err != nil {
+			s.Drop()
+			return err
+		}
+		return nil
+	}, nil
+}
+
+// A StandingRejection is what StandingWith adds.
 type StandingRejection struct {
 	Change, What, Because, By string
 	Until                     day.Day
 }
 
-// AddRejections returns the text of standing.yaml with rejections added at
+// addRejections returns the text of standing.yaml with rejections added at
 // the end of its list. Everything else stays as it is, byte for byte. data may
 // be empty, for a file that does not exist yet.
-func AddRejections(data []byte, add []StandingRejection) ([]byte, error) {
+func addRejections(data []byte, add []StandingRejection) ([]byte, error) {
 	before, err := rejections(data)
 	if err != nil {
 		return nil, err
+	}
+	if len(add) == 0 {
+		return data, nil
 	}
 	lineEnd := "\n"
 	if bytes.Contains(data, []byte("\r\n")) {

@@ -1,10 +1,9 @@
 package desired
 
 import (
+	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -34,11 +33,11 @@ type doc struct {
 	sum   string
 }
 
-// openYAML reads a file below dir and returns its root, or nil after a problem or
+// openYAML reads a file and returns its root, or nil after a problem or
 // for a file without content.
-func openYAML(dir, file string, probs *source.Problems) (*doc, *yaml.Node) {
+func openYAML(ctx context.Context, tree *source.Tree, file string, probs *source.Problems) (*doc, *yaml.Node) {
 	d := &doc{file: file, probs: probs}
-	data, sum, err := source.ReadAll(filepath.Join(dir, filepath.FromSlash(file)), file, maxYAML)
+	data, sum, _, err := tree.ReadAll(ctx, file, maxYAML)
 	if err != nil {
 		var p *source.Problem
 		if !errors.As(err, &p) {
@@ -354,11 +353,8 @@ func (d *doc) limit(n *yaml.Node, what string) model.Limit {
 // listFiles lists the files of a folder with one of the endings, sorted, as names
 // below dir, and the others apart, hidden ones and notes aside. A missing folder
 // has no files.
-func listFiles(dir, folder string, endings ...string) (out, others []string, err error) {
-	all, err := os.ReadDir(filepath.Join(dir, folder))
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil, nil
-	}
+func listFiles(tree *source.Tree, folder string, endings ...string) (out, others []string, err error) {
+	all, err := tree.List(folder)
 	for _, e := range all {
 		name := e.Name()
 		switch {

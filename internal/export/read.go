@@ -1,10 +1,10 @@
 package export
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -22,25 +22,25 @@ type Info struct {
 
 // Read reads an application's export. Errors about the files are of type
 // *source.Problem.
-func Read(dir string, spec *Spec, app *model.App) (*model.Accounts, *Info, error) {
-	return read(dir, spec, app, nil)
+func Read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App) (*model.Accounts, *Info, error) {
+	return read(ctx, tree, spec, app, nil)
 }
 
 // Find reads, of an application's export, the accounts that may be the one with
 // a match value: at least that, and of CSV files few more. The Info has no
 // digest.
-func Find(dir string, spec *Spec, app *model.App, key string) (*model.Accounts, *Info, error) {
-	return read(dir, spec, app, []string{key})
+func Find(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, key string) (*model.Accounts, *Info, error) {
+	return read(ctx, tree, spec, app, []string{key})
 }
 
-func read(dir string, spec *Spec, app *model.App, only []string) (*model.Accounts, *Info, error) {
+func read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, only []string) (*model.Accounts, *Info, error) {
 	b := newBuilder(app)
 	info := &Info{}
 	var sums []string
 	var scim *scimReader
 	for i, path := range spec.Files() {
 		name := path.Text
-		src, err := source.Open(Locate(dir, name), name)
+		src, err := tree.Open(ctx, name)
 		if err != nil {
 			return nil, nil, atSpec(err, path.Pos)
 		}
@@ -79,14 +79,6 @@ func read(dir string, spec *Spec, app *model.App, only []string) (*model.Account
 	}
 	info.Digest = Combine(sums)
 	return b.finish(spec.Paths[0].Text), info, nil
-}
-
-// Locate returns where a path of a Spec is: below dir unless it is absolute.
-func Locate(dir, path string) string {
-	if filepath.IsAbs(path) {
-		return path
-	}
-	return filepath.Join(dir, filepath.FromSlash(path))
 }
 
 // Combine makes one digest of those of several files; that of one file is its
@@ -310,10 +302,10 @@ type FileDigest struct{ Path, Digest string }
 
 // Digests returns the digest of each file of an export, reading them only as
 // bytes.
-func Digests(dir string, spec *Spec) ([]FileDigest, error) {
+func Digests(ctx context.Context, tree *source.Tree, spec *Spec) ([]FileDigest, error) {
 	var out []FileDigest
 	for _, path := range spec.Files() {
-		src, err := source.Open(Locate(dir, path.Text), path.Text)
+		src, err := tree.Open(ctx, path.Text)
 		if err != nil {
 			return nil, atSpec(err, path.Pos)
 		}

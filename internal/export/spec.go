@@ -3,7 +3,7 @@
 // resources as JSON (RFC 7643, RFC 7644). Files are read once and streamed:
 // memory grows with what is kept of the accounts, not with the file.
 //
-//	accounts, info, err := export.Read(dir, spec, app)
+//	accounts, info, err := export.Read(ctx, tree, spec, app)
 package export
 
 import (
@@ -16,7 +16,7 @@ var Formats = []string{"csv", "scim"}
 // A Spec says where an application's exported state is and how to read it.
 type Spec struct {
 	Format    string
-	Paths     []model.Name // below the repository, or absolute
+	Paths     []model.Name // names in a source.Tree
 	Delimiter rune         // of CSV
 	Columns   []Column
 	Pos       model.Pos

@@ -3,8 +3,9 @@
 package gitrepo
 
 import (
-	"archive/tar"
+	"bufio"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -21,8 +22,15 @@ import (
 // paths are the parts of a desired-state repository that plans follow from.
 var paths = []string{"pravet.yaml", "people", "apps", "kits", "standing.yaml"}
 
+// command is a call of git that takes objects for what they are.
+func command(ctx context.Context, dir string, args ...string) *exec.Cmd {
+	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", dir}, args...)...)
+	cmd.Env = append(os.Environ(), "GIT_NO_REPLACE_OBJECTS=1", "GIT_OPTIONAL_LOCKS=0", "GIT_LITERAL_PATHSPECS=1")
+	return cmd
+}
+
 func git(dir string, args ...string) (string, error) {
-	cmd := exec.Command("git", append([]string{"-C", dir}, args...)...)
+	cmd := command(context.Background(), dir, args...)
 	var out bytes.Buffer
 	cmd.Stdout = &out
 	err := cmd.Run()
@@ -46,15 +54,15 @@ func Changed(dir, revision string) []string {
 	if revision == "" {
 		return nil
 	}
-	tracked, err := git(dir, append([]string{"diff", "--name-only", "--relative", revision, "--"}, paths...)...)
+	tracked, err := git(dir, append([]string{"diff", "--name-only", "-z", "--relative", revision, "--"}, paths...)...)
 	if err != nil {
 		return nil
 	}
-	others, err := git(dir, append([]string{"ls-files", "--others", "--exclude-standard", "--"}, paths...)...)
+	others, err := git(dir, append([]string{"ls-files", "--others", "-z", "--exclude-standard", "--"}, paths...)...)
 	if err != nil {
 		return nil
 	}
-	out := strings.FieldsFunc(tracked+"\n"+others, func(r rune) bool { return r == '\n' })
+	out := strings.FieldsFunc(tracked+"\x00"+others, func(r rune) bool { return r == 0 })
 	sort.Strings(out)
 	return out
 }
@@ -74,72 +82,102 @@ func Commit(dir, revision string) (string, error) {
 // maxTree is how many bytes the files of a revision may have together.
 const maxTree = 16 << 30
 
+// An entry is a file of a commit.
+type entry struct {
+	mode, object, name string
+}
+
 // Files writes the files of the desired state as they are in a revision into a
-// folder.
-func Files(dir, revision, into string) error {
+// folder. They are read from Git's objects, so that nothing that a commit holds,
+// attributes among it, can leave one out. Links and modules of other
+// repositories are errors: what they lead to is not in the revision.
+func Files(ctx context.Context, dir, revision, into string) error {
 	commit, err := Commit(dir, revision)
 	if err != nil {
 		return err
 	}
-	there, err := git(dir, append([]string{"ls-tree", "--name-only", commit, "--"}, paths...)...)
+	list, err := git(dir, append([]string{"ls-tree", "-r", "-z", commit, "--"}, paths...)...)
 	if err != nil {
 		return fmt.Errorf("git ls-tree: %w", err)
 	}
-	if there == "" {
+	var entries []entry
+	for _, line := range strings.Split(list, "\x00") {
+		head, name, ok := strings.Cut(line, "\t")
+		f := strings.Fields(head)
+		if !ok || len(f) != 3 {
+			continue
+		}
+		if f[1] != "blob" || f[0] == "120000" {
+			return fmt.Errorf("%s is a link in revision %s, and the file itself is expected there", name, revision)
+		}
+		entries = append(entries, entry{f[0], f[2], name})
+	}
+	if len(entries) == 0 {
 		return fmt.Errorf("%w: %q holds no file of a desired state in this folder", ErrNoRevision, revision)
 	}
-	cmd := exec.Command("git", append([]string{"-C", dir, "archive", "--format=tar", commit, "--"}, strings.Split(there, "\n")...)...)
+	root, err := os.OpenRoot(into)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	return contents(ctx, dir, entries, root)
+}
+
+// contents writes the contents of entries below a folder.
+func contents(ctx context.Context, dir string, entries []entry, root *os.Root) error {
+	cmd := command(ctx, dir, "cat-file", "--batch")
+	var ask strings.Builder
+	for _, e := range entries {
+		ask.WriteString(e.object + "\n")
+	}
+	cmd.Stdin = strings.NewReader(ask.String())
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		return err
 	}
 	if err := cmd.Start(); err != nil {
-		return fmt.Errorf("git archive: %w", err)
+		return fmt.Errorf("git cat-file: %w", err)
 	}
-	err = unpack(out, into)
+	err = unpack(bufio.NewReaderSize(out, 1<<16), entries, root)
 	if err != nil {
 		_ = cmd.Process.Kill() // it waits for a reader that is gone
 	}
 	return errors.Join(err, cmd.Wait())
 }
 
-// unpack writes the plain files of an archive below a folder, and nothing
-// elsewhere: what leads out of it, and links, are passed over.
-func unpack(archive io.Reader, into string) error {
-	root, err := os.OpenRoot(into)
-	if err != nil {
-		return err
-	}
-	defer root.Close()
+// unpack reads what git cat-file --batch writes: of each object a line with its
+// name, type and size in bytes, its content, and a line end.
+func unpack(in *bufio.Reader, entries []entry, root *os.Root) error {
 	left := int64(maxTree)
-	for t := tar.NewReader(archive); ; {
-		h, err := t.Next()
-		if err == io.EOF {
-			_, err := io.Copy(io.Discard, archive)
-			return err
-		}
+	for _, e := range entries {
+		head, err := in.ReadString('\n')
 		if err != nil {
-			return err
+			return fmt.Errorf("git cat-file: %s: %w", e.name, err)
 		}
-		name := path.Clean(h.Name)
-		if h.Typeflag != tar.TypeReg {
-			continue
+		var object, kind string
+		var size int64
+		if _, err := fmt.Sscanf(head, "%s %s %d", &object, &kind, &size); err != nil || object != e.object || kind != "blob" {
+			return fmt.Errorf("git cat-file: %s: %q", e.name, strings.TrimSpace(head))
 		}
-		if left -= h.Size; left < 0 {
+		if left -= size; left < 0 {
 			return errors.New("the revision holds more than can be read")
 		}
-		if err := root.MkdirAll(path.Dir(name), 0o700); err != nil {
+		if err := root.MkdirAll(path.Dir(e.name), 0o700); err != nil {
 			return err
 		}
-		f, err := root.OpenFile(name, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+		f, err := root.OpenFile(e.name, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
 		if err != nil {
 			return err
 		}
-		_, err = io.Copy(f, t)
+		_, err = io.CopyN(f, in, size)
 		if err := errors.Join(err, f.Close()); err != nil {
 			return err
 		}
+		if _, err := in.Discard(1); err != nil {
+			return err
+		}
 	}
+	return nil
 }
 
 // A Change is who changed a line last, and in which commit. By is "" for a line

@@ -1,6 +1,21 @@
 package ledger
 
-import "pravet/internal/core/plan"
+import (
+	"encoding/json"
+
+	"pravet/internal/core/plan"
+)
+
+// A Body is what an entry says. About names what it can be found by.
+type Body interface{ About() About }
+
+// About is what an entry can be found by: the ids of a plan, of changes, and of
+// people.
+type About struct {
+	Plan    string
+	Changes []string
+	People  []string
+}
 
 // Export is an export that was read for a plan.
 type Export struct {
@@ -10,6 +25,9 @@ type Export struct {
 	Accounts int    `json:"accounts"`
 	Suspect  bool   `json:"suspect,omitempty"` // shrunken or empty: no measure for the next one
 }
+
+// About of an export is nothing but its application, the entry's subject.
+func (Export) About() About { return About{} }
 
 // Plan is a plan that was drafted.
 type Plan struct {
@@ -26,17 +44,28 @@ type Plan struct {
 	Totals   plan.Totals `json:"totals"`
 }
 
+// About of a plan is the plan.
+func (p Plan) About() About { return About{Plan: p.Plan} }
+
 // Decision is an accept, a reject or a lift.
 type Decision struct {
 	Plan     string   `json:"plan"`
-	Verdict  string   `json:"verdict"` // accept, reject, lift
-	All      bool     `json:"all"`     // the whole plan
+	Digest   string   `json:"digest,omitempty"` // the plan's
+	Verdict  string   `json:"verdict"`          // accept, reject, lift
+	All      bool     `json:"all"`              // the whole plan
 	Changes  []string `json:"changes,omitempty"`
-	Along    []string `json:"along,omitempty"` // decided along with them, as one needs the other
+	What     []string `json:"what,omitempty"`   // of each of Changes, in words
+	People   []string `json:"people,omitempty"` // whom Changes are about, each once
+	Along    []string `json:"along,omitempty"`  // decided along with them, as one needs the other
 	Guards   []string `json:"guards,omitempty"`
 	Until    string   `json:"until,omitempty"`
 	Because  string   `json:"because"`
-	Standing bool     `json:"standing,omitempty"` // written to standing.yaml
+	Standing bool     `json:"standing,omitempty"` // to be written to standing.yaml
+}
+
+// About of a decision is what was decided, with what goes along.
+func (d Decision) About() About {
+	return About{Plan: d.Plan, Changes: append(append([]string(nil), d.Changes...), d.Along...), People: d.People}
 }
 
 // Run is the beginning of a carrying-out.
@@ -48,22 +77,24 @@ type Run struct {
 	Changes int    `json:"changes"` // to be carried out
 }
 
-// Step is written before an application's file is replaced, so that an
-// interrupted run can be continued.
+// About of a run is its plan.
+func (r Run) About() About { return About{Plan: r.Plan} }
+
+// Step is written before an application is changed, so that an interrupted run
+// can be settled.
 type Step struct {
-	Run     string     `json:"run"`
-	Plan    string     `json:"plan"`
-	App     string     `json:"app"`
-	Files   []StepFile `json:"files"`
-	Changes []string   `json:"changes"`
+	Run     string   `json:"run"`
+	Plan    string   `json:"plan"`
+	App     string   `json:"app"`
+	Changes []string `json:"changes"`
+	People  []string `json:"people,omitempty"`
+	// Journal is the application's own note of what it is about to do.
+	Journal json.RawMessage `json:"journal,omitempty"`
+	After   string          `json:"after,omitempty"` // the application's mark once it is done
 }
 
-// StepFile says which content a file has before a step and after it.
-type StepFile struct {
-	Path   string `json:"path"`
-	Before string `json:"before"`
-	After  string `json:"after"`
-}
+// About of a step is its changes.
+func (s Step) About() About { return About{Plan: s.Plan, Changes: s.Changes, People: s.People} }
 
 // ChangeOutcome is what became of one change, as read back from the
 // application.
@@ -72,9 +103,19 @@ type ChangeOutcome struct {
 	Plan    string `json:"plan"`
 	App     string `json:"app"`
 	Change  string `json:"change"`
+	Person  string `json:"person,omitempty"`
 	What    string `json:"what"`
 	Settled bool   `json:"settled"`
 	Says    string `json:"says,omitempty"`
+}
+
+// About of an outcome is its change.
+func (o ChangeOutcome) About() About {
+	a := About{Plan: o.Plan, Changes: []string{o.Change}}
+	if o.Person != "" {
+		a.People = []string{o.Person}
+	}
+	return a
 }
 
 // RunEnd is the end of a run.
@@ -87,3 +128,6 @@ type RunEnd struct {
 	Left       int    `json:"left"` // not accepted, rejected, or lacking what they need
 	Error      string `json:"error,omitempty"`
 }
+
+// About of a run's end is its plan.
+func (r RunEnd) About() About { return About{Plan: r.Plan} }

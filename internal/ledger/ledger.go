@@ -1,33 +1,73 @@
 // Package ledger is the record of what happened: exports seen, plans drafted,
-// decisions, runs and the outcome of every change. It is a SQLite database
-// that is only ever appended to. Each entry carries the SHA-256 of the one
-// before it, so that a changed, removed or inserted entry is found (Verify).
+// decisions, runs and the outcome of every change. It is only ever appended
+// to. Each entry carries the SHA-256 of the one before it, so that a changed,
+// removed or inserted entry is found (Verify).
+//
+// Ledger is what the rest of the program knows of it; SQLite, in the file
+// .pravet/ledger.db of a repository, is one way to keep it.
 //
 // Secrets are never recorded; nothing that is recorded comes from one.
 package ledger
 
 import (
 	"crypto/sha256"
-	"database/sql"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
-	"net/url"
-	"os"
-	"path/filepath"
-	"strings"
-	"time"
-
-	_ "modernc.org/sqlite" // the database driver
 )
 
-// Folder is where the ledger lives within a repository.
-const Folder = ".pravet"
+// A Ledger is the record of one repository. All methods may be called by
+// several goroutines and several processes at a time. A callback may call any
+// method, Append among them: it sees the entries that were there when it began.
+type Ledger interface {
+	// Append adds entries, all or none, in one transaction.
+	Append(records ...Record) error
+	// Begin records that a run begins, and gives it its name: "run-7" is the
+	// seventh run of the repository. The name and the entry come from one
+	// transaction, so that no two runs share a name.
+	Begin(run Run) (name string, err error)
+	// Scan calls f for the entries that a query asks for, in their order. An
+	// error of f ends it and is returned; Stop ends it without an error.
+	Scan(q Query, f func(*Entry) error) error
+	// Last decodes the newest entry of a kind and a subject ("" for any) into
+	// body; ok is false when there is none.
+	Last(kind Kind, subject string, body any) (ok bool, err error)
 
-// File is the ledger's file within Folder.
-const File = "ledger.db"
+	// Lease makes this process the only one that carries out plans. what says
+	// what for; the error is a *Leased when another process has the lease.
+	Lease(what string) (release func() error, err error)
+	// Holder is who has the lease, nil when nobody has.
+	Holder() *Holder
+	// Exclusive calls f while no other process is within Exclusive; it waits
+	// for its turn. Whoever writes a file of the repository does so in it.
+	Exclusive(f func() error) error
+
+	// Head is the newest entry's number and hash.
+	Head() (Head, error)
+	// Cut reports that entries which were there before are gone: an error of
+	// type *CutError, or nil.
+	Cut() error
+	// Trust takes the ledger as it is for whole, where Cut says otherwise.
+	Trust() error
+	// Verify recomputes the whole chain, in O(entries).
+	Verify() (*Verdict, error)
+	Close() error
+}
+
+// Stop ends a Scan.
+var Stop = errors.New("enough")
+
+// A Query says which entries are wanted: those that fit all that is set. Plan,
+// Person and Change are looked up in an index.
+type Query struct {
+	Kinds   []Kind
+	Subject string
+	Plan    string // id of a plan
+	Person  string // id of a person
+	Change  string // id of a change
+	Newest  bool   // the newest first
+}
 
 // A Kind is what an entry records.
 type Kind string
@@ -68,218 +108,60 @@ func (e *Entry) sum() string {
 	return hex.EncodeToString(s[:])
 }
 
-// A Ledger is an open ledger.
-type Ledger struct {
-	db   *sql.DB
-	path string
-	by   string
-	now  func() time.Time
-}
-
-const schema = `
-CREATE TABLE IF NOT EXISTS entries (
-	seq INTEGER PRIMARY KEY, at TEXT NOT NULL, by TEXT NOT NULL, kind TEXT NOT NULL,
-	subject TEXT NOT NULL, body TEXT NOT NULL, prev TEXT NOT NULL, hash TEXT NOT NULL
-);
-CREATE INDEX IF NOT EXISTS entries_kind ON entries (kind, subject);
-CREATE INDEX IF NOT EXISTS entries_subject ON entries (subject);
-CREATE TABLE IF NOT EXISTS head (one INTEGER PRIMARY KEY CHECK (one = 1), seq INTEGER NOT NULL, hash TEXT NOT NULL);
-`
-
-// Open opens the ledger of a repository, making it when it is not there. by is
-// who acts; now is the clock for the entries' times.
-func Open(dir, by string, now func() time.Time) (*Ledger, error) {
-	folder := filepath.Join(dir, Folder)
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return nil, failed(folder, err)
-	}
-	l, err := open(filepath.Join(folder, File), "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
-	if err != nil {
-		return nil, err
-	}
-	l.by, l.now = by, now
-	if err := l.make(); err != nil {
-		l.Close()
-		return nil, failed(l.path, err)
-	}
-	return l, nil
-}
-
-// OpenReading opens a ledger that is there for reading alone, also on a disk
-// that may not be written; nil when there is none.
-func OpenReading(dir string) (*Ledger, error) {
-	path := filepath.Join(dir, Folder, File)
-	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	l, err := open(path, "mode=ro&_pragma=busy_timeout(10000)")
-	if err != nil {
-		return nil, err
-	}
-	if _, err = l.tables(); err == nil {
-		return l, nil
-	}
-	l.Close()
-	// Beside a log that is empty or gone, the file alone is the whole ledger.
-	if info, statErr := os.Stat(path + "-wal"); statErr == nil && info.Size() > 0 {
-		return nil, failed(path, err)
-	}
-	if l, err = open(path, "immutable=1"); err != nil {
-		return nil, err
-	}
-	if _, err = l.tables(); err != nil {
-		l.Close()
-		return nil, failed(path, err)
-	}
-	return l, nil
-}
-
-func open(path, options string) (*Ledger, error) {
-	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+options)
-	if err != nil {
-		return nil, failed(path, err)
-	}
-	db.SetMaxOpenConns(1)
-	return &Ledger{db: db, path: path}, nil
-}
-
-// tables counts the ledger's tables.
-func (l *Ledger) tables() (n int, err error) {
-	err = l.db.QueryRow(`SELECT count(*) FROM sqlite_master WHERE name IN ('entries', 'head')`).Scan(&n)
-	return n, err
-}
-
-// make makes the tables of a new ledger.
-func (l *Ledger) make() error {
-	n, err := l.tables()
-	if err == nil && n < 2 {
-		_, err = l.db.Exec(schema)
-	}
-	return err
-}
-
-func failed(path string, err error) error {
-	return fmt.Errorf("%s: the ledger cannot be used: %w; nothing was changed. Check that the disk has room and may be written, and that the file is whole", path, err)
-}
-
-// Close closes the ledger.
-func (l *Ledger) Close() error { return l.db.Close() }
-
 // A Record is what to append.
 type Record struct {
 	Kind    Kind
 	Subject string
-	Body    any
+	Body    Body
 }
 
-// Append adds entries, all or none.
-func (l *Ledger) Append(records ...Record) error {
-	if len(records) == 0 {
-		return nil
-	}
-	tx, err := l.db.Begin()
-	if err != nil {
-		return failed(l.path, err)
-	}
-	defer tx.Rollback()
-	e := Entry{Hash: zero}
-	err = tx.QueryRow(`SELECT seq, hash FROM head`).Scan(&e.Seq, &e.Hash)
-	if err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return failed(l.path, err)
-	}
-	insert, err := tx.Prepare(`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`)
-	if err != nil {
-		return failed(l.path, err)
-	}
-	defer insert.Close()
-	at := l.now().UTC().Format(time.RFC3339)
-	for _, r := range records {
-		body, err := json.Marshal(r.Body)
-		if err != nil {
-			return err
-		}
-		e = Entry{Seq: e.Seq + 1, At: at, By: l.by, Kind: r.Kind, Subject: r.Subject, Body: body, Prev: e.Hash}
-		e.Hash = e.sum()
-		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash); err != nil {
-			return failed(l.path, err)
-		}
-	}
-	if _, err := tx.Exec(`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?) ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`, e.Seq, e.Hash); err != nil {
-		return failed(l.path, err)
-	}
-	if err := tx.Commit(); err != nil {
-		return failed(l.path, err)
-	}
-	return nil
+// A Head is the newest entry of a ledger.
+type Head struct {
+	Seq  int64  `json:"seq"`
+	Hash string `json:"hash"`
 }
 
-// Each calls f for the entries of a subject ("" for any) and of some kinds
-// (none for any), in order.
-func (l *Ledger) Each(subject string, f func(*Entry) error, kinds ...Kind) error {
-	query, where, args := `SELECT seq, at, by, kind, subject, body, prev, hash FROM entries`, []string{}, []any{}
-	if subject != "" {
-		where, args = append(where, "subject = ?"), append(args, subject)
-	}
-	if len(kinds) > 0 {
-		where = append(where, "kind IN (?"+strings.Repeat(", ?", len(kinds)-1)+")")
-		for _, k := range kinds {
-			args = append(args, k)
-		}
-	}
-	if len(where) > 0 {
-		query += " WHERE " + strings.Join(where, " AND ")
-	}
-	rows, err := l.db.Query(query+" ORDER BY seq", args...)
-	if err != nil {
-		return failed(l.path, err)
-	}
-	defer rows.Close()
-	for rows.Next() {
-		e, err := scan(rows)
-		if err != nil {
-			return failed(l.path, err)
-		}
-		if err := f(e); err != nil {
-			return err
-		}
-	}
-	if err := rows.Err(); err != nil {
-		return failed(l.path, err)
-	}
-	return nil
+// A Holder is who has the lease, as far as is known.
+type Holder struct {
+	PID   int    `json:"pid"`
+	By    string `json:"by"`
+	Since string `json:"since"` // RFC 3339, UTC
+	What  string `json:"what"`
 }
 
-func scan(rows *sql.Rows) (*Entry, error) {
-	var e Entry
-	var body string
-	err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash)
-	e.Body = json.RawMessage(body)
-	return &e, err
+func (h *Holder) String() string {
+	if h.By == "" {
+		return "another process carries out a plan in this repository"
+	}
+	return fmt.Sprintf("%s holds the lock of this repository since %s (%s, process %d)", h.By, h.Since, h.What, h.PID)
 }
 
-// Last decodes the newest entry of a kind and a subject ("" for any) into
-// body; ok is false when there is none.
-func (l *Ledger) Last(kind Kind, subject string, body any) (ok bool, err error) {
-	var text string
-	err = l.db.QueryRow(`SELECT body FROM entries WHERE kind = ?1 AND (?2 = '' OR subject = ?2) ORDER BY seq DESC LIMIT 1`, kind, subject).Scan(&text)
-	if errors.Is(err, sql.ErrNoRows) {
-		return false, nil
-	}
-	if err == nil {
-		err = json.Unmarshal([]byte(text), body)
-	}
-	if err != nil {
-		return false, failed(l.path, err)
-	}
-	return true, nil
+// Leased says that another process has the lease.
+type Leased struct{ Holder *Holder }
+
+func (e *Leased) Error() string { return e.Holder.String() + "; wait until it is done" }
+
+// A CutError says that entries were taken away at the end of the ledger.
+type CutError struct {
+	Path  string
+	Known Head // the newest entry that was there once
+	Is    Head // the newest entry now
 }
 
-// Count counts the entries of a kind.
-func (l *Ledger) Count(kind Kind) (n int, err error) {
-	if err = l.db.QueryRow(`SELECT count(*) FROM entries WHERE kind = ?`, kind).Scan(&n); err != nil {
-		return 0, failed(l.path, err)
-	}
-	return n, nil
+func (e *CutError) Error() string {
+	return fmt.Sprintf("%s: entry %d, which was the newest once, is not in the ledger any more, which ends with entry %d: entries were taken away. "+
+		"Put the whole ledger back; or, where you know why it is so, go on with: pravet log trust", e.Path, e.Known.Seq, e.Is.Seq)
+}
+
+// A Changed says that an entry is not as it was written.
+type Changed struct {
+	Path  string
+	Entry *Entry
+}
+
+func (e *Changed) Error() string {
+	return fmt.Sprintf("%s: entry %d of the ledger was changed after it was written (%s %s, by %s at %s); see: pravet log verify",
+		e.Path, e.Entry.Seq, e.Entry.Kind, e.Entry.Subject, e.Entry.By, e.Entry.At)
 }
 
 // A Verdict is what Verify found.
@@ -293,11 +175,11 @@ type Verdict struct {
 // Verify recomputes the whole chain and names the first entry that does not
 // fit. It finds every change to an entry, and entries that were taken away or
 // put in. Whoever rewrites the whole chain can only be found by the head that
-// was noted elsewhere before.
-func (l *Ledger) Verify() (*Verdict, error) {
+// was noted elsewhere before. all calls back with every entry in order,
+// unchecked.
+func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Verdict, error) {
 	v := &Verdict{Head: zero}
-	stop := errors.New("broken")
-	err := l.Each("", func(e *Entry) error {
+	err := all(func(e *Entry) error {
 		switch {
 		case e.Seq != v.Entries+1:
 			v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing; after entry %d comes entry %d", v.Entries+1, v.Entries, e.Seq)
@@ -307,34 +189,26 @@ func (l *Ledger) Verify() (*Verdict, error) {
 			v.Broken, v.Says = e.Seq, fmt.Sprintf("entry %d was changed after it was written (%s %s, by %s at %s)", e.Seq, e.Kind, e.Subject, e.By, e.At)
 		}
 		if v.Broken != 0 {
-			return stop
+			return Stop
 		}
 		v.Entries, v.Head = e.Seq, e.Hash
 		return nil
 	})
-	if err != nil && !errors.Is(err, stop) || v.Broken != 0 {
-		if errors.Is(err, stop) {
-			err = nil
-		}
+	if err != nil || v.Broken != 0 {
 		return v, err
 	}
-	var seq int64
-	var hash string
-	err = l.db.QueryRow(`SELECT seq, hash FROM head`).Scan(&seq, &hash)
-	if errors.Is(err, sql.ErrNoRows) {
-		return v, nil
-	}
+	h, err := head()
 	if err != nil {
-		return v, failed(l.path, err)
+		return v, err
 	}
-	if seq != v.Entries || hash != v.Head {
-		v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing: entries were taken away at the end, where %d were written", v.Entries+1, seq)
+	if h.Seq > 0 && (h.Seq != v.Entries || h.Hash != v.Head) {
+		v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing: entries were taken away at the end, where %d were written", v.Entries+1, h.Seq)
 	}
 	return v, nil
 }
 
 // Decode reads an entry's body.
-func Decode[T any](e *Entry) (T, error) {
+func Decode[T Body](e *Entry) (T, error) {
 	var v T
 	if err := json.Unmarshal(e.Body, &v); err != nil {
 		return v, fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)

@@ -1,9 +1,12 @@
 package prepare
 
 import (
-	"errors"
+	"context"
 	"fmt"
 	"os"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
@@ -19,8 +22,8 @@ import (
 // and the exports of the named applications that are there, all when none is
 // named, for questions about a day. missing tells which exports are not there.
 // After ErrProblems the State holds the Repo only.
-func Look(repo *desired.Repo, apps []string, today day.Day) (s *State, v *access.View, missing []error, err error) {
-	s = &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+func Look(ctx context.Context, repo *desired.Repo, apps []string, today day.Day) (s *State, v *access.View, missing []error, err error) {
+	s = newState(repo)
 	chosen, err := choose(repo, apps)
 	if err != nil {
 		return s, nil, nil, err
@@ -28,7 +31,7 @@ func Look(repo *desired.Repo, apps []string, today day.Day) (s *State, v *access
 	if missing, err = absent(repo, chosen); err != nil {
 		return s, nil, nil, err
 	}
-	if err := s.read(chosen); err != nil {
+	if err := s.read(ctx, chosen); err != nil {
 		return s, nil, nil, err
 	}
 	return s, s.view(today), missing, nil
@@ -42,14 +45,14 @@ func absent(repo *desired.Repo, chosen []bool) (missing []error, err error) {
 			continue
 		}
 		for _, path := range spec.Files() {
-			_, err := os.Stat(export.Locate(repo.Dir, path.Text))
-			if errors.Is(err, os.ErrNotExist) {
+			there, err := repo.Tree.Exists(path.Text)
+			if err == nil && !there {
 				missing = append(missing, fmt.Errorf("%s: there is no export %s (named in %s), so nothing is known of its accounts", repo.Apps[a].ID, path.Text, path.Pos))
 				chosen[a] = false
 				break
 			}
 			if err != nil {
-				return nil, source.Unreadable(path.Text, err)
+				return nil, err
 			}
 		}
 	}
@@ -69,9 +72,9 @@ func (s *State) view(today day.Day) *access.View {
 
 // Find looks for one person by id or user name, and reads of all people and
 // accounts no more than may be theirs. person is -1 where there is nobody.
-func Find(dir, name string, today day.Day) (s *State, v *access.View, person int, missing []error, err error) {
-	repo := desired.Rules(dir)
-	s = &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+func Find(ctx context.Context, tree *source.Tree, name string, today day.Day) (s *State, v *access.View, person int, missing []error, err error) {
+	repo := desired.Rules(ctx, tree)
+	s = newState(repo)
 	repo.FindPeople(name)
 	if repo.Problems.Errors() > 0 {
 		return s, nil, -1, nil, ErrProblems
@@ -83,17 +86,21 @@ func Find(dir, name string, today day.Day) (s *State, v *access.View, person int
 	if missing, err = absent(repo, chosen); err != nil {
 		return s, nil, -1, nil, err
 	}
-	errs := make([]error, len(repo.Apps))
-	sideBySide(len(repo.Apps), func(a int) {
+	group, within := errgroup.WithContext(ctx)
+	group.SetLimit(2 * runtime.GOMAXPROCS(0))
+	for a, app := range repo.Apps {
 		if !chosen[a] {
-			return
+			continue
 		}
-		accounts, info, err := export.Find(dir, repo.Exports[a], repo.Apps[a], repo.People.Get(person, repo.Apps[a].MatchPerson()))
-		if errs[a] = err; err == nil {
-			s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
-		}
-	})
-	if err := errors.Join(errs...); err != nil {
+		group.Go(func() error {
+			accounts, info, err := export.Find(within, tree, repo.Exports[a], app, repo.People.Get(person, app.MatchPerson()))
+			if err == nil {
+				s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
+			}
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
 		return s, nil, -1, nil, err
 	}
 	return s, s.view(today), person, missing, nil
@@ -102,20 +109,24 @@ func Find(dir, name string, today day.Day) (s *State, v *access.View, person int
 // At reads the desired state of a revision, or with "" that of the working tree,
 // for questions about a day. No application is looked at. After ErrProblems the
 // State holds the Repo only.
-func At(dir, revision string, today day.Day) (s *State, v *access.View, err error) {
-	from := dir
+func At(ctx context.Context, tree *source.Tree, revision string, today day.Day) (s *State, v *access.View, err error) {
 	if revision != "" {
-		if from, err = os.MkdirTemp("", "pravet-revision-"); err != nil {
+		from, err := os.MkdirTemp("", "pravet-revision-")
+		if err != nil {
 			return nil, nil, err
 		}
 		defer os.RemoveAll(from)
-		if err := gitrepo.Files(dir, revision, from); err != nil {
+		if err := gitrepo.Files(ctx, tree.Dir, revision, from); err != nil {
 			return nil, nil, err
 		}
+		if tree, err = source.OpenTree(from, nil); err != nil {
+			return nil, nil, err
+		}
+		defer tree.Close()
 	}
-	repo := desired.Rules(from)
+	repo := desired.Rules(ctx, tree)
 	repo.ReadPeople()
-	s = &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+	s = newState(repo)
 	if repo.Problems.Errors() > 0 {
 		return s, nil, ErrProblems
 	}

@@ -4,21 +4,26 @@
 package prepare
 
 import (
+	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/files"
 	"pravet/internal/core/day"
 	"pravet/internal/core/draft"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
+	"pravet/internal/decisions"
 	"pravet/internal/desired"
-	"pravet/internal/export"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/source"
@@ -27,7 +32,16 @@ import (
 // A State is a desired state and the exports of some or all applications.
 type State struct {
 	Repo    *desired.Repo
-	Exports []*draft.Export // nil where not selected
+	Reached []connect.Application // how each application is reached
+	Exports []*draft.Export       // nil where not selected
+}
+
+func newState(repo *desired.Repo) *State {
+	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+	for a, app := range repo.Apps {
+		s.Reached = append(s.Reached, &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: app})
+	}
+	return s
 }
 
 // ErrProblems says that the files have problems; State.Repo.Problems lists
@@ -43,16 +57,24 @@ func UnknownName(what, name string, known []string) error {
 	return fmt.Errorf("there is no %s %q; %s", what, name, hint)
 }
 
-// Read reads the repository in dir and the exports of the named applications,
+// Read reads a repository and the exports of the named applications,
 // all when none is named. After ErrProblems the State holds the Repo only.
-func Read(dir string, apps []string) (*State, error) {
-	repo := desired.Rules(dir)
-	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
-	chosen, err := choose(repo, apps)
+func Read(ctx context.Context, tree *source.Tree, apps []string) (*State, error) {
+	s := Rules(ctx, tree)
+	return s, s.Read(ctx, apps)
+}
+
+// Rules reads everything of a repository but its people and exports.
+func Rules(ctx context.Context, tree *source.Tree) *State { return newState(desired.Rules(ctx, tree)) }
+
+// Read reads the people and the exports of the named applications, as the
+// function does.
+func (s *State) Read(ctx context.Context, apps []string) error {
+	chosen, err := choose(s.Repo, apps)
 	if err != nil {
-		return s, err
+		return err
 	}
-	return s, s.read(chosen)
+	return s.read(ctx, chosen)
 }
 
 // choose tells which applications are named; all when none is.
@@ -71,57 +93,57 @@ func choose(repo *desired.Repo, apps []string) ([]bool, error) {
 	return chosen, nil
 }
 
-func (s *State) read(chosen []bool) error {
+func (s *State) read(ctx context.Context, chosen []bool) error {
 	repo := s.Repo
 	broken := repo.Problems.Errors() > 0
-	errs := make([]error, len(repo.Apps))
-	sideBySide(1+len(repo.Apps), func(n int) {
-		switch a := n - 1; {
-		case n == 0:
-			repo.ReadPeople()
-			for _, app := range repo.Apps { // made here, no comparison has to wait for it
-				repo.People.Clashes(app.MatchPerson())
-			}
-		case chosen[a] && !broken:
-			s.Exports[a], errs[a] = readExport(repo, a)
+	group, within := errgroup.WithContext(ctx)
+	group.SetLimit(2 * runtime.GOMAXPROCS(0)) // so that none is idle at the end
+	group.Go(func() error {
+		repo.ReadPeople()
+		for _, app := range repo.Apps { // made here, no comparison has to wait for it
+			repo.People.Clashes(app.MatchPerson())
 		}
+		return nil
 	})
-	if repo.Problems.Errors() > 0 {
-		return ErrProblems
-	}
-	return errors.Join(errs...)
-}
-
-// sideBySide calls f with the numbers below n, twice as many at a time as there
-// are processors, so that none is idle at the end.
-func sideBySide(n int, f func(int)) {
-	slots := make(chan struct{}, 2*runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
-	for i := range n {
-		slots <- struct{}{}
-		wait.Go(func() {
-			defer func() { <-slots }()
-			f(i)
+	for a := range repo.Apps {
+		if !chosen[a] || broken {
+			continue
+		}
+		group.Go(func() (err error) {
+			s.Exports[a], err = s.readExport(within, a)
+			return err
 		})
 	}
-	wait.Wait()
+	err := group.Wait()
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case repo.Problems.Errors() > 0:
+		return ErrProblems
+	}
+	return err
 }
 
-func readExport(repo *desired.Repo, a int) (*draft.Export, error) {
-	accounts, info, err := export.Read(repo.Dir, repo.Exports[a], repo.Apps[a])
+func (s *State) readExport(ctx context.Context, a int) (*draft.Export, error) {
+	state, err := s.Reached[a].Read(ctx)
 	if err != nil {
 		return nil, err
 	}
+	return exported(state), nil
+}
+
+// exported is an application as it was read, for a draft.
+func exported(state *connect.State) *draft.Export {
 	return &draft.Export{
-		Accounts: accounts, Digest: info.Digest, Before: -1,
-		TakenAt: info.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(info.TakenAt.UTC()),
-	}, nil
+		Accounts: state.Accounts, Digest: state.Mark, Before: -1,
+		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(state.TakenAt.UTC()),
+	}
 }
 
 // Draft drafts a plan from a State and the ledger.
-func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*plan.Plan, error) {
+func Draft(s *State, l ledger.Ledger, today day.Day, only *filter.Filter) (*plan.Plan, error) {
 	revision, clean := gitrepo.Revision(s.Repo.Dir)
-	rejections, err := Rejections(l)
+	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
 	if err != nil {
 		return nil, err
 	}
@@ -129,9 +151,7 @@ func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*pla
 		Organization: s.Repo.Organization, Today: today, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
 		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Guards: s.Repo.Guards,
-		Exports: s.Exports, Lifts: s.Repo.Lifts,
-		// A standing rejection counts over one of the ledger.
-		Rejections: append(rejections, s.Repo.Rejections...),
+		Exports: s.Exports, Lifts: s.Repo.Lifts, Rejections: rejections,
 	}
 	for a, e := range s.Exports {
 		if e == nil {
@@ -147,30 +167,32 @@ func Draft(s *State, l *ledger.Ledger, today day.Day, only *filter.Filter) (*pla
 // Measures returns how many accounts an application had before, and how many
 // people there were, of the latest export and roster that had not shrunk
 // suspiciously or that a run went by; -1 where nothing is known.
-func Measures(l *ledger.Ledger, app string) (accounts, people int, err error) {
+func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 	accounts, people = -1, -1
-	err = l.Each(app, func(e *ledger.Entry) error {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app, Newest: true}, func(e *ledger.Entry) error {
 		seen, err := ledger.Decode[ledger.Export](e)
-		if err == nil && !seen.Suspect {
-			accounts = seen.Accounts
+		if err != nil || seen.Suspect {
+			return err
 		}
-		return err
-	}, ledger.ExportSeen)
+		accounts = seen.Accounts
+		return ledger.Stop
+	})
 	if err != nil {
 		return 0, 0, err
 	}
-	err = l.Each("", func(e *ledger.Entry) error {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
 		if e.Kind == ledger.RunStarted {
 			r, err := ledger.Decode[ledger.Run](e)
 			people = r.People
-			return err
+			return cmp.Or(err, ledger.Stop)
 		}
 		p, err := ledger.Decode[ledger.Plan](e)
-		if err == nil && !p.Suspect {
-			people = p.People
+		if err != nil || p.Suspect {
+			return err
 		}
-		return err
-	}, ledger.PlanDrafted, ledger.RunStarted)
+		people = p.People
+		return ledger.Stop
+	})
 	return accounts, people, err
 }
 

@@ -7,7 +7,7 @@ import (
 
 // Record writes a drafted plan and the exports that it was drafted from into
 // the ledger, each once.
-func Record(l *ledger.Ledger, p *plan.Plan, file string) error {
+func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 	var records []ledger.Record
 	for _, e := range p.Exports {
 		var seen ledger.Export

@@ -214,12 +214,12 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 // Difference says in words what differs.
 func difference(d *access.Difference) string {
 	says := "may no longer sign in"
-	if d.Effect == "widens" {
+	if d.Effect == model.Widens {
 		says = "may sign in"
 	}
 	if d.Kind != "account" {
 		says = "loses " + d.Kind + " " + clean(d.Thing)
-		if d.Effect == "widens" {
+		if d.Effect == model.Widens {
 			says = "gains " + d.Kind + " " + clean(d.Thing)
 		}
 		if d.Through != "" {
@@ -232,17 +232,17 @@ func difference(d *access.Difference) string {
 // DifferencesLine counts what differs.
 func DifferencesLine(list []access.Difference) string { return differencesLine(list, Effect) }
 
-func differencesLine(list []access.Difference, effect func(effect, text string) string) string {
+func differencesLine(list []access.Difference, effect func(effect model.Effect, text string) string) string {
 	if len(list) == 0 {
 		return "No access differs."
 	}
-	people := map[string]map[string]bool{"widens": {}, "narrows": {}, "": {}}
+	people := map[model.Effect]map[string]bool{model.Widens: {}, model.Narrows: {}, model.Keeps: {}}
 	for i := range list {
 		people[list[i].Effect][list[i].Person] = true
-		people[""][list[i].Person] = true
+		people[model.Keeps][list[i].Person] = true
 	}
-	return fmt.Sprintf("%s of %s: %s, %s.", model.Count(len(list), "difference", "differences"), model.Count(len(people[""]), "person", "people"),
-		effect("widens", model.Count(len(people["widens"]), "person gains", "people gain")+" access"), effect("narrows", model.Count(len(people["narrows"]), "person loses", "people lose")+" it"))
+	return fmt.Sprintf("%s of %s: %s, %s.", model.Count(len(list), "difference", "differences"), model.Count(len(people[model.Keeps]), "person", "people"),
+		effect(model.Widens, model.Count(len(people[model.Widens]), "person gains", "people gain")+" access"), effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"))
 }
 
 // Differences writes what differs, person by person.
@@ -274,7 +274,7 @@ func DifferenceTable(list []access.Difference) *Table {
 	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "because", "file", "line"}
 	t := &Table{Headers: keys, Keys: keys, Items: list}
 	for _, d := range list {
-		t.Rows = append(t.Rows, []string{d.Person, d.Name, d.App, d.Effect, d.Kind, d.Thing, d.Through, d.Because.Says, d.Because.File, line(d.Because.Line)})
+		t.Rows = append(t.Rows, []string{d.Person, d.Name, d.App, d.Effect.String(), d.Kind, d.Thing, d.Through, d.Because.Says, d.Because.File, line(d.Because.Line)})
 	}
 	return t
 }
@@ -285,13 +285,13 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) er
 	p := &Printer{w: w}
 	p.Linef("### %s", markdown(title))
 	p.Line()
-	p.Line(differencesLine(list, func(_, text string) string { return text }))
-	for _, effect := range []string{"widens", "narrows"} {
+	p.Line(differencesLine(list, func(_ model.Effect, text string) string { return text }))
+	for _, effect := range []model.Effect{model.Widens, model.Narrows} {
 		if !slices.ContainsFunc(list, func(d access.Difference) bool { return d.Effect == effect }) {
 			continue
 		}
 		p.Line()
-		p.Line("#### " + map[string]string{"widens": "Who gains access", "narrows": "Who loses access"}[effect])
+		p.Line("#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access"}[effect])
 		p.Line()
 		p.Line("| who | application | what | why |")
 		p.Line("| --- | --- | --- | --- |")

@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
 
@@ -16,7 +17,7 @@ func PlanTable(v *PlanView) *Table {
 	for _, c := range v.Changes {
 		kind, thing := "", ""
 		if c.Thing != nil {
-			kind, thing = c.Thing.Kind, c.Thing.Name
+			kind, thing = c.Thing.Kind.String(), c.Thing.Name
 		}
 		var holds, reasons []string
 		for _, h := range c.Holds {
@@ -25,7 +26,7 @@ func PlanTable(v *PlanView) *Table {
 		for _, r := range c.Reasons {
 			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
 		}
-		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect, c.Verb, kind, thing, c.Attribute,
+		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect.String(), c.Verb.String(), kind, thing, c.Attribute,
 			plainValue(c.Before), plainValue(c.After), Means(c), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
 	}
 	return t
@@ -65,7 +66,7 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	}
 	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
 	p.Line()
-	p.Linef("%s.", totals(t, func(_, text string) string { return text }, func(s string) string { return s }))
+	p.Linef("%s.", totals(t, func(_ model.Effect, text string) string { return text }, func(s string) string { return s }))
 	for i := range v.Plan.Costs {
 		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
 	}

@@ -3,16 +3,20 @@
 package show
 
 import (
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 	"text/tabwriter"
 
 	"charm.land/lipgloss/v2"
 	"charm.land/lipgloss/v2/table"
 	"github.com/charmbracelet/colorprofile"
+
+	"pravet/internal/core/model"
 )
 
 // The colours of effects, the same everywhere: a palette that colour-blind
@@ -26,11 +30,11 @@ var (
 )
 
 // Effect colours a word about an effect.
-func Effect(effect, word string) string {
+func Effect(effect model.Effect, word string) string {
 	switch effect {
-	case "widens":
+	case model.Widens:
 		return widens.Render(word)
-	case "narrows":
+	case model.Narrows:
 		return narrows.Render(word)
 	}
 	return dim.Render(word)
@@ -166,21 +170,47 @@ func PrintCSV(w io.Writer, t *Table) error {
 	return out.Error()
 }
 
+// number is a cell that a spreadsheet takes for a number, which is harmless.
+var number = regexp.MustCompile(`^[-+]?[0-9]+(\.[0-9]+)?$`)
+
 // Harmless puts a quote before a cell that a spreadsheet would take for a
 // formula.
 func Harmless(cell string) string {
-	if cell != "" && strings.IndexByte("=+-@\t\r", cell[0]) >= 0 {
+	if cell != "" && strings.IndexByte("=+-@\t\r", cell[0]) >= 0 && !number.MatchString(cell) {
 		return "'" + cell
 	}
 	return cell
 }
 
-// PrintJSON writes a value as indented JSON.
+// PrintJSON writes a value as indented JSON, in which characters that are not
+// safe to show are escaped.
 func PrintJSON(w io.Writer, v any) error {
-	enc := json.NewEncoder(w)
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
-	return enc.Encode(v)
+	if err := enc.Encode(v); err != nil {
+		return err
+	}
+	_, err := w.Write(escaped(b.Bytes()))
+	return err
+}
+
+// escaped escapes, in JSON, what Safe would replace: there it can only stand
+// within texts.
+func escaped(text []byte) []byte {
+	if !bytes.ContainsFunc(text, Hostile) {
+		return text
+	}
+	var out bytes.Buffer
+	for _, r := range string(text) {
+		if Hostile(r) {
+			fmt.Fprintf(&out, `\u%04x`, r)
+		} else {
+			out.WriteRune(r)
+		}
+	}
+	return out.Bytes()
 }
 
 // Output writes a table in a format: table, json or csv.

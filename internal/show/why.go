@@ -8,6 +8,7 @@ import (
 	"charm.land/lipgloss/v2/tree"
 
 	"pravet/internal/core/access"
+	"pravet/internal/core/model"
 )
 
 // Answer writes what a person has, should have, and why: as a tree from the
@@ -112,9 +113,9 @@ func itemBranch(x *access.Item, placed bool) any {
 func stateWord(state string) string {
 	switch state {
 	case access.ToCome:
-		return Effect("widens", state)
+		return Effect(model.Widens, state)
 	case access.ToGo:
-		return Effect("narrows", state)
+		return Effect(model.Narrows, state)
 	case access.NotDue:
 		return Dim(state)
 	}

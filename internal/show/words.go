@@ -11,16 +11,16 @@ import (
 // What says in words what a change does, without its account.
 func What(c *plan.Change) string {
 	switch {
-	case c.Verb == "redefine":
+	case c.Verb == model.Redefine:
 		return redefined(c)
 	case c.Thing != nil:
 		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, clean(c.Thing.Name))
-	case c.Verb == "update":
+	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
-	case c.Verb == "create":
+	case c.Verb == model.Create:
 		return "create account " + clean(c.Account)
 	}
-	return c.Verb + " account"
+	return c.Verb.String() + " account"
 }
 
 // redefined says what a redefinition changes: a title, or what a list gains or
@@ -54,7 +54,7 @@ func reached(c *plan.Change) string {
 		return "nobody has it, so nobody gains or loses anything"
 	}
 	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
-	if c.Effect == "narrows" {
+	if c.Effect == model.Narrows {
 		gains = model.Count(r.Accounts, "account loses", "accounts lose") + " by it: "
 	}
 	named := r.People[:min(len(r.People), maxReach)]
@@ -67,30 +67,30 @@ func reached(c *plan.Change) string {
 // Means says what a change means in the end, beyond what it does: what comes or
 // goes with it. It is "" where there is nothing to add.
 func Means(c *plan.Change) string {
-	if c.Verb == "redefine" {
+	if c.Verb == model.Redefine {
 		return reached(c)
 	}
 	var things []string
 	for _, t := range c.Also {
-		things = append(things, t.Kind+" "+clean(t.Name))
+		things = append(things, t.Kind.String()+" "+clean(t.Name))
 	}
 	list := strings.Join(things, ", ")
 	var out []string
 	if list != "" {
-		out = append(out, map[string]string{
-			"suspend": "out of reach: ", "restore": "in reach again: ", "remove": "gone with it: ",
+		out = append(out, map[model.Verb]string{
+			model.Suspend: "out of reach: ", model.Restore: "in reach again: ", model.Remove: "gone with it: ",
 		}[c.Verb]+list)
 		switch {
-		case c.Thing != nil && c.Effect == "widens":
+		case c.Thing != nil && c.Effect == model.Widens:
 			out[0] = "also " + list
 		case c.Thing != nil:
 			out[0] = "with it goes " + list
 		}
 	}
 	switch {
-	case c.Stays && c.Effect == "widens":
+	case c.Stays && c.Effect == model.Widens:
 		out = append(out, "it was there already, brought along by something else")
-	case c.Stays && c.Effect == "narrows":
+	case c.Stays && c.Effect == model.Narrows:
 		out = append(out, "it stays, brought along by something else")
 	}
 	return strings.Join(out, "; ")
@@ -128,7 +128,7 @@ func quote(v any) string {
 // clean keeps control characters of an export from reaching the terminal.
 func clean(s string) string {
 	return strings.Map(func(r rune) rune {
-		if r < ' ' || r >= 0x7f && r < 0xa0 || r == '\u2028' || r == '\u2029' {
+		if r == '\n' || r == '\t' || Hostile(r) {
 			return '\ufffd'
 		}
 		return r
@@ -138,11 +138,11 @@ func clean(s string) string {
 // TotalsLine says what a plan amounts to, in colour.
 func TotalsLine(t plan.Totals) string { return totals(t, Effect, Alarm) }
 
-func totals(t plan.Totals, effect func(effect, text string) string, alarm func(string) string) string {
+func totals(t plan.Totals, effect func(effect model.Effect, text string) string, alarm func(string) string) string {
 	line := model.Count(t.Changes, "change", "changes") + ": " + strings.Join([]string{
-		effect("widens", model.Count(t.Widens, "widens", "widen")+" access"),
-		effect("narrows", model.Count(t.Narrows, "narrows", "narrow")+" it"),
-		effect("keeps", model.Count(t.Keeps, "keeps", "keep")+" it"),
+		effect(model.Widens, model.Count(t.Widens, "widens", "widen")+" access"),
+		effect(model.Narrows, model.Count(t.Narrows, "narrows", "narrow")+" it"),
+		effect(model.Keeps, model.Count(t.Keeps, "keeps", "keep")+" it"),
 	}, ", ")
 	if t.ForGood > 0 {
 		line += "; " + alarm(model.Count(t.ForGood, "is", "are")+" for good")

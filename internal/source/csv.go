@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"encoding/csv"
 	"errors"
 
@@ -9,10 +10,13 @@ import (
 
 // CSVError turns an error of encoding/csv, or of a Reader below it, into a
 // problem with its place.
-func CSVError(file string, err error) *Problem {
+func CSVError(file string, err error) error {
 	var p *Problem
 	if errors.As(err, &p) {
 		return p
+	}
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		return err
 	}
 	var pe *csv.ParseError
 	if !errors.As(err, &pe) {

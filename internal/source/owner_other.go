@@ -8,3 +8,9 @@ import (
 )
 
 func keepOwner(*os.File, fs.FileInfo) error { return nil }
+
+// Flags of opening that are not known here.
+const (
+	noWait   = 0
+	noFollow = 0
+)

@@ -22,3 +22,10 @@ func keepOwner(f *os.File, old fs.FileInfo) error {
 	}
 	return f.Chown(int(was.Uid), int(was.Gid))
 }
+
+// Flags of opening: a pipe must not keep the program waiting, and a link in the
+// place of a new file is not followed.
+const (
+	noWait   = syscall.O_NONBLOCK
+	noFollow = syscall.O_NOFOLLOW
+)

@@ -2,6 +2,7 @@ package source
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -9,6 +10,7 @@ import (
 	"hash"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"time"
 	"unicode/utf8"
@@ -31,6 +33,7 @@ type Reader struct {
 	// caller sets another before the first read.
 	Limit int64
 
+	ctx     context.Context
 	name    string
 	file    *os.File
 	sum     hash.Hash
@@ -44,27 +47,24 @@ type Reader struct {
 	ended   bool
 }
 
-// Open opens a file. path is where it is, name how messages speak of it.
-// Errors are of type *Problem.
-func Open(path, name string) (*Reader, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, Unreadable(name, err)
-	}
+// newReader begins to read an open file, which it closes after an error.
+func newReader(ctx context.Context, f *os.File, name string) (*Reader, error) {
 	info, err := f.Stat()
+	switch {
+	case err != nil:
+		err = Unreadable(name, err)
+	case info.IsDir():
+		err = NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
+	case !info.Mode().IsRegular():
+		err = NewProblem(model.Pos{File: name}, "not-a-file", "this is a pipe or a device, and a regular file is expected", "write the export to a file")
+	case info.Size() > MaxFile:
+		err = NewProblem(model.Pos{File: name}, "too-large", "the file is larger than 4 GiB", "split it into several files")
+	}
 	if err != nil {
 		f.Close()
-		return nil, Unreadable(name, err)
+		return nil, err
 	}
-	if info.IsDir() {
-		f.Close()
-		return nil, NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
-	}
-	if info.Size() > MaxFile {
-		f.Close()
-		return nil, NewProblem(model.Pos{File: name}, "too-large", "the file is larger than 4 GiB", "split it into several files")
-	}
-	return &Reader{Limit: MaxRecord, name: name, file: f, sum: sha256.New()}, nil
+	return &Reader{Limit: MaxRecord, ctx: ctx, name: name, file: f, sum: sha256.New()}, nil
 }
 
 // Unreadable is the problem of a file that cannot be opened or read.
@@ -113,6 +113,9 @@ func (r *Reader) Mark() { r.mark = r.offset }
 // Read gives the file's next bytes.
 func (r *Reader) Read(p []byte) (int, error) {
 	if r.err != nil {
+		return 0, r.err
+	}
+	if r.err = r.ctx.Err(); r.err != nil {
 		return 0, r.err
 	}
 	least := 1
@@ -234,11 +237,7 @@ func (r *Reader) Digest() (string, error) {
 // Position turns an offset, byte order mark aside, into a place by reading
 // the file again. Columns count characters.
 func (r *Reader) Position(offset int64) (model.Pos, error) {
-	f, err := os.Open(r.file.Name())
-	if err != nil {
-		return model.Pos{}, Unreadable(r.name, err)
-	}
-	defer f.Close()
+	f := io.NewSectionReader(r.file, 0, math.MaxInt64)
 	pos := model.Pos{File: r.name, Line: 1, Column: 1}
 	left := offset + int64(r.bom)
 	buf := make([]byte, 64<<10)
@@ -266,13 +265,9 @@ func (r *Reader) Position(offset int64) (model.Pos, error) {
 	return pos, nil
 }
 
-// ReadAll reads a whole file of at most limit bytes, checked as by Reader.
-func ReadAll(path, name string, limit int64) (data []byte, digest string, err error) {
-	r, err := Open(path, name)
-	if err != nil {
-		return nil, "", err
-	}
-	defer r.Close()
+// all reads the whole file of at most limit bytes.
+func (r *Reader) all(limit int64) (data []byte, digest string, err error) {
+	name := r.name
 	if size := r.Size(); size > limit {
 		return nil, "", NewProblem(model.Pos{File: name}, "too-large", fmt.Sprintf("the file has %s bytes, and at most %s are read",
 			model.Thousands(int(size)), model.Thousands(int(limit))), "keep large rosters as CSV")

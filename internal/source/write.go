@@ -2,6 +2,7 @@ package source
 
 import (
 	"bufio"
+	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -11,17 +12,20 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
 )
+
+// temporary ends the names of files that are not in place yet.
+const temporary = ".new"
 
 // A Staged is the new content of a file, written and synced beside it, that
 // has not taken the file's place yet.
 type Staged struct {
-	path   string
-	file   *os.File
-	sum    hash.Hash
-	direct bool        // the path is no regular file and was written to already
-	old    fs.FileInfo // the file that is to be replaced, when the caller has read it
+	at    *place
+	said  string // how messages speak of the file
+	name  string // of the temporary file
+	sum   hash.Hash
+	old   fs.FileInfo // the file that is to be replaced, when the caller has read it
+	ended bool
 }
 
 // Replaces says which file, as the caller has opened it, the new content is made
@@ -29,124 +33,142 @@ type Staged struct {
 // someone else has written meanwhile.
 func (s *Staged) Replaces(old fs.FileInfo) { s.old = old }
 
-// Stage writes a file's new content. The bytes go to a new file in the same
-// folder with the old one's permissions and owner; what is no regular file (a
-// pipe, a device) is written to directly. After an error nothing is left.
-func Stage(path string, mode fs.FileMode, write func(io.Writer) error) (_ *Staged, err error) {
-	if real, err := filepath.EvalSymlinks(path); err == nil {
-		path = real
-	}
-	s := &Staged{path: path, sum: sha256.New()}
-	info, statErr := os.Stat(path)
+// stage writes a file's new content to a new file in the same folder with the
+// old one's permissions and owner. After an error nothing is left.
+func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error) (_ *Staged, err error) {
+	info, err := at.root.Lstat(at.name)
 	switch {
-	case statErr == nil && info.IsDir():
-		return nil, fmt.Errorf("%s: this is a folder, and a file is expected", path)
-	case statErr == nil && !info.Mode().IsRegular():
-		s.direct = true
-		s.file, err = os.OpenFile(path, os.O_WRONLY, 0)
-	case statErr == nil || errors.Is(statErr, fs.ErrNotExist):
-		s.file, err = os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*.new")
-	default:
-		err = statErr
+	case errors.Is(err, fs.ErrNotExist):
+		info = nil
+	case err != nil:
+		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
+	case info.Mode()&fs.ModeSymlink != 0:
+		return nil, fmt.Errorf("%s is a link; name the file itself, which is what would be replaced", said)
+	case info.IsDir():
+		return nil, fmt.Errorf("%s: this is a folder, and a file is expected", said)
+	case !info.Mode().IsRegular():
+		return nil, fmt.Errorf("%s is no regular file and cannot be replaced", said)
 	}
+	s := &Staged{at: at, said: said, sum: sha256.New()}
+	s.name = filepath.Join(filepath.Dir(at.name), "."+filepath.Base(at.name)+"."+rand.Text()[:10]+temporary)
+	f, err := at.root.OpenFile(s.name, os.O_CREATE|os.O_EXCL|os.O_WRONLY|noFollow, 0o600)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be written: %w; nothing was changed", path, err)
+		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
 	}
-	out := bufio.NewWriterSize(io.MultiWriter(s.file, s.sum), 1<<18)
+	out := bufio.NewWriterSize(io.MultiWriter(f, s.sum), 1<<18)
 	if err = write(out); err == nil {
 		err = out.Flush()
 	}
-	if err == nil && !s.direct {
-		err = s.dress(statErr == nil, info, mode)
-	}
 	if err == nil {
-		err = s.file.Close()
+		err = dress(f, info, mode)
 	}
-	if err != nil {
-		s.Drop()
-		return nil, fmt.Errorf("%s cannot be written: %w; nothing was changed", path, err)
+	if err = errors.Join(err, f.Close()); err != nil {
+		_ = at.root.Remove(s.name) // Sweep finds it otherwise
+		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
 	}
 	return s, nil
 }
 
-// dress gives the new file the permissions of the old one and syncs it.
-func (s *Staged) dress(exists bool, old fs.FileInfo, mode fs.FileMode) error {
-	if exists {
+// reason leaves out of an error of the file system the paths, which the message
+// has already.
+func reason(err error) error {
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		return path.Err
+	}
+	var link *os.LinkError
+	if errors.As(err, &link) {
+		return link.Err
+	}
+	return err
+}
+
+// dress gives the new file the permissions and the owner of the old one and
+// syncs it.
+func dress(f *os.File, old fs.FileInfo, mode fs.FileMode) error {
+	if old != nil {
 		mode = old.Mode().Perm()
-		if err := keepOwner(s.file, old); err != nil {
+		if err := keepOwner(f, old); err != nil {
 			return err
 		}
 	}
-	if err := s.file.Chmod(mode); err != nil {
+	if err := f.Chmod(mode); err != nil {
 		return err
 	}
-	return s.file.Sync()
+	return f.Sync()
 }
 
 // Digest is the digest of the new content, "sha256:" and hexadecimal.
 func (s *Staged) Digest() string { return "sha256:" + hex.EncodeToString(s.sum.Sum(nil)) }
 
+// Name is the name under which the new content stands beside the file.
+func (s *Staged) Name() string { return filepath.Base(s.name) }
+
 // Drop gives the new content up.
 func (s *Staged) Drop() {
-	s.file.Close()
-	if !s.direct {
-		os.Remove(s.file.Name())
+	if !s.ended {
+		s.ended = true
+		_ = s.at.root.Remove(s.name) // Sweep finds it otherwise
+		_ = s.at.close()
 	}
 }
 
-// Commit puts the new content in the file's place, as a whole: readers see the
-// old file or the new one, also after a crash.
-func (s *Staged) Commit() error {
-	if s.direct {
+// Unchanged returns an error when the file is not as the caller has read it.
+func (s *Staged) Unchanged() error {
+	if s.old == nil {
 		return nil
 	}
-	if s.old != nil {
-		now, err := os.Stat(s.path)
-		if err != nil || !os.SameFile(now, s.old) || now.Size() != s.old.Size() || !now.ModTime().Equal(s.old.ModTime()) {
-			s.Drop()
-			return fmt.Errorf("%s was changed by someone else just now; it is as they left it", s.path)
-		}
-	}
-	if err := os.Rename(s.file.Name(), s.path); err != nil {
-		s.Drop()
-		return err
-	}
-	d, err := os.Open(filepath.Dir(s.path))
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
-}
-
-// Sweep removes what runs that were killed have left beside a file. Nobody
-// else may be writing the file.
-func Sweep(path string) error {
-	if real, err := filepath.EvalSymlinks(path); err == nil {
-		path = real
-	}
-	entries, err := os.ReadDir(filepath.Dir(path))
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), "."+filepath.Base(path)+".") && strings.HasSuffix(e.Name(), ".new") {
-			if err := os.Remove(filepath.Join(filepath.Dir(path), e.Name())); err != nil {
-				return err
-			}
-		}
+	now, err := s.at.root.Lstat(s.at.name)
+	if err != nil || !os.SameFile(now, s.old) || now.Size() != s.old.Size() || !now.ModTime().Equal(s.old.ModTime()) {
+		return fmt.Errorf("%s was changed by someone else just now; it is as they left it", s.said)
 	}
 	return nil
 }
 
-// WriteFile replaces a file as a whole.
+// Commit puts the new content in the file's place, as a whole: readers see the
+// old file or the new one, also after a crash. After an error the file is as it
+// was, and the new content stands beside it still.
+func (s *Staged) Commit() error {
+	if err := s.Unchanged(); err != nil {
+		return err
+	}
+	if err := s.at.root.Rename(s.name, s.at.name); err != nil {
+		return fmt.Errorf("%s cannot be replaced: %w", s.said, reason(err))
+	}
+	s.ended = true
+	return errors.Join(s.at.sync(), s.at.close())
+}
+
+// WriteFile writes a file that the user has named, wherever that is: a regular
+// file as a whole, by way of another one beside it; what is none (a pipe, a
+// device) directly.
 func WriteFile(path string, data []byte, mode fs.FileMode) error {
-	s, err := Stage(path, mode, func(w io.Writer) error {
+	if info, err := os.Stat(path); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
+		f, err := os.OpenFile(path, os.O_WRONLY, 0)
+		if err != nil {
+			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+		}
+		_, err = f.Write(data)
+		return errors.Join(err, f.Close())
+	}
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		path = real
+	}
+	root, err := os.OpenRoot(filepath.Dir(path))
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+	}
+	at := &place{root, filepath.Base(path), root.Close}
+	s, err := stage(at, path, mode, func(w io.Writer) error {
 		_, err := w.Write(data)
 		return err
 	})
 	if err != nil {
+		return errors.Join(err, root.Close())
+	}
+	if err := s.Commit(); err != nil {
+		s.Drop()
 		return err
 	}
-	return s.Commit()
+	return nil
 }

@@ -15,14 +15,14 @@ import (
 // A Difference is what one person gains or loses of one thing, or of an account
 // (Kind "account"), between two desired states.
 type Difference struct {
-	Person  string `json:"person"` // id
-	Name    string `json:"name"`
-	App     string `json:"app"`
-	Kind    string `json:"kind"` // account, license, group or role
-	Thing   string `json:"thing"`
-	Effect  string `json:"effect"`  // widens or narrows
-	Through string `json:"through"` // what brings it along; "" where it is given by itself
-	Because Reason `json:"because"`
+	Person  string       `json:"person"` // id
+	Name    string       `json:"name"`
+	App     string       `json:"app"`
+	Kind    string       `json:"kind"` // account, license, group or role
+	Thing   string       `json:"thing"`
+	Effect  model.Effect `json:"effect"`  // widens or narrows
+	Through string       `json:"through"` // what brings it along; "" where it is given by itself
+	Because Reason       `json:"because"`
 }
 
 // Compare tells what access differs between two desired states, of one day:
@@ -104,17 +104,17 @@ func (c *comparison) app(p, q, a, b int) {
 	was, had := should(c.before, p, a)
 	is, has := should(c.after, q, b)
 	if had && !has {
-		c.add(Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: "narrows", Because: c.closed(p, q, a, b)}, p, q)
+		c.add(Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: model.Narrows, Because: c.closed(p, q, a, b)}, p, q)
 	}
 	delta := c.delta(a, b, was, is)
 	for _, t := range delta[0] {
-		c.add(Difference{App: c.before.Apps[a].ID, Kind: t.kind.String(), Thing: t.name, Effect: "narrows", Through: through(c.before, p, a, t.number), Because: c.lost(p, q, a, b, t)}, p, q)
+		c.add(Difference{App: c.before.Apps[a].ID, Kind: t.kind.String(), Thing: t.name, Effect: model.Narrows, Through: through(c.before, p, a, t.number), Because: c.lost(p, q, a, b, t)}, p, q)
 	}
 	if has && !had {
-		c.add(Difference{App: c.after.Apps[b].ID, Kind: "account", Effect: "widens", Because: c.opened(p, q, b)}, p, q)
+		c.add(Difference{App: c.after.Apps[b].ID, Kind: "account", Effect: model.Widens, Because: c.opened(p, q, b)}, p, q)
 	}
 	for _, t := range delta[1] {
-		c.add(Difference{App: c.after.Apps[b].ID, Kind: t.kind.String(), Thing: t.name, Effect: "widens", Through: through(c.after, q, b, t.number), Because: c.given(p, q, b, t.number)}, p, q)
+		c.add(Difference{App: c.after.Apps[b].ID, Kind: t.kind.String(), Thing: t.name, Effect: model.Widens, Through: through(c.after, q, b, t.number), Because: c.given(p, q, b, t.number)}, p, q)
 	}
 }
 

@@ -140,7 +140,9 @@ const (
 	Refused   State = "rejected"
 	Held      State = "held"    // a guard holds it
 	Lacking   State = "lacking" // something that it needs is not carried out
-	Completed State = "done"    // an earlier run of the plan has settled it
+	Completed State = "done"    // a run of the plan has settled it
+	Past      State = "past"    // it is no longer due
+	Tried     State = "tried"   // this run has carried it out, and the application does not show it
 )
 
 // Standing is what is decided about a plan as a whole.

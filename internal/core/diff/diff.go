@@ -67,14 +67,14 @@ type Change struct {
 
 // Effect is what the change does to access. To take away what something else
 // brings along keeps it, and so does a redefinition that reaches nobody.
-func (c *Change) Effect() string {
+func (c *Change) Effect() model.Effect {
 	switch {
 	case c.Why == IsDouble:
-		return "keeps"
+		return model.Keeps
 	case len(c.Through) > 0 && c.Sense == More:
-		return "widens"
+		return model.Widens
 	case len(c.Through) > 0 && c.Sense == Less:
-		return "narrows"
+		return model.Narrows
 	}
 	return c.Verb.Effect()
 }

@@ -25,7 +25,7 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 			more[c.App] = append(more[c.App], i)
 		}
 		any = any || c.Why == diff.IsDouble
-		if d.in.Apps[c.App].Tidy && c.Person != diff.None && c.Effect() == "widens" && c.Thing != diff.None {
+		if d.in.Apps[c.App].Tidy && c.Person != diff.None && c.Effect() == model.Widens && c.Thing != diff.None {
 			gains[holder{c.App, c.Key}] = append(gains[holder{c.App, c.Key}], i)
 		}
 	}

@@ -153,7 +153,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		c := &changes[i]
 		app := d.in.Apps[c.App]
 		p := plan.Change{
-			App: app.ID, Verb: c.Verb.String(), Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
+			App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
 			Also: none, Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
 		}
 		if c.Verb == model.Redefine {
@@ -164,7 +164,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		}
 		if c.Thing != diff.None {
 			t := app.Things[c.Thing]
-			p.Thing = &plan.Thing{Kind: t.Kind.String(), Name: t.Name}
+			p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name}
 		}
 		switch c.Verb {
 		case model.Update:

@@ -73,7 +73,7 @@ func (e *ends) things(a int, set uint32) []plan.Thing {
 	if !ok {
 		for _, t := range e.d.sets[a].Members(set) {
 			thing := e.d.in.Apps[a].Things[t]
-			out = append(out, plan.Thing{Kind: thing.Kind.String(), Name: thing.Name})
+			out = append(out, plan.Thing{Kind: thing.Kind, Name: thing.Name})
 		}
 		e.names[a][set] = out
 	}

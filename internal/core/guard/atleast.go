@@ -29,7 +29,7 @@ func (c *checker) atLeast(a int) {
 				continue
 			}
 			if ch.Thing == diff.None || c.brings(a, int32(t), ch) {
-				c.hold(i, AtLeast, "%s", tooFew(n, thing))
+				c.hold(i, AtLeast, "%s", TooFew(n, thing))
 			}
 		}
 	}
@@ -65,11 +65,12 @@ func (c *checker) between(a int, t int32) {
 	}
 	if n < thing.AtLeast {
 		for _, i := range less {
-			c.hold(i, AtLeast, "until others hold it, %s", tooFew(n, thing))
+			c.hold(i, AtLeast, "until others hold it, %s", TooFew(n, thing))
 		}
 	}
 }
 
-func tooFew(n int, thing *model.Thing) string {
+// TooFew says that too few active holders of a thing would stay.
+func TooFew(n int, thing *model.Thing) string {
 	return fmt.Sprintf("only %s of %s %s would stay; at least %d must", model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
 }

@@ -9,6 +9,7 @@ package guard
 
 import (
 	"fmt"
+	"slices"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -40,12 +41,19 @@ const (
 	AtLeast       = "at-least"
 	Separation    = "separation"
 	InUse         = "in-use"
+	Impossible    = "impossible"
 )
 
 // All lists the names of all guards.
 func All() []string {
 	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
-		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse}
+		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse, Impossible}
+}
+
+// Liftable lists the guards that a decision may lift: all but those that hold
+// what cannot be done.
+func Liftable() []string {
+	return slices.DeleteFunc(All(), func(g string) bool { return g == Impossible || g == UnknownName })
 }
 
 // Input is all that guards look at. Changes are in the plan's order.
@@ -135,7 +143,7 @@ func (c *checker) notice(a int, format string, args ...any) {
 	c.out.Notices = append(c.out.Notices, plan.Notice{App: c.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
 }
 
-func narrows(ch *diff.Change) bool { return ch.Effect() == "narrows" }
+func narrows(ch *diff.Change) bool { return ch.Effect() == model.Narrows }
 
 // personName is how a hold names a person.
 func (c *checker) personName(p int32) string {

@@ -122,7 +122,7 @@ func (c *checker) bringing(a int, t int32, key string) (out []int) {
 	if c.widening == nil {
 		c.widening = map[[2]string][]int{}
 		for i := range c.Changes {
-			if ch := &c.Changes[i]; ch.Thing != diff.None && ch.Effect() == "widens" {
+			if ch := &c.Changes[i]; ch.Thing != diff.None && ch.Effect() == model.Widens {
 				k := [2]string{c.Apps[ch.App].ID, ch.Key}
 				c.widening[k] = append(c.widening[k], i)
 			}

@@ -27,7 +27,7 @@ func (c *checker) separation() {
 					gains[p] = append(gains[p], i)
 				}
 			}
-		case ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == "widens":
+		case ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == model.Widens:
 			gains[ch.Person] = append(gains[ch.Person], i)
 		}
 	}

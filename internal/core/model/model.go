@@ -55,6 +55,19 @@ func ParseKind(s string) (Kind, bool) {
 	return 0, false
 }
 
+// MarshalText writes a kind as its name.
+func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind's name; any other word is an error.
+func (k *Kind) UnmarshalText(text []byte) error {
+	parsed, ok := ParseKind(string(text))
+	if !ok {
+		return fmt.Errorf("%q is no kind of thing", text)
+	}
+	*k = parsed
+	return nil
+}
+
 // An Address names a thing or an account from outside: tickets/role/seller.
 type Address struct{ App, Kind, Name string }
 
@@ -73,7 +86,7 @@ func ParseAddress(s string) (Address, error) {
 	return Address{parts[0], parts[1], parts[2]}, nil
 }
 
-// Reader is how a message counts its subject: Count(1, "person", "people").
+// Count is how a message counts its subject: Count(1, "person", "people").
 func Count(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one

@@ -1,5 +1,7 @@
 package model
 
+import "fmt"
+
 // A Verb is what a change does to an account or a thing.
 type Verb uint8
 
@@ -39,16 +41,58 @@ func ParseVerb(s string) (Verb, bool) {
 	return verbs, false // which is none of them
 }
 
-// Effect is what a change does to access: widens, narrows or keeps. What a
-// redefinition does depends on who is reached by it.
-func (v Verb) Effect() string {
+// MarshalText writes a verb as its name.
+func (v Verb) MarshalText() ([]byte, error) { return []byte(v.String()), nil }
+
+// UnmarshalText reads a verb's name; any other word is an error.
+func (v *Verb) UnmarshalText(text []byte) error {
+	parsed, ok := ParseVerb(string(text))
+	if !ok {
+		return fmt.Errorf("%q is no verb of a change", text)
+	}
+	*v = parsed
+	return nil
+}
+
+// An Effect is what a change does to access.
+type Effect uint8
+
+// The effects, in the order of their names.
+const (
+	Keeps Effect = iota
+	Narrows
+	Widens
+	effects
+)
+
+var effectNames = [effects]string{"keeps", "narrows", "widens"}
+
+func (e Effect) String() string { return effectNames[e] }
+
+// MarshalText writes an effect as its name.
+func (e Effect) MarshalText() ([]byte, error) { return []byte(e.String()), nil }
+
+// UnmarshalText reads an effect's name; any other word is an error.
+func (e *Effect) UnmarshalText(text []byte) error {
+	for n, name := range effectNames {
+		if name == string(text) {
+			*e = Effect(n)
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is no effect of a change", text)
+}
+
+// Effect is what a change with this verb does to access. What a redefinition
+// does depends on who is reached by it.
+func (v Verb) Effect() Effect {
 	switch v {
 	case Suspend, Release, Leave, Revoke, Remove:
-		return "narrows"
+		return Narrows
 	case Update, Define, Redefine, Retire:
-		return "keeps"
+		return Keeps
 	}
-	return "widens"
+	return Widens
 }
 
 // OfThing tells whether a verb is about a thing itself, and no account.

@@ -88,7 +88,7 @@ func Defer(apps []*model.App, accounts []*model.Accounts, states *reach.States, 
 	}
 	for i := range changes {
 		c := &changes[i]
-		c.Late = late[c.App][c.Key] && c.Effect() == "narrows" && !c.Verb.OfThing()
+		c.Late = late[c.App][c.Key] && c.Effect() == model.Narrows && !c.Verb.OfThing()
 	}
 	Sort(changes, people)
 }
@@ -102,7 +102,7 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) []map[string]*r
 	}
 	for i := range changes {
 		c := &changes[i]
-		if c.Effect() != "narrows" || c.Verb.OfThing() {
+		if c.Effect() != model.Narrows || c.Verb.OfThing() {
 			continue
 		}
 		st := out[c.App][c.Key]

@@ -68,29 +68,29 @@ type Export struct {
 // holds stand in the order of their names, so that encoding/json writes them in
 // canonical order (see canonicalList).
 type Change struct {
-	Account   string   `json:"account"`
-	After     any      `json:"after"` // of an update: likewise; of a create: the attributes as an object
-	Also      []Thing  `json:"also"`  // what else comes or goes with it in the end
-	App       string   `json:"app"`
-	Attribute string   `json:"attribute"`
-	Before    any      `json:"before"` // of an update: the value, or null for none; of a redefinition: likewise, or a list
-	Effect    string   `json:"effect"`
-	ForGood   bool     `json:"forGood"`
-	Holds     []Hold   `json:"holds"`
-	ID        string   `json:"id"`
-	Needs     []string `json:"needs"`
-	Person    string   `json:"person"`          // id, or "" for an account of nobody
-	Reach     *Reach   `json:"reach,omitempty"` // of a redefinition
-	Reasons   []Reason `json:"reasons"`
-	Stays     bool     `json:"stays"` // the thing itself was there before in another way, or stays so
-	Thing     *Thing   `json:"thing"`
-	Verb      string   `json:"verb"`
+	Account   string       `json:"account"`
+	After     any          `json:"after"` // of an update: likewise; of a create: the attributes as an object
+	Also      []Thing      `json:"also"`  // what else comes or goes with it in the end
+	App       string       `json:"app"`
+	Attribute string       `json:"attribute"`
+	Before    any          `json:"before"` // of an update: the value, or null for none; of a redefinition: likewise, or a list
+	Effect    model.Effect `json:"effect"`
+	ForGood   bool         `json:"forGood"`
+	Holds     []Hold       `json:"holds"`
+	ID        string       `json:"id"`
+	Needs     []string     `json:"needs"`
+	Person    string       `json:"person"`          // id, or "" for an account of nobody
+	Reach     *Reach       `json:"reach,omitempty"` // of a redefinition
+	Reasons   []Reason     `json:"reasons"`
+	Stays     bool         `json:"stays"` // the thing itself was there before in another way, or stays so
+	Thing     *Thing       `json:"thing"`
+	Verb      model.Verb   `json:"verb"`
 }
 
 // Thing names what is gained or lost.
 type Thing struct {
-	Kind string `json:"kind"`
-	Name string `json:"name"`
+	Kind model.Kind `json:"kind"`
+	Name string     `json:"name"`
 }
 
 // Reach is whom a redefinition gives something or takes it: how many accounts,
@@ -166,9 +166,9 @@ func Count(changes []Change) Totals {
 // Add counts one change, Changes aside.
 func (t *Totals) Add(c *Change) {
 	switch c.Effect {
-	case "widens":
+	case model.Widens:
 		t.Widens++
-	case "narrows":
+	case model.Narrows:
 		t.Narrows++
 	default:
 		t.Keeps++
@@ -184,7 +184,7 @@ func (t *Totals) Add(c *Change) {
 // Address is the thing or the account that the change is about.
 func (c *Change) Address() model.Address {
 	if c.Thing != nil {
-		return model.Address{App: c.App, Kind: c.Thing.Kind, Name: c.Thing.Name}
+		return model.Address{App: c.App, Kind: c.Thing.Kind.String(), Name: c.Thing.Name}
 	}
 	return model.Address{App: c.App, Kind: "account", Name: c.Account}
 }

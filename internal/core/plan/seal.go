@@ -43,11 +43,11 @@ func ChangeID(c *Change) string {
 		io.WriteString(h, s)
 	}
 	field(c.App)
-	field(c.Verb)
+	field(c.Verb.String())
 	field(c.Account)
 	field(c.Person)
 	if c.Thing != nil {
-		field(c.Thing.Kind)
+		field(c.Thing.Kind.String())
 		field(c.Thing.Name)
 	}
 	if c.Attribute != "" {

@@ -1,4 +1,7 @@
-package prepare
+// Package decisions is the home of what people decide about plans: it reads what
+// the ledger and standing.yaml say, judges what follows, and writes new
+// decisions down. Whoever shows, explains, drafts or carries out asks here.
+package decisions
 
 import (
 	"pravet/internal/core/day"
@@ -7,17 +10,23 @@ import (
 	"pravet/internal/ledger"
 )
 
-// Rejections returns the rejections that the ledger remembers: of each change
-// the latest, unless it was accepted later, by itself or with the whole plan
-// after that had been rejected as a whole. Those in standing.yaml are not the
-// ledger's.
-func Rejections(l *ledger.Ledger) ([]decide.Rejection, error) {
+// Stood is what stands in standing.yaml.
+type Stood struct {
+	Rejections []decide.Rejection
+	Lifts      []decide.Lift
+}
+
+// Rejections returns all rejections that are remembered: of each change the
+// ledger's latest, unless it was accepted later, by itself or with the whole
+// plan after that had been rejected as a whole; and those of standing.yaml,
+// which count over the ledger's.
+func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 	type remembered struct {
 		decide.Rejection
 		whole string // the plan that was rejected as a whole
 	}
 	byID := map[string]remembered{}
-	err := l.Each("", func(e *ledger.Entry) error {
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil || d.Standing {
 			return err
@@ -44,15 +53,15 @@ func Rejections(l *ledger.Ledger) ([]decide.Rejection, error) {
 			byID[id] = r
 		}
 		return nil
-	}, ledger.Decided)
+	})
 	if err != nil {
 		return nil, err
 	}
-	out := make([]decide.Rejection, 0, len(byID))
+	out := make([]decide.Rejection, 0, len(byID)+len(stood.Rejections))
 	for _, r := range byID {
 		out = append(out, r.Rejection)
 	}
-	return out, nil
+	return append(out, stood.Rejections...), nil
 }
 
 func until(d ledger.Decision) (day.Day, error) {
@@ -62,14 +71,15 @@ func until(d ledger.Decision) (day.Day, error) {
 	return day.Parse(d.Until)
 }
 
-// Standing returns what is decided about a plan on a day: by decisions about
-// the plan, and by rejections of the same differences in other plans. The
-// latest decision about a change counts; to accept a whole plan takes back its
+// Read returns what is decided about a plan on a day: by decisions about the
+// plan, by rejections of the same differences in other plans, and by
+// standing.yaml, whose rejections count over everything else. The latest
+// decision about a change counts; to accept a whole plan takes back its
 // rejection as a whole, and no rejection of a single change.
-func Standing(l *ledger.Ledger, p *plan.Plan, today day.Day) (*decide.Standing, error) {
-	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}}
+func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.Standing, error) {
+	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}, Lifts: append([]decide.Lift(nil), stood.Lifts...)}
 	whole := map[string]bool{} // rejected with the whole plan
-	err := l.Each("", func(e *ledger.Entry) error {
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil {
 			return err
@@ -107,9 +117,14 @@ func Standing(l *ledger.Ledger, p *plan.Plan, today day.Day) (*decide.Standing, 
 			}
 		}
 		return nil
-	}, ledger.Decided)
+	})
 	if err != nil {
 		return nil, err
+	}
+	for _, r := range stood.Rejections {
+		if r.On(today) {
+			s.Verdicts[r.Change] = decide.Rejected
+		}
 	}
 	return s, done(l, p, s)
 }
@@ -132,27 +147,14 @@ func elsewhere(s *decide.Standing, d ledger.Decision, today day.Day) error {
 	return nil
 }
 
-// done marks what earlier runs of the plan have settled, or tried to.
-func done(l *ledger.Ledger, p *plan.Plan, s *decide.Standing) error {
-	var runs []string
-	err := l.Each("", func(e *ledger.Entry) error {
-		r, err := ledger.Decode[ledger.Run](e)
-		if err == nil && r.Plan == p.ID {
-			runs = append(runs, r.Run)
+// done marks what earlier runs of the plan have settled, or tried to. That is
+// what the application showed then; carrying out looks at what it shows now.
+func done(l ledger.Ledger, p *plan.Plan, s *decide.Standing) error {
+	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Plan: p.ID}, func(e *ledger.Entry) error {
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if err == nil {
+			s.Done[o.Change] = o.Settled
 		}
 		return err
-	}, ledger.RunStarted)
-	for _, run := range runs {
-		if err != nil {
-			break
-		}
-		err = l.Each(run, func(e *ledger.Entry) error {
-			o, err := ledger.Decode[ledger.ChangeOutcome](e)
-			if err == nil {
-				s.Done[o.Change] = o.Settled
-			}
-			return err
-		}, ledger.Outcome)
-	}
-	return err
+	})
 }

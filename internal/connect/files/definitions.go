@@ -1,4 +1,4 @@
-package connect
+package files
 
 import (
 	"fmt"
@@ -9,31 +9,28 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
-	"pravet/internal/source"
 )
 
 // definitions writes the file of definitions anew, as a CSV file whose rows are
 // the groups and roles that the application has.
-func (f *Files) definitions(changes []*plan.Change) ([]*source.Staged, []FileStep, error) {
+func (f *writer) definitions(changes []*plan.Change) error {
 	spec := f.Spec.Definitions
-	if spec == nil {
-		return nil, nil, fmt.Errorf("%s: its file says nowhere where definitions are; nothing was changed", f.App.ID)
-	}
 	of := export.DefApp(f.App)
 	e := &edits{app: of, byKey: map[string]*edit{}}
 	for _, c := range changes {
-		if err := e.of(export.DefKey(c.Thing.Kind, c.Thing.Name)).define(spec, c); err != nil {
-			return nil, nil, err
+		if err := e.of(export.DefKey(c.Thing.Kind.String(), c.Thing.Name)).define(spec, c); err != nil {
+			return err
 		}
 	}
-	files := &Files{Dir: f.Dir, Spec: spec, App: of, defines: true}
-	return files.csv(e)
+	rows := &writer{Files: &Files{Tree: f.Tree, Spec: spec, App: of}, ctx: f.ctx, defines: true}
+	err := rows.csv(e)
+	f.staged, f.targets = append(f.staged, rows.staged...), append(f.targets, rows.targets...)
+	return err
 }
 
 // define notes what a change does to a row of definitions.
 func (x *edit) define(spec *export.Spec, c *plan.Change) error {
-	verb, _ := model.ParseVerb(c.Verb)
-	switch verb {
+	switch c.Verb {
 	case model.Retire:
 		x.remove = true
 		return nil
@@ -45,7 +42,7 @@ func (x *edit) define(spec *export.Spec, c *plan.Change) error {
 		return fmt.Errorf("change %s defines %s and does not say what as", c.ID, c.Thing.Name)
 	}
 	x.create = true
-	x.attrs[export.DefName], x.attrs[export.DefKind] = c.Thing.Name, c.Thing.Kind
+	x.attrs[export.DefName], x.attrs[export.DefKind] = c.Thing.Name, c.Thing.Kind.String()
 	for _, field := range []string{diff.Title, diff.Permissions, diff.Brings} {
 		if err := x.setField(spec, field, want[field]); err != nil {
 			return err

@@ -1,4 +1,4 @@
-package connect_test
+package files_test
 
 import (
 	"encoding/json"

@@ -1,4 +1,4 @@
-package prepare_test
+package decisions_test
 
 import (
 	"fmt"
@@ -11,8 +11,8 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
+	"pravet/internal/decisions"
 	"pravet/internal/ledger"
-	"pravet/internal/prepare"
 )
 
 // TestTheLatestDecisionCounts is a table of histories: decisions in their
@@ -69,13 +69,13 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 		{"in standing.yaml by another plan", []ledger.Decision{standing(reject("q", "c")), accept("p")}, nil, []decide.State{r, r, r}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			l, err := ledger.Open(t.TempDir(), "Farah", time.Now)
+			l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: time.Now})
 			require.NoError(t, err)
 			defer l.Close()
 			for _, d := range c.decisions {
 				require.NoError(t, l.Append(ledger.Record{Kind: ledger.Decided, Subject: d.Plan, Body: d}))
 			}
-			rejections, err := prepare.Rejections(l)
+			rejections, err := decisions.Rejections(l, decisions.Stood{})
 			require.NoError(t, err)
 			var aside []string
 			for _, r := range rejections {
@@ -89,7 +89,7 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 			slices.Sort(aside)
 			require.Equal(t, c.aside, aside)
 			p := &plan.Plan{ID: "p", Changes: []plan.Change{{ID: "a"}, {ID: "b"}, {ID: "c"}}}
-			s, err := prepare.Standing(l, p, today)
+			s, err := decisions.Read(l, decisions.Stood{}, p, today)
 			require.NoError(t, err)
 			require.Equal(t, c.states, s.Ready(p, today))
 		})
@@ -98,7 +98,7 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 
 // TestOnlyRunsOfThePlanTellWhatIsDone.
 func TestOnlyRunsOfThePlanTellWhatIsDone(t *testing.T) {
-	l, err := ledger.Open(t.TempDir(), "Farah", time.Now)
+	l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: time.Now})
 	require.NoError(t, err)
 	defer l.Close()
 	outcome := func(run, p, change string, settled bool) ledger.Record {
@@ -109,7 +109,7 @@ func TestOnlyRunsOfThePlanTellWhatIsDone(t *testing.T) {
 	}
 	require.NoError(t, l.Append(run("run-1", "q"), outcome("run-1", "q", "a", true), run("run-2", "p"), outcome("run-2", "p", "b", true), outcome("run-2", "p", "c", false)))
 	p := &plan.Plan{ID: "p", Changes: []plan.Change{{ID: "a"}, {ID: "b"}, {ID: "c"}}}
-	s, err := prepare.Standing(l, p, 20000)
+	s, err := decisions.Read(l, decisions.Stood{}, p, 20000)
 	require.NoError(t, err)
 	s.All = true
 	require.Equal(t, []decide.State{decide.Ready, decide.Completed, decide.Ready}, s.Ready(p, 20000))
@@ -118,7 +118,7 @@ func TestOnlyRunsOfThePlanTellWhatIsDone(t *testing.T) {
 // TestASuspiciousExportIsNoMeasure: neither it nor a roster that shrank becomes
 // what the next one is compared with, until a run went by it.
 func TestASuspiciousExportIsNoMeasure(t *testing.T) {
-	l, err := ledger.Open(t.TempDir(), "Farah", time.Now)
+	l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: time.Now})
 	require.NoError(t, err)
 	defer l.Close()
 	seen := func(n int, suspect bool) ledger.Record {

@@ -1,4 +1,4 @@
-package connect
+package files
 
 import (
 	"bytes"
@@ -7,14 +7,12 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"slices"
 
 	"github.com/tidwall/gjson"
 
 	"pravet/internal/core/model"
 	"pravet/internal/export"
-	"pravet/internal/source"
 )
 
 // maxSCIM is how large a file of SCIM resources may be to be written, in
@@ -53,37 +51,32 @@ type list struct {
 
 // scim writes the files of SCIM resources anew. Resources that no change is
 // about stay as they are; in others only the changed values are written.
-func (f *Files) scim(e *edits) (staged []*source.Staged, steps []FileStep, err error) {
+func (f *writer) scim(e *edits) error {
 	var files []*scimFile
 	for _, path := range f.Spec.Paths {
-		info, err := os.Stat(export.Locate(f.Dir, path.Text))
+		data, sum, info, err := f.Tree.ReadAll(f.ctx, path.Text, maxSCIM)
 		if err != nil {
-			return nil, nil, source.Unreadable(path.Text, err)
-		}
-		data, sum, err := source.ReadAll(export.Locate(f.Dir, path.Text), path.Text, maxSCIM)
-		if err != nil {
-			return nil, nil, err
+			return err
 		}
 		file := &scimFile{path: path.Text, data: data, sum: sum, info: info}
 		if err := file.scan(); err != nil {
-			return nil, nil, fmt.Errorf("%s: %w", path, err)
+			return fmt.Errorf("%s: %w", path.Text, err)
 		}
 		files = append(files, file)
 	}
 	w := &scimWriter{files: f, edits: e, all: files, ids: map[string]*edit{}}
 	if err := w.write(); err != nil {
-		return nil, nil, err
+		return err
 	}
 	for _, file := range files {
-		s, err := source.Stage(export.Locate(f.Dir, file.path), 0o644, file.render)
+		s, err := f.Tree.Stage(file.path, 0o644, file.render)
 		if err != nil {
-			return staged, nil, err
+			return err
 		}
 		s.Replaces(file.info)
-		staged = append(staged, s)
-		steps = append(steps, FileStep{file.path, file.sum, s.Digest()})
+		f.add(s, file.path, file.sum)
 	}
-	return staged, steps, nil
+	return nil
 }
 
 // scan finds the resources of a file.
@@ -173,7 +166,7 @@ func (s *scimFile) scanList(dec *json.Decoder) error {
 }
 
 type scimWriter struct {
-	files     *Files
+	files     *writer
 	edits     *edits
 	all       []*scimFile
 	ids       map[string]*edit // id of the user that an edit is about
@@ -268,7 +261,7 @@ func (w *scimWriter) groups() error {
 		}
 	}
 	for name := range gain {
-		return fmt.Errorf("%s has no group %q; nothing was changed", w.files.App.ID, name)
+		return fmt.Errorf("%s has no group %q", w.files.App.ID, name)
 	}
 	return nil
 }

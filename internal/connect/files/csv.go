@@ -1,4 +1,4 @@
-package connect
+package files
 
 import (
 	"bytes"
@@ -38,17 +38,16 @@ func (t *tape) until(offset int64) []byte {
 
 // csv writes each CSV file anew: rows that no change is about as they are,
 // other rows with only the changed fields written again, new rows at the end.
-func (f *Files) csv(e *edits) (staged []*source.Staged, steps []FileStep, err error) {
+func (f *writer) csv(e *edits) error {
 	for i, path := range f.Spec.Paths {
-		src, err := source.Open(export.Locate(f.Dir, path.Text), path.Text)
+		src, err := f.Tree.Open(f.ctx, path.Text)
 		if err != nil {
-			return staged, nil, err
+			return err
 		}
 		last := i == len(f.Spec.Paths)-1
-		s, err := source.Stage(export.Locate(f.Dir, path.Text), 0o644, func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) })
+		s, err := f.Tree.Stage(path.Text, 0o644, func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) })
 		var sum string
 		if err == nil {
-			staged = append(staged, s)
 			var info fs.FileInfo
 			if info, err = src.Info(); err == nil {
 				s.Replaces(info)
@@ -56,25 +55,27 @@ func (f *Files) csv(e *edits) (staged []*source.Staged, steps []FileStep, err er
 			}
 		}
 		src.Close()
-		if err != nil {
-			return staged, nil, err
+		if s != nil {
+			f.add(s, path.Text, sum)
 		}
-		steps = append(steps, FileStep{path.Text, sum, s.Digest()})
+		if err != nil {
+			return err
+		}
 	}
-	return staged, steps, nil
+	return nil
 }
 
 var newline = []byte{'\n'}
 
 type csvWriter struct {
-	files  *Files
+	files  *writer
 	layout *export.Layout
 	w      io.Writer
 	end    string // the file's line end
 	err    error  // of a field that cannot hold what it should
 }
 
-func (f *Files) csvFile(w io.Writer, src *source.Reader, name string, e *edits, last bool) error {
+func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits, last bool) error {
 	t := &tape{src: src}
 	rd := export.NewCSV(t, f.Spec)
 	layout, err := export.ReadLayout(rd, name, f.Spec, f.App)

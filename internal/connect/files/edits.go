@@ -1,4 +1,4 @@
-package connect
+package files
 
 import (
 	"fmt"
@@ -49,13 +49,9 @@ func (e *edits) of(key string) *edit {
 }
 
 func (x *edit) add(c *plan.Change) error {
-	verb, ok := model.ParseVerb(c.Verb)
-	if !ok {
-		return fmt.Errorf("change %s has the verb %q, which cannot be carried out", c.ID, c.Verb)
-	}
-	switch verb {
+	switch c.Verb {
 	case model.Suspend, model.Restore:
-		open := verb == model.Restore
+		open := c.Verb == model.Restore
 		x.active = &open
 	case model.Remove:
 		x.remove = true
@@ -75,11 +71,8 @@ func (x *edit) add(c *plan.Change) error {
 			x.attrs[c.Attribute] = fmt.Sprint(c.After)
 		}
 	default:
-		kind, ok := model.ParseKind(c.Thing.Kind)
-		if !ok {
-			return fmt.Errorf("change %s is about a thing of the kind %q, which does not exist", c.ID, c.Thing.Kind)
-		}
-		if verb == model.Gaining(kind) {
+		kind := c.Thing.Kind
+		if c.Verb == model.Gaining(kind) {
 			x.gain[kind] = append(x.gain[kind], c.Thing.Name)
 		} else {
 			x.lose[kind] = append(x.lose[kind], c.Thing.Name)
@@ -88,7 +81,7 @@ func (x *edit) add(c *plan.Change) error {
 	return nil
 }
 
-// missing returns the edits that found no account, those aside that may.
+// missing returns the edits that found no account.
 func (e *edits) missing() []*edit {
 	var out []*edit
 	for _, key := range e.order {
@@ -108,7 +101,7 @@ func (e *edits) news() (create []*edit, err error) {
 			create = append(create, x)
 		case x.remove: // it is gone already
 		default:
-			return nil, fmt.Errorf("%s: the account %q is not there any more; nothing was changed. Draft again", e.app.ID, x.key)
+			return nil, fmt.Errorf("%s: the account %q is not there any more; draft again", e.app.ID, x.key)
 		}
 	}
 	return create, nil

@@ -1,0 +1,155 @@
+package carry
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"pravet/internal/connect"
+	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+)
+
+// An Unfinished is a run that was cut off and that Settle has settled.
+type Unfinished struct {
+	Run, Plan  string
+	Settled    int // changes of its last steps that the applications show
+	NotSettled int // changes that they do not show, or that were never begun
+	Warnings   []string
+}
+
+func (u *Unfinished) String() string {
+	return fmt.Sprintf("%s of plan %s was cut off; of what it had begun, %d settled, %d not. To go on: pravet apply %s", u.Run, u.Plan, u.Settled, u.NotSettled, u.Plan)
+}
+
+// Settle closes the books of runs that were cut off: a step that no application
+// shows anything of is given up, one that an application shows some of is
+// finished, and then the application is read back. Nobody decides anew about what
+// is half done; everything else waits for decisions as before. load finds a plan
+// by its id. The caller has the lease.
+func Settle(ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id string) (*plan.Plan, error)) ([]*Unfinished, error) {
+	var open []ledger.Run
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
+		r, err := ledger.Decode[ledger.Run](e)
+		if err != nil {
+			return err
+		}
+		var end ledger.RunEnd
+		ended, err := l.Last(ledger.RunEnded, e.Subject, &end)
+		if err == nil && ended {
+			err = ledger.Stop // those before it were settled before it began
+		}
+		if err == nil {
+			r.Run = e.Subject
+			open = append(open, r)
+		}
+		return err
+	})
+	slices.Reverse(open)
+	var out []*Unfinished
+	for _, r := range open {
+		if err != nil {
+			break
+		}
+		var u *Unfinished
+		if u, err = settleRun(ctx, s, l, r, load); err == nil {
+			out = append(out, u)
+		}
+	}
+	return out, err
+}
+
+func settleRun(ctx context.Context, s *prepare.State, l ledger.Ledger, r ledger.Run, load func(string) (*plan.Plan, error)) (*Unfinished, error) {
+	u := &Unfinished{Run: r.Run, Plan: r.Plan}
+	known := map[string]bool{}
+	var steps []ledger.Step
+	err := l.Scan(ledger.Query{Subject: r.Run, Kinds: []ledger.Kind{ledger.StepTaken, ledger.Outcome}}, func(e *ledger.Entry) error {
+		if e.Kind == ledger.Outcome {
+			o, err := ledger.Decode[ledger.ChangeOutcome](e)
+			known[o.Change] = true
+			return err
+		}
+		step, err := ledger.Decode[ledger.Step](e)
+		steps = append(steps, step)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	var records []ledger.Record
+	for _, step := range steps {
+		step.Changes = slices.DeleteFunc(step.Changes, func(id string) bool { return known[id] })
+		if len(step.Changes) == 0 {
+			continue
+		}
+		more, err := u.step(ctx, s, &step, load)
+		if err != nil {
+			return nil, fmt.Errorf("%s was cut off: %w", r.Run, err)
+		}
+		records = append(records, more...)
+	}
+	end := ledger.RunEnd{Run: r.Run, Plan: r.Plan, Settled: u.Settled, NotSettled: u.NotSettled, Error: "it was cut off; what it had begun was settled later"}
+	return u, l.Append(append(records, ledger.Record{Kind: ledger.RunEnded, Subject: r.Run, Body: end})...)
+}
+
+// step settles one step, and returns what is to be recorded.
+func (u *Unfinished) step(ctx context.Context, s *prepare.State, step *ledger.Step, load func(string) (*plan.Plan, error)) ([]ledger.Record, error) {
+	a := s.Repo.App(step.App)
+	if a < 0 {
+		u.Warnings = append(u.Warnings, fmt.Sprintf("there is no application %s any more, so nothing is known of %d changes", step.App, len(step.Changes)))
+		return nil, nil
+	}
+	taken := true
+	if len(step.Journal) > 0 {
+		var err error
+		taken, err = s.Reached[a].Resume(ctx, step.Journal)
+		var moved *connect.MovedError
+		if errors.As(err, &moved) {
+			u.Warnings = append(u.Warnings, err.Error())
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	state, err := s.Reached[a].Read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p, err := load(step.Plan)
+	if err != nil {
+		u.Warnings = append(u.Warnings, fmt.Sprintf("plan %s cannot be read (%v), so nothing is known of %d changes", step.Plan, err, len(step.Changes)))
+		return nil, nil
+	}
+	byID := map[string]*plan.Change{}
+	for i := range p.Changes {
+		byID[p.Changes[i].ID] = &p.Changes[i]
+	}
+	seen := newReadBack(s.Repo.Apps[a], state.Accounts)
+	var changes []*plan.Change
+	for _, id := range step.Changes {
+		if c := byID[id]; c != nil {
+			changes = append(changes, c)
+		}
+	}
+	as := &application{renamed: seen.renames(changes)}
+	var records []ledger.Record
+	for _, c := range changes {
+		o := outcome(u.Run, p, c)
+		if taken {
+			o.Settled, o.Says = seen.settled(as.named(c))
+		} else {
+			o.Says = "the run was cut off before this was carried out"
+		}
+		if o.Settled {
+			u.Settled++
+		} else {
+			u.NotSettled++
+		}
+		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: u.Run, Body: o})
+	}
+	if taken {
+		records = append(records, seenExport(step.App, state))
+	}
+	return records, nil
+}

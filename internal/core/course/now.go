@@ -1,0 +1,458 @@
+package course
+
+import (
+	"fmt"
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/guard"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
+	"pravet/internal/core/table"
+)
+
+// Now is how things are between two steps of a run.
+type Now struct {
+	People      *model.People
+	Apps        []*model.App
+	Accounts    []*model.Accounts // as read last; nil for an application that the plan is not about
+	PersonOf    [][]int32         // application → account → person, or diff.None
+	Separations []model.Separation
+	Exceptions  []model.Exception
+	Today       day.Day
+}
+
+// A Trial carries changes out in thought, one after the other, on applications
+// as they are, and refuses those that would break what must hold at every step:
+// no more seats of a license held than were bought, no fewer active holders than
+// must stay, nobody with what is kept apart. What is broken already is no reason
+// to refuse what does not make it worse.
+//
+// It costs O(accounts) for each thing that is limited, and then O(1) a change; a
+// redefinition costs O(accounts). A Trial is used by one goroutine at a time.
+type Trial struct {
+	now    *Now
+	lifted func(guard string, c *plan.Change) bool
+	sims   []*simulation
+
+	persons map[int32][]model.AppThing // see accountsOf
+}
+
+// Try begins a trial. lifted reports whether a guard is lifted for a change; what
+// it allows counts for the changes after it.
+func (n *Now) Try(lifted func(guard string, c *plan.Change) bool) *Trial {
+	return &Trial{now: n, lifted: lifted, sims: make([]*simulation, len(n.Apps))}
+}
+
+// Refuse carries out changes of one application, in their order, and returns
+// those that it refuses, by id, with the hold that says why.
+func (t *Trial) Refuse(a int, changes []*plan.Change) map[string]plan.Hold {
+	s := t.of(a)
+	out := map[string]plan.Hold{}
+	if len(s.limited) == 0 && len(s.apart) == 0 {
+		return out
+	}
+	for _, c := range changes {
+		if h := s.step(c, t.lifted); h != nil {
+			out[c.ID] = *h
+		}
+	}
+	return out
+}
+
+// of is the simulation of an application.
+func (t *Trial) of(a int) *simulation {
+	if t.sims[a] == nil {
+		t.sims[a] = t.simulate(a)
+	}
+	return t.sims[a]
+}
+
+// Preview carries a whole plan out in thought, as a run would, and returns what
+// would be refused on the way. states are those before the run; they are not
+// changed.
+func (n *Now) Preview(p *plan.Plan, states []decide.State, lifted func(guard string, c *plan.Change) bool) map[string]plan.Hold {
+	numbers := map[string]int{}
+	for a, app := range n.Apps {
+		numbers[app.ID] = a
+	}
+	c, t := New(p), n.Try(lifted)
+	states = slices.Clone(states)
+	refused := map[string]plan.Hold{}
+	for step := c.Next(states); step != nil; step = c.Next(states) {
+		changes := make([]*plan.Change, len(step))
+		for k, i := range step {
+			changes[k] = &p.Changes[i]
+		}
+		no := t.Refuse(numbers[changes[0].App], changes)
+		for k, i := range step {
+			states[i] = decide.Completed
+			if h, held := no[changes[k].ID]; held {
+				states[i] = decide.Held
+				refused[changes[k].ID] = h
+			}
+		}
+		if len(no) < len(step) { // what was refused may have its turn now
+			for i := range states {
+				if _, held := refused[p.Changes[i].ID]; held && states[i] == decide.Held {
+					states[i] = decide.Ready
+					delete(refused, p.Changes[i].ID)
+				}
+			}
+		}
+	}
+	return refused
+}
+
+// A simulation carries changes out on one application in thought.
+type simulation struct {
+	*Now
+	trial    *Trial
+	a        int
+	app      *model.App
+	accounts *model.Accounts
+	defs     *model.Definitions
+	reach    *reach.Reacher
+	index    *table.Index
+	of       map[string]*state
+	limited  []limit
+	apart    []*model.Separation // those that this application has a side in
+	byPerson map[int32][]*state
+	rows     map[string]int32 // id of a person → person
+}
+
+type state struct {
+	set    uint32
+	open   bool
+	person int32
+}
+
+// A limit is a thing of which so many may be held, or so many must be.
+type limit struct {
+	thing int32
+	count int // holders of a license, active holders of what some must stay of
+	seats bool
+}
+
+func (t *Trial) simulate(a int) *simulation {
+	n := t.now
+	app, accounts := n.Apps[a], n.Accounts[a]
+	s := &simulation{Now: n, trial: t, a: a, app: app, accounts: accounts, defs: accounts.Definitions, of: map[string]*state{}, byPerson: map[int32][]*state{}}
+	s.reach = reach.New(app.As(s.defs), accounts.Sets)
+	for t := range app.Things {
+		thing := &app.Things[t]
+		if thing.Kind == model.License && thing.Seats >= 0 {
+			s.limited = append(s.limited, limit{thing: int32(t), seats: true})
+		}
+		if thing.AtLeast > 0 {
+			s.limited = append(s.limited, limit{thing: int32(t)})
+		}
+	}
+	for i := range n.Separations {
+		if sep := &n.Separations[i]; slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return x.App == a }) {
+			s.apart = append(s.apart, sep)
+		}
+	}
+	if len(s.limited) > 0 || len(s.apart) > 0 {
+		s.index = table.NewIndex(accounts.Key, nil)
+		s.count()
+	}
+	return s
+}
+
+// count counts the holders of what is limited, with what was carried out in
+// thought so far.
+func (s *simulation) count() {
+	for i := range s.limited {
+		l := &s.limited[i]
+		l.count = 0
+		s.each(func(st state) {
+			if l.counts(s.reach, &st) {
+				l.count++
+			}
+		})
+	}
+}
+
+// counts reports whether an account is one of those that a limit counts.
+func (l *limit) counts(r *reach.Reacher, st *state) bool {
+	return (l.seats || st.open) && r.Has(st.set, l.thing)
+}
+
+// each calls f with every account as it is in thought.
+func (s *simulation) each(f func(state)) {
+	seen := 0
+	for i, set := range s.accounts.Held {
+		if len(s.of) > 0 {
+			if st := s.of[s.accounts.Key.At(i)]; st != nil {
+				seen++
+				f(*st)
+				continue
+			}
+		}
+		f(state{set, s.accounts.Open[i], diff.None})
+	}
+	if seen == len(s.of) {
+		return
+	}
+	for key, st := range s.of { // those that were created
+		if s.index.Find(key) < 0 {
+			f(*st)
+		}
+	}
+}
+
+// account is the state of a change's account.
+func (s *simulation) account(c *plan.Change) *state {
+	st := s.of[c.Account]
+	if st == nil {
+		st = &state{person: diff.None}
+		if at := s.index.Find(c.Account); at >= 0 {
+			st.set, st.open, st.person = s.accounts.Held[at], s.accounts.Open[at], s.PersonOf[s.a][at]
+		} else if c.Person != "" {
+			st.person = s.row(c.Person)
+		}
+		s.of[c.Account] = st
+		if st.person != diff.None {
+			s.byPerson[st.person] = append(s.byPerson[st.person], st)
+		}
+	}
+	return st
+}
+
+// row finds a person by id.
+func (s *simulation) row(id string) int32 {
+	if s.rows == nil {
+		s.rows = map[string]int32{}
+		if ids := s.People.Column("id"); ids != nil {
+			for i := range ids.Len() {
+				s.rows[ids.At(i)] = int32(i)
+			}
+		}
+	}
+	if p, ok := s.rows[id]; ok {
+		return p
+	}
+	return diff.None
+}
+
+// step carries one change out in thought, unless that would break something.
+func (s *simulation) step(c *plan.Change, lifted func(string, *plan.Change) bool) *plan.Hold {
+	if c.Verb.OfThing() {
+		return s.definition(c, lifted)
+	}
+	st := s.account(c)
+	after := *st
+	thing := diff.None
+	if c.Thing != nil {
+		if thing = s.app.Thing(c.Thing.Kind, c.Thing.Name); thing < 0 {
+			return nil
+		}
+	}
+	next := reach.State{After: st.set, OpenAfter: st.open}
+	next.Step(s.accounts.Sets, c.Verb, thing)
+	after.set, after.open = next.After, next.OpenAfter
+	for i := range s.limited {
+		l := &s.limited[i]
+		was, will := l.counts(s.reach, st), l.counts(s.reach, &after)
+		if was == will {
+			continue
+		}
+		if h := s.beyond(l, will); h != nil && !lifted(h.Guard, c) {
+			return h
+		}
+	}
+	if h := s.pairs(st, &after); h != nil && !lifted(h.Guard, c) {
+		return h
+	}
+	for i := range s.limited {
+		l := &s.limited[i]
+		switch was, will := l.counts(s.reach, st), l.counts(s.reach, &after); {
+		case was && !will:
+			l.count--
+		case will && !was:
+			l.count++
+		}
+	}
+	*st = after
+	return nil
+}
+
+// beyond is the hold of one holder more, or one fewer, of what is limited.
+func (s *simulation) beyond(l *limit, more bool) *plan.Hold {
+	thing := &s.app.Things[l.thing]
+	switch {
+	case l.seats && more && l.count+1 > thing.Seats:
+		return &plan.Hold{Guard: guard.Seats, Says: fmt.Sprintf("no seat of license %s is free: %d bought, %d held now", thing.Name, thing.Seats, l.count)}
+	case !l.seats && !more && l.count-1 < thing.AtLeast:
+		return &plan.Hold{Guard: guard.AtLeast, Says: guard.TooFew(l.count-1, thing)}
+	}
+	return nil
+}
+
+// pairs is the hold of an account that comes to have, with all that its person
+// has, what is kept apart.
+func (s *simulation) pairs(is, will *state) *plan.Hold {
+	if is.person == diff.None || is.set == will.set {
+		return nil
+	}
+	for _, sep := range s.apart {
+		gained := false
+		for _, x := range sep.Apart {
+			gained = gained || x.App == s.a && !s.reach.Has(is.set, x.Thing) && s.reach.Has(will.set, x.Thing)
+		}
+		if !gained {
+			continue
+		}
+		before, after := s.sides(sep, is, is), s.sides(sep, is, will)
+		if after > before && after > 1 && s.exception(sep, is.person) == nil {
+			return &plan.Hold{Guard: guard.Separation, Says: fmt.Sprintf("with what is held now, this person would hold what is kept apart: %s (%s)", sep.Name, sep.Pos)}
+		}
+	}
+	return nil
+}
+
+// sides counts the things of a separation that a person has, in all accounts of
+// all applications, where one account is as given.
+func (s *simulation) sides(sep *model.Separation, of, as *state) (n int) {
+	for _, x := range sep.Apart {
+		if s.has(x, of, as) {
+			n++
+		}
+	}
+	return n
+}
+
+func (s *simulation) has(x model.AppThing, of, as *state) bool {
+	if x.App == s.a && s.reach.Has(as.set, x.Thing) {
+		return true
+	}
+	accounts := s.Accounts[x.App]
+	if accounts == nil {
+		return false
+	}
+	there := s.trial.of(x.App)
+	for _, st := range there.byPerson[of.person] {
+		if st != of && there.reach.Has(st.set, x.Thing) {
+			return true
+		}
+	}
+	for _, at := range s.trial.accountsOf(of.person) {
+		if at.App == x.App && there.of[accounts.Key.At(int(at.Thing))] == nil && there.reach.Has(accounts.Held[at.Thing], x.Thing) {
+			return true
+		}
+	}
+	return false
+}
+
+// accountsOf lists the accounts of a person that hold anything, as pairs of
+// application and account. O(accounts), once.
+func (t *Trial) accountsOf(person int32) []model.AppThing {
+	if t.persons == nil {
+		t.persons = map[int32][]model.AppThing{}
+		for a, accounts := range t.now.Accounts {
+			if accounts == nil {
+				continue
+			}
+			for i, p := range t.now.PersonOf[a] {
+				if p != diff.None && accounts.Held[i] != 0 {
+					t.persons[p] = append(t.persons[p], model.AppThing{App: a, Thing: int32(i)})
+				}
+			}
+		}
+	}
+	return t.persons[person]
+}
+
+func (s *simulation) exception(sep *model.Separation, p int32) *model.Exception {
+	id := s.People.Get(int(p), "id")
+	for i := range s.Exceptions {
+		if x := &s.Exceptions[i]; x.Separation == sep.Name && x.Person == id && x.On(s.Today) {
+			return x
+		}
+	}
+	return nil
+}
+
+// definition carries a change of a definition out in thought. What it moves, it
+// moves for all who have the thing.
+func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change) bool) *plan.Hold {
+	before, defs, counts := s.reach, s.defs, slices.Clone(s.limited)
+	s.defs = redefined(s.defs, s.app, c)
+	s.reach = reach.New(s.app.As(s.defs), s.accounts.Sets)
+	s.count()
+	var h *plan.Hold
+	for i := range s.limited {
+		l, was := &s.limited[i], &counts[i]
+		thing := &s.app.Things[l.thing]
+		switch {
+		case l.seats && l.count > was.count && l.count > thing.Seats:
+			h = &plan.Hold{Guard: guard.Seats, Says: fmt.Sprintf("license %s would be held by %d accounts, and %d seats were bought", thing.Name, l.count, thing.Seats)}
+		case !l.seats && l.count < was.count && l.count < thing.AtLeast:
+			h = &plan.Hold{Guard: guard.AtLeast, Says: guard.TooFew(l.count, thing)}
+		}
+	}
+	if h == nil {
+		h = s.newPairs(before)
+	}
+	if h != nil && !lifted(h.Guard, c) {
+		s.reach, s.defs, s.limited = before, defs, counts
+		return h
+	}
+	return nil
+}
+
+// newPairs is the hold of somebody who comes to hold what is kept apart by
+// another definition than before.
+func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
+	now := s.reach
+	for _, sep := range s.apart {
+		for i, p := range s.PersonOf[s.a] {
+			if p == diff.None {
+				continue
+			}
+			st := s.of[s.accounts.Key.At(i)]
+			if st == nil {
+				st = &state{s.accounts.Held[i], s.accounts.Open[i], p}
+			}
+			gains := slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool {
+				return x.App == s.a && now.Has(st.set, x.Thing) && !before.Has(st.set, x.Thing)
+			})
+			if !gains {
+				continue
+			}
+			after := s.sides(sep, st, st)
+			s.reach = before
+			was := s.sides(sep, st, st)
+			s.reach = now
+			if after > was && after > 1 && s.exception(sep, p) == nil {
+				return &plan.Hold{Guard: guard.Separation, Says: fmt.Sprintf("%s would hold by it what is kept apart: %s (%s)", s.People.Get(int(p), "displayName"), sep.Name, sep.Pos)}
+			}
+		}
+	}
+	return nil
+}
+
+// redefined are definitions as they are once a change is carried out.
+func redefined(defs *model.Definitions, app *model.App, c *plan.Change) *model.Definitions {
+	t := app.Thing(c.Thing.Kind, c.Thing.Name)
+	if defs == nil || t < 0 {
+		return defs
+	}
+	out := *defs
+	out.Of = slices.Clone(defs.Of)
+	switch {
+	case c.Verb == model.Retire:
+		out.Of[t] = nil
+	case c.Verb == model.Define:
+		out.Of[t] = app.Defined(t)
+	case c.Attribute == diff.Brings && out.Of[t] != nil:
+		next := *out.Of[t]
+		next.Brings = plan.Texts(c.After)
+		out.Of[t] = &next
+	}
+	return &out
+}

@@ -1,0 +1,223 @@
+package decisions
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/plan"
+	"pravet/internal/desired"
+	"pravet/internal/ledger"
+)
+
+// A Maker makes decisions about one plan.
+type Maker struct {
+	Ledger ledger.Ledger
+	Repo   *desired.Repo
+	Plan   *plan.Plan
+	Today  day.Day
+	By     string
+	// Say puts a change into words, for the record.
+	Say func(*plan.Change) string
+
+	byID map[string]*plan.Change
+}
+
+// A Choice is what a decision is about.
+type Choice struct {
+	All     bool            // the whole plan
+	Changes map[string]bool // changes of the plan
+	Aside   []string        // changes that the plan sets aside, as they were rejected before
+}
+
+// Made is a decision and what follows from it.
+type Made struct {
+	Changes  []string // what was decided, in the plan's order
+	Along    []string // what goes along: an accepted change's needs, or what needs a rejected one
+	Done     []string // what was carried out already and cannot be rejected any more
+	Stands   []string // what standing.yaml rejected already
+	Standing *decide.Standing
+	States   []decide.State
+	Running  *ledger.Holder // who carries out a plan at the moment, or nil
+}
+
+// Accept accepts what was chosen, with all that it needs, and lifts guards for
+// the plan. To lift a guard of a whole plan does not accept all of it. What
+// standing.yaml rejects can be accepted only by taking it out of there.
+func (m *Maker) Accept(ctx context.Context, c Choice, lift []string, because string) (*Made, error) {
+	stood, err := m.stood(ctx)
+	if err != nil {
+		return nil, err
+	}
+	made := &Made{Running: m.Ledger.Holder()}
+	for _, r := range stood.Rejections {
+		if r.On(m.Today) && (c.Changes[r.Change] || slices.Contains(c.Aside, r.Change)) {
+			made.Stands = append(made.Stands, r.Change)
+		}
+	}
+	if len(made.Stands) > 0 && !c.All {
+		return nil, fmt.Errorf("standing.yaml rejects %s; take the entry out of that file to accept the change", made.Stands[0])
+	}
+	made.Along = decide.WithNeeds(m.Plan, c.Changes)
+	made.Changes = m.inOrder(c.Changes, made.Along)
+	rec := ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "accept", All: c.All, Because: because, Along: made.Along}
+	if !c.All {
+		m.about(&rec, append(slices.Clone(made.Changes), c.Aside...))
+	}
+	var records []ledger.Record
+	if len(lift) > 0 {
+		records = append(records, m.record(ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "lift", Guards: lift, Because: because}))
+	}
+	if !c.All || len(lift) == 0 {
+		records = append(records, m.record(rec))
+	}
+	if err := m.Ledger.Append(records...); err != nil {
+		return nil, fmt.Errorf("the decision was not recorded: %w", err)
+	}
+	return made, m.follows(made, stood)
+}
+
+func (m *Maker) record(d ledger.Decision) ledger.Record {
+	return ledger.Record{Kind: ledger.Decided, Subject: m.Plan.ID, Body: d}
+}
+
+// Reject rejects what was chosen, with all that needs it. What a run has carried
+// out already cannot be rejected any more. With standing, the decision is
+// written to standing.yaml as well: first into the ledger, then into the file;
+// where the file cannot be written, the ledger's entry is made to count by
+// itself, and the error says so.
+func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bool, because string) (*Made, error) {
+	made := &Made{Running: m.Ledger.Holder()}
+	stood, err := m.stood(ctx)
+	if err != nil {
+		return nil, err
+	}
+	s, err := Read(m.Ledger, stood, m.Plan, m.Today)
+	if err != nil {
+		return nil, err
+	}
+	for i := range m.Plan.Changes {
+		if id := m.Plan.Changes[i].ID; c.Changes[id] && s.Done[id] {
+			made.Done = append(made.Done, id)
+			delete(c.Changes, id)
+		}
+	}
+	if len(c.Changes) == 0 && len(c.Aside) == 0 {
+		return made, errors.New("all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is said in the files")
+	}
+	made.Along = decide.WithNeeding(m.Plan, c.Changes)
+	made.Changes = append(m.inOrder(c.Changes, made.Along), c.Aside...)
+	rec := ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "reject", All: c.All, Until: until.String(), Because: because, Along: made.Along, Standing: standing}
+	m.about(&rec, made.Changes)
+	if standing {
+		err = m.Ledger.Exclusive(func() error { return m.rejectStanding(ctx, made, rec, until) })
+	} else if err = m.Ledger.Append(m.record(rec)); err != nil {
+		err = fmt.Errorf("the decision was not recorded: %w", err)
+	}
+	if err != nil {
+		return made, err
+	}
+	if stood, err = m.stood(ctx); err != nil {
+		return made, err
+	}
+	return made, m.follows(made, stood)
+}
+
+// rejectStanding writes a decision into the ledger and standing.yaml.
+func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decision, until day.Day) error {
+	stood, err := m.stood(ctx) // as it is now that nobody else writes it
+	if err != nil {
+		return err
+	}
+	var add []desired.StandingRejection
+	for _, id := range made.Changes {
+		same := func(r decide.Rejection) bool { return r.Change == id && r.Until == until && r.Because == rec.Because }
+		if slices.ContainsFunc(stood.Rejections, same) {
+			made.Stands = append(made.Stands, id)
+			continue
+		}
+		add = append(add, desired.StandingRejection{Change: id, What: m.Say(m.change(id)), Because: rec.Because, By: m.By, Until: until})
+	}
+	write, err := m.Repo.StandingWith(ctx, add)
+	if err != nil {
+		return err
+	}
+	if err := m.Ledger.Append(m.record(rec)); err != nil {
+		return fmt.Errorf("the decision was not recorded, and standing.yaml is as it was: %w", err)
+	}
+	if len(add) == 0 {
+		return nil
+	}
+	if err := write(); err != nil {
+		rec.Standing = false
+		if again := m.Ledger.Append(m.record(rec)); again != nil {
+			return fmt.Errorf("standing.yaml was not written (%w), and the ledger says it was: %w; reject again", err, again)
+		}
+		return fmt.Errorf("standing.yaml was not written: %w; the rejection is in the ledger, and counts here, but not for others who have the files", err)
+	}
+	return nil
+}
+
+func (m *Maker) stood(ctx context.Context) (Stood, error) {
+	rejections, lifts, err := m.Repo.Standing(ctx)
+	return Stood{rejections, lifts}, err
+}
+
+// follows reads back what the decision comes to.
+func (m *Maker) follows(made *Made, stood Stood) (err error) {
+	if made.Standing, err = Read(m.Ledger, stood, m.Plan, m.Today); err != nil {
+		return err
+	}
+	made.States = made.Standing.Ready(m.Plan, m.Today)
+	return nil
+}
+
+// about notes what a decision is about.
+func (m *Maker) about(d *ledger.Decision, ids []string) {
+	d.Changes = ids
+	seen := map[string]bool{}
+	for _, id := range ids {
+		c := m.change(id)
+		if c == nil {
+			continue
+		}
+		d.What = append(d.What, m.Say(c))
+		if c.Person != "" && !seen[c.Person] {
+			seen[c.Person] = true
+			d.People = append(d.People, c.Person)
+		}
+	}
+}
+
+// change finds a change of the plan, or one that it sets aside.
+func (m *Maker) change(id string) *plan.Change {
+	if m.byID == nil {
+		m.byID = map[string]*plan.Change{}
+		for i := range m.Plan.SetAside {
+			m.byID[m.Plan.SetAside[i].Change.ID] = &m.Plan.SetAside[i].Change
+		}
+		for i := range m.Plan.Changes {
+			m.byID[m.Plan.Changes[i].ID] = &m.Plan.Changes[i]
+		}
+	}
+	return m.byID[id]
+}
+
+// inOrder lists the chosen changes in the plan's order, without those that only
+// go along.
+func (m *Maker) inOrder(chosen map[string]bool, along []string) []string {
+	also := map[string]bool{}
+	for _, id := range along {
+		also[id] = true
+	}
+	var out []string
+	for i := range m.Plan.Changes {
+		if id := m.Plan.Changes[i].ID; chosen[id] && !also[id] {
+			out = append(out, id)
+		}
+	}
+	return out
+}

@@ -1,0 +1,521 @@
+package ledger
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	_ "modernc.org/sqlite" // the database driver
+)
+
+// Folder is where the ledger lives within a repository.
+const Folder = ".pravet"
+
+// File is the ledger's file within Folder.
+const File = "ledger.db"
+
+// version is the form of the tables that this program writes. A ledger of an
+// older one is brought up to it; one of a newer one is refused.
+const version = 1
+
+// Options say how a ledger is opened.
+type Options struct {
+	By  string           // who acts
+	Now func() time.Time // for the entries' times
+	// Heads is a folder outside the repository where the newest entry is noted
+	// after each Append, so that a ledger that was cut off is noticed; "" for
+	// none.
+	Heads string
+}
+
+// sqlite is a Ledger in a SQLite database.
+type sqlite struct {
+	db     *sql.DB
+	folder string
+	path   string
+	opt    Options
+	leased *leases
+}
+
+const schema = `
+CREATE TABLE IF NOT EXISTS entries (
+	seq INTEGER PRIMARY KEY, at TEXT NOT NULL, by TEXT NOT NULL, kind TEXT NOT NULL,
+	subject TEXT NOT NULL, body TEXT NOT NULL, prev TEXT NOT NULL, hash TEXT NOT NULL
+);
+CREATE INDEX IF NOT EXISTS entries_kind ON entries (kind, subject);
+CREATE INDEX IF NOT EXISTS entries_subject ON entries (subject);
+CREATE TABLE IF NOT EXISTS head (one INTEGER PRIMARY KEY CHECK (one = 1), seq INTEGER NOT NULL, hash TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS about (what TEXT NOT NULL, name TEXT NOT NULL, seq INTEGER NOT NULL, PRIMARY KEY (what, name, seq)) WITHOUT ROWID;
+`
+
+// Open opens the ledger of a repository, making it when it is not there. Only
+// its owner may read it.
+func Open(dir string, opt Options) (Ledger, error) {
+	folder := filepath.Join(dir, Folder)
+	if err := private(folder); err != nil {
+		return nil, failed(folder, err)
+	}
+	path := filepath.Join(folder, File)
+	// The database's log and index get the permissions of the file itself.
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_WRONLY|noFollow, 0o600)
+	if err != nil {
+		return nil, failed(path, err)
+	}
+	f.Close()
+	l, err := open(folder, opt, "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
+	if err != nil {
+		return nil, err
+	}
+	if err := l.make(); err != nil {
+		l.Close()
+		return nil, failed(l.path, err)
+	}
+	return l, nil
+}
+
+// private makes a folder that nobody else may look into, and closes one that
+// others could look into to those who are not of its group.
+func private(folder string) error {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return err
+	}
+	info, err := os.Stat(folder)
+	if err == nil && info.Mode().Perm()&0o007 != 0 {
+		err = os.Chmod(folder, info.Mode().Perm()&^0o007)
+		if errors.Is(err, fs.ErrPermission) {
+			err = nil // someone else's
+		}
+	}
+	return err
+}
+
+// OpenReading opens a ledger that is there for reading alone, also on a disk
+// that may not be written; nil when there is none.
+func OpenReading(dir string, opt Options) (Ledger, error) {
+	folder := filepath.Join(dir, Folder)
+	path := filepath.Join(folder, File)
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	l, err := open(folder, opt, "mode=ro&_pragma=busy_timeout(10000)")
+	if err != nil {
+		return nil, err
+	}
+	if _, err = l.tables(); err == nil {
+		return l.known()
+	}
+	l.Close()
+	// Beside a log that is empty or gone, the file alone is the whole ledger.
+	if info, statErr := os.Stat(path + "-wal"); statErr == nil && info.Size() > 0 {
+		return nil, failed(path, err)
+	}
+	if l, err = open(folder, opt, "immutable=1"); err != nil {
+		return nil, err
+	}
+	if _, err = l.tables(); err != nil {
+		l.Close()
+		return nil, failed(path, err)
+	}
+	return l.known()
+}
+
+func open(folder string, opt Options, options string) (*sqlite, error) {
+	path := filepath.Join(folder, File)
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+options)
+	if err != nil {
+		return nil, failed(path, err)
+	}
+	db.SetMaxOpenConns(1)
+	return &sqlite{db: db, folder: folder, path: path, opt: opt, leased: &leases{folder: folder, by: opt.By, now: opt.Now}}, nil
+}
+
+// known refuses a ledger that this program cannot read.
+func (l *sqlite) known() (Ledger, error) {
+	v, err := l.version()
+	if err == nil && v > version {
+		err = errNewer
+	}
+	if err != nil {
+		l.Close()
+		return nil, failed(l.path, err)
+	}
+	return l, nil
+}
+
+var errNewer = errors.New("it was written by a newer Pravet; use that one")
+
+func (l *sqlite) version() (v int, err error) {
+	err = l.db.QueryRow(`PRAGMA user_version`).Scan(&v)
+	return v, err
+}
+
+// tables counts the ledger's tables.
+func (l *sqlite) tables() (n int, err error) {
+	err = l.db.QueryRow(`SELECT count(*) FROM sqlite_master WHERE name IN ('entries', 'head', 'about')`).Scan(&n)
+	return n, err
+}
+
+// make makes the tables of a new ledger, and brings an older one up to date:
+// what its entries are about is written down once.
+func (l *sqlite) make() error {
+	v, err := l.version()
+	if err != nil || v == version {
+		return err
+	}
+	if v > version {
+		return errNewer
+	}
+	tx, err := l.db.Begin()
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if err := tx.QueryRow(`PRAGMA user_version`).Scan(&v); err != nil || v == version {
+		return err // another process was faster
+	}
+	if _, err := tx.Exec(schema); err != nil {
+		return err
+	}
+	if err := indexOld(tx); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(fmt.Sprintf(`PRAGMA user_version = %d`, version)); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// indexOld fills the index of a ledger that was written before there was one.
+func indexOld(tx *sql.Tx) error {
+	rows, err := tx.Query(`SELECT seq, kind, body FROM entries ORDER BY seq`)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	abouts := map[int64]About{}
+	for rows.Next() {
+		var seq int64
+		var kind Kind
+		var text string
+		if err := rows.Scan(&seq, &kind, &text); err != nil {
+			return err
+		}
+		var body struct {
+			Plan    string
+			Changes json.RawMessage
+			Along   []string
+			Change  string
+		}
+		if err := json.Unmarshal([]byte(text), &body); err != nil {
+			continue // Verify and whoever reads it will say so
+		}
+		a := About{Plan: body.Plan, Changes: body.Along}
+		var ids []string
+		if json.Unmarshal(body.Changes, &ids) == nil { // of a run it is a number
+			a.Changes = append(a.Changes, ids...)
+		}
+		if body.Change != "" {
+			a.Changes = append(a.Changes, body.Change)
+		}
+		abouts[seq] = a
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	for seq, a := range abouts {
+		if err := index(tx, seq, a); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// index notes what an entry can be found by.
+func index(tx *sql.Tx, seq int64, a About) error {
+	add := func(what string, names ...string) error {
+		for _, name := range names {
+			if name == "" {
+				continue
+			}
+			if _, err := tx.Exec(`INSERT OR IGNORE INTO about (what, name, seq) VALUES (?, ?, ?)`, what, name, seq); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return errors.Join(add("plan", a.Plan), add("change", a.Changes...), add("person", a.People...))
+}
+
+func failed(path string, err error) error {
+	return fmt.Errorf("%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file is whole", path, err)
+}
+
+// Close closes the ledger.
+func (l *sqlite) Close() error { return l.db.Close() }
+
+// Append adds entries, all or none.
+func (l *sqlite) Append(records ...Record) error {
+	if len(records) == 0 {
+		return nil
+	}
+	return l.append(func(*sql.Tx) ([]Record, error) { return records, nil })
+}
+
+// Begin records the beginning of a run under a new name.
+func (l *sqlite) Begin(run Run) (string, error) {
+	err := l.append(func(tx *sql.Tx) ([]Record, error) {
+		n := 0
+		// Runs are numbered; the newest has the highest number.
+		err := tx.QueryRow(`SELECT subject FROM entries WHERE kind = ? ORDER BY seq DESC LIMIT 1`, RunStarted).Scan(&run.Run)
+		switch {
+		case errors.Is(err, sql.ErrNoRows):
+		case err != nil:
+			return nil, err
+		default:
+			if _, err := fmt.Sscanf(run.Run, "run-%d", &n); err != nil {
+				return nil, fmt.Errorf("the newest run has the name %q", run.Run)
+			}
+		}
+		run.Run = fmt.Sprintf("run-%d", n+1)
+		return []Record{{Kind: RunStarted, Subject: run.Run, Body: run}}, nil
+	})
+	return run.Run, err
+}
+
+func (l *sqlite) append(what func(*sql.Tx) ([]Record, error)) error {
+	head, err := l.write(what)
+	if err != nil {
+		return failed(l.path, err)
+	}
+	return l.note(head)
+}
+
+func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
+	tx, err := l.db.Begin()
+	if err != nil {
+		return Head{}, err
+	}
+	defer tx.Rollback()
+	records, err := what(tx)
+	if err != nil {
+		return Head{}, err
+	}
+	e := Entry{Hash: zero}
+	err = tx.QueryRow(`SELECT seq, hash FROM head`).Scan(&e.Seq, &e.Hash)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return Head{}, err
+	}
+	insert, err := tx.Prepare(`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`)
+	if err != nil {
+		return Head{}, err
+	}
+	defer insert.Close()
+	at := l.opt.Now().UTC().Format(time.RFC3339)
+	for _, r := range records {
+		body, err := json.Marshal(r.Body)
+		if err != nil {
+			return Head{}, err
+		}
+		e = Entry{Seq: e.Seq + 1, At: at, By: l.opt.By, Kind: r.Kind, Subject: r.Subject, Body: body, Prev: e.Hash}
+		e.Hash = e.sum()
+		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash); err != nil {
+			return Head{}, err
+		}
+		if err := index(tx, e.Seq, r.Body.About()); err != nil {
+			return Head{}, err
+		}
+	}
+	if _, err := tx.Exec(`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?) ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`, e.Seq, e.Hash); err != nil {
+		return Head{}, err
+	}
+	return Head{e.Seq, e.Hash}, tx.Commit()
+}
+
+// maxPage is how many entries are in memory at a time while they are scanned.
+const maxPage = 512
+
+// Scan calls f for entries. No row is open while f runs, so that it may use the
+// ledger itself. What an entry says is checked against its hash.
+func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
+	seqs, err := l.find(q)
+	if err != nil {
+		return failed(l.path, err)
+	}
+	for page := range slices.Chunk(seqs, maxPage) {
+		entries, err := l.page(page)
+		if err != nil {
+			return failed(l.path, err)
+		}
+		for _, e := range entries {
+			if e.sum() != e.Hash {
+				return &Changed{l.path, e}
+			}
+			if err := f(e); errors.Is(err, Stop) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// find lists the numbers of the entries that a query asks for.
+func (l *sqlite) find(q Query) (seqs []int64, err error) {
+	from, where, args := "entries e", []string{}, []any{}
+	for _, x := range [][2]string{{"plan", q.Plan}, {"person", q.Person}, {"change", q.Change}} {
+		if x[1] != "" {
+			where, args = append(where, "e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)"), append(args, x[0], x[1])
+		}
+	}
+	if q.Subject != "" {
+		where, args = append(where, "e.subject = ?"), append(args, q.Subject)
+	}
+	if len(q.Kinds) > 0 {
+		where = append(where, "e.kind IN (?"+strings.Repeat(", ?", len(q.Kinds)-1)+")")
+		for _, k := range q.Kinds {
+			args = append(args, k)
+		}
+	}
+	query := "SELECT e.seq FROM " + from
+	if len(where) > 0 {
+		query += " WHERE " + strings.Join(where, " AND ")
+	}
+	query += " ORDER BY e.seq"
+	if q.Newest {
+		query += " DESC"
+	}
+	rows, err := l.db.Query(query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var seq int64
+		if err := rows.Scan(&seq); err != nil {
+			return nil, err
+		}
+		seqs = append(seqs, seq)
+	}
+	return seqs, rows.Err()
+}
+
+// page reads some entries, in the order of their numbers as they are given.
+func (l *sqlite) page(seqs []int64) ([]*Entry, error) {
+	args := make([]any, len(seqs))
+	for i, s := range seqs {
+		args[i] = s
+	}
+	rows, err := l.db.Query(`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq IN (?`+strings.Repeat(",?", len(seqs)-1)+`)`, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	byNumber := make(map[int64]*Entry, len(seqs))
+	for rows.Next() {
+		var e Entry
+		var body string
+		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+			return nil, err
+		}
+		e.Body = json.RawMessage(body)
+		byNumber[e.Seq] = &e
+	}
+	out := make([]*Entry, 0, len(seqs))
+	for _, s := range seqs {
+		if e := byNumber[s]; e != nil {
+			out = append(out, e)
+		}
+	}
+	return out, rows.Err()
+}
+
+// Last decodes the newest entry of a kind and a subject.
+func (l *sqlite) Last(kind Kind, subject string, body any) (ok bool, err error) {
+	query, args := `SELECT seq FROM entries WHERE kind = ?`, []any{kind}
+	if subject != "" {
+		query, args = query+` AND subject = ?`, append(args, subject)
+	}
+	var seq int64
+	err = l.db.QueryRow(query+` ORDER BY seq DESC LIMIT 1`, args...).Scan(&seq)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	var entries []*Entry
+	if err == nil {
+		entries, err = l.page([]int64{seq})
+	}
+	if err == nil && len(entries) == 1 && entries[0].sum() != entries[0].Hash {
+		return false, &Changed{l.path, entries[0]}
+	}
+	if err == nil && len(entries) == 1 {
+		err = json.Unmarshal(entries[0].Body, body)
+	}
+	if err != nil {
+		return false, failed(l.path, err)
+	}
+	return len(entries) == 1, nil
+}
+
+// Verify recomputes the whole chain.
+func (l *sqlite) Verify() (*Verdict, error) {
+	return verify(func(f func(*Entry) error) error {
+		for from := int64(-1 << 62); ; {
+			entries, err := l.following(from)
+			if err != nil {
+				return failed(l.path, err)
+			}
+			for _, e := range entries {
+				if err := f(e); errors.Is(err, Stop) {
+					return nil
+				} else if err != nil {
+					return err
+				}
+				from = e.Seq
+			}
+			if len(entries) == 0 {
+				return nil
+			}
+		}
+	}, l.Head)
+}
+
+// following reads the next entries after a number.
+func (l *sqlite) following(seq int64) ([]*Entry, error) {
+	rows, err := l.db.Query(`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq > ? ORDER BY seq LIMIT ?`, seq, maxPage)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []*Entry
+	for rows.Next() {
+		var e Entry
+		var body string
+		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+			return nil, err
+		}
+		e.Body = json.RawMessage(body)
+		out = append(out, &e)
+	}
+	return out, rows.Err()
+}
+
+// Head is the newest entry's number and hash; both are empty in a new ledger.
+func (l *sqlite) Head() (h Head, err error) {
+	err = l.db.QueryRow(`SELECT seq, hash FROM head`).Scan(&h.Seq, &h.Hash)
+	if errors.Is(err, sql.ErrNoRows) {
+		return h, nil
+	}
+	if err != nil {
+		return h, failed(l.path, err)
+	}
+	return h, nil
+}

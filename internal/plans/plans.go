@@ -1,0 +1,183 @@
+// Package plans keeps the plans of a repository: files in its folder plans, each
+// named by the id of the plan in it, and registered in the ledger with its
+// digest. Only a registered plan is decided about or carried out.
+package plans
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/source"
+)
+
+// Folder is where plans are kept in a repository.
+const Folder = "plans"
+
+// fileName is how a plan's file is named: by its id.
+var fileName = regexp.MustCompile(`^([a-z2-9]{8})\.json$`)
+
+// ErrName says that a name cannot be that of a plan.
+var ErrName = errors.New("this is not the name of a plan")
+
+// Write writes a plan's bytes to its place in a repository and returns how the
+// file is spoken of. Nobody else may read it.
+func Write(dir string, p *plan.Plan, data []byte) (string, error) {
+	if err := os.MkdirAll(filepath.Join(dir, Folder), 0o700); err != nil {
+		return "", fmt.Errorf("the plan cannot be written: %w", err)
+	}
+	file := Folder + "/" + p.ID + ".json"
+	return file, source.WriteFile(filepath.Join(dir, file), data, 0o600)
+}
+
+// Find finds a plan's file by the plan's id, or the beginning of it, or by a
+// path, which is taken from the folder at. dir is the repository, "" outside of
+// any.
+func Find(dir, at, name string) (string, error) {
+	switch {
+	case name == "":
+		return "", fmt.Errorf("%w: it is empty", ErrName)
+	case strings.ContainsAny(name, "*?[]\\\n"):
+		return "", fmt.Errorf("%w: %q; write a plan's id, the beginning of one, or a file", ErrName, name)
+	case strings.ContainsAny(name, "/."):
+		return absolute(at, name), nil
+	}
+	var found []string
+	if dir != "" {
+		entries, err := os.ReadDir(filepath.Join(dir, Folder))
+		if err != nil && !errors.Is(err, os.ErrNotExist) {
+			return "", err
+		}
+		for _, e := range entries {
+			if fileName.MatchString(e.Name()) && strings.HasPrefix(e.Name(), name) {
+				found = append(found, filepath.Join(dir, Folder, e.Name()))
+			}
+		}
+	}
+	switch len(found) {
+	case 1:
+		return found[0], nil
+	case 0:
+		if _, err := os.Stat(absolute(at, name)); err == nil {
+			return absolute(at, name), nil
+		}
+		return "", fmt.Errorf("there is no plan %q in plans/; list the plans with: pravet log --kind plan", name)
+	}
+	return "", fmt.Errorf("%d plans begin with %q; write more of the id", len(found), name)
+}
+
+func absolute(at, name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(at, name)
+}
+
+// Files lists the plans' files of a repository.
+func Files(dir string) (out []string) {
+	entries, err := os.ReadDir(filepath.Join(dir, Folder))
+	if err != nil {
+		return nil
+	}
+	for _, e := range entries {
+		if fileName.MatchString(e.Name()) {
+			out = append(out, filepath.Join(dir, Folder, e.Name()))
+		}
+	}
+	return out
+}
+
+// Load reads the plan of a repository with an id.
+func Load(dir, id string) (*plan.Plan, error) {
+	return Read(filepath.Join(dir, Folder, id+".json"), Folder+"/"+id+".json")
+}
+
+// Read reads a plan's file, which messages call name. One in the folder of plans
+// is refused when it has another plan's name.
+func Read(file, name string) (*plan.Plan, error) {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return nil, source.Unreadable(name, err)
+	}
+	p, err := plan.Read(data)
+	switch {
+	case errors.Is(err, plan.ErrNewer):
+		return nil, fmt.Errorf("%s: %w; use a newer Pravet", name, err)
+	case errors.Is(err, plan.ErrChanged):
+		return nil, fmt.Errorf("%s: %w; draft it again", name, err)
+	case err != nil:
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	m := fileName.FindStringSubmatch(filepath.Base(file))
+	if m != nil && m[1] != p.ID && filepath.Base(filepath.Dir(file)) == Folder {
+		return nil, fmt.Errorf("%s: the plan in it is %s; a plan's file has its name", name, p.ID)
+	}
+	return p, nil
+}
+
+// Registered reports whether a plan was drafted, or registered, in the
+// repository of a ledger: with this id and this digest.
+func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
+	found := false
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Plan: p.ID, Newest: true}, func(e *ledger.Entry) error {
+		drafted, err := ledger.Decode[ledger.Plan](e)
+		if err == nil && drafted.Plan == p.ID && drafted.Digest == p.Digest {
+			found, err = true, ledger.Stop
+		}
+		return err
+	})
+	return found, err
+}
+
+// Register registers a plan that was drafted elsewhere: it is drafted anew from
+// the files and the exports as they are here, and must come out the same. When an
+// export was taken is the one thing that may differ, where it has no time of its
+// own.
+func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string) error {
+	fail := func(err error) error {
+		return fmt.Errorf("plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, and nothing was changed: %w", p.ID, err)
+	}
+	today, err := day.Parse(p.AsOf)
+	if err != nil {
+		return fail(err)
+	}
+	var apps []string
+	var only *filter.Filter
+	if p.Selection != nil {
+		apps = p.Selection.Apps
+		if p.Selection.Only != "" {
+			if only, err = filter.Parse(p.Selection.Only); err != nil {
+				return fail(err)
+			}
+		}
+	}
+	s, err := prepare.Read(ctx, tree, apps)
+	if err != nil {
+		return fail(err)
+	}
+	ours, err := prepare.Draft(s, l, today, only)
+	if err != nil {
+		return fail(err)
+	}
+	for i := range ours.Exports {
+		if i < len(p.Exports) && ours.Exports[i].App == p.Exports[i].App && ours.Exports[i].Digest == p.Exports[i].Digest {
+			ours.Exports[i].TakenAt = p.Exports[i].TakenAt
+		}
+	}
+	if _, err := ours.Seal(); err != nil {
+		return fail(err)
+	}
+	if ours.Digest != p.Digest {
+		return fmt.Errorf("plan %s was not drafted in this repository, and what is drafted here from the same day differs from it; nothing was changed. Draft your own plan, and decide about that", p.ID)
+	}
+	return prepare.Record(l, p, file)
+}

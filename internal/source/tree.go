@@ -1,0 +1,231 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"pravet/internal/core/model"
+)
+
+// A Tree is a folder whose files are read and written under names below it. No
+// name leads out of it, be it absolute, with "..", or by a link, but into the
+// folders that whoever runs the program has opened: what a repository's files
+// say is never reason enough.
+//
+//	tree, err := source.OpenTree(dir, nil)
+//	r, err := tree.Open(ctx, "exports/tickets.csv")
+type Tree struct {
+	Dir     string
+	root    *os.Root
+	outside []string // folders without links
+}
+
+// Outside is the variable of the environment that lists the folders outside the
+// repository that may be read and written.
+const Outside = "PRAVET_OUTSIDE"
+
+// OpenTree opens a folder. outside lists folders that names may lead to as well.
+func OpenTree(dir string, outside []string) (*Tree, error) {
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return nil, Unreadable(dir, err)
+	}
+	t := &Tree{Dir: dir, root: root}
+	for _, folder := range outside {
+		if real, err := filepath.EvalSymlinks(folder); err == nil && filepath.IsAbs(real) {
+			t.outside = append(t.outside, real)
+		}
+	}
+	return t, nil
+}
+
+// Close closes the folder.
+func (t *Tree) Close() error { return t.root.Close() }
+
+// A place is where a name leads to.
+type place struct {
+	root  *os.Root
+	name  string
+	close func() error
+}
+
+func (p *place) path() string { return filepath.Join(p.root.Name(), p.name) }
+
+// find resolves a name. Errors are of type *Problem.
+func (t *Tree) find(name string) (*place, error) {
+	local := filepath.FromSlash(name)
+	if filepath.IsLocal(local) {
+		if _, err := t.root.Stat(local); err == nil || !escapes(err) {
+			return &place{t.root, filepath.Clean(local), func() error { return nil }}, nil
+		}
+	}
+	full := local
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(t.Dir, local)
+	}
+	real, err := filepath.EvalSymlinks(full)
+	if err != nil { // a file that is to be made, or nothing at all
+		if folder, err := filepath.EvalSymlinks(filepath.Dir(full)); err == nil {
+			real = filepath.Join(folder, filepath.Base(full))
+		}
+	}
+	for _, folder := range t.outside {
+		rel, err := filepath.Rel(folder, real)
+		if err != nil || !filepath.IsLocal(rel) {
+			continue
+		}
+		root, err := os.OpenRoot(folder)
+		if err != nil {
+			return nil, Unreadable(name, err)
+		}
+		return &place{root, rel, root.Close}, nil
+	}
+	return nil, NewProblem(model.Pos{File: name}, "outside", "the path leads out of the repository",
+		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+Outside+"=FOLDER")
+}
+
+// escapes reports whether an error of os.Root says that a name, or a link, leads
+// out of the folder; package os has no value for it.
+func escapes(err error) bool { return strings.Contains(err.Error(), "escapes") }
+
+// Allowed returns the problem of a name that leads out of the tree, or nil.
+func (t *Tree) Allowed(name string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	return p.close()
+}
+
+// Open opens a regular file. Reading ends with the context's error when the
+// context ends. Other errors are of type *Problem.
+func (t *Tree) Open(ctx context.Context, name string) (*Reader, error) {
+	p, err := t.find(name)
+	if err != nil {
+		return nil, err
+	}
+	defer p.close()
+	// A pipe that nobody writes to must not keep the program waiting.
+	f, err := p.root.OpenFile(p.name, os.O_RDONLY|noWait, 0)
+	if err != nil {
+		return nil, Unreadable(name, err)
+	}
+	return newReader(ctx, f, name)
+}
+
+// ReadAll reads a whole file of at most limit bytes, checked as by Reader, and
+// says which file that was.
+func (t *Tree) ReadAll(ctx context.Context, name string, limit int64) (data []byte, digest string, info fs.FileInfo, err error) {
+	r, err := t.Open(ctx, name)
+	if err != nil {
+		return nil, "", nil, err
+	}
+	defer r.Close()
+	if info, err = r.Info(); err != nil {
+		return nil, "", nil, Unreadable(name, err)
+	}
+	data, digest, err = r.all(limit)
+	return data, digest, info, err
+}
+
+// Exists reports whether there is a file or folder of a name, or a link.
+func (t *Tree) Exists(name string) (bool, error) {
+	p, err := t.find(name)
+	if err != nil {
+		return false, err
+	}
+	defer p.close()
+	_, err = p.root.Lstat(p.name)
+	switch {
+	case err == nil:
+		return true, nil
+	case errors.Is(err, fs.ErrNotExist):
+		return false, nil
+	}
+	return false, Unreadable(name, err)
+}
+
+// List lists a folder of the tree itself, sorted by name; a folder that is not
+// there is empty.
+func (t *Tree) List(folder string) ([]fs.DirEntry, error) {
+	entries, err := fs.ReadDir(t.root.FS(), folder)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	return entries, err
+}
+
+// Stage writes the new content of a file beside it; see Staged. A link is
+// refused: what it leads to is not the tree's to replace.
+func (t *Tree) Stage(name string, mode fs.FileMode, write func(io.Writer) error) (*Staged, error) {
+	p, err := t.find(name)
+	if err != nil {
+		return nil, err
+	}
+	s, err := stage(p, name, mode, write)
+	if err != nil {
+		return nil, errors.Join(err, p.close())
+	}
+	return s, nil
+}
+
+// Finish puts staged content of an earlier process, which stands under its
+// temporary name beside a file, in that file's place.
+func (t *Tree) Finish(name, temporary string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	return errors.Join(p.root.Rename(filepath.Join(filepath.Dir(p.name), filepath.Base(temporary)), p.name), p.sync())
+}
+
+// Beside is the name of something that stands in the same folder as a file.
+func Beside(name, other string) string {
+	folder, _ := filepath.Split(filepath.FromSlash(name))
+	return filepath.ToSlash(folder + filepath.Base(other))
+}
+
+// sync makes sure that what was renamed stays so when the power fails.
+func (p *place) sync() error {
+	d, err := p.root.Open(filepath.Dir(p.name))
+	if err != nil {
+		return err
+	}
+	return errors.Join(d.Sync(), d.Close())
+}
+
+// Sweep removes what processes that were killed have left beside a file. Nobody
+// else may be writing the file.
+func (t *Tree) Sweep(name string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	folder := filepath.Dir(p.name)
+	d, err := p.root.Open(folder)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	names, err := d.Readdirnames(-1)
+	if err := errors.Join(err, d.Close()); err != nil {
+		return err
+	}
+	for _, other := range names {
+		if strings.HasPrefix(other, "."+filepath.Base(p.name)+".") && strings.HasSuffix(other, temporary) {
+			if err := p.root.Remove(filepath.Join(folder, other)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+				return err
+			}
+		}
+	}
+	return nil
+}
