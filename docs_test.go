@@ -2,6 +2,7 @@ package pravet_test
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -84,7 +85,7 @@ func (r *reader) run(args []string) string {
 	start := r.now
 	r.now = r.now.Add(time.Minute)
 	env := cli.Env{Version: "v0", Stdin: strings.NewReader(""), Stdout: &out, Stderr: &out, Environ: []string{"NO_COLOR=1"}, Now: func() time.Time { return start }, Dir: r.dir}
-	status := cli.Run(args, env)
+	status := cli.Run(context.Background(), args, env)
 	if status != 0 {
 		fmt.Fprintf(&out, "(status %d)\n", status)
 	}

@@ -17,23 +17,28 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
-	"pravet/internal/carry"
+	"pravet/internal/ledger"
 )
 
 // program is where the built program is; every script runs it as a user would.
-var program string
+// Its clock stands still, on the morning of the example, unless a test sets the
+// variable CLOCK; released is the program with the machine's clock.
+var program, released string
 
 func TestMain(m *testing.M) {
 	dir, err := os.MkdirTemp("", "pravet-bin-")
 	if err != nil {
 		panic(err)
 	}
-	program = filepath.Join(dir, "pravet")
-	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-X main.version=v0.0.0-test", "-o", program, ".")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		panic(fmt.Sprintf("%v: %s", err, out))
+	program, released = filepath.Join(dir, "pravet"), filepath.Join(dir, "released")
+	for to, from := range map[string]string{program: "./testdata/clocked", released: "."} {
+		build := exec.Command("go", "build", "-trimpath", "-ldflags", "-X main.version=v0.0.0-test", "-o", to, from)
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			panic(fmt.Sprintf("%v: %s", err, out))
+		}
 	}
+	os.Setenv("CLOCK", marrowick.Today.UTC().Format(time.RFC3339))
 	code := m.Run()
 	os.RemoveAll(dir)
 	os.Exit(code)
@@ -51,6 +56,7 @@ func TestScripts(t *testing.T) {
 			e.Setenv("HOME", e.WorkDir)
 			e.Setenv("GIT_CONFIG_SYSTEM", "/dev/null")
 			e.Setenv("NO_COLOR", "")
+			e.Setenv("CLOCK", os.Getenv("CLOCK"))
 			return nil
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
@@ -125,9 +131,12 @@ func big(ts *testscript.TestScript, _ bool, args []string) {
 
 // lock DIR: someone else holds the repository's lock until the script ends.
 func lock(ts *testscript.TestScript, _ bool, args []string) {
-	l, err := carry.TakeLock(ts.MkAbs(args[0]), "Leonie Marsh", "apply abcdefgh", time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC))
+	now := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
+	l, err := ledger.Open(ts.MkAbs(args[0]), ledger.Options{By: "Leonie Marsh", Now: now})
 	ts.Check(err)
-	ts.Defer(func() { l.Release() })
+	release, err := l.Lease("apply abcdefgh")
+	ts.Check(err)
+	ts.Defer(func() { _ = release(); _ = l.Close() })
 }
 
 // plan-id VAR DIR: the id of the newest plan of a repository.
@@ -205,10 +214,10 @@ func unmount(ts *testscript.TestScript, _ bool, args []string) {
 
 // TestProgramIsStaticAndSmall keeps the promises of the README.
 func TestProgramIsStaticAndSmall(t *testing.T) {
-	info, err := os.Stat(program)
+	info, err := os.Stat(released)
 	require.NoError(t, err)
 	require.Less(t, info.Size(), int64(40<<20))
-	out, _ := exec.Command("ldd", program).CombinedOutput() // fails for a static program
+	out, _ := exec.Command("ldd", released).CombinedOutput() // fails for a static released
 	require.Contains(t, string(out), "not a dynamic executable")
 }
 

@@ -1,149 +1,38 @@
 package carry
 
 import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
+	"pravet/internal/connect"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
-	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/source"
 )
 
-// TestSettledIsWhatTheApplicationShows is a table of every verb on an account
-// that is as it should be, and on ones that are not.
-func TestSettledIsWhatTheApplicationShows(t *testing.T) {
-	app := &model.App{ID: "tickets", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "title"}},
-		Things: []model.Thing{{Kind: model.Role, Name: "seller"}, {Kind: model.Group, Name: "desk"}, {Kind: model.License, Name: "seat"}}}
-	app.Index()
-	accounts := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets()}
-	accounts.Key = accounts.Attrs[0]
-	add := func(name, title string, open bool, things ...int32) {
-		accounts.Attrs[0].Append(name)
-		accounts.Attrs[1].Append(title)
-		accounts.Open = append(accounts.Open, open)
-		accounts.Held = append(accounts.Held, accounts.Sets.Of(things))
-	}
-	seller, desk, seat := app.Thing(model.Role, "seller"), app.Thing(model.Group, "desk"), app.Thing(model.License, "seat")
-	add("full", "Mate", true, seller, desk, seat)
-	add("empty", "", false)
-	seen := newReadBack(app, accounts)
-	thing := func(kind, name string) *plan.Thing { return &plan.Thing{Kind: kind, Name: name} }
-	attrs := func(title string) map[string]any { return map[string]any{"userName": "full", "title": title} }
-	for _, c := range []struct {
-		change plan.Change
-		says   string // "" when it is settled
-	}{
-		{plan.Change{Verb: "suspend", Account: "empty"}, ""},
-		{plan.Change{Verb: "suspend", Account: "full"}, "the account is still open"},
-		{plan.Change{Verb: "restore", Account: "full"}, ""},
-		{plan.Change{Verb: "restore", Account: "empty"}, "the account is still blocked"},
-		{plan.Change{Verb: "remove", Account: "gone"}, ""},
-		{plan.Change{Verb: "remove", Account: "full"}, "the account is still there"},
-		{plan.Change{Verb: "create", Account: "full", After: attrs("Mate")}, ""},
-		{plan.Change{Verb: "create", Account: "full", After: attrs("Captain")}, `title is "Mate" and not "Captain"`},
-		{plan.Change{Verb: "create", Account: "empty", After: map[string]any{}}, "the account is there, and blocked"},
-		{plan.Change{Verb: "create", Account: "gone"}, "the account is not there"},
-		{plan.Change{Verb: "update", Account: "full", Attribute: "title", After: "Mate"}, ""},
-		{plan.Change{Verb: "update", Account: "full", Attribute: "title", After: nil}, `title is "Mate" and not ""`},
-		{plan.Change{Verb: "update", Account: "empty", Attribute: "title", After: nil}, ""},
-		{plan.Change{Verb: "grant", Account: "full", Thing: thing("role", "seller")}, ""},
-		{plan.Change{Verb: "grant", Account: "empty", Thing: thing("role", "seller")}, "the account does not hold role seller"},
-		{plan.Change{Verb: "join", Account: "full", Thing: thing("group", "desk")}, ""},
-		{plan.Change{Verb: "assign", Account: "empty", Thing: thing("license", "seat")}, "the account does not hold license seat"},
-		{plan.Change{Verb: "revoke", Account: "full", Thing: thing("role", "seller")}, "the account still holds role seller"},
-		{plan.Change{Verb: "leave", Account: "empty", Thing: thing("group", "desk")}, ""},
-		{plan.Change{Verb: "release", Account: "full", Thing: thing("license", "seat")}, "the account still holds license seat"},
-		{plan.Change{Verb: "grant", Account: "full", Thing: thing("role", "unknown")}, "the account does not hold role unknown"},
-	} {
-		ok, says := seen.settled(&c.change)
-		require.Equal(t, c.says, says, "%s %s", c.change.Verb, c.change.Account)
-		require.Equal(t, c.says == "", ok)
-	}
-}
-
-// TestSettledDefinitionsAreWhatTheApplicationShows is the table for changes of
-// definitions.
-func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
-	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "gone"}}}
-	app.Index()
-	lead := app.Thing(model.Role, "lead")
-	defs := &model.Definitions{Of: make([]*model.Definition, 2), Titles: true, Permissions: true, Brings: true}
-	defs.Of[lead] = &model.Definition{Kind: model.Role, Name: "lead", Title: "Leads", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}}
-	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
-	seen := newReadBack(app, accounts)
-	of := func(verb, name, attr string, after any) *plan.Change {
-		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: "role", Name: name}, Attribute: attr, After: after}
-	}
-	list := func(names ...any) []any { return names }
-	whole := func(title string, permissions, brings []any) map[string]any {
-		return map[string]any{"title": title, "permissions": permissions, "brings": brings}
-	}
-	for _, c := range []struct {
-		change *plan.Change
-		says   string
-	}{
-		{of("define", "lead", "", whole("Leads", list("a", "b"), list("role seller"))), ""},
-		{of("define", "lead", "", whole("Led", list("a", "b"), list("role seller"))), `its title is "Leads" and not "Led"`},
-		{of("define", "lead", "", whole("Leads", list("a"), list("role seller"))), `its permissions are ["a" "b"]`},
-		{of("define", "lead", "", whole("Leads", list("a", "b"), list())), `it brings ["role seller"] along`},
-		{of("define", "gone", "", whole("", nil, nil)), "the definition is not there"},
-		{of("define", "lead", "", nil), "the plan does not say what it should be"},
-		{of("redefine", "lead", "title", "Leads"), ""},
-		{of("redefine", "lead", "permissions", list("a", "b")), ""},
-		{of("redefine", "lead", "permissions", list("b")), `its permissions are ["a" "b"]`},
-		{of("redefine", "lead", "brings", list("role seller")), ""},
-		{of("redefine", "gone", "brings", list()), "the definition is not there"},
-		{of("retire", "gone", "", nil), ""},
-		{of("retire", "lead", "", nil), "the definition is still there"},
-		{of("retire", "unknown", "", nil), "the export shows no definitions"},
-	} {
-		ok, says := seen.settled(c.change)
-		require.Equal(t, c.says == "", ok, "%+v: %s", c.change, says)
-		if !ok {
-			require.Equal(t, c.says, says)
-		}
-	}
-	defs.Titles, defs.Permissions, defs.Brings = false, false, false
-	ok, _ := seen.settled(of("define", "lead", "", whole("Other", list("x"), list("role x"))))
-	require.True(t, ok, "what the export does not show cannot be asked")
-}
-
-// TestSuccessorsComeBeforeTheLastAdministratorGoes, in what is carried out too:
-// what narrows last is written after what widens.
-func TestSuccessorsComeBeforeTheLastAdministratorGoes(t *testing.T) {
-	j := &Job{Plan: &plan.Plan{}}
-	for _, c := range []struct{ app, id, effect string }{
-		{"a", "1", "narrows"}, {"b", "2", "narrows"}, {"a", "3", "widens"}, {"a", "4", "keeps"}, {"b", "5", "keeps"}, {"a", "6", "narrows"}, {"b", "7", "widens"},
-	} {
-		j.Plan.Changes = append(j.Plan.Changes, plan.Change{App: c.app, ID: c.id, Effect: c.effect})
-		j.States = append(j.States, decide.Ready)
-	}
-	var got []string
-	for _, b := range j.batches() {
-		ids := b.app + ":"
-		for _, c := range b.changes {
-			ids += " " + c.ID
-		}
-		got = append(got, ids)
-	}
-	require.Equal(t, []string{"a: 1", "b: 2", "a: 3 4", "b: 5 7", "a: 6"}, got)
-}
+var ctx = context.Background()
 
 // A stage is the example with its plan drafted.
 type stage struct {
 	dir    string
-	ledger *ledger.Ledger
+	ledger ledger.Ledger
 	plan   *plan.Plan
 	today  day.Day
+	// wrap, where it is not nil, puts something between carry and an application.
+	wrap func(connect.Application) connect.Application
 }
 
 func newStage(t *testing.T) *stage {
@@ -152,12 +41,10 @@ func newStage(t *testing.T) *stage {
 	var err error
 	s.today, err = day.Parse("2026-11-24")
 	require.NoError(t, err)
-	s.ledger, err = ledger.Open(s.dir, "Farah", time.Now)
+	s.ledger, err = ledger.Open(s.dir, ledger.Options{By: "Farah", Now: time.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { s.ledger.Close() })
-	state, err := prepare.Read(s.dir, nil)
-	require.NoError(t, err)
-	p, err := prepare.Draft(state, s.ledger, s.today, nil)
+	p, err := prepare.Draft(s.read(t), s.ledger, s.today, nil)
 	require.NoError(t, err)
 	data, err := p.Seal()
 	require.NoError(t, err)
@@ -166,97 +53,329 @@ func newStage(t *testing.T) *stage {
 	return s
 }
 
-func (s *stage) job(t *testing.T) *Job {
-	j, err := New(s.dir, s.plan, s.ledger, s.today)
+func (s *stage) rules(t *testing.T) *prepare.State {
+	tree, err := source.OpenTree(s.dir, nil)
 	require.NoError(t, err)
-	j.Standing.All = true
-	j.Refresh()
+	t.Cleanup(func() { tree.Close() })
+	state := prepare.Rules(ctx, tree)
+	if s.wrap != nil {
+		for a := range state.Reached {
+			state.Reached[a] = s.wrap(state.Reached[a])
+		}
+	}
+	return state
+}
+
+func (s *stage) read(t *testing.T) *prepare.State {
+	state := s.rules(t)
+	require.NoError(t, state.Read(ctx, nil))
+	return state
+}
+
+func (s *stage) job(t *testing.T) *Job {
+	j, err := New(ctx, s.read(t), s.plan, s.ledger, s.today)
+	require.NoError(t, err)
+	require.NoError(t, j.Whole(ctx))
 	return j
 }
 
-// TestNarrowingComesFirstInAllApplications, and the steps are on record before
-// anything is replaced.
-func TestNarrowingComesFirstInAllApplications(t *testing.T) {
-	s := newStage(t)
-	var order []string
-	for _, b := range s.job(t).batches() {
-		effect := b.changes[0].Effect
-		for _, c := range b.changes {
-			require.Equal(t, effect == "narrows", c.Effect == "narrows")
-			require.Equal(t, b.app, c.App)
-			require.Empty(t, c.Holds)
-		}
-		order = append(order, b.app+" "+effect)
-	}
-	require.Equal(t, []string{"tickets narrows", "tickets keeps", "berths widens", "rosters widens"}, order)
+func silent(string) {}
+
+func (s *stage) decide(t *testing.T, verdict string, ids ...string) {
+	require.NoError(t, s.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: s.plan.ID, Body: ledger.Decision{Plan: s.plan.ID, Verdict: verdict, Changes: ids, Because: "test"}}))
 }
 
-// TestAStepThatWasRecordedAndNotTaken is finished by the next run: the ledger
-// says what was about to happen when the power went.
-func TestAStepThatWasRecordedAndNotTakenIsTaken(t *testing.T) {
+// A between stands between carry and an application, and lets things happen.
+type between struct {
+	connect.Application
+	prepared func()                   // a step was made ready
+	commit   func(connect.Step) error // instead of committing it
+	fails    func(*plan.Change) bool  // the application says yes and does nothing
+	steps    *[][]*plan.Change        // what was carried out, step by step
+}
+
+func (b *between) Prepare(ctx context.Context, mark string, changes []*plan.Change) (connect.Step, error) {
+	done := changes
+	if b.fails != nil {
+		done = slices.DeleteFunc(slices.Clone(changes), b.fails)
+	}
+	s, err := b.Application.Prepare(ctx, mark, done)
+	if err == nil && b.prepared != nil {
+		b.prepared()
+	}
+	return &betweenStep{s, b, changes}, err
+}
+
+type betweenStep struct {
+	connect.Step
+	b       *between
+	changes []*plan.Change
+}
+
+func (s *betweenStep) Commit(done func(*plan.Change, error)) error {
+	if s.b.commit != nil {
+		return s.b.commit(s.Step)
+	}
+	if s.b.steps != nil {
+		*s.b.steps = append(*s.b.steps, s.changes)
+	}
+	return s.Step.Commit(done)
+}
+
+// TestStepsFollowNeedsWhateverFails carries the example's plan out while a third
+// of all changes fail, in many ways: nothing runs before or without what it
+// needs, everything is on record, and a run without failures then does the rest.
+func TestStepsFollowNeedsWhateverFails(t *testing.T) {
+	for seed := range 12 {
+		s := newStage(t)
+		var steps [][]*plan.Change
+		fails := func(c *plan.Change) bool { return seed > 0 && (int(c.ID[0])+int(c.ID[1])*3+seed)%3 == 0 }
+		s.wrap = func(a connect.Application) connect.Application {
+			return &between{Application: a, steps: &steps, fails: fails}
+		}
+		res, err := s.job(t).Run(ctx, silent)
+		require.NoError(t, err)
+		settled := map[string]bool{}
+		for _, step := range steps {
+			for _, c := range step {
+				for _, need := range c.Needs {
+					require.True(t, settled[need], "%s runs before or without %s", c.ID, need)
+				}
+			}
+			for _, c := range step {
+				settled[c.ID] = !fails(c)
+			}
+		}
+		require.Equal(t, seed > 0, res.NotSettled > 0)
+		s.wrap = nil
+		again, err := s.job(t).Run(ctx, silent)
+		require.NoError(t, err)
+		require.Zero(t, again.NotSettled)
+		require.Equal(t, 29, res.Settled+again.Settled)
+		require.Zero(t, s.job(t).Count(decide.Ready))
+	}
+}
+
+// TestWhatIsRejectedOnTheWayIsNotCarriedOut: a decision counts from the next step
+// on, also when it comes while a step is made ready, and what needs it is left.
+func TestWhatIsRejectedOnTheWayIsNotCarriedOut(t *testing.T) {
 	s := newStage(t)
 	j := s.job(t)
-	b := j.batches()[0]
+	rejected := ""
+	for i := range s.plan.Changes {
+		if c := &s.plan.Changes[i]; j.States[i] == decide.Ready && c.App == "berths" {
+			rejected = c.ID
+		}
+	}
+	steps, once := [][]*plan.Change{}, false
+	s.wrap = func(a connect.Application) connect.Application {
+		return &between{Application: a, steps: &steps, prepared: func() {
+			if !once && len(steps) > 0 {
+				once = true
+				s.decide(t, "reject", rejected)
+			}
+		}}
+	}
+	res, err := s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	require.True(t, once)
+	for _, step := range steps {
+		for _, c := range step {
+			require.NotEqual(t, rejected, c.ID)
+			require.NotContains(t, c.Needs, rejected)
+		}
+	}
+	require.Positive(t, res.Left)
+	require.Zero(t, res.NotSettled)
+}
+
+// TestAnInterruptedRunEndsBetweenSteps, says so, and is continued by the next.
+func TestAnInterruptedRunEndsBetweenSteps(t *testing.T) {
+	s := newStage(t)
+	ending, end := context.WithCancel(ctx)
+	steps := [][]*plan.Change{}
+	s.wrap = func(a connect.Application) connect.Application {
+		return &between{Application: a, steps: &steps, prepared: func() {
+			if len(steps) == 1 {
+				end()
+			}
+		}}
+	}
+	res, err := s.job(t).Run(ending, silent)
+	require.ErrorIs(t, err, errStopped)
+	require.Len(t, steps, 1, "the step that was made ready is given up")
+	require.Equal(t, len(steps[0]), res.Settled)
+	left, err := filepath.Glob(filepath.Join(s.dir, "exports", ".*"))
+	require.NoError(t, err)
+	require.Empty(t, left)
+	s.wrap = nil
+	again, err := s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	require.Equal(t, 29, res.Settled+again.Settled)
+}
+
+var errPower = errors.New("the power went")
+
+// load finds the one plan of a stage.
+func (s *stage) load(id string) (*plan.Plan, error) {
+	if id != s.plan.ID {
+		return nil, fmt.Errorf("there is no plan %s", id)
+	}
+	return s.plan, nil
+}
+
+// cut leaves a run as if the process had been killed at its first step: on
+// record, and what the power allows of it done.
+func (s *stage) cut(t *testing.T, power func(connect.Step) error) {
+	run, err := s.ledger.Begin(ledger.Run{Plan: s.plan.ID})
+	require.NoError(t, err)
+	s.wrap = func(a connect.Application) connect.Application { return &between{Application: a, commit: power} }
+	j := s.job(t)
+	step, none := j.next(map[string]plan.Hold{})
+	require.False(t, none)
+	_, err = j.step(ctx, &Result{RunEnd: ledger.RunEnd{Run: run}}, step, map[string]plan.Hold{}, silent)
+	require.ErrorIs(t, err, errPower)
+	s.wrap = nil
+}
+
+// TestAStepThatWasNotTakenIsGivenUp: it is on record that it was about to be
+// taken, and what becomes of it is decided anew.
+func TestAStepThatWasNotTakenIsGivenUp(t *testing.T) {
+	s := newStage(t)
+	s.cut(t, func(connect.Step) error { return errPower })
+	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	require.NoError(t, err)
+	require.Len(t, runs, 1)
+	require.Zero(t, runs[0].Settled)
+	require.Positive(t, runs[0].NotSettled)
+	j := s.job(t)
+	first := slices.Index(j.States, decide.Ready)
+	s.decide(t, "reject", s.plan.Changes[first].ID)
+	res, err := j.Run(ctx, silent)
+	require.NoError(t, err)
+	require.Less(t, res.Settled, 29, "what was rejected since is not carried out")
+	runs, err = Settle(ctx, s.rules(t), s.ledger, s.load)
+	require.NoError(t, err)
+	require.Empty(t, runs, "the books are closed")
+}
+
+// TestAStepThatWasTakenIsReadBack, whoever comes next and whatever was decided
+// since.
+func TestAStepThatWasTakenIsReadBack(t *testing.T) {
+	s := newStage(t)
+	s.cut(t, func(step connect.Step) error {
+		return errors.Join(step.Commit(func(*plan.Change, error) {}), errPower)
+	})
+	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	require.NoError(t, err)
+	require.Len(t, runs, 1)
+	require.Positive(t, runs[0].Settled)
+	require.Zero(t, runs[0].NotSettled)
+	res, err := s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	require.Equal(t, 29, runs[0].Settled+res.Settled)
+}
+
+// TestAStepOfTwoFilesIsTakenWhole: one that was cut off between two renames is
+// finished, and one whose files someone else has changed since is left to them.
+func TestAStepOfTwoFilesIsTakenWhole(t *testing.T) {
+	for _, touched := range []bool{false, true} {
+		s := newStage(t)
+		profiles := filepath.Join(s.dir, "exports", "tickets-profiles.csv")
+		before, err := os.ReadFile(profiles)
+		require.NoError(t, err)
+		// The first file alone is put in place, by hand.
+		s.cut(t, func(step connect.Step) error {
+			var targets []struct{ Path, Staged string }
+			require.NoError(t, json.Unmarshal(step.Journal(), &targets))
+			require.Len(t, targets, 2)
+			path := filepath.Join(s.dir, targets[0].Path)
+			require.NoError(t, os.Rename(filepath.Join(filepath.Dir(path), targets[0].Staged), path))
+			return errPower
+		})
+		if touched {
+			require.NoError(t, os.WriteFile(profiles, append(before, "role,theirs,Theirs,,\n"...), 0o644))
+		}
+		runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+		require.NoError(t, err)
+		require.Len(t, runs, 1)
+		left, err := filepath.Glob(filepath.Join(s.dir, "exports", ".*"))
+		require.NoError(t, err)
+		if touched {
+			require.Contains(t, runs[0].Warnings[0], "tickets-profiles.csv was changed by someone else since; put it right by hand")
+			continue
+		}
+		require.Empty(t, left)
+		require.Empty(t, runs[0].Warnings)
+		require.Zero(t, runs[0].NotSettled)
+		res, err := s.job(t).Run(ctx, silent)
+		require.NoError(t, err)
+		require.Equal(t, 29, runs[0].Settled+res.Settled)
+	}
+}
+
+// TestDoneIsWhatTheApplicationShows: where an export was put back as it was, what
+// had been done is done again.
+func TestDoneIsWhatTheApplicationShows(t *testing.T) {
+	s := newStage(t)
 	file := filepath.Join(s.dir, "exports", "tickets.csv")
 	old, err := os.ReadFile(file)
 	require.NoError(t, err)
-	require.NoError(t, j.write("run-1", b))
-	require.NoError(t, os.WriteFile(file, old, 0o644)) // as if it had never been replaced
-
-	again := s.job(t)
-	require.True(t, again.Pending())
-	var told []string
-	res, err := again.Run(func(says string) { told = append(told, says) })
+	defs, err := os.ReadFile(filepath.Join(s.dir, "exports", "tickets-profiles.csv"))
 	require.NoError(t, err)
-	require.Equal(t, 29, res.Settled)
-	require.Zero(t, res.NotSettled)
-	require.Contains(t, told[0], "finishing 10 changes that run-1 began")
-	require.False(t, s.job(t).Pending())
+	_, err = s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	now, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Zero(t, s.job(t).Count(decide.Ready))
+	require.NoError(t, os.WriteFile(file, old, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "exports", "tickets-profiles.csv"), defs, 0o644))
+	_, err = s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	again, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(now), string(again))
 }
 
 // TestAnExportThatSomeoneElseChangedIsOutOfDate, also when this plan has
-// changed it before.
+// changed it before, and in the middle of a run.
 func TestAnExportThatSomeoneElseChangedIsOutOfDate(t *testing.T) {
 	s := newStage(t)
-	j := s.job(t)
-	require.NoError(t, j.write("run-1", j.batches()[0]))
-	s.job(t) // its own change is no reason to refuse
 	file := filepath.Join(s.dir, "exports", "tickets.csv")
-	data, err := os.ReadFile(file)
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(file, append(data, "x,X,,Open,,,,,\n"...), 0o644))
-	_, err = New(s.dir, s.plan, s.ledger, s.today)
+	theirs := func() {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(file, append(data, "x,X,,Open,,,,,\n"...), 0o644))
+	}
+	steps := [][]*plan.Change{}
+	s.wrap = func(a connect.Application) connect.Application {
+		return &between{Application: a, steps: &steps, prepared: func() {
+			if len(steps) == 1 {
+				theirs()
+			}
+		}}
+	}
+	res, err := s.job(t).Run(ctx, silent)
+	require.ErrorContains(t, err, "was changed by someone else just now")
+	require.Positive(t, res.Settled)
+	s.wrap = nil
+	_, err = New(ctx, s.read(t), s.plan, s.ledger, s.today)
 	var moved *OutOfDate
 	require.ErrorAs(t, err, &moved)
 	require.Equal(t, []string{"the exported state of tickets has changed since"}, moved.Moved)
 }
 
-// TestAFileThatChangesWhileItIsWrittenStopsTheRun: what others wrote stays.
-func TestAFileThatChangesWhileItIsWrittenStopsTheRun(t *testing.T) {
+// TestAPlanAges: what is no longer due on the day of the run is left, and named.
+func TestAPlanAges(t *testing.T) {
 	s := newStage(t)
-	j := s.job(t)
-	b := j.batches()[0]
-	file := filepath.Join(s.dir, "exports", "tickets.csv")
-	data, err := os.ReadFile(file)
-	require.NoError(t, err)
-	theirs := append(data, "x,X,,Open,,,,,\n"...)
-	require.NoError(t, os.WriteFile(file, theirs, 0o644))
-	require.ErrorContains(t, j.write("run-1", b), "was changed by someone else just now")
-	now, err := os.ReadFile(file)
-	require.NoError(t, err)
-	require.Equal(t, string(theirs), string(now))
-}
-
-func TestTheLockSaysWhoHoldsIt(t *testing.T) {
-	dir := t.TempDir()
-	require.NoError(t, os.MkdirAll(filepath.Join(dir, ledger.Folder), 0o755))
-	now := time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC)
-	first, err := TakeLock(dir, "Leonie Marsh", "apply abcdefgh", now)
-	require.NoError(t, err)
-	_, err = TakeLock(dir, "Farah Linden", "apply abcdefgh", now)
-	require.ErrorContains(t, err, "Leonie Marsh holds the lock of this repository since 2026-11-24T09:00:00Z (apply abcdefgh, process ")
-	require.NoError(t, first.Release())
-	second, err := TakeLock(dir, "Farah Linden", "apply abcdefgh", now)
-	require.NoError(t, err)
-	require.NoError(t, second.Release())
+	fresh := s.job(t)
+	require.Zero(t, fresh.Count(decide.Past))
+	s.today = s.today + 400
+	late := s.job(t)
+	require.Positive(t, late.Count(decide.Past), "contracts have ended since")
+	for i := range s.plan.Changes {
+		if late.States[i] == decide.Past {
+			require.NotContains(t, late.due, s.plan.Changes[i].ID)
+		}
+	}
 }

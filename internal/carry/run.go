@@ -51,7 +51,7 @@ func (j *Job) steps(ctx context.Context, res *Result, progress func(string)) err
 			return errStopped
 		}
 		if err := j.Decide(ctx); err != nil {
-			return err
+			return stopped(ctx, err)
 		}
 		step, none := j.next(refused)
 		if none {
@@ -68,6 +68,14 @@ func (j *Job) steps(ctx context.Context, res *Result, progress func(string)) err
 			clear(refused)
 		}
 	}
+}
+
+// stopped is an error, or that the run was interrupted.
+func stopped(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return errStopped
+	}
+	return err
 }
 
 // next chooses a step. What would break an invariant now is noted as refused, and
@@ -133,7 +141,7 @@ func (j *Job) step(ctx context.Context, res *Result, step []int, refused map[str
 	// Somebody may have rejected some of it by now.
 	if err := j.Decide(ctx); err != nil {
 		s.Drop()
-		return false, err
+		return false, stopped(ctx, err)
 	}
 	for _, i := range step {
 		if j.States[i] != decide.Ready {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"strings"
 	"testing"
 	"time"
@@ -34,14 +35,14 @@ func (d *desk) env() Env {
 func (d *desk) run(args ...string) int {
 	d.out.Reset()
 	d.err.Reset()
-	return Run(args, d.env())
+	return Run(context.Background(), args, d.env())
 }
 
 // TestEveryCommandIsExplainedAndItsExamplesWork: each has a group, a sentence,
 // a text and examples; the examples are run on the demo data, after a plan was
 // drafted, and for the ledger carried out.
 func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
-	c := &program{Env: newDesk(t).env()}
+	c := &program{Env: newDesk(t).env(), ctx: context.Background()}
 	var walk func(cmd *cobra.Command)
 	walk = func(cmd *cobra.Command) {
 		for _, sub := range cmd.Commands() {
@@ -158,7 +159,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()
-		require.Equal(t, want, Run([]string{"apply", "b69fbmpj"}, env), "%q", answer)
+		require.Equal(t, want, Run(context.Background(), []string{"apply", "b69fbmpj"}, env), "%q", answer)
 		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
 		if want == Failed {
 			require.Contains(t, d.err.String(), "nothing was changed")

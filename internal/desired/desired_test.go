@@ -1,6 +1,7 @@
 package desired_test
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"pravet/examples/start"
 	"pravet/internal/core/day"
 	"pravet/internal/desired"
+	"pravet/internal/source"
 )
 
 // repo writes the repository that new starts with, some files replaced.
@@ -35,8 +37,11 @@ func repo(t testing.TB, replaced map[string]string) string {
 	return dir
 }
 
-func read(dir string) *desired.Repo {
-	r := desired.Rules(dir)
+func read(t testing.TB, dir string) *desired.Repo {
+	tree, err := source.OpenTree(dir, nil)
+	require.NoError(t, err)
+	t.Cleanup(func() { tree.Close() })
+	r := desired.Rules(context.Background(), tree)
 	r.ReadPeople()
 	return r
 }
@@ -44,7 +49,7 @@ func read(dir string) *desired.Repo {
 // problems are a repository's problems, one a line.
 func problems(t testing.TB, replaced map[string]string) string {
 	var out []string
-	for _, p := range read(repo(t, replaced)).Problems.Sorted() {
+	for _, p := range read(t, repo(t, replaced)).Problems.Sorted() {
 		out = append(out, p.Error())
 	}
 	return strings.Join(out, "\n")
@@ -83,7 +88,7 @@ groups: {}
 // TestTwoValuesForOnePersonAreAProblemAtBothPlaces: of kits that set an attribute
 // differently, where someone has both.
 func TestTwoValuesForOnePersonAreAProblemAtBothPlaces(t *testing.T) {
-	r := read(repo(t, map[string]string{
+	r := read(t, repo(t, map[string]string{
 		"apps/tickets.yaml": strings.Replace(app, "userName: Login", "userName: Login, desk: Desk", 1),
 		"kits/desk.yaml":    "kits:\n  a: {everyone: true, gives: {tickets: {set: {desk: north}}}}\n  b: {for: userName sw \"maren\", gives: {tickets: {set: {desk: south}}}}\n",
 	}))
@@ -183,7 +188,7 @@ func TestWhatShipsPassesCheck(t *testing.T) {
 	today, err := day.Parse("2026-11-24")
 	require.NoError(t, err)
 	for _, dir := range []string{dir, repo(t, nil)} {
-		r := read(dir)
+		r := read(t, dir)
 		r.Matches(today, false)
 		require.Empty(t, r.Problems.Sorted())
 	}
@@ -191,11 +196,11 @@ func TestWhatShipsPassesCheck(t *testing.T) {
 
 // TestTheDigestTellsWhatIsDesired: of standing.yaml only lifted guards count.
 func TestTheDigestTellsWhatIsDesired(t *testing.T) {
-	base := read(repo(t, nil)).Digest()
-	require.Equal(t, base, read(repo(t, nil)).Digest())
-	require.NotEqual(t, base, read(repo(t, map[string]string{"people/more.csv": "id,userName\n"})).Digest())
-	require.NotEqual(t, base, read(repo(t, map[string]string{"standing.yaml": "lifted: [{guard: removals, until: 2027-01-01, because: x}]\n"})).Digest())
-	require.Equal(t, base, read(repo(t, map[string]string{"standing.yaml": "rejections: [{change: abc, because: x}]\n"})).Digest())
+	base := read(t, repo(t, nil)).Digest()
+	require.Equal(t, base, read(t, repo(t, nil)).Digest())
+	require.NotEqual(t, base, read(t, repo(t, map[string]string{"people/more.csv": "id,userName\n"})).Digest())
+	require.NotEqual(t, base, read(t, repo(t, map[string]string{"standing.yaml": "lifted: [{guard: removals, until: 2027-01-01, because: x}]\n"})).Digest())
+	require.Equal(t, base, read(t, repo(t, map[string]string{"standing.yaml": "rejections: [{change: abc, because: x}]\n"})).Digest())
 }
 
 func TestRejectionsAreAddedAndTheRestStays(t *testing.T) {
@@ -272,7 +277,7 @@ func fuzz(t *testing.T, dir, name string, data []byte) {
 	if err := os.WriteFile(file, data, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	r := read(dir)
+	r := read(t, dir)
 	restore := os.WriteFile(file, old, 0o644)
 	if readErr != nil {
 		restore = os.Remove(file) // it was not there before

@@ -102,7 +102,7 @@ func (r *Repo) StandingWith(ctx context.Context, add []StandingRejection) (write
 			return nil, err
 		}
 	}
-	text, err := addRejections(data, add)
+	text, err := AddRejections(data, add)
 	if err != nil {
 		return nil, err
 	}
@@ -125,10 +125,10 @@ type StandingRejection struct {
 	Until                     day.Day
 }
 
-// addRejections returns the text of standing.yaml with rejections added at
+// AddRejections returns the text of standing.yaml with rejections added at
 // the end of its list. Everything else stays as it is, byte for byte. data may
 // be empty, for a file that does not exist yet.
-func addRejections(data []byte, add []StandingRejection) ([]byte, error) {
+func AddRejections(data []byte, add []StandingRejection) ([]byte, error) {
 	before, err := rejections(data)
 	if err != nil {
 		return nil, err

@@ -46,10 +46,7 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 		}
 		at := slices.Index(l.Header, c.Name)
 		if at < 0 {
-			hint := "its columns are " + strings.Join(l.Header, ", ")
-			if len(l.Header) > 20 {
-				hint = ""
-			}
+			hint := "look at the header, and mend the name in columns"
 			if near := table.Nearest(c.Name, l.Header); near != "" {
 				hint = "did you mean " + near + "?"
 			}
@@ -131,6 +128,9 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 	for k := range splits {
 		if c := spec.Column(model.Kind(k).Plural()); c != nil {
 			splits[k] = c.Split
+			if b.out.Single[k] = c.Split == ""; b.out.Single[k] {
+				b.out.Taken[k] = map[int32]bool{}
+			}
 		}
 	}
 	for rows := 1; ; rows++ {
@@ -151,6 +151,10 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 			b.out.Nameless++
 			continue
 		}
+		if l.Key >= 0 && len(row[l.Key]) > model.MaxName {
+			line, column := rd.FieldPos(l.Key)
+			return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "too-long", fmt.Sprintf("the %s is longer than %d bytes", b.app.Match, model.MaxName), "look for a missing quote or a wrong column")
+		}
 		open := true
 		if l.Active >= 0 {
 			var ok bool
@@ -158,7 +162,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				yes, no := active.Words()
 				line, column := rd.FieldPos(l.Active)
 				return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "unknown-word",
-					fmt.Sprintf("%s is %q here, and %q or %q is expected", active.Name, row[l.Active], yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
+					fmt.Sprintf("%s is neither %q nor %q here", active.Name, yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
 			}
 		}
 		for _, s := range sinks {
@@ -170,6 +174,9 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		for k, at := range l.Kinds {
 			if at >= 0 && row[at] != "" {
 				cells[k] = b.field(model.Kind(k), row[at], splits[k])
+				if b.out.Single[k] && len(cells[k].unmanaged) > 0 {
+					b.out.Taken[k][int32(b.count)] = true
+				}
 			}
 		}
 		b.add(open, b.hold(cells))

@@ -1,10 +1,12 @@
 package export
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"path"
 	"slices"
 	"strings"
 
@@ -21,112 +23,116 @@ const maxResource = 64 << 20
 
 // scimReader reads SCIM resources: alone, in arrays, or in pages of a
 // ListResponse (RFC 7644 §3.4.2), users and groups together or apart, in one
-// file or several.
+// file or several. What it does not understand whole is an error.
 type scimReader struct {
-	spec    *Spec
-	b       *builder
-	sinks   []scimSink
-	users   map[string]int32 // id → account
-	groups  []scimGroup
-	listed  []listed // pages
-	hasKind bool     // a group resource was seen
+	spec   *Spec
+	b      *builder
+	sinks  []scimSink
+	match  []string
+	users  map[string]int32 // id → account
+	groups []scimGroup
+	pages  []page
+	lists  int // where users can be added
 }
 
 type scimSink struct {
 	col  *table.Column
-	path string
+	path []string
 }
 
 type scimGroup struct {
 	thing   int32 // or -1 for one outside the catalog
+	id      string
 	name    string
-	members []string
+	members []Reference
 }
 
-// listed is what a page says of how much there is.
-type listed struct {
+// A page is what a ListResponse says of how much there is.
+type page struct {
 	file  string
-	kinds string
-	total int
+	total int // of the whole list, or -1
+	start int // the number of its first resource, or 0 where it does not say
 	found int
 }
 
 func newSCIMReader(spec *Spec, b *builder) *scimReader {
-	r := &scimReader{spec: spec, b: b, users: map[string]int32{}}
+	r := &scimReader{spec: spec, b: b, users: map[string]int32{}, match: SCIMPath(spec, b.app.Match)}
 	for _, a := range b.app.Attrs {
 		r.sinks = append(r.sinks, scimSink{b.column(a.Name), SCIMPath(spec, a.Name)})
 	}
 	if b.app.Attr(b.app.Match) < 0 {
-		r.sinks = append(r.sinks, scimSink{b.column(b.app.Match), SCIMPath(spec, b.app.Match)})
+		r.sinks = append(r.sinks, scimSink{b.column(b.app.Match), r.match})
 	}
 	return r
 }
 
-// SCIMPath is where an attribute is in a SCIM user, as a gjson path: as the
-// file's columns say, else where RFC 7643 §4.1 puts it.
-func SCIMPath(spec *Spec, attr string) string {
-	path := attr
+// Enterprise is the schema of the enterprise extension (RFC 7643 §4.3).
+const Enterprise = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
+
+// SCIMPath is where an attribute is in a SCIM user, name by name: as the file's
+// columns say, else where RFC 7643 §4.1 and §4.3 put it. An extension's attribute
+// is below the name of its schema.
+func SCIMPath(spec *Spec, attr string) []string {
+	name := attr
 	if c := spec.Column(attr); c != nil {
-		path = c.Name
+		name = c.Name
 	} else {
 		switch attr {
 		case "email":
-			return "emails"
+			return []string{"emails"}
 		case "phone":
-			return "phoneNumbers"
+			return []string{"phoneNumbers"}
 		case "department", "division", "organization", "costCenter", "employeeNumber":
-			path = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:" + attr
+			return []string{Enterprise, attr}
 		case "manager":
-			path = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:manager.value"
+			return []string{Enterprise, "manager", "value"}
 		}
 	}
-	if strings.HasPrefix(path, "urn:") {
-		at := strings.LastIndexByte(path, ':')
-		return escapePath(path[:at]) + "." + path[at+1:]
+	var out []string
+	if at := strings.LastIndexByte(name, ':'); strings.HasPrefix(name, "urn:") && at > 0 {
+		out, name = append(out, name[:at]), name[at+1:]
 	}
-	return path
+	return append(out, strings.Split(name, ".")...)
 }
 
-func escapePath(key string) string {
-	return strings.NewReplacer(".", `\.`, "*", `\*`, "?", `\?`, "|", `\|`, "#", `\#`).Replace(key)
+// SCIMText reads one value of a user; "" where there is none.
+func SCIMText(user Value, path []string) (string, error) {
+	v, ok, err := user.Find(path...)
+	if err != nil || !ok {
+		return "", err
+	}
+	return v.Text()
 }
 
-// SCIMValue reads one value: of a list the primary one, else the first
-// (RFC 7643 §2.4).
-func SCIMValue(resource []byte, path string) string {
-	v := gjson.GetBytes(resource, path)
-	if v.IsArray() {
-		list := v.Array()
-		if len(list) == 0 {
-			return ""
-		}
-		at := slices.IndexFunc(list, func(x gjson.Result) bool { return x.Get("primary").Bool() })
-		v = list[max(at, 0)]
+// NamesOf are the members by which the entries of a user's list of a kind are
+// named: groups as they are displayed.
+func NamesOf(kind model.Kind) (list string, members []string) {
+	switch kind {
+	case model.Group:
+		return "groups", []string{"display", "value"}
+	case model.Role:
+		return "roles", []string{"value", "display"}
 	}
-	if v.IsObject() {
-		v = v.Get("value")
-	}
-	if v.Type == gjson.Null {
-		return ""
-	}
-	return v.String()
+	return "entitlements", []string{"value", "display"}
 }
 
-// scimNames reads a list of values: of each its value, or for groups how it is
-// displayed.
-func scimNames(resource []byte, path, first, second string) (out []string) {
-	for _, v := range gjson.GetBytes(resource, path).Array() {
-		name := v.String()
-		if v.IsObject() {
-			if name = v.Get(first).String(); name == "" {
-				name = v.Get(second).String()
-			}
+// scimNames reads a user's list of a kind.
+func scimNames(user Value, kind model.Kind) (out []string, err error) {
+	list, members := NamesOf(kind)
+	v, ok, err := user.Find(list)
+	if err != nil || !ok {
+		return nil, err
+	}
+	for _, entry := range v.List() {
+		name, err := entry.Name(members...)
+		if err != nil {
+			return nil, err
 		}
 		if name != "" {
 			out = append(out, name)
 		}
 	}
-	return out
+	return out, nil
 }
 
 // read reads one file.
@@ -152,7 +158,8 @@ func (r *scimReader) read(src *source.Reader, name string) error {
 		case json.Delim('{'):
 			err = r.document(src, dec, name)
 		case json.Delim('['):
-			err = r.resources(src, dec, name, nil)
+			r.lists++
+			err = r.resources(src, dec, nil)
 		default:
 			err = errors.New("a resource or a list of resources is expected here")
 		}
@@ -165,15 +172,17 @@ func (r *scimReader) read(src *source.Reader, name string) error {
 // document reads the rest of an object: a page, or one resource.
 func (r *scimReader) document(src *source.Reader, dec *json.Decoder, name string) error {
 	whole := []byte{'{'}
-	page := (*listed)(nil)
-	total := -1
+	p, isPage := page{file: name, total: -1}, false
 	for dec.More() {
 		key, err := dec.Token()
 		if err != nil {
 			return err
 		}
 		k, _ := key.(string)
-		if k == "Resources" {
+		if strings.EqualFold(k, "Resources") {
+			if isPage {
+				return errors.New("the key Resources stands twice in one page")
+			}
 			open, err := dec.Token()
 			if err != nil {
 				return err
@@ -181,8 +190,8 @@ func (r *scimReader) document(src *source.Reader, dec *json.Decoder, name string
 			if open != json.Delim('[') {
 				return errors.New("the key Resources is expected to hold a list")
 			}
-			page = &listed{file: name}
-			if err := r.resources(src, dec, name, page); err != nil {
+			isPage = true
+			if err := r.resources(src, dec, &p); err != nil {
 				return err
 			}
 			continue
@@ -191,8 +200,11 @@ func (r *scimReader) document(src *source.Reader, dec *json.Decoder, name string
 		if err := dec.Decode(&v); err != nil {
 			return err
 		}
-		if k == "totalResults" {
-			total = int(gjson.ParseBytes(v).Int())
+		switch {
+		case strings.EqualFold(k, "totalResults"):
+			p.total = int(gjson.ParseBytes(v).Int())
+		case strings.EqualFold(k, "startIndex"):
+			p.start = int(gjson.ParseBytes(v).Int())
 		}
 		if len(whole) > 1 {
 			whole = append(whole, ',')
@@ -207,30 +219,40 @@ func (r *scimReader) document(src *source.Reader, dec *json.Decoder, name string
 		return err
 	}
 	whole = append(whole, '}')
-	isList := strings.Contains(gjson.GetBytes(whole, "schemas").Raw, "ListResponse")
-	switch {
-	case page != nil || isList:
-		if page == nil {
-			page = &listed{file: name}
+	if !isPage {
+		schemas, _, err := Resource(whole).Find("schemas")
+		if err != nil {
+			return errors.New(err.Error())
 		}
-		if page.total = total; total >= 0 {
-			r.listed = append(r.listed, *page)
+		isPage = strings.Contains(schemas.Raw, "ListResponse")
+	}
+	if !isPage {
+		if err := r.resource(whole, nil); err != nil {
+			return errors.New(err.Error()) // its offsets are of what was put together here
 		}
 		return nil
 	}
-	return r.resource(whole, nil)
+	r.lists++
+	if p.total >= 0 {
+		r.pages = append(r.pages, p)
+	}
+	return nil
 }
 
 // resources reads the rest of a list.
-func (r *scimReader) resources(src *source.Reader, dec *json.Decoder, name string, page *listed) error {
+func (r *scimReader) resources(src *source.Reader, dec *json.Decoder, p *page) error {
 	for dec.More() {
 		src.Mark()
 		var raw json.RawMessage
 		if err := dec.Decode(&raw); err != nil {
 			return err
 		}
-		if err := r.resource(raw, page); err != nil {
-			return err
+		if err := r.resource(raw, p); err != nil {
+			var oe *ObjectError
+			if !errors.As(err, &oe) {
+				oe = &ObjectError{0, err.Error()}
+			}
+			return &ObjectError{int(dec.InputOffset()) - len(raw) + oe.Offset, oe.Says}
 		}
 	}
 	_, err := dec.Token()
@@ -238,69 +260,100 @@ func (r *scimReader) resources(src *source.Reader, dec *json.Decoder, name strin
 }
 
 // SCIMKind tells whether a resource is a User or a Group, by its schemas, its
-// type or its shape; "" for anything else.
-func SCIMKind(raw []byte) string {
-	schemas := gjson.GetBytes(raw, "schemas").Raw
-	kind := gjson.GetBytes(raw, "meta.resourceType").String()
-	switch {
-	case strings.Contains(schemas, "core:2.0:User"), kind == "User":
-		return "User"
-	case strings.Contains(schemas, "core:2.0:Group"), kind == "Group":
-		return "Group"
-	case schemas == "" && gjson.GetBytes(raw, "userName").Exists():
-		return "User"
-	case schemas == "" && gjson.GetBytes(raw, "members").Exists():
-		return "Group"
+// type or its shape. Anything else is an error, as nobody could say what would
+// be lost by passing it over.
+func SCIMKind(v Value) (string, error) {
+	if !v.IsObject() {
+		return "", errors.New("a resource is expected here, an object in braces")
 	}
-	return ""
-}
-
-func (r *scimReader) resource(raw []byte, page *listed) error {
-	if trimmed := strings.TrimSpace(string(raw[:min(len(raw), 1)])); trimmed != "{" {
-		return errors.New("a resource is expected here, an object in braces")
+	members, err := v.Members()
+	if err != nil {
+		return "", err
 	}
-	kind := SCIMKind(raw)
-	if page != nil {
-		page.found++
-		if !strings.Contains(page.kinds, kind) {
-			page.kinds += kind
+	has := func(name string) Value {
+		for _, m := range members {
+			if strings.EqualFold(m.Name, name) {
+				return m.Value
+			}
 		}
+		return Value{}
 	}
-	switch kind {
-	case "User":
-		return r.user(raw)
-	case "Group":
-		r.group(raw)
+	schemas := strings.ToLower(has("schemas").Raw)
+	kind, _, err := has("meta").Find("resourceType")
+	switch {
+	case err != nil:
+		return "", err
+	case strings.Contains(schemas, "core:2.0:group"), strings.EqualFold(kind.String(), "Group"):
+		return "Group", nil
+	case strings.Contains(schemas, "core:2.0:user"), strings.EqualFold(kind.String(), "User"), has("userName").Exists():
+		return "User", nil
+	case has("members").Exists():
+		return "Group", nil
 	}
-	return nil
+	return "", errors.New("this resource is neither a user nor a group, by its schemas, its type or its shape")
 }
 
-func (r *scimReader) user(raw []byte) error {
-	if SCIMValue(raw, SCIMPath(r.spec, r.b.app.Match)) == "" {
+func (r *scimReader) resource(raw []byte, p *page) error {
+	v := Resource(raw)
+	kind, err := SCIMKind(v)
+	if err != nil {
+		return err
+	}
+	if p != nil {
+		p.found++
+	}
+	if kind == "Group" {
+		return r.group(v)
+	}
+	return r.user(v)
+}
+
+func (r *scimReader) user(v Value) error {
+	key, err := SCIMText(v, r.match)
+	if err != nil {
+		return err
+	}
+	if key == "" {
 		r.b.out.Nameless++
 		return nil
 	}
-	if id := SCIMID(raw); id != "" {
+	if len(key) > model.MaxName {
+		return fmt.Errorf("the %s of this user is longer than %d bytes", r.b.app.Match, model.MaxName)
+	}
+	id, err := SCIMID(v)
+	if err != nil {
+		return err
+	}
+	if id != "" {
 		if _, ok := r.users[id]; ok {
-			return fmt.Errorf("a second user has the id %q", id)
+			return errors.New("a second user has the same id")
 		}
-		r.users[id] = int32(r.b.count)
+		r.users[strings.Clone(id)] = int32(r.b.count)
 	}
 	for _, s := range r.sinks {
-		s.col.Append(SCIMValue(raw, s.path))
+		text, err := SCIMText(v, s.path)
+		if err != nil {
+			return err
+		}
+		if !s.col.Append(text) {
+			return errors.New("one attribute holds more than 4 GiB")
+		}
 	}
-	open, err := SCIMOpen(raw)
+	open, err := SCIMOpen(v)
 	if err != nil {
 		return err
 	}
 	var cells [model.Kinds]*cell
-	list := func(kind model.Kind, names []string) {
+	for k := range model.Kinds {
+		kind := model.Kind(k)
+		if kind == model.Group && len(r.groups) > 0 {
+			continue
+		}
+		names, err := scimNames(v, kind)
+		if err != nil {
+			return err
+		}
 		cells[kind] = r.b.field(kind, strings.Join(names, "\x00"), "\x00")
-	}
-	list(model.License, scimNames(raw, "entitlements", "value", "display"))
-	list(model.Role, scimNames(raw, "roles", "value", "display"))
-	if !r.hasKind {
-		list(model.Group, scimNames(raw, "groups", "display", "value"))
 	}
 	r.b.add(open, r.b.hold(cells))
 	return nil
@@ -308,41 +361,96 @@ func (r *scimReader) user(raw []byte) error {
 
 // SCIMOpen tells whether a user may sign in: whatever active says, true where it
 // says nothing. Some applications write it as a text.
-func SCIMOpen(raw []byte) (bool, error) {
-	a := gjson.GetBytes(raw, "active")
+func SCIMOpen(user Value) (bool, error) {
+	a, ok, err := user.Find("active")
 	switch {
-	case !a.Exists() || a.Type == gjson.Null || strings.EqualFold(a.String(), "true"):
+	case err != nil:
+		return false, err
+	case !ok || a.Type == gjson.Null || strings.EqualFold(a.String(), "true"):
 		return true, nil
 	case strings.EqualFold(a.String(), "false"):
 		return false, nil
 	}
-	return false, fmt.Errorf("active is %s, and true or false is expected", a.Raw)
+	return false, &ObjectError{a.From, "active is neither true nor false here"}
 }
 
-// SCIMID is by what groups name a user: the id, else the user name.
-func SCIMID(raw []byte) string {
-	if id := gjson.GetBytes(raw, "id").String(); id != "" {
-		return id
+// SCIMID is by what groups name a user or a group: the id, else the user name or
+// how the group is displayed.
+func SCIMID(v Value) (string, error) { return v.Name("id", "userName", "displayName") }
+
+// A Reference is a member of a group: a user, or another group, by its id.
+type Reference struct {
+	ID    string
+	Group bool // it says that it is a group
+	Value
+}
+
+// References reads the members of a group. One that does not say which user or
+// group it is is an error.
+func References(group Value) (out []Reference, err error) {
+	v, ok, err := group.Find("members")
+	if err != nil || !ok {
+		return nil, err
 	}
-	return gjson.GetBytes(raw, "userName").String()
+	for _, m := range v.List() {
+		x := Reference{Value: m}
+		if !m.IsObject() {
+			x.ID = m.String()
+			out = append(out, x)
+			continue
+		}
+		members, err := m.Members()
+		if err != nil {
+			return nil, err
+		}
+		ref := ""
+		for _, a := range members {
+			switch strings.ToLower(a.Name) {
+			case "value":
+				x.ID = a.String()
+			case "$ref":
+				ref = a.String()
+			case "type":
+				x.Group = strings.EqualFold(a.String(), "Group")
+			}
+		}
+		x.Group = x.Group || strings.Contains(strings.ToLower(ref), "/groups/")
+		if x.ID == "" && ref != "" {
+			x.ID = path.Base(ref)
+		}
+		if x.ID == "" {
+			return nil, &ObjectError{m.From, "a member has no value and no $ref, so nobody can say who it is"}
+		}
+		out = append(out, x)
+	}
+	return out, nil
 }
 
-func (r *scimReader) group(raw []byte) {
-	if !r.hasKind {
-		r.hasKind = true
+func (r *scimReader) group(v Value) error {
+	if len(r.groups) == 0 {
 		// Groups list their members themselves; what users say of their
 		// groups only repeats it (RFC 7643 §4.1.2).
 		r.b.dropKind(model.Group)
 		r.b.out.Defined[model.Group] = []string{}
 	}
-	g := scimGroup{name: gjson.GetBytes(raw, "displayName").String()}
-	if g.name == "" {
-		g.name = gjson.GetBytes(raw, "id").String()
+	name, err := v.Name("displayName", "id")
+	if err != nil {
+		return err
 	}
-	g.thing = r.b.app.Thing(model.Group, g.name)
-	g.members = scimNames(raw, "members", "value", "display")
-	r.groups = append(r.groups, g)
-	r.b.out.Defined[model.Group] = append(r.b.out.Defined[model.Group], g.name)
+	id, err := v.Name("id", "displayName")
+	if err != nil {
+		return err
+	}
+	members, err := References(v)
+	if err != nil {
+		return err
+	}
+	for i := range members {
+		members[i] = Reference{ID: strings.Clone(members[i].ID), Group: members[i].Group}
+	}
+	r.groups = append(r.groups, scimGroup{thing: r.b.app.Thing(model.Group, name), id: strings.Clone(id), name: strings.Clone(name), members: members})
+	r.b.out.Defined[model.Group] = append(r.b.out.Defined[model.Group], strings.Clone(name))
+	return nil
 }
 
 // dropKind takes all holdings of a kind away again.
@@ -361,28 +469,73 @@ func (b *builder) dropKind(kind model.Kind) {
 
 // finish adds the members of groups, and checks that no page is missing.
 func (r *scimReader) finish() error {
+	if err := r.complete(); err != nil {
+		return err
+	}
+	if r.lists == 0 {
+		r.b.out.Closed = "the export is a single user, and no list that another could be added to"
+	}
+	byID := map[string]int{}
+	for i, g := range r.groups {
+		byID[g.id] = i
+	}
+	if len(r.groups) > 0 {
+		r.b.out.Nested = make([][]int32, len(r.b.app.Things))
+	}
+	gains := make([][]int32, r.b.count) // account → groups
 	for _, g := range r.groups {
 		for _, m := range g.members {
-			account, ok := r.users[m]
+			account, isUser := r.users[m.ID]
+			child, isGroup := byID[m.ID]
 			switch {
-			case !ok:
-			case g.thing >= 0:
-				r.b.out.Held[account] = r.b.out.Sets.With(r.b.out.Held[account], g.thing)
-			default:
+			case isGroup && (m.Group || !isUser):
+				r.nest(g, r.groups[child])
+			case isUser && g.thing >= 0:
+				gains[account] = append(gains[account], g.thing)
+			case isUser:
 				r.b.out.Unmanaged[model.UnmanagedThing{Kind: model.Group, Name: g.name}]++
+			default:
+				r.b.out.Dangling = append(r.b.out.Dangling, model.Dangling{Group: g.name, Member: m.ID})
 			}
 		}
 	}
-	slices.Sort(r.b.out.Defined[model.Group])
-	found, total := map[string]int{}, map[string]int{}
-	for _, p := range r.listed {
-		found[p.kinds] += p.found
-		total[p.kinds] = max(total[p.kinds], p.total)
+	sets := r.b.out.Sets
+	for account, things := range gains {
+		if len(things) > 0 {
+			held := &r.b.out.Held[account]
+			*held = sets.Union(*held, sets.Of(things))
+		}
 	}
-	for _, p := range r.listed {
-		if found[p.kinds] < total[p.kinds] {
+	slices.Sort(r.b.out.Defined[model.Group])
+	return nil
+}
+
+// nest notes that one group is a member of another: who is in it is in the other
+// too.
+func (r *scimReader) nest(parent, child scimGroup) {
+	if parent.thing >= 0 && child.thing >= 0 {
+		r.b.out.Nested[child.thing] = append(r.b.out.Nested[child.thing], parent.thing)
+		return
+	}
+	if parent.thing >= 0 {
+		r.b.out.Inner = append(r.b.out.Inner, model.Dangling{Group: parent.name, Member: child.name})
+	}
+}
+
+// complete checks that no page is missing. Pages that say the same total are of
+// one list, or of as many as begin with a resource that has the number 1.
+func (r *scimReader) complete() error {
+	found, lists := map[int]int{}, map[int]int{}
+	for _, p := range r.pages {
+		found[p.total] += p.found
+		if p.start == 1 {
+			lists[p.total]++
+		}
+	}
+	for _, p := range r.pages {
+		if want := p.total * max(lists[p.total], 1); found[p.total] < want {
 			return source.NewProblem(model.Pos{File: p.file}, "incomplete-export",
-				fmt.Sprintf("totalResults says %d, and %s there; a page is missing", total[p.kinds], model.Count(found[p.kinds], "resource is", "resources are")), "export all pages")
+				fmt.Sprintf("totalResults says %d, and %s there; a page is missing", want, model.Count(found[p.total], "resource is", "resources are")), "export all pages")
 		}
 	}
 	return nil
@@ -394,10 +547,16 @@ func jsonProblem(src *source.Reader, dec *json.Decoder, name string, err error) 
 	if errors.As(err, &p) {
 		return p
 	}
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
 	offset := dec.InputOffset()
 	rule, hint := "not-scim", "see RFC 7643 for how a resource is written"
 	var syntax *json.SyntaxError
+	var object *ObjectError
 	switch {
+	case errors.As(err, &object):
+		offset = int64(object.Offset)
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
 		offset = src.Size()
 		err = errors.New("the file ends in the middle of a value")

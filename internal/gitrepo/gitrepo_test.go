@@ -1,6 +1,7 @@
 package gitrepo_test
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"testing"
@@ -63,8 +64,8 @@ func TestTheFilesOfARevision(t *testing.T) {
 	require.NoError(t, marrowick.Write(dir, true))
 	require.NoError(t, os.RemoveAll(filepath.Join(dir, "kits")))
 	head, first := t.TempDir(), t.TempDir()
-	require.NoError(t, gitrepo.Files(dir, "HEAD", head))
-	require.NoError(t, gitrepo.Files(dir, "HEAD~6", first))
+	require.NoError(t, gitrepo.Files(context.Background(), dir, "HEAD", head))
+	require.NoError(t, gitrepo.Files(context.Background(), dir, "HEAD~6", first))
 	for _, gone := range []string{"exports", "plans", ".gitignore", ".git"} {
 		require.NoFileExists(t, filepath.Join(head, gone))
 		require.NoDirExists(t, filepath.Join(head, gone))
@@ -78,13 +79,13 @@ func TestTheFilesOfARevision(t *testing.T) {
 	require.Contains(t, string(then), "Oskar Nyman,oskar.nyman@marrowick.example,Refund clerk,")
 
 	for _, revision := range []string{"gone", "", "HEAD~99", "--output=x", "HEAD:people", "a..b"} {
-		require.ErrorIs(t, gitrepo.Files(dir, revision, t.TempDir()), gitrepo.ErrNoRevision, revision)
+		require.ErrorIs(t, gitrepo.Files(context.Background(), dir, revision, t.TempDir()), gitrepo.ErrNoRevision, revision)
 	}
-	require.ErrorIs(t, gitrepo.Files(t.TempDir(), "HEAD", t.TempDir()), gitrepo.ErrNoRevision)
+	require.ErrorIs(t, gitrepo.Files(context.Background(), t.TempDir(), "HEAD", t.TempDir()), gitrepo.ErrNoRevision)
 	// A repository may be a folder of a larger one, which has a HEAD and no files here.
 	below := filepath.Join(dir, "below")
 	require.NoError(t, os.Mkdir(below, 0o755))
-	require.ErrorContains(t, gitrepo.Files(below, "HEAD", t.TempDir()), "holds no file of a desired state in this folder")
+	require.ErrorContains(t, gitrepo.Files(context.Background(), below, "HEAD", t.TempDir()), "holds no file of a desired state in this folder")
 }
 
 func TestWhoChangedALineLast(t *testing.T) {

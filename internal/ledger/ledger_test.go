@@ -15,8 +15,8 @@ import (
 
 func clock() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
 
-func open(t *testing.T, dir string) *ledger.Ledger {
-	l, err := ledger.Open(dir, "Farah Linden", clock)
+func open(t *testing.T, dir string) ledger.Ledger {
+	l, err := ledger.Open(dir, ledger.Options{By: "Farah Linden", Now: clock})
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
 	return l
@@ -41,7 +41,7 @@ func TestEntriesComeBackAndAreChained(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, ok)
 	var entries []*ledger.Entry
-	require.NoError(t, l.Each("", func(e *ledger.Entry) error { entries = append(entries, e); return nil }))
+	require.NoError(t, l.Scan(ledger.Query{}, func(e *ledger.Entry) error { entries = append(entries, e); return nil }))
 	require.Len(t, entries, 3)
 	for i, e := range entries {
 		require.Equal(t, int64(i+1), e.Seq)
@@ -64,7 +64,7 @@ func TestSeveralProgramsAppendAtOnce(t *testing.T) {
 	errs := make([]error, 4)
 	for i := range errs {
 		wait.Go(func() {
-			l, err := ledger.Open(dir, fmt.Sprint("user ", i), clock)
+			l, err := ledger.Open(dir, ledger.Options{By: fmt.Sprint("user ", i), Now: clock})
 			if err != nil {
 				errs[i] = err
 				return
@@ -92,7 +92,7 @@ func TestADamagedLedgerIsNeverWrittenOver(t *testing.T) {
 	file := filepath.Join(dir, ledger.Folder, ledger.File)
 	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 	require.NoError(t, os.WriteFile(file, []byte("this is no database, and long enough to be one"), 0o644))
-	_, err := ledger.Open(dir, "x", clock)
+	_, err := ledger.Open(dir, ledger.Options{By: "x", Now: clock})
 	require.ErrorContains(t, err, "the ledger cannot be used")
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)

@@ -2,7 +2,7 @@ package prepare_test
 
 import (
 	"bytes"
-	"path/filepath"
+	"context"
 	"strings"
 	"testing"
 
@@ -41,7 +41,8 @@ func (w *smallWorld) answers(t *testing.T, text string) string {
 
 func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 	p := show.NewPrinter(out, []string{"NO_COLOR=1"})
-	s, v, missing, err := prepare.Look(desired.Rules(w.dir), nil, w.today)
+	ctx := context.Background()
+	s, v, missing, err := prepare.Look(ctx, desired.Rules(ctx, w.tree(t, "")), nil, w.today)
 	if err != nil {
 		for _, x := range s.Problems() {
 			t.Log(x)
@@ -58,7 +59,7 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 	}
 	switch words[0] {
 	case "why":
-		one, found, person, _, err := prepare.Find(w.dir, words[1], w.today)
+		one, found, person, _, err := prepare.Find(ctx, w.tree(t, ""), words[1], w.today)
 		require.NoError(t, err)
 		require.NotNil(t, one)
 		require.GreaterOrEqual(t, person, 0, words[1])
@@ -88,9 +89,9 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 		rows := v.Rows(words[1])
 		p.Print(show.RowTable(rows, rows.Select(nil, w.today), words[2:]))
 	case "compare":
-		_, before, err := prepare.At(filepath.Join(w.dir, "before"), "", w.today)
+		_, before, err := prepare.At(ctx, w.tree(t, "before"), "", w.today)
 		require.NoError(t, err)
-		_, after, err := prepare.At(w.dir, "", w.today)
+		_, after, err := prepare.At(ctx, w.tree(t, ""), "", w.today)
 		require.NoError(t, err)
 		p.Differences(access.Compare(before, after))
 	case "rules":

@@ -1,6 +1,7 @@
 package prepare_test
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -17,6 +18,7 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
+	"pravet/internal/source"
 )
 
 // TestWorlds drafts the plan of each small world in testdata/worlds and
@@ -104,17 +106,25 @@ func readWorld(t *testing.T, ar *txtar.Archive) *smallWorld {
 	return w
 }
 
+// tree is the folder of the world, or one below it.
+func (w *smallWorld) tree(t *testing.T, below string) *source.Tree {
+	tree, err := source.OpenTree(filepath.Join(w.dir, below), nil)
+	require.NoError(t, err)
+	t.Cleanup(func() { tree.Close() })
+	return tree
+}
+
 func scan(line, format string, into ...any) bool {
 	n, err := fmt.Sscanf(line, format, into...)
 	return err == nil && n == len(into)
 }
 
 func (w *smallWorld) draft(t *testing.T) *plan.Plan {
-	l, err := ledger.Open(t.TempDir(), "nobody", time.Now)
+	l, err := ledger.Open(t.TempDir(), ledger.Options{By: "nobody", Now: time.Now})
 	require.NoError(t, err)
 	defer l.Close()
 	require.NoError(t, l.Append(w.before...))
-	s, err := prepare.Read(w.dir, nil)
+	s, err := prepare.Read(context.Background(), w.tree(t, ""), nil)
 	if err != nil {
 		for _, p := range s.Problems() {
 			t.Log(p)

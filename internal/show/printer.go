@@ -171,7 +171,7 @@ func PrintCSV(w io.Writer, t *Table) error {
 }
 
 // number is a cell that a spreadsheet takes for a number, which is harmless.
-var number = regexp.MustCompile(`^[-+]?[0-9]+(\.[0-9]+)?$`)
+var number = regexp.MustCompile(`^-?[0-9]+(\.[0-9]+)?$`)
 
 // Harmless puts a quote before a cell that a spreadsheet would take for a
 // formula.

@@ -44,7 +44,7 @@ func TestSARIFIsValid(t *testing.T) {
 // TestNothingFromAnExportReachesTheTerminalOrASpreadsheetAsACommand.
 func TestNothingFromAnExportRunsAnywhere(t *testing.T) {
 	p := &plan.Plan{AsOf: "2026-11-24", Exports: []plan.Export{{App: "tickets"}}, People: map[string]string{"E1": "=cmd()\x1b[2J"}}
-	c := plan.Change{ID: "abc", App: "tickets", Verb: "update", Account: "@x\u009b1m", Person: "E1", Attribute: "title", Before: "+1", After: "a|b<script>", Effect: "keeps",
+	c := plan.Change{ID: "abc", App: "tickets", Verb: model.Update, Account: "@x\u009b1m", Person: "E1", Attribute: "title", Before: "+1", After: "a|b<script>", Effect: model.Keeps,
 		Reasons: []plan.Reason{{File: "p.csv", Line: 1, Says: "-\x07"}}}
 	v := &show.PlanView{Plan: p, Changes: []*plan.Change{&c}}
 	var out bytes.Buffer
@@ -80,7 +80,7 @@ func TestColourIsForTerminalsThatWantIt(t *testing.T) {
 		{[]string{"TERM=xterm-256color", "CLICOLOR_FORCE=1", "NO_COLOR=1"}, false},
 	} {
 		var out bytes.Buffer
-		show.NewPrinter(&out, c.env).Line(show.Effect("widens", "widens"))
+		show.NewPrinter(&out, c.env).Line(show.Effect(model.Widens, "widens"))
 		require.Equal(t, c.colour, strings.Contains(out.String(), "38;"), "%v: %q", c.env, out.String())
 		require.Contains(t, out.String(), "widens")
 	}
@@ -88,40 +88,40 @@ func TestColourIsForTerminalsThatWantIt(t *testing.T) {
 
 // TestWhatAChangeDoesAndMeansInWords is a table of changes as they are read.
 func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
-	role := &plan.Thing{Kind: "role", Name: "lead"}
-	also := []plan.Thing{{Kind: "role", Name: "seller"}, {Kind: "license", Name: "seat"}}
+	role := &plan.Thing{Kind: model.Role, Name: "lead"}
+	also := []plan.Thing{{Kind: model.Role, Name: "seller"}, {Kind: model.License, Name: "seat"}}
 	list := func(names ...string) []string { return names }
 	for _, c := range []struct {
 		change      plan.Change
 		what, means string
 	}{
-		{plan.Change{Verb: "grant", Thing: role, Effect: "widens", Also: also}, "grant role lead", "also role seller, license seat"},
-		{plan.Change{Verb: "grant", Thing: role, Effect: "widens", Stays: true}, "grant role lead", "it was there already, brought along by something else"},
-		{plan.Change{Verb: "revoke", Thing: role, Effect: "narrows", Also: also}, "revoke role lead", "with it goes role seller, license seat"},
-		{plan.Change{Verb: "revoke", Thing: role, Effect: "narrows", Also: also[:1], Stays: true}, "revoke role lead", "with it goes role seller; it stays, brought along by something else"},
-		{plan.Change{Verb: "revoke", Thing: role, Effect: "keeps", Stays: true}, "revoke role lead", ""},
-		{plan.Change{Verb: "suspend", Effect: "narrows", Also: also}, "suspend account", "out of reach: role seller, license seat"},
-		{plan.Change{Verb: "restore", Effect: "widens", Also: also[:1]}, "restore account", "in reach again: role seller"},
-		{plan.Change{Verb: "remove", Effect: "narrows", Also: also[:1]}, "remove account", "gone with it: role seller"},
-		{plan.Change{Verb: "create", Account: "ada", Effect: "widens"}, "create account ada", ""},
-		{plan.Change{Verb: "update", Attribute: "title", Before: "Mate", Effect: "keeps"}, `update title from "Mate" to no value`, ""},
-		{plan.Change{Verb: "define", Thing: role, Effect: "keeps"}, "define role lead", ""},
-		{plan.Change{Verb: "retire", Thing: role, Effect: "keeps"}, "retire role lead", ""},
-		{plan.Change{Verb: "redefine", Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: "keeps", Reach: &plan.Reach{}}, `redefine role lead: title from "Old" to "New"`, ""},
-		{plan.Change{Verb: "redefine", Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"), Effect: "narrows", Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")}},
+		{plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Also: also}, "grant role lead", "also role seller, license seat"},
+		{plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Stays: true}, "grant role lead", "it was there already, brought along by something else"},
+		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also}, "revoke role lead", "with it goes role seller, license seat"},
+		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also[:1], Stays: true}, "revoke role lead", "with it goes role seller; it stays, brought along by something else"},
+		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Keeps, Stays: true}, "revoke role lead", ""},
+		{plan.Change{Verb: model.Suspend, Effect: model.Narrows, Also: also}, "suspend account", "out of reach: role seller, license seat"},
+		{plan.Change{Verb: model.Restore, Effect: model.Widens, Also: also[:1]}, "restore account", "in reach again: role seller"},
+		{plan.Change{Verb: model.Remove, Effect: model.Narrows, Also: also[:1]}, "remove account", "gone with it: role seller"},
+		{plan.Change{Verb: model.Create, Account: "ada", Effect: model.Widens}, "create account ada", ""},
+		{plan.Change{Verb: model.Update, Attribute: "title", Before: "Mate", Effect: model.Keeps}, `update title from "Mate" to no value`, ""},
+		{plan.Change{Verb: model.Define, Thing: role, Effect: model.Keeps}, "define role lead", ""},
+		{plan.Change{Verb: model.Retire, Thing: role, Effect: model.Keeps}, "retire role lead", ""},
+		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: model.Keeps, Reach: &plan.Reach{}}, `redefine role lead: title from "Old" to "New"`, ""},
+		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"), Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")}},
 			"redefine role lead: without permission a, c", "2 accounts lose by it: E1, E2"},
-		{plan.Change{Verb: "redefine", Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: "widens", Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
+		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: model.Widens, Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
 			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
-		{plan.Change{Verb: "redefine", Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: "keeps", Reach: &plan.Reach{}},
+		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: model.Keeps, Reach: &plan.Reach{}},
 			"redefine role lead: it no longer brings role seller", "nobody has it, so nobody gains or loses anything"},
 	} {
 		require.Equal(t, c.what, show.What(&c.change))
 		require.Equal(t, c.means, show.Means(&c.change), c.what)
 	}
 	p := &plan.Plan{People: map[string]string{"E1": "Ada"}}
-	require.Equal(t, "till: define role lead", show.Sentence(p, &plan.Change{App: "till", Verb: "define", Thing: role}))
-	require.Equal(t, "till: grant role lead for Ada (E1)", show.Sentence(p, &plan.Change{App: "till", Verb: "grant", Thing: role, Person: "E1", Account: "ada"}))
-	require.Equal(t, "till: remove account for root, nobody's account", show.Sentence(p, &plan.Change{App: "till", Verb: "remove", Account: "root"}))
+	require.Equal(t, "till: define role lead", show.Sentence(p, &plan.Change{App: "till", Verb: model.Define, Thing: role}))
+	require.Equal(t, "till: grant role lead for Ada (E1)", show.Sentence(p, &plan.Change{App: "till", Verb: model.Grant, Thing: role, Person: "E1", Account: "ada"}))
+	require.Equal(t, "till: remove account for root, nobody's account", show.Sentence(p, &plan.Change{App: "till", Verb: model.Remove, Account: "root"}))
 }
 
 // TestATableIsTheSameInEveryFormat: JSON and CSV hold what the text shows.

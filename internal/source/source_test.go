@@ -2,6 +2,7 @@ package source_test
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/csv"
 	"encoding/hex"
@@ -11,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"testing/iotest"
 
@@ -27,8 +29,18 @@ func file(t *testing.T, content string) string {
 	return path
 }
 
+// at opens a file by its path, as the only one of a tree.
+func at(t testing.TB, path string) (*source.Reader, error) {
+	tree, err := source.OpenTree(filepath.Dir(path), nil)
+	require.NoError(t, err)
+	t.Cleanup(func() { tree.Close() })
+	return tree.Open(context.Background(), filepath.Base(path))
+}
+
 func open(t *testing.T, content string) *source.Reader {
-	r, err := source.Open(file(t, content), "f.csv")
+	path := filepath.Join(t.TempDir(), "f.csv")
+	require.NoError(t, os.WriteFile(path, []byte(content), 0o644))
+	r, err := at(t, path)
 	require.NoError(t, err)
 	t.Cleanup(func() { r.Close() })
 	return r
@@ -91,7 +103,7 @@ func TestValidTextIsNeverRefused(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		content := strings.ReplaceAll(rapid.String().Draw(rt, "content"), "\x00", "")
 		path := file(t, "x"+content)
-		r, err := source.Open(path, "f")
+		r, err := at(t, path)
 		require.NoError(rt, err)
 		defer r.Close()
 		var got bytes.Buffer
@@ -140,10 +152,15 @@ func TestAPositionCountsCharacters(t *testing.T) {
 
 func TestStagingReplacesAFileAsAWhole(t *testing.T) {
 	path := file(t, "old")
+	dir := filepath.Dir(path)
 	require.NoError(t, os.Chmod(path, 0o600))
-	link := filepath.Join(t.TempDir(), "link")
-	require.NoError(t, os.Symlink(path, link))
-	s, err := source.Stage(link, 0o644, func(w io.Writer) error { _, err := io.WriteString(w, "new"); return err })
+	tree, err := source.OpenTree(dir, nil)
+	require.NoError(t, err)
+	defer tree.Close()
+	text := func(s string) func(io.Writer) error {
+		return func(w io.Writer) error { _, err := io.WriteString(w, s); return err }
+	}
+	s, err := tree.Stage("f", 0o644, text("new"))
 	require.NoError(t, err)
 	now, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -154,39 +171,102 @@ func TestStagingReplacesAFileAsAWhole(t *testing.T) {
 	now, err = os.ReadFile(path)
 	require.NoError(t, err)
 	require.Equal(t, "new", string(now))
-	info, err := os.Lstat(link)
-	require.NoError(t, err)
-	require.NotZero(t, info.Mode()&os.ModeSymlink, "the link still leads to the file")
-	info, err = os.Stat(path)
+	info, err := os.Stat(path)
 	require.NoError(t, err)
 	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
 	// A failure, or a change of mind, leaves nothing behind.
 	broken := errors.New("broken")
-	_, err = source.Stage(path, 0o644, func(w io.Writer) error {
-		_, err := io.WriteString(w, "half")
-		return errors.Join(err, broken)
-	})
+	_, err = tree.Stage("f", 0o644, func(w io.Writer) error { return errors.Join(text("half")(w), broken) })
 	require.ErrorIs(t, err, broken)
-	s, err = source.Stage(path, 0o644, func(io.Writer) error { return nil })
+	s, err = tree.Stage("f", 0o644, text(""))
 	require.NoError(t, err)
 	s.Drop()
-	entries, err := os.ReadDir(filepath.Dir(path))
+	entries, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	require.Len(t, entries, 1)
 
-	// What a killed run has left is swept, and nothing else.
+	// A link is not written through.
+	require.NoError(t, os.Symlink("f", filepath.Join(dir, "link")))
+	_, err = tree.Stage("link", 0o644, text("x"))
+	require.ErrorContains(t, err, "link is a link; name the file itself")
+	require.NoError(t, os.Remove(filepath.Join(dir, "link")))
+
+	// What a killed process has left is swept, and nothing else; unless it is
+	// known and put in place.
 	for _, name := range []string{".f.123.new", ".g.1.new", "f.new"} {
-		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), name), nil, 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), nil, 0o644))
 	}
-	require.NoError(t, source.Sweep(path))
-	entries, err = os.ReadDir(filepath.Dir(path))
+	require.NoError(t, tree.Sweep("f"))
+	entries, err = os.ReadDir(dir)
 	require.NoError(t, err)
 	var names []string
 	for _, e := range entries {
 		names = append(names, e.Name())
 	}
 	require.Equal(t, []string{".g.1.new", "f", "f.new"}, names)
+	s, err = tree.Stage("f", 0o644, text("later"))
+	require.NoError(t, err)
+	require.NoError(t, tree.Finish("f", s.Name()))
+	now, err = os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "later", string(now))
+}
+
+// TestNoNameLeadsOutOfATree, but into a folder that was opened for it.
+func TestNoNameLeadsOutOfATree(t *testing.T) {
+	outside := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(outside, "secret"), []byte("a secret"), 0o644))
+	dir := t.TempDir()
+	require.NoError(t, os.Symlink(filepath.Join(outside, "secret"), filepath.Join(dir, "link")))
+	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "folder")))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "f"), []byte("inside"), 0o644))
+	require.NoError(t, os.Symlink("f", filepath.Join(dir, "inside")))
+	up, err := filepath.Rel(dir, filepath.Join(outside, "secret"))
+	require.NoError(t, err)
+	names := []string{"link", "folder/secret", filepath.Join(outside, "secret"), up, "x/../" + up}
+	text := func(w io.Writer) error { _, err := io.WriteString(w, "written"); return err }
+	for _, opened := range []bool{false, true} {
+		var folders []string
+		if opened {
+			folders = []string{outside}
+		}
+		tree, err := source.OpenTree(dir, folders)
+		require.NoError(t, err)
+		defer tree.Close()
+		for _, name := range names {
+			data, _, _, err := tree.ReadAll(context.Background(), name, 100)
+			if opened {
+				require.NoError(t, err, name)
+				require.Equal(t, "a secret", string(data))
+				require.NoError(t, tree.Allowed(name))
+				continue
+			}
+			require.ErrorContains(t, err, "the path leads out of the repository", name)
+			require.NotContains(t, err.Error(), "a secret")
+			require.Error(t, tree.Allowed(name))
+			_, err = tree.Stage(name, 0o644, text)
+			require.Error(t, err, name)
+			_, err = tree.Exists(name)
+			require.Error(t, err, name)
+		}
+		data, _, _, err := tree.ReadAll(context.Background(), "inside", 100)
+		require.NoError(t, err, "a link within the tree is fine")
+		require.Equal(t, "inside", string(data))
+	}
+	secret, err := os.ReadFile(filepath.Join(outside, "secret"))
+	require.NoError(t, err)
+	require.Equal(t, "a secret", string(secret))
+}
+
+// TestOnlyRegularFilesAreRead: a pipe that nobody writes to keeps nobody waiting.
+func TestOnlyRegularFilesAreRead(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, syscall.Mkfifo(filepath.Join(dir, "pipe"), 0o644))
+	_, err := at(t, filepath.Join(dir, "pipe"))
+	require.ErrorContains(t, err, "this is a pipe or a device")
+	_, err = at(t, dir)
+	require.ErrorContains(t, err, "this is a folder")
 }
 
 func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
@@ -208,6 +288,7 @@ func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
 // TestASieveKeepsWhatIsWantedAndTheLines: of any file, the records that hold a
 // word come out whole and at their lines, and so does the first.
 func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
+	outer := t
 	rapid.Check(t, func(t *rapid.T) {
 		var b strings.Builder
 		cell := rapid.SampledFrom([]string{"x", "Maren", "a \"quoted\" one", "two\nlines", "two\r\nlines with maren", "", "søren", "MAREN", ";"})
@@ -226,7 +307,7 @@ func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
 		path := filepath.Join(os.TempDir(), fmt.Sprintf("sieve-%d.csv", os.Getpid()))
 		require.NoError(t, os.WriteFile(path, []byte(b.String()), 0o600))
 		defer os.Remove(path)
-		src, err := source.Open(path, "sieve.csv")
+		src, err := at(outer, path)
 		require.NoError(t, err)
 		defer src.Close()
 		rd := csv.NewReader(source.Sieve(src, []string{"Maren", ""}))
@@ -251,7 +332,7 @@ func FuzzSieve(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte, word string) {
 		path := file(t, string(data))
-		src, err := source.Open(path, "f")
+		src, err := at(t, path)
 		require.NoError(t, err)
 		defer src.Close()
 		out, err := io.ReadAll(source.Sieve(src, []string{word}))
@@ -271,7 +352,7 @@ func BenchmarkSieve(b *testing.B) {
 	require.NoError(b, os.WriteFile(path, []byte(text.String()), 0o644))
 	b.SetBytes(int64(text.Len()))
 	for b.Loop() {
-		src, err := source.Open(path, "f")
+		src, err := at(b, path)
 		require.NoError(b, err)
 		_, err = io.Copy(io.Discard, source.Sieve(src, []string{"user.0177777"}))
 		require.NoError(b, err)

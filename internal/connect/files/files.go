@@ -258,11 +258,7 @@ func (f *Files) Resume(ctx context.Context, journal json.RawMessage) (taken bool
 		begun = begun || t.After != t.Before && is[t.Path] == t.After
 	}
 	if !begun {
-		var errs []error
-		for _, t := range targets {
-			errs = append(errs, f.Tree.Sweep(t.Path))
-		}
-		return false, errors.Join(errs...)
+		return false, f.sweep(targets)
 	}
 	for _, t := range targets {
 		if is[t.Path] == t.After {
@@ -278,7 +274,16 @@ func (f *Files) Resume(ctx context.Context, journal json.RawMessage) (taken bool
 			return true, err
 		}
 	}
-	return true, nil
+	return true, f.sweep(targets)
+}
+
+// sweep removes what stands beside the files of a step.
+func (f *Files) sweep(targets []target) error {
+	var errs []error
+	for _, t := range targets {
+		errs = append(errs, f.Tree.Sweep(t.Path))
+	}
+	return errors.Join(errs...)
 }
 
 func (f *Files) digest(ctx context.Context, name string) (string, error) {

@@ -1,6 +1,7 @@
 package files_test
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"os"
@@ -10,9 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/connect"
+	"pravet/internal/connect/files"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
+	"pravet/internal/source"
 )
 
 // tickets is an application whose users live in a CSV file.
@@ -28,26 +31,56 @@ func tickets(delimiter rune, split string) (*model.App, *export.Spec) {
 	}}
 }
 
-func change(verb, account string) *plan.Change {
-	return &plan.Change{ID: verb, Verb: verb, Account: account}
+func change(verb model.Verb, account string) *plan.Change {
+	return &plan.Change{ID: verb.String(), Verb: verb, Account: account}
 }
 
-func role(verb, account, name string) *plan.Change {
+func role(verb model.Verb, account, name string) *plan.Change {
 	c := change(verb, account)
-	c.Thing = &plan.Thing{Kind: "role", Name: name}
+	c.Thing = &plan.Thing{Kind: model.Role, Name: name}
 	return c
 }
 
 func update(account, attr string, after any) *plan.Change {
-	c := change("update", account)
+	c := change(model.Update, account)
 	c.Attribute, c.After = attr, after
 	return c
 }
 
 func create(account string, attrs map[string]any) *plan.Change {
-	c := change("create", account)
+	c := change(model.Create, account)
 	c.After = attrs
 	return c
+}
+
+// at is an application whose files are in a folder.
+func at(t require.TestingT, dir string, spec *export.Spec, app *model.App) *files.Files {
+	tree, err := source.OpenTree(dir, nil)
+	require.NoError(t, err)
+	return &files.Files{Tree: tree, Spec: spec, App: app}
+}
+
+// carryOut prepares a step and commits it, as carry does; between is called in
+// between.
+func carryOut(f *files.Files, changes []*plan.Change, between func()) error {
+	ctx := context.Background()
+	mark, err := f.Mark(ctx)
+	if err != nil {
+		return err
+	}
+	step, err := f.Prepare(ctx, mark, changes)
+	if err != nil {
+		return err
+	}
+	between()
+	if err := step.Commit(func(*plan.Change, error) {}); err != nil {
+		return err
+	}
+	now, err := f.Mark(ctx)
+	if err == nil && now != step.After() {
+		err = errors.New("the mark is not the one that was foretold")
+	}
+	return err
 }
 
 // apply carries changes out on a file with a content and returns what it
@@ -57,13 +90,11 @@ func apply(t *testing.T, app *model.App, spec *export.Spec, content string, chan
 	dir := t.TempDir()
 	file := filepath.Join(dir, spec.Paths[0].Text)
 	require.NoError(t, os.WriteFile(file, []byte(content), 0o640))
-	f := connect.Files{Dir: dir, Spec: spec, App: app}
-	err := f.Apply(changes, func(steps []connect.FileStep) error {
-		require.Len(t, steps, 1)
+	f := at(t, dir, spec, app)
+	err := carryOut(f, changes, func() {
 		now, err := os.ReadFile(file)
 		require.NoError(t, err)
 		require.Equal(t, content, string(now), "nothing is replaced before it is said")
-		return nil
 	})
 	after, readErr := os.ReadFile(file)
 	require.NoError(t, readErr)
@@ -83,23 +114,23 @@ func TestCSVKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		split               string
 		changes             []*plan.Change
 	}{
-		{"nothing to do", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";", []*plan.Change{role("grant", "a", "seller")}},
+		{"nothing to do", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";", []*plan.Change{role(model.Grant, "a", "seller")}},
 		{"one field", "Login,Name,State,Roles,Shoe size\na,A,Open,,38\nb,B,Open,,41\n", "Login,Name,State,Roles,Shoe size\na,A,Blocked,,38\nb,B,Open,,41\n", ',', ";",
-			[]*plan.Change{change("suspend", "a")}},
+			[]*plan.Change{change(model.Suspend, "a")}},
 		{"mark, line ends, quotes, no last line end", "\ufeffLogin;Name;Note;State;Roles\r\na;\"A; a\";\"two\r\nlines\";Open;\"seller\"\r\n\r\nb;B;x;Open;",
 			"\ufeffLogin;Name;Note;State;Roles\r\na;\"A; \"\"a\"\"\";\"two\r\nlines\";Open;\"seller,lead\"\r\n\r\nb;B;x;Blocked;auditor", ';', ",",
-			[]*plan.Change{update("a", "displayName", `A; "a"`), role("grant", "a", "lead"), change("suspend", "b"), role("grant", "b", "auditor")}},
+			[]*plan.Change{update("a", "displayName", `A; "a"`), role(model.Grant, "a", "lead"), change(model.Suspend, "b"), role(model.Grant, "b", "auditor")}},
 		{"lists keep their order and their spaces", "Login,Name,State,Roles\na,A,Open,\"auditor, chef, seller\"\n", "Login,Name,State,Roles\na,A,Open,\"chef, seller, lead\"\n", ',', ",",
-			[]*plan.Change{role("revoke", "a", "auditor"), role("grant", "a", "lead")}},
-		{"the last name goes", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{role("revoke", "a", "seller")}},
+			[]*plan.Change{role(model.Revoke, "a", "auditor"), role(model.Grant, "a", "lead")}},
+		{"the last name goes", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{role(model.Revoke, "a", "seller")}},
 		{"a value is taken away", "Login,Name,State,Roles\na,\"A\",Open,\n", "Login,Name,State,Roles\na,\"\",Open,\n", ',', ";", []*plan.Change{update("a", "displayName", nil)}},
 		{"new rows at the end", "Roles,Login,State,Other,Name\r\n,a,Open,x,A", "Roles,Login,State,Other,Name\r\n,a,Open,x,A\r\nseller;lead,b,Open,,\"B, b\"\r\n,c,Open,,\r\n", ',', ";",
-			[]*plan.Change{create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role("grant", "b", "seller"), role("grant", "b", "lead"), create("c", map[string]any{"userName": "c"})}},
-		{"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n", "Login,Name,State,Roles\na,A,Open,\nc,C,Open,\n", ',', ";", []*plan.Change{change("remove", "b")}},
-		{"what is gone already stays gone", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{change("remove", "b")}},
+			[]*plan.Change{create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role(model.Grant, "b", "seller"), role(model.Grant, "b", "lead"), create("c", map[string]any{"userName": "c"})}},
+		{"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n", "Login,Name,State,Roles\na,A,Open,\nc,C,Open,\n", ',', ";", []*plan.Change{change(model.Remove, "b")}},
+		{"what is gone already stays gone", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{change(model.Remove, "b")}},
 		{"what is there already is not made twice", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
-			[]*plan.Change{create("a", map[string]any{"userName": "a", "displayName": "A"}), role("grant", "a", "seller")}},
-		{"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n", ',', ";", []*plan.Change{change("suspend", "a")}},
+			[]*plan.Change{create("a", map[string]any{"userName": "a", "displayName": "A"}), role(model.Grant, "a", "seller")}},
+		{"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n", ',', ";", []*plan.Change{change(model.Suspend, "a")}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			app, spec := tickets(c.delimiter, c.split)
@@ -117,10 +148,9 @@ func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		content string
 		changes []*plan.Change
 	}{
-		{"is not there any more", "Login,Name,State,Roles\na,A,Open,\n", []*plan.Change{change("suspend", "b")}},
-		{"holds one name only", "Login,Name,State,Roles\na,A,Open,seller\n", []*plan.Change{role("grant", "a", "lead")}},
-		{"the header has no column", "Login,Name,State\na,A,Open\n", []*plan.Change{change("suspend", "a")}},
-		{"cannot be carried out", "Login,Name,State,Roles\n", []*plan.Change{change("explode", "a")}},
+		{"is not there any more", "Login,Name,State,Roles\na,A,Open,\n", []*plan.Change{change(model.Suspend, "b")}},
+		{"holds one name only", "Login,Name,State,Roles\na,A,Open,seller\n", []*plan.Change{role(model.Grant, "a", "lead")}},
+		{"the header has no column", "Login,Name,State\na,A,Open\n", []*plan.Change{change(model.Suspend, "a")}},
 	} {
 		got, err := apply(t, app, spec, c.content, c.changes...)
 		require.ErrorContains(t, err, c.says)
@@ -130,21 +160,34 @@ func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 	dir := t.TempDir()
 	file := filepath.Join(dir, "t.csv")
 	require.NoError(t, os.WriteFile(file, []byte("Login,Name,State,Roles\na,A,Open,\n"), 0o600))
-	f := connect.Files{Dir: dir, Spec: spec, App: app}
-	err := f.Apply([]*plan.Change{change("suspend", "a")}, func([]connect.FileStep) error { return os.WriteFile(file, []byte("theirs"), 0o600) })
+	f := at(t, dir, spec, app)
+	err := carryOut(f, []*plan.Change{change(model.Suspend, "a")}, func() { require.NoError(t, os.WriteFile(file, []byte("theirs"), 0o600)) })
 	require.ErrorContains(t, err, "was changed by someone else just now")
 	theirs, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, "theirs", string(theirs))
 
-	// Nor when whoever is told first objects.
+	// Nor when the step is given up, or the application is not as it is known.
 	content := "Login,Name,State,Roles\na,A,Open,\n"
 	require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
-	objection := errors.New("no room in the ledger")
-	require.ErrorIs(t, f.Apply([]*plan.Change{change("suspend", "a")}, func([]connect.FileStep) error { return objection }), objection)
+	mark, err := f.Mark(context.Background())
+	require.NoError(t, err)
+	step, err := f.Prepare(context.Background(), mark, []*plan.Change{change(model.Suspend, "a")})
+	require.NoError(t, err)
+	step.Drop()
+	var moved *connect.MovedError
+	_, err = f.Prepare(context.Background(), "sha256:other", []*plan.Change{change(model.Suspend, "a")})
+	require.ErrorAs(t, err, &moved)
+	ended, end := context.WithCancel(context.Background())
+	end()
+	_, err = f.Prepare(ended, mark, []*plan.Change{change(model.Suspend, "a")})
+	require.ErrorIs(t, err, context.Canceled)
 	after, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, content, string(after))
+	left, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	require.Len(t, left, 1)
 }
 
 // berths is an application whose users live in SCIM JSON.
@@ -155,9 +198,9 @@ func berths() (*model.App, *export.Spec) {
 	return app, &export.Spec{Format: "scim", Paths: []model.Name{{Text: "b.json"}}, Columns: []export.Column{{Attr: "home", Name: "urn:x.y:ext:2.0:User:home"}}}
 }
 
-func group(verb, account, name string) *plan.Change {
+func group(verb model.Verb, account, name string) *plan.Change {
 	c := change(verb, account)
-	c.Thing = &plan.Thing{Kind: "group", Name: name}
+	c.Thing = &plan.Thing{Kind: model.Group, Name: name}
 	return c
 }
 
@@ -168,29 +211,29 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 	}{
 		{"values of one user", `[ {"userName":"a", "x": {"y":[1, 2]},"active" : true},{"userName":"b"} ]`,
 			`[ {"userName":"a", "x": {"y":[1, 2]},"active" : false},{"userName":"b","displayName":"B"} ]`,
-			[]*plan.Change{change("suspend", "a"), update("b", "displayName", "B")}},
+			[]*plan.Change{change(model.Suspend, "a"), update("b", "displayName", "B")}},
 		{"the primary of several addresses", `[{"userName":"a","emails":[{"value":"x@x"},{"value":"y@y","primary":true,"type":"work"}]}]`,
 			`[{"userName":"a","emails":[{"value":"x@x"},{"value":"new@y","primary":true,"type":"work"}]}]`, []*plan.Change{update("a", "email", "new@y")}},
 		{"an extension", `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"sea","other":1}}]`, `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"land","other":1}}]`,
 			[]*plan.Change{update("a", "home", "land")}},
 		{"a value is taken away", `[{"userName":"a","displayName":"A","z":1}]`, `[{"userName":"a","z":1}]`, []*plan.Change{update("a", "displayName", nil)}},
 		{"roles, as they are laid out", "[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"}\n  ]}]",
-			"[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"},\n    {\"value\": \"planner\"}\n  ]}]", []*plan.Change{role("grant", "a", "planner")}},
-		{"a role goes", `[{"userName":"a","roles":[{"value":"viewer"},{"value":"planner"}]}]`, `[{"userName":"a","roles":[{"value":"planner"}]}]`, []*plan.Change{role("revoke", "a", "viewer")}},
-		{"groups of users, where no group is listed", `[{"userName":"a"}]`, `[{"userName":"a","groups":[{"display":"bridge","value":"bridge"}]}]`, []*plan.Change{group("join", "a", "bridge")}},
+			"[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"},\n    {\"value\": \"planner\"}\n  ]}]", []*plan.Change{role(model.Grant, "a", "planner")}},
+		{"a role goes", `[{"userName":"a","roles":[{"value":"viewer"},{"value":"planner"}]}]`, `[{"userName":"a","roles":[{"value":"planner"}]}]`, []*plan.Change{role(model.Revoke, "a", "viewer")}},
+		{"groups of users, where no group is listed", `[{"userName":"a"}]`, `[{"userName":"a","groups":[{"display":"bridge","value":"bridge"}]}]`, []*plan.Change{group(model.Join, "a", "bridge")}},
 		{"members of groups, on several lines", "[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  }\n ]}]",
-			"[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  },\n  {\n    \"value\": \"1\"\n  }\n ]}]", []*plan.Change{group("join", "a", "bridge")}},
+			"[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  },\n  {\n    \"value\": \"1\"\n  }\n ]}]", []*plan.Change{group(model.Join, "a", "bridge")}},
 		{"a member leaves", `[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"1"},{"value":"2"}]}]`,
-			`[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"2"}]}]`, []*plan.Change{group("leave", "a", "bridge")}},
+			`[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"2"}]}]`, []*plan.Change{group(model.Leave, "a", "bridge")}},
 		{"a user goes, with its memberships and counts", `{"totalResults": 3, "itemsPerPage":3,"Resources":[{"id":"1","userName":"a"}, {"id":"2","userName":"b"}, {"displayName":"bridge","members":[{"value":"1"}]}]}`,
-			`{"totalResults": 2, "itemsPerPage":2,"Resources":[{"id":"2","userName":"b"}, {"displayName":"bridge","members":[]}]}`, []*plan.Change{change("remove", "a")}},
-		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change("remove", "a")}},
+			`{"totalResults": 2, "itemsPerPage":2,"Resources":[{"id":"2","userName":"b"}, {"displayName":"bridge","members":[]}]}`, []*plan.Change{change(model.Remove, "a")}},
+		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change(model.Remove, "a")}},
 		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
 			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},
 		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":\"False\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
-			[]*plan.Change{change("restore", "b")}},
-		{"a byte order mark", "\ufeff[{\"userName\":\"a\"}]", "\ufeff[{\"userName\":\"a\",\"active\":false}]", []*plan.Change{change("suspend", "a")}},
-		{"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `, []*plan.Change{change("restore", "a")}},
+			[]*plan.Change{change(model.Restore, "b")}},
+		{"a byte order mark", "\ufeff[{\"userName\":\"a\"}]", "\ufeff[{\"userName\":\"a\",\"active\":false}]", []*plan.Change{change(model.Suspend, "a")}},
+		{"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `, []*plan.Change{change(model.Restore, "a")}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			app, spec := berths()
@@ -204,7 +247,7 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
 	app, spec := berths()
 	before := "{\n  \"totalResults\": 1,\n  \"Resources\": [\n    {\n      \"id\": \"1\",\n      \"userName\": \"a\"\n    }\n  ]\n}\n"
-	got, err := apply(t, app, spec, before, create("b", map[string]any{"userName": "b", "email": "b@x"}), role("grant", "b", "viewer"))
+	got, err := apply(t, app, spec, before, create("b", map[string]any{"userName": "b", "email": "b@x"}), role(model.Grant, "b", "viewer"))
 	require.NoError(t, err)
 	var v any
 	require.NoError(t, json.Unmarshal([]byte(got), &v))
@@ -223,10 +266,10 @@ func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		says, content string
 		change        *plan.Change
 	}{
-		{"is not there any more", `[{"userName":"a"}]`, change("suspend", "b")},
+		{"is not there any more", `[{"userName":"a"}]`, change(model.Suspend, "b")},
 		{"no list of users to add to", `{"userName":"a"}`, create("b", map[string]any{"userName": "b"})},
-		{"has no group", `[{"userName":"a"},{"displayName":"other","members":[]}]`, group("join", "a", "bridge")},
-		{"unexpected EOF", `[{"userName":"a"`, change("suspend", "a")},
+		{"has no group", `[{"userName":"a"},{"displayName":"other","members":[]}]`, group(model.Join, "a", "bridge")},
+		{"unexpected EOF", `[{"userName":"a"`, change(model.Suspend, "a")},
 	} {
 		got, err := apply(t, app, spec, c.content, c.change)
 		require.ErrorContains(t, err, c.says)
@@ -241,7 +284,7 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 	spec.Definitions = &export.Spec{Format: "csv", Delimiter: ';', Paths: []model.Name{{Text: "roles.csv"}}, Columns: []export.Column{
 		{Attr: "kind", Name: "Kind"}, {Attr: "name", Name: "Name"}, {Attr: "title", Name: "Title"}, {Attr: "permissions", Name: "May", Split: ","}, {Attr: "roles", Name: "With", Split: ","},
 	}}
-	of := func(verb, kind, name, attr string, before, after any) *plan.Change {
+	of := func(verb model.Verb, kind model.Kind, name, attr string, before, after any) *plan.Change {
 		return &plan.Change{App: "tickets", Verb: verb, Thing: &plan.Thing{Kind: kind, Name: name}, Attribute: attr, Before: before, After: after}
 	}
 	list := func(names ...any) []any { return names }
@@ -250,23 +293,22 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		before, want, says string
 		changes            []*plan.Change
 	}{
-		"title":       {"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n", "Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
-		"permissions": {"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n", "Kind;Name;Note;Title;May;With\r\nRole;seller;n;;y;\r\ngroup;seller;n;;x;\r\n", "", []*plan.Change{of("redefine", "role", "seller", "permissions", list("x", "y"), list("y"))}},
-		"brings":      {"Kind;Name;Title;May;With\nrole;lead;;;\n", "Kind;Name;Title;May;With\nrole;lead;;;a,b\n", "", []*plan.Change{of("redefine", "role", "lead", "brings", list(), list("role a", "role b"))}},
-		"define":      {"Kind;Name;Note;Title;May;With\nrole;seller;n;;;", "Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "", []*plan.Change{of("define", "role", "lead", "", nil, define)}},
-		"retire":      {"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "", []*plan.Change{of("retire", "role", "seller", "", nil, nil)}},
-		"gone":        {"Kind;Name;Title;May;With\n", "", "is not there any more", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
-		"retired":     {"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "", []*plan.Change{of("retire", "role", "seller", "", nil, nil)}},
-		"unwritable":  {"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold", []*plan.Change{of("redefine", "role", "seller", "permissions", list(), list("a,b"))}},
-		"no column":   {"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"", []*plan.Change{of("redefine", "role", "seller", "title", "Old", "New")}},
+		"title":       {"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n", "Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
+		"permissions": {"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n", "Kind;Name;Note;Title;May;With\r\nRole;seller;n;;y;\r\ngroup;seller;n;;x;\r\n", "", []*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list("x", "y"), list("y"))}},
+		"brings":      {"Kind;Name;Title;May;With\nrole;lead;;;\n", "Kind;Name;Title;May;With\nrole;lead;;;a,b\n", "", []*plan.Change{of(model.Redefine, model.Role, "lead", "brings", list(), list("role a", "role b"))}},
+		"define":      {"Kind;Name;Note;Title;May;With\nrole;seller;n;;;", "Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "", []*plan.Change{of(model.Define, model.Role, "lead", "", nil, define)}},
+		"retire":      {"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "", []*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)}},
+		"gone":        {"Kind;Name;Title;May;With\n", "", "is not there any more", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
+		"retired":     {"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "", []*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)}},
+		"unwritable":  {"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold", []*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list(), list("a,b"))}},
+		"no column":   {"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
 	} {
 		dir := t.TempDir()
 		accounts := "Login,Name,State,Roles\na,A,Open,\n"
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "tickets.csv"), []byte(accounts), 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "roles.csv"), []byte(c.before), 0o644))
 		spec.Paths = []model.Name{{Text: "tickets.csv"}}
-		var steps []connect.FileStep
-		err := (&connect.Files{Dir: dir, Spec: spec, App: app}).Apply(c.changes, func(s []connect.FileStep) error { steps = s; return nil })
+		err := carryOut(at(t, dir, spec, app), c.changes, func() {})
 		after, readErr := os.ReadFile(filepath.Join(dir, "roles.csv"))
 		require.NoError(t, readErr)
 		if c.says != "" {
@@ -276,7 +318,6 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		}
 		require.NoError(t, err, name)
 		require.Equal(t, c.want, string(after), name)
-		require.Len(t, steps, 2, "both files are spoken of")
 		left, err := os.ReadFile(filepath.Join(dir, "tickets.csv"))
 		require.NoError(t, err)
 		require.Equal(t, accounts, string(left))

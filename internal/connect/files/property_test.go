@@ -1,6 +1,7 @@
 package files_test
 
 import (
+	"context"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -13,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"pravet/internal/connect"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -36,7 +36,7 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 		u.roles = slices.Clone(u.roles)
 		switch rapid.IntRange(0, 6).Draw(t, "change") {
 		case 0:
-			changes = append(changes, change(map[bool]string{true: "suspend", false: "restore"}[u.open], u.login))
+			changes = append(changes, change(map[bool]model.Verb{true: model.Suspend, false: model.Restore}[u.open], u.login))
 			u.open = !u.open
 		case 1:
 			u.name = rapid.SampledFrom([]string{"", "New", "New, \"N\"", "two\nlines", "  led by spaces", "Søren"}).Draw(t, "name")
@@ -47,22 +47,22 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 			changes = append(changes, update(u.login, "displayName", value))
 		case 2:
 			if len(u.roles) > 0 {
-				changes = append(changes, role("revoke", u.login, u.roles[0]))
+				changes = append(changes, role(model.Revoke, u.login, u.roles[0]))
 				u.roles = u.roles[1:]
 			}
 		case 3:
 			if !slices.Contains(u.roles, "auditor") {
-				changes = append(changes, role("grant", u.login, "auditor"))
+				changes = append(changes, role(model.Grant, u.login, "auditor"))
 				u.roles = append(u.roles, "auditor")
 			}
 		case 4:
-			changes = append(changes, change("remove", u.login))
+			changes = append(changes, change(model.Remove, u.login))
 			u.gone = true
 		}
 	}
 	for i := range rapid.IntRange(0, 2).Draw(t, "new") {
 		u := user{login: fmt.Sprint("new", i), name: "New User", open: true, roles: []string{"seller"}}
-		changes = append(changes, create(u.login, map[string]any{"userName": u.login, "displayName": u.name}), role("grant", u.login, "seller"))
+		changes = append(changes, create(u.login, map[string]any{"userName": u.login, "displayName": u.name}), role(model.Grant, u.login, "seller"))
 		after = append(after, u)
 	}
 	return changes, after
@@ -82,7 +82,9 @@ func words(users []user) (out []string) {
 
 // readBack reads an export as users in words.
 func readBack(t *rapid.T, dir string, spec *export.Spec, app *model.App) (out []string) {
-	accounts, _, err := export.Read(dir, spec, app)
+	f := at(t, dir, spec, app)
+	defer f.Tree.Close()
+	accounts, _, err := export.Read(context.Background(), f.Tree, spec, app)
 	require.NoError(t, err)
 	for i := range accounts.Len() {
 		roles := []string{}
@@ -148,7 +150,7 @@ func TestAnyCSVIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
 		require.Equal(t, words(users), readBack(t, dir, spec, app))
 
-		changes, now := carryOut(t, dir, file, spec, app, users)
+		changes, now := changed(t, dir, file, spec, app, users)
 		touched := map[string]bool{}
 		for _, c := range changes {
 			touched[c.Account] = true
@@ -171,14 +173,15 @@ func TestAnyCSVIsChangedAsMeantAndNowhereElse(t *testing.T) {
 	})
 }
 
-// carryOut draws changes of users, carries them out on a file, and checks that
+// changed draws changes of users, carries them out on a file, and checks that
 // the users are then as they should be, and that to carry the same out again
 // changes nothing more. It returns the changes and the file's content.
-func carryOut(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, users []user) ([]*plan.Change, []byte) {
+func changed(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, users []user) ([]*plan.Change, []byte) {
 	changes, after := drawChanges(t, users)
-	f := connect.Files{Dir: dir, Spec: spec, App: app}
+	f := at(t, dir, spec, app)
+	defer f.Tree.Close()
 	apply := func(changes []*plan.Change) []byte {
-		require.NoError(t, f.Apply(changes, func([]connect.FileStep) error { return nil }))
+		require.NoError(t, carryOut(f, changes, func() {}))
 		require.Equal(t, words(after), readBack(t, dir, spec, app))
 		content, err := os.ReadFile(file)
 		require.NoError(t, err)
@@ -193,10 +196,10 @@ func carryOut(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, u
 func onlyRepeatable(changes []*plan.Change) (out []*plan.Change) {
 	removed := map[string]bool{}
 	for _, c := range changes {
-		removed[c.Account] = removed[c.Account] || c.Verb == "remove"
+		removed[c.Account] = removed[c.Account] || c.Verb == model.Remove
 	}
 	for _, c := range changes {
-		if !removed[c.Account] || c.Verb == "remove" {
+		if !removed[c.Account] || c.Verb == model.Remove {
 			out = append(out, c)
 		}
 	}
@@ -248,7 +251,7 @@ func TestAnySCIMIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, content, 0o644))
 		require.Equal(t, words(users), readBack(t, dir, spec, app))
 
-		changes, now := carryOut(t, dir, file, spec, app, users)
+		changes, now := changed(t, dir, file, spec, app, users)
 		if len(changes) == 0 {
 			require.Equal(t, string(content), string(now))
 		}

@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"slices"
+	"strings"
 
 	"github.com/tidwall/gjson"
 
@@ -28,14 +30,15 @@ type scimFile struct {
 	data      []byte
 	sum       string
 	info      fs.FileInfo
-	resources []span
+	end       string // of its lines
+	resources []resource
 	lists     []list
 }
 
-// A span is a resource's place in a file.
-type span struct {
+// A resource is a resource's place in a file.
+type resource struct {
 	from, to int
-	kind     string // User, Group or ""
+	kind     string // User or Group
 	list     int    // number in lists, or -1 for one that stands alone
 	text     []byte // the new content, nil while it is unchanged
 	gone     bool
@@ -43,11 +46,16 @@ type span struct {
 
 // A list is a list of resources, and the counts of the page that it is in.
 type list struct {
-	open, shut int // offsets of its brackets
+	open, shut int    // offsets of its brackets
+	makes      string // what stands before the list where the page has none yet, and the list is to be made
 	added      [][]byte
-	total      span
+	total      span // of its page, where that says one
 	perPage    span
+	says       int // the total
 }
+
+// A span is a part of a file.
+type span struct{ from, to int }
 
 // scim writes the files of SCIM resources anew. Resources that no change is
 // about stay as they are; in others only the changed values are written.
@@ -58,16 +66,20 @@ func (f *writer) scim(e *edits) error {
 		if err != nil {
 			return err
 		}
-		file := &scimFile{path: path.Text, data: data, sum: sum, info: info}
+		file := &scimFile{path: path.Text, data: data, sum: sum, info: info, end: "\n"}
+		if bytes.Contains(data, []byte("\r\n")) {
+			file.end = "\r\n"
+		}
 		if err := file.scan(); err != nil {
 			return fmt.Errorf("%s: %w", path.Text, err)
 		}
 		files = append(files, file)
 	}
-	w := &scimWriter{files: f, edits: e, all: files, ids: map[string]*edit{}}
+	w := &scimWriter{files: f, edits: e, all: files, ids: map[string]*edit{}, taken: map[string]bool{}}
 	if err := w.write(); err != nil {
 		return err
 	}
+	totals(files)
 	for _, file := range files {
 		s, err := f.Tree.Stage(file.path, 0o644, file.render)
 		if err != nil {
@@ -105,14 +117,17 @@ func (s *scimFile) scan() error {
 }
 
 func (s *scimFile) scanObject(dec *json.Decoder, from int) error {
-	at, isList := -1, false
+	at, isPage := -1, false
 	var total, perPage span
+	members := 0
 	for dec.More() {
+		members++
 		key, err := dec.Token()
 		if err != nil {
 			return err
 		}
-		if key == "Resources" {
+		name, _ := key.(string)
+		if strings.EqualFold(name, "Resources") {
 			if _, err := dec.Token(); err != nil {
 				return err
 			}
@@ -127,26 +142,35 @@ func (s *scimFile) scanObject(dec *json.Decoder, from int) error {
 			return err
 		}
 		to := int(dec.InputOffset())
-		switch key {
-		case "totalResults":
-			total = span{from: to - len(v), to: to}
-		case "itemsPerPage":
-			perPage = span{from: to - len(v), to: to}
+		switch strings.ToLower(name) {
+		case "totalresults":
+			total = span{to - len(v), to}
+		case "itemsperpage":
+			perPage = span{to - len(v), to}
 		case "schemas":
-			isList = bytes.Contains(v, []byte("ListResponse"))
+			isPage = bytes.Contains(v, []byte("ListResponse"))
 		}
 	}
 	if _, err := dec.Token(); err != nil {
 		return err
 	}
 	to := int(dec.InputOffset())
-	switch {
-	case at >= 0:
-		s.lists[at].total, s.lists[at].perPage = total, perPage
-	case !isList:
-		s.resources = append(s.resources, span{from: from, to: to, kind: export.SCIMKind(s.data[from:to]), list: -1})
+	if at < 0 && isPage { // a page without the list, which is empty (RFC 7644 §3.4.2)
+		at = len(s.lists)
+		s.lists = append(s.lists, list{open: to - 2, shut: to - 1, makes: `,"Resources":`})
+		if members == 0 {
+			s.lists[at].makes = `"Resources":`
+		}
 	}
-	return nil
+	if at >= 0 {
+		l := &s.lists[at]
+		l.total, l.perPage = total, perPage
+		if total.to > 0 {
+			l.says = int(gjson.ParseBytes(s.data[total.from:total.to]).Int())
+		}
+		return nil
+	}
+	return s.resource(from, to, -1)
 }
 
 func (s *scimFile) scanList(dec *json.Decoder) error {
@@ -158,10 +182,18 @@ func (s *scimFile) scanList(dec *json.Decoder) error {
 			return err
 		}
 		to := int(dec.InputOffset())
-		s.resources = append(s.resources, span{from: to - len(raw), to: to, kind: export.SCIMKind(raw), list: number})
+		if err := s.resource(to-len(raw), to, number); err != nil {
+			return err
+		}
 	}
 	_, err := dec.Token()
 	s.lists[number].shut = int(dec.InputOffset()) - 1
+	return err
+}
+
+func (s *scimFile) resource(from, to, number int) error {
+	kind, err := export.SCIMKind(export.Resource(s.data[from:to]))
+	s.resources = append(s.resources, resource{from: from, to: to, kind: kind, list: number})
 	return err
 }
 
@@ -170,39 +202,71 @@ type scimWriter struct {
 	edits     *edits
 	all       []*scimFile
 	ids       map[string]*edit // id of the user that an edit is about
+	taken     map[string]bool  // ids that are there, and those that groups name though nobody has them
 	hasGroups bool
 }
 
-func (w *scimWriter) write() error {
-	for _, file := range w.all {
-		for i := range file.resources {
-			w.hasGroups = w.hasGroups || file.resources[i].kind == "Group"
-		}
-	}
-	match := export.SCIMPath(w.files.Spec, w.files.App.Match)
+// each calls f with every resource of a kind.
+func (w *scimWriter) each(kind string, f func(*scimFile, *resource, export.Value) error) error {
 	for _, file := range w.all {
 		for i := range file.resources {
 			r := &file.resources[i]
-			if r.kind != "User" {
+			if r.kind != kind {
 				continue
 			}
-			raw := file.data[r.from:r.to]
-			x := w.edits.byKey[export.SCIMValue(raw, match)]
-			if x == nil {
-				continue
+			if err := f(file, r, export.Resource(file.data[r.from:r.to])); err != nil {
+				return err
 			}
-			x.done = true
-			w.ids[export.SCIMID(raw)] = x
-			if x.remove {
-				r.gone = true
-				continue
-			}
-			text, err := w.user(raw, x)
-			if err != nil {
-				return fmt.Errorf("%s: account %s cannot be changed: %w", w.files.App.ID, x.key, err)
-			}
-			r.text = text
 		}
+	}
+	return nil
+}
+
+func (w *scimWriter) write() error {
+	err := w.each("Group", func(_ *scimFile, _ *resource, v export.Value) error {
+		w.hasGroups = true
+		id, err := export.SCIMID(v)
+		if err != nil {
+			return err
+		}
+		w.taken[id] = true
+		members, err := export.References(v)
+		for _, m := range members {
+			w.taken[m.ID] = true
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	match := export.SCIMPath(w.files.Spec, w.files.App.Match)
+	err = w.each("User", func(file *scimFile, r *resource, v export.Value) error {
+		id, err := export.SCIMID(v)
+		if err != nil {
+			return err
+		}
+		w.taken[id] = true
+		key, err := export.SCIMText(v, match)
+		if err != nil {
+			return err
+		}
+		x := w.edits.byKey[key]
+		if x == nil || key == "" {
+			return nil
+		}
+		x.done = true
+		w.ids[id] = x
+		if x.remove {
+			r.gone = true
+			return nil
+		}
+		if r.text, err = w.user(&jsonText{text: slices.Clone(file.data[r.from:r.to]), end: file.end}, x); err != nil {
+			return fmt.Errorf("%s: account %s cannot be changed: %w", w.files.App.ID, x.key, err)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	create, err := w.edits.news()
 	if err != nil {
@@ -222,12 +286,7 @@ func (w *scimWriter) groups() error {
 		return nil
 	}
 	gain, lose := map[string][]string{}, map[string]map[string]bool{} // group → ids
-	ids := make([]string, 0, len(w.ids))
-	for id := range w.ids {
-		ids = append(ids, id)
-	}
-	slices.Sort(ids)
-	for _, id := range ids {
+	for _, id := range slices.Sorted(maps.Keys(w.ids)) {
 		x := w.ids[id]
 		for _, g := range x.gain[model.Group] {
 			gain[g] = append(gain[g], id)
@@ -239,26 +298,24 @@ func (w *scimWriter) groups() error {
 			lose[g][id] = true
 		}
 	}
-	for _, file := range w.all {
-		for i := range file.resources {
-			r := &file.resources[i]
-			if r.kind != "Group" {
-				continue
-			}
-			raw := file.data[r.from:r.to]
-			name := gjson.GetBytes(raw, "displayName").String()
-			if name == "" {
-				name = gjson.GetBytes(raw, "id").String()
-			}
-			text, err := w.members(raw, gain[name], lose[name])
-			if err != nil {
-				return fmt.Errorf("%s: group %s cannot be changed: %w", w.files.App.ID, name, err)
-			}
-			if !bytes.Equal(text, raw) {
-				r.text = text
-			}
-			delete(gain, name)
+	err := w.each("Group", func(file *scimFile, r *resource, v export.Value) error {
+		name, err := v.Name("displayName", "id")
+		if err != nil {
+			return err
 		}
+		raw := file.data[r.from:r.to]
+		text, err := w.members(&jsonText{text: slices.Clone(raw), end: file.end}, gain[name], lose[name])
+		if err != nil {
+			return fmt.Errorf("%s: group %s cannot be changed: %w", w.files.App.ID, name, err)
+		}
+		if !bytes.Equal(text, raw) {
+			r.text = text
+		}
+		delete(gain, name)
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	for name := range gain {
 		return fmt.Errorf("%s has no group %q", w.files.App.ID, name)
@@ -266,78 +323,152 @@ func (w *scimWriter) groups() error {
 	return nil
 }
 
-func (w *scimWriter) members(raw []byte, gain []string, lose map[string]bool) (_ []byte, err error) {
-	var names []string
-	for _, m := range gjson.GetBytes(raw, "members").Array() {
-		names = append(names, m.Get("value").String())
-	}
-	gone := func(id string) bool {
-		x := w.ids[id]
-		return lose[id] || x != nil && x.remove
-	}
-	if raw, err = removeNames(raw, "members", names, func(id string) bool { return !gone(id) }); err != nil {
+// members changes the members of one group, in O(members).
+func (w *scimWriter) members(t *jsonText, gain []string, lose map[string]bool) ([]byte, error) {
+	members, err := export.References(t.value())
+	if err != nil {
 		return nil, err
 	}
+	is := make(map[string]bool, len(members))
+	gone := make([]bool, len(members))
+	for i, m := range members {
+		is[m.ID] = true
+		x := w.ids[m.ID]
+		gone[i] = !m.Group && (lose[m.ID] || x != nil && x.remove)
+	}
+	var add [][2]string
 	for _, id := range gain {
-		if !slices.Contains(names, id) {
-			if raw, err = appendValue(raw, "members", map[string]string{"value": id}); err != nil {
-				return nil, err
-			}
+		if !is[id] {
+			add = append(add, [2]string{"value", id})
 		}
 	}
-	return raw, nil
+	return t.text, t.list("members", gone, add)
 }
 
-// create adds users behind the last one. A new user's id is its user name, as
-// the application gives none to a file.
+// create adds users behind the last one.
 func (w *scimWriter) create(news []*edit) error {
 	var file *scimFile
-	at := -1
+	number := -1
 	for _, f := range w.all {
-		for i := range f.resources {
-			if f.resources[i].kind == "User" && f.resources[i].list >= 0 {
-				file, at = f, i
+		for _, r := range f.resources {
+			if r.kind == "User" && r.list >= 0 {
+				file, number = f, r.list
 			}
 		}
 	}
-	if file == nil {
-		for _, f := range w.all {
-			if len(f.lists) > 0 && file == nil {
-				file = f
-			}
+	for _, f := range w.all {
+		if file == nil && len(f.lists) > 0 {
+			file, number = f, 0
 		}
 	}
 	if file == nil {
 		return errors.New(w.files.App.ID + ": the files hold no list of users to add to")
 	}
-	var added [][]byte
 	for _, x := range news {
-		id := x.attrs["userName"]
-		if id == "" {
-			id = x.key
-		}
-		id8, err := json.Marshal(id)
+		raw, err := w.newUser(file, x)
 		if err != nil {
 			return err
 		}
-		raw, err := w.user([]byte(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":`+string(id8)+`}`), x)
-		if err != nil {
-			return err
+		file.lists[number].added = append(file.lists[number].added, raw)
+	}
+	return nil
+}
+
+// newUser is a user that is added. Its id is its user name, as the application
+// gives none to a file, unless somebody or something has that id already: a group
+// may still name someone who is gone.
+func (w *scimWriter) newUser(file *scimFile, x *edit) ([]byte, error) {
+	name := x.attrs["userName"]
+	if name == "" {
+		name = x.key
+	}
+	id := name
+	for n := 2; w.taken[id]; n++ {
+		id = fmt.Sprintf("%s-%d", name, n)
+	}
+	w.taken[id] = true
+	w.ids[id] = x
+	schemas := []string{"urn:ietf:params:scim:schemas:core:2.0:User"}
+	for _, a := range w.files.App.Attrs {
+		path := export.SCIMPath(w.files.Spec, a.Name)
+		if x.attrs[a.Name] != "" && strings.HasPrefix(path[0], "urn:") && !slices.Contains(schemas, path[0]) {
+			schemas = append(schemas, path[0])
 		}
-		if _, ok := x.attrs[w.files.App.Match]; ok {
-			if raw, err = setValue(raw, export.SCIMPath(w.files.Spec, w.files.App.Match), x.attrs[w.files.App.Match]); err != nil {
-				return err
+	}
+	raw, err := json.Marshal(struct {
+		Schemas []string `json:"schemas"`
+		ID      string   `json:"id"`
+	}{schemas, id})
+	if err != nil {
+		return nil, err
+	}
+	t := &jsonText{text: raw, end: file.end}
+	if v, ok := x.attrs[w.files.App.Match]; ok {
+		if err := t.set(export.SCIMPath(w.files.Spec, w.files.App.Match), v); err != nil {
+			return nil, err
+		}
+	}
+	return w.user(t, x)
+}
+
+// user writes the changed values of one user.
+func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
+	for _, a := range w.files.App.Attrs {
+		if v, ok := x.attrs[a.Name]; ok {
+			if err := t.set(export.SCIMPath(w.files.Spec, a.Name), v); err != nil {
+				return nil, err
 			}
 		}
-		w.ids[id] = x
-		added = append(added, raw)
 	}
-	number := 0
-	if at >= 0 {
-		number = file.resources[at].list
+	if x.active != nil {
+		_, said, err := t.value().Find("active")
+		if err != nil {
+			return nil, err
+		}
+		if open, err := export.SCIMOpen(t.value()); err != nil || open != *x.active || x.create && !said {
+			if err := t.setRaw([]string{"active"}, fmt.Appendf(nil, "%t", *x.active)); err != nil {
+				return nil, err
+			}
+		}
 	}
-	file.lists[number].added = added
-	return nil
+	for _, kind := range []model.Kind{model.License, model.Group, model.Role} {
+		if kind == model.Group && w.hasGroups {
+			continue
+		}
+		if err := t.names(kind, x); err != nil {
+			return nil, err
+		}
+	}
+	return t.text, nil
+}
+
+// totals counts the resources of all lists anew: pages of one list, which say the
+// same total, go on saying the same.
+func totals(files []*scimFile) {
+	more := map[int]int{}
+	each := func(f func(*scimFile, *list, int)) {
+		for _, file := range files {
+			change := make([]int, len(file.lists))
+			for _, r := range file.resources {
+				if r.list >= 0 && r.gone {
+					change[r.list]--
+				}
+			}
+			for n := range file.lists {
+				f(file, &file.lists[n], change[n]+len(file.lists[n].added))
+			}
+		}
+	}
+	each(func(_ *scimFile, l *list, change int) {
+		if l.total.to > 0 {
+			more[l.says] += change
+		}
+	})
+	each(func(_ *scimFile, l *list, _ int) {
+		if l.total.to > 0 {
+			l.says += more[l.says]
+		}
+	})
 }
 
 // render writes the file with what has changed.
@@ -360,12 +491,22 @@ func (s *scimFile) render(w io.Writer) error {
 	for number := range s.lists {
 		l := &s.lists[number]
 		text, more := s.renderList(number)
-		parts = append(parts, part{l.open + 1, l.shut, text})
-		for _, c := range []span{l.total, l.perPage} {
-			if c.to > 0 && more != 0 {
-				n := gjson.ParseBytes(s.data[c.from:c.to]).Int()
-				parts = append(parts, part{c.from, c.to, fmt.Append(nil, n+int64(more))})
+		switch {
+		case l.makes == "":
+			parts = append(parts, part{l.open + 1, l.shut, text})
+		case len(l.added) > 0:
+			parts = append(parts, part{l.shut, l.shut, []byte(l.makes + "[" + string(text) + "]")})
+		}
+		counts := func(c span, n int) {
+			if is := s.data[c.from:c.to]; c.to > 0 && string(is) != fmt.Sprint(n) {
+				parts = append(parts, part{c.from, c.to, fmt.Append(nil, n)})
 			}
+		}
+		if l.total.to > 0 {
+			counts(l.total, l.says)
+		}
+		if l.perPage.to > 0 && more != 0 {
+			counts(l.perPage, int(gjson.ParseBytes(s.data[l.perPage.from:l.perPage.to]).Int())+more)
 		}
 	}
 	slices.SortFunc(parts, func(a, b part) int { return a.from - b.from })
@@ -421,10 +562,12 @@ func (s *scimFile) renderList(number int) (text []byte, more int) {
 			b.WriteByte(',')
 		}
 		b.Write(first)
-		b.Write(layout(added, like, first))
+		b.Write(layout(added, like, first, s.end))
 		written++
 		more++
 	}
-	b.Write(s.data[at:l.shut])
+	if l.makes == "" {
+		b.Write(s.data[at:l.shut])
+	}
 	return b.Bytes(), more
 }

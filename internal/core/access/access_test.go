@@ -108,8 +108,8 @@ func TestAComparisonWithItselfIsEmpty(t *testing.T) {
 	require.Len(t, there, 3*4, "three people lose an account, a group, a role and a license")
 	require.Len(t, back, len(there))
 	for i := range there {
-		require.Equal(t, "narrows", there[i].Effect)
-		require.Equal(t, "widens", back[i].Effect)
+		require.Equal(t, model.Narrows, there[i].Effect)
+		require.Equal(t, model.Widens, back[i].Effect)
 		require.Equal(t, [4]string{there[i].Person, there[i].App, there[i].Kind, there[i].Thing}, [4]string{back[i].Person, back[i].App, back[i].Kind, back[i].Thing})
 		require.Contains(t, there[i].Because.Says, "the kit kit 00 is no longer in the files")
 		require.Contains(t, back[i].Because.Says, "the kit is new in the files")

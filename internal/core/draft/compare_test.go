@@ -78,9 +78,9 @@ func TestCompareAgreesWithTwoDrafts(t *testing.T) {
 		}
 		for _, d := range differences {
 			thing := d.App + "/" + d.Kind + "/" + d.Thing
-			require.Equal(t, d.Effect == "narrows", told[d.Person][thing], "%+v", d)
+			require.Equal(t, d.Effect == model.Narrows, told[d.Person][thing], "%+v", d)
 			require.NotEmpty(t, d.Because.Says, "%+v", d)
-			if d.Effect == "widens" {
+			if d.Effect == model.Widens {
 				told[d.Person][thing] = true
 			} else {
 				delete(told[d.Person], thing)

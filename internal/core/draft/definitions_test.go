@@ -73,15 +73,15 @@ func (w *world) as(a int) *model.App { return w.apps[a].As(w.definitions(a)) }
 
 // define carries out a change of a definition.
 func (w *world) define(t require.TestingT, a int, c *plan.Change) {
-	k := c.Thing.Kind + "/" + c.Thing.Name
-	kind, _ := model.ParseKind(c.Thing.Kind)
+	k := c.Thing.Kind.String() + "/" + c.Thing.Name
+	kind := c.Thing.Kind
 	is := w.defs[a][k]
-	require.Equal(t, c.Verb != "define", is != nil, "%s %s", c.Verb, k)
+	require.Equal(t, c.Verb != model.Define, is != nil, "%s %s", c.Verb, k)
 	switch c.Verb {
-	case "define":
+	case model.Define:
 		want := c.After.(map[string]any)
 		is = &model.Definition{Kind: kind, Name: c.Thing.Name, Title: want["title"].(string), Permissions: plan.Texts(want["permissions"]), Brings: plan.Texts(want["brings"])}
-	case "retire":
+	case model.Retire:
 		for name, acc := range w.state[a] {
 			require.False(t, acc.held[k], "%s still holds %s", name, k)
 		}

@@ -9,7 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"pravet/internal/core/guard"
+	"pravet/internal/core/course"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -60,41 +62,68 @@ func (w *world) separate(s model.Separation) {
 }
 
 // carryOut carries out what is accepted of a plan and nothing holds, as a run
-// does: after it was looked at again as a part, and without what needs something
-// that is not carried out. It looks after each step, and returns what was done.
+// does: step by step, each only once all that it needs is settled and it would
+// break nothing. It looks after each change, and returns what was done. Changes
+// that fail, where it is not nil, are not carried out though they were begun.
 func (w *world) carryOut(t require.TestingT, p *plan.Plan, accept func(*plan.Change) bool, look func()) (log []string) {
-	ready := map[string]bool{}
+	return w.run(t, p, accept, func(*plan.Change) bool { return false }, look)
+}
+
+func (w *world) run(t require.TestingT, p *plan.Plan, accept, fails func(*plan.Change) bool, look func()) (log []string) {
+	states := make([]decide.State, len(p.Changes))
+	settled := map[string]bool{}
 	for i := range p.Changes {
-		c := &p.Changes[i]
-		ready[c.ID] = len(c.Holds) == 0 && accept(c)
-	}
-	for again := true; again; {
-		again = false
-		var part []*plan.Change
-		for i := range p.Changes {
-			c := &p.Changes[i]
-			if ready[c.ID] && slices.ContainsFunc(c.Needs, func(n string) bool { return !ready[n] }) {
-				ready[c.ID] = false
-			}
-			if ready[c.ID] {
-				part = append(part, c)
-			}
-		}
-		for a, app := range w.apps {
-			of := slices.DeleteFunc(slices.Clone(part), func(c *plan.Change) bool { return c.App != app.ID })
-			for id := range guard.Recheck(app, w.accounts(a), of) {
-				ready[id], again = false, true
-			}
+		states[i] = decide.Refused
+		if c := &p.Changes[i]; len(c.Holds) == 0 && accept(c) {
+			states[i] = decide.Ready
 		}
 	}
-	for i := range p.Changes {
-		if c := &p.Changes[i]; ready[c.ID] {
-			w.apply(t, c)
-			log = append(log, c.ID)
+	c := course.New(p)
+	refused := map[int]bool{}
+	for step := c.Next(states); step != nil; step = c.Next(states) {
+		a := slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == p.Changes[step[0]].App })
+		var changes []*plan.Change
+		for _, i := range step {
+			require.Equal(t, w.apps[a].ID, p.Changes[i].App, "a step is of one application")
+			changes = append(changes, &p.Changes[i])
+		}
+		no := w.now(t).Try(func(string, *plan.Change) bool { return false }).Refuse(a, changes)
+		for _, i := range step {
+			ch := &p.Changes[i]
+			for _, need := range ch.Needs {
+				require.True(t, settled[need], "%s %s of %s runs without what it needs", ch.Verb, ch.Address(), ch.Account)
+			}
+			if _, held := no[ch.ID]; held {
+				states[i], refused[i] = decide.Held, true
+				continue
+			}
+			if fails(ch) {
+				states[i] = decide.Tried
+				continue
+			}
+			states[i], settled[ch.ID] = decide.Completed, true
+			w.apply(t, ch)
+			log = append(log, ch.ID)
 			look()
+		}
+		if len(no) < len(step) {
+			for i := range refused {
+				states[i] = decide.Ready
+			}
+			clear(refused)
 		}
 	}
 	return log
+}
+
+// now is how things are in the world, for what must hold at every step.
+func (w *world) now(t require.TestingT) *course.Now {
+	n := &course.Now{People: w.roster(t, nil), Apps: w.apps, Separations: w.apart, Today: today}
+	for a := range w.apps {
+		n.Accounts = append(n.Accounts, w.accounts(a))
+	}
+	n.PersonOf = diff.Match(diff.Input{People: n.People, Apps: n.Apps, Accounts: n.Accounts}).PersonOf
+	return n
 }
 
 func all(*plan.Change) bool { return true }

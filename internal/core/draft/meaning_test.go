@@ -3,6 +3,7 @@ package draft_test
 import (
 	"fmt"
 	"maps"
+	"pravet/internal/core/model"
 	"slices"
 	"strings"
 	"testing"
@@ -43,7 +44,7 @@ func TestWhatChangesMeanInTheEnd(t *testing.T) {
 			}
 		}
 		for _, c := range p.Changes {
-			if c.Verb == "suspend" || c.Verb == "remove" {
+			if c.Verb == model.Suspend || c.Verb == model.Remove {
 				steady[c.App+"/"+c.Account] = false
 			}
 		}
@@ -53,7 +54,7 @@ func TestWhatChangesMeanInTheEnd(t *testing.T) {
 		for i := range p.Changes {
 			c := &p.Changes[i]
 			name := c.App + "/" + c.Account
-			if c.Verb == "retire" && len(c.Holds) > 0 { // somebody holds it
+			if c.Verb == model.Retire && len(c.Holds) > 0 { // somebody holds it
 				continue
 			}
 			was := w.access()
@@ -63,27 +64,27 @@ func TestWhatChangesMeanInTheEnd(t *testing.T) {
 				things = append(things, *c.Thing)
 			}
 			switch c.Verb {
-			case "define", "retire":
+			case model.Define, model.Retire:
 				continue
-			case "redefine":
+			case model.Redefine:
 				later = append(later, w.reached(t, c, was)...)
 				continue
-			case "suspend", "restore", "remove":
+			case model.Suspend, model.Restore, model.Remove:
 				require.Len(t, things, len(was[name]), "%s %s", c.Verb, name)
 				continue
-			case "create":
+			case model.Create:
 				told[name], before[name], steady[name] = map[string]bool{}, map[string]bool{}, true
 			}
 			if !steady[name] {
 				continue
 			}
 			for _, th := range things {
-				key := th.Kind + "/" + th.Name
-				require.Equal(t, c.Effect != "widens", told[name][key], "%s %s of %s is told twice", c.Verb, key, name)
-				require.Equal(t, c.Effect != "widens", before[name][key], "%s %s of %s changes nothing in the end", c.Verb, key, name)
-				told[name][key] = c.Effect == "widens"
+				key := th.Kind.String() + "/" + th.Name
+				require.Equal(t, c.Effect != model.Widens, told[name][key], "%s %s of %s is told twice", c.Verb, key, name)
+				require.Equal(t, c.Effect != model.Widens, before[name][key], "%s %s of %s changes nothing in the end", c.Verb, key, name)
+				told[name][key] = c.Effect == model.Widens
 			}
-			require.True(t, c.Effect != "keeps" || len(things) == 0, "%s %s keeps access", c.Verb, name)
+			require.True(t, c.Effect != model.Keeps || len(things) == 0, "%s %s keeps access", c.Verb, name)
 		}
 		after := w.access()
 		for _, m := range later { // what comes back, or was there, is neither lost nor gained
@@ -109,7 +110,7 @@ type moved struct {
 // reached checks what a redefinition says of whom it reaches, and returns what
 // they gain and lose by it.
 func (w *world) reached(t require.TestingT, c *plan.Change, was map[string]map[string]bool) (out []moved) {
-	require.Equal(t, c.Effect != "keeps", c.Reach.Accounts > 0 && c.Attribute != "title")
+	require.Equal(t, c.Effect != model.Keeps, c.Reach.Accounts > 0 && c.Attribute != "title")
 	require.Len(t, c.Reach.People, c.Reach.Accounts)
 	if c.Attribute != "brings" {
 		return nil

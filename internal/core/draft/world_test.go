@@ -253,28 +253,28 @@ func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
 // apply carries one change out, and fails where an application would.
 func (w *world) apply(t require.TestingT, c *plan.Change) {
 	a := slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })
-	if verb, _ := model.ParseVerb(c.Verb); verb.OfThing() {
+	if c.Verb.OfThing() {
 		w.define(t, a, c)
 		return
 	}
 	state := w.state[a]
 	acc, exists := state[c.Account]
-	require.Equal(t, c.Verb != "create", exists, "%s %s", c.Verb, c.Account)
+	require.Equal(t, c.Verb != model.Create, exists, "%s %s", c.Verb, c.Account)
 	switch c.Verb {
-	case "create":
+	case model.Create:
 		acc = account{name: c.After.(map[string]string)["displayName"], open: true, held: map[string]bool{}}
-	case "remove":
+	case model.Remove:
 		delete(state, c.Account)
 		return
-	case "suspend", "restore":
-		acc.open = c.Verb == "restore"
-	case "update":
+	case model.Suspend, model.Restore:
+		acc.open = c.Verb == model.Restore
+	case model.Update:
 		require.Equal(t, "displayName", c.Attribute)
 		require.Equal(t, c.Before, acc.name)
 		acc.name = c.After.(string)
 	default:
-		thing := c.Thing.Kind + "/" + c.Thing.Name
-		gains := c.Effect == "widens"
+		thing := c.Thing.Kind.String() + "/" + c.Thing.Name
+		gains := c.Effect == model.Widens
 		if !gains || w.apps[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })].Effective == [model.Kinds]bool{} {
 			require.NotEqual(t, gains, acc.held[thing])
 		}

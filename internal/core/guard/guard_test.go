@@ -168,43 +168,6 @@ func TestEveryGuardHasADistinctName(t *testing.T) {
 	require.GreaterOrEqual(t, len(seen), 19)
 }
 
-// TestAPartIsCheckedByTheDefinitionsThatItLeaves: what a redefinition takes, or
-// gives, counts where it is among what is carried out, and not where it is not.
-func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
-	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{
-		{Kind: model.Role, Name: "boss", Define: true, Seats: -1, AtLeast: 0}, {Kind: model.Role, Name: "key", AtLeast: 1, Seats: -1}, {Kind: model.Role, Name: "other", Seats: -1},
-	}}
-	app.Index()
-	accounts := &model.Accounts{Attrs: nil, Sets: model.NewSets(), Key: &table.Column{}, Open: []bool{true, true},
-		Definitions: &model.Definitions{Of: []*model.Definition{{Kind: model.Role, Name: "boss", Brings: []string{"role key"}}, nil, nil}, Brings: true}}
-	accounts.Key.Append("ada")
-	accounts.Key.Append("bo")
-	accounts.Held = []uint32{accounts.Sets.Of([]int32{0}), accounts.Sets.Of([]int32{2})}
-	less := &plan.Change{ID: "less", App: "till", Verb: "redefine", Attribute: "brings", Before: []string{"role key"}, After: []string{}, Thing: &plan.Thing{Kind: "role", Name: "boss"}, Effect: "narrows"}
-	leave := &plan.Change{ID: "leave", App: "till", Verb: "revoke", Account: "ada", Thing: &plan.Thing{Kind: "role", Name: "boss"}, Effect: "narrows"}
-	grant := &plan.Change{ID: "grant", App: "till", Verb: "grant", Account: "bo", Thing: &plan.Thing{Kind: "role", Name: "key"}, Effect: "widens"}
-	suspend := &plan.Change{ID: "suspend", App: "till", Verb: "suspend", Account: "ada", Effect: "narrows"}
-	for _, c := range []struct {
-		changes []*plan.Change
-		held    []string
-	}{
-		{nil, nil},
-		{[]*plan.Change{less}, []string{"less"}},
-		{[]*plan.Change{leave}, []string{"leave"}},
-		{[]*plan.Change{suspend}, []string{"suspend"}},
-		{[]*plan.Change{less, grant}, nil},
-		{[]*plan.Change{leave, grant}, nil},
-		{[]*plan.Change{less, leave, suspend, grant}, nil},
-		{[]*plan.Change{less, leave}, []string{"leave", "less"}},
-	} {
-		got := guard.Recheck(app, accounts, c.changes)
-		require.Len(t, got, len(c.held), "%v", got)
-		for _, id := range c.held {
-			require.Contains(t, got[id], "only 0 active holders of role key would stay; at least 1 must", id)
-		}
-	}
-}
-
 // TestSeatsGoByRankStartAndId: who goes without is the same whatever the order
 // in which people stand in the files.
 func TestSeatsGoByRankStartAndId(t *testing.T) {
@@ -237,7 +200,7 @@ func TestSeatsGoByRankStartAndId(t *testing.T) {
 			var served []string
 			for _, want := range first {
 				for i := range p.Changes {
-					if c := &p.Changes[i]; c.Verb == "assign" && c.Person == want && len(c.Holds) == 0 {
+					if c := &p.Changes[i]; c.Verb == model.Assign && c.Person == want && len(c.Holds) == 0 {
 						served = append(served, want)
 					}
 				}

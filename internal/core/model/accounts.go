@@ -24,9 +24,30 @@ type Accounts struct {
 	// Definitions are the groups and roles that the application says it has; nil
 	// where the export does not show them.
 	Definitions *Definitions
+	// Nested are the groups that each group of the catalog is a member of in the
+	// application, by the numbers of things: who is in it is in those too. It is
+	// nil where the export shows no groups of their own.
+	Nested [][]int32
+	// Inner are groups outside the catalog that are members of those in it.
+	Inner []Dangling
+	// Dangling are members of groups that no account has the id of.
+	Dangling []Dangling
+	// Single tells of which kinds the export holds one name an account at the
+	// most, and Taken which accounts have one outside the catalog there.
+	Single [Kinds]bool
+	Taken  [Kinds]map[int32]bool
+	// Closed says why no account can be added, "" where one can.
+	Closed string
 	// Nameless counts rows that have no value in the match attribute.
 	Nameless int
 }
+
+// Dangling names a member of a group.
+type Dangling struct{ Group, Member string }
+
+// MaxName is how long an account's name may be, in bytes, as directories limit
+// theirs.
+const MaxName = 1024
 
 // UnmanagedThing names something held that the catalog does not list.
 type UnmanagedThing struct {

@@ -11,6 +11,7 @@ import (
 	"github.com/gowebpki/jcs"
 	"github.com/stretchr/testify/require"
 
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
 
@@ -19,10 +20,10 @@ func sample(changes int) *plan.Plan {
 		Changes: []plan.Change{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{}}
 	odd := []string{"plain", "a\u2028b\u2029", "\U0001F6A2", "<&>\"\\/", "\x00\x1f\x7f\t\n\r", "not \xff UTF-8", "\ufffd", "Ω\u00e9"}
 	for i := range changes {
-		c := plan.Change{App: "tickets", Verb: "update", Account: fmt.Sprint(odd[i/400%len(odd)], i), Person: "E1", Attribute: "displayName", After: "x\u007f\b", Effect: "keeps",
+		c := plan.Change{App: "tickets", Verb: model.Update, Account: fmt.Sprint(odd[i/400%len(odd)], i), Person: "E1", Attribute: "displayName", After: "x\u007f\b", Effect: model.Keeps,
 			Needs: []string{}, Reasons: []plan.Reason{{File: "p.csv", Line: 3, Says: "é"}}, Holds: []plan.Hold{}}
 		if i%50 == 7 {
-			c.Verb, c.Attribute, c.After = "create", "", map[string]string{"\ufb33": "x", "\U0001F6A2": "y", "a": "z"}
+			c.Verb, c.Attribute, c.After = model.Create, "", map[string]string{"\ufb33": "x", "\U0001F6A2": "y", "a": "z"}
 		}
 		c.ID = plan.ChangeID(&c)
 		p.Changes = append(p.Changes, c)
@@ -78,15 +79,15 @@ func TestNotAByteMayChange(t *testing.T) {
 // TestAChangeIsKnownByWhatItDoes: its id tells apart what is different, and
 // nothing else.
 func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
-	base := plan.Change{App: "a", Verb: "update", Account: "x", Person: "E1", Attribute: "title", Before: "1", After: "2"}
+	base := plan.Change{App: "a", Verb: model.Update, Account: "x", Person: "E1", Attribute: "title", Before: "1", After: "2"}
 	same := base
-	same.Effect, same.Reasons, same.Holds, same.Needs = "keeps", []plan.Reason{{Says: "other"}}, []plan.Hold{{}}, []string{"y"}
+	same.Effect, same.Reasons, same.Holds, same.Needs = model.Keeps, []plan.Reason{{Says: "other"}}, []plan.Hold{{}}, []string{"y"}
 	require.Equal(t, plan.ChangeID(&base), plan.ChangeID(&same))
 	seen := map[string]bool{plan.ChangeID(&base): true}
 	for _, change := range []func(*plan.Change){
 		func(c *plan.Change) { c.App = "ab" }, func(c *plan.Change) { c.Account = "xx" }, func(c *plan.Change) { c.Person = "E2" }, func(c *plan.Change) { c.Before = nil },
-		func(c *plan.Change) { c.After = "3" }, func(c *plan.Change) { c.Attribute = "name" }, func(c *plan.Change) { c.Thing = &plan.Thing{Kind: "role", Name: "r"} },
-		func(c *plan.Change) { c.App, c.Verb = "au", "pdate" },
+		func(c *plan.Change) { c.After = "3" }, func(c *plan.Change) { c.Attribute = "name" }, func(c *plan.Change) { c.Thing = &plan.Thing{Kind: model.Role, Name: "r"} },
+		func(c *plan.Change) { c.App = "au" },
 	} {
 		c := base
 		change(&c)
@@ -95,7 +96,7 @@ func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
 		require.Len(t, id, 12)
 		seen[id] = true
 	}
-	create := plan.Change{App: "a", Verb: "create", Account: "x", Person: "E1", After: map[string]string{"title": "1"}}
+	create := plan.Change{App: "a", Verb: model.Create, Account: "x", Person: "E1", After: map[string]string{"title": "1"}}
 	later := create
 	later.After = map[string]string{"title": "2"}
 	require.Equal(t, plan.ChangeID(&create), plan.ChangeID(&later))
