@@ -163,7 +163,7 @@ func (j *Job) redraft() error {
 			return fmt.Errorf("the plan was limited by a filter that cannot be read: %w", err)
 		}
 	}
-	today, err := prepare.Draft(j.state, j.ledger, j.Today, only)
+	today, err := prepare.Draft(j.state, j.ledger, j.Today, j.Today, only)
 	if err != nil {
 		return err
 	}

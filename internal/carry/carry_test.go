@@ -44,7 +44,7 @@ func newStage(t *testing.T) *stage {
 	s.ledger, err = ledger.Open(s.dir, ledger.Options{By: "Farah", Now: time.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { s.ledger.Close() })
-	p, err := prepare.Draft(s.read(t), s.ledger, s.today, nil)
+	p, err := prepare.Draft(s.read(t), s.ledger, s.today, s.today, nil)
 	require.NoError(t, err)
 	data, err := p.Seal()
 	require.NoError(t, err)

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
@@ -21,7 +22,7 @@ type readBack struct {
 }
 
 func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
-	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil), reach.New(app, accounts.Sets)}
+	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil), reach.New(graph.Exported(app, accounts), accounts.Sets)}
 }
 
 // renames are the new names of accounts that some of the changes have renamed, by
@@ -62,15 +63,15 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	}
 	switch verb {
 	case model.Suspend:
-		if r.accounts.Open[at] {
+		if r.accounts.Open(at) {
 			return false, "the account is still open"
 		}
 	case model.Restore:
-		if !r.accounts.Open[at] {
+		if !r.accounts.Open(at) {
 			return false, "the account is still blocked"
 		}
 	case model.Create:
-		if !r.accounts.Open[at] {
+		if !r.accounts.Open(at) {
 			return false, "the account is there, and blocked"
 		}
 		if attrs, ok := c.After.(map[string]any); ok {

@@ -21,7 +21,7 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 	add := func(name, title string, open bool, things ...int32) {
 		accounts.Attrs[0].Append(name)
 		accounts.Attrs[1].Append(title)
-		accounts.Open = append(accounts.Open, open)
+		accounts.States = append(accounts.States, model.StateOf(open))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(things))
 	}
 	seller, desk, seat := app.Thing(model.Role, "seller"), app.Thing(model.Group, "desk"), app.Thing(model.License, "seat")

@@ -108,7 +108,7 @@ func (c *program) register(dir string, l ledger.Ledger, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	return plans.Register(c.ctx, l, tree, p, plans.Folder+"/"+p.ID+".json")
+	return plans.Register(c.ctx, l, tree, p, plans.Folder+"/"+p.ID+".json", day.Of(c.Now()))
 }
 
 // job reads all that a run needs, once the books of runs that were cut off are

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
@@ -75,7 +76,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		if err := s.Repo.CheckFilter(selection, "--only"); err != nil {
 			return usage("%w", err)
 		}
-		p, err := prepare.Draft(s, l, today, selection)
+		p, err := prepare.Draft(s, l, today, day.Of(c.Now()), selection)
 		if err != nil {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -57,10 +58,11 @@ func (r *Repo) clashesAlong() {
 // both of, on a day. O(people + classes · kits).
 func (r *Repo) Clashes(today day.Day) {
 	var sets []*model.Sets
-	for range r.Apps {
-		sets = append(sets, model.NewSets())
+	var graphs []*graph.Graph
+	for _, app := range r.Apps {
+		sets, graphs = append(sets, model.NewSets()), append(graphs, graph.Catalog(app))
 	}
-	due := entitle.Compute(entitle.Input{People: r.People, Apps: r.Apps, Kits: r.Kits, Sets: sets, Today: today})
+	due := entitle.Compute(entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today})
 	people, first := make([]int, len(due.Classes)), make([]int, len(due.Classes))
 	for p, c := range due.Of {
 		if people[c] == 0 {

@@ -24,7 +24,7 @@ var known = []string{
 	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted", "nickName",
 	"email", "phone", "title", "department", "division", "organization", "costCenter", "employeeNumber", "manager", "userType",
 	"externalId", "locale", "timezone", "preferredLanguage", "country", "location", "profileUrl",
-	"starts", "ends", "away", "away.from", "away.to",
+	"starts", "ends", "away", "away.from", "away.to", "formerly",
 }
 
 // attribute reports a name that is no person attribute.

@@ -8,6 +8,7 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -108,9 +109,9 @@ func (r *Repo) resolveSeparations(all []pending) {
 // another of the same set along, a kit that gives two of them.
 func (r *Repo) breaks(s *model.Separation) {
 	for _, x := range s.Apart {
-		app := r.Apps[x.App]
+		app, g := r.Apps[x.App], graph.Catalog(r.Apps[x.App])
 		for _, y := range s.Apart {
-			if chain := app.Chain(x.Thing, y.Thing); x.App == y.App && len(chain) > 1 {
+			if chain := g.Chain(x.Thing, y.Thing); x.App == y.App && len(chain) > 1 {
 				r.fail(s.Pos, "separation", fmt.Sprintf("%s brings %s along, so nobody could hold it: %s", app.Address(x.Thing), app.Address(y.Thing), s.Name), "keep other things apart")
 			}
 		}
@@ -122,7 +123,7 @@ func (r *Repo) breaks(s *model.Separation) {
 				gives = append(slices.Clone(gives), r.Kits[w].Gives...)
 			}
 			return slices.ContainsFunc(gives, func(g model.Give) bool {
-				return g.App == x.App && slices.ContainsFunc(g.Things, func(t int32) bool { return r.Apps[x.App].Chain(t, x.Thing) != nil })
+				return g.App == x.App && slices.ContainsFunc(g.Things, func(t int32) bool { return graph.Catalog(r.Apps[x.App]).Chain(t, x.Thing) != nil })
 			})
 		}
 		if both := s.Break(given); len(both) > 1 {

@@ -148,7 +148,12 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				model.Count(len(row), "field", "fields"), len(l.Header)), "the export is damaged; export it again")
 		}
 		if l.Key >= 0 && row[l.Key] == "" {
-			b.out.Nameless++
+			b.unnamed(model.Pos{File: name, Line: line}, func(n int) string {
+				if at := l.Attrs[n]; at >= 0 {
+					return row[at]
+				}
+				return ""
+			})
 			continue
 		}
 		if l.Key >= 0 && len(row[l.Key]) > model.MaxName {
@@ -196,7 +201,7 @@ func (b *builder) reserve(rows int) {
 	if b.own != nil {
 		b.own.Reserve(rows)
 	}
-	b.out.Open = slices.Grow(b.out.Open, rows)
+	b.out.States = slices.Grow(b.out.States, rows)
 	b.out.Held = slices.Grow(b.out.Held, rows)
 	b.out.Line = slices.Grow(b.out.Line, rows)
 }

@@ -67,7 +67,7 @@ func read(t testing.TB, spec *export.Spec, contents ...string) ([]string, *model
 			held = append(held, a.Things[th].Name)
 		}
 		state := "open"
-		if !accounts.Open[i] {
+		if !accounts.Open(i) {
 			state = "blocked"
 		}
 		out = append(out, fmt.Sprintf("%s %s %s %s", accounts.Key.At(i), state, accounts.Attr(1, i), strings.Join(held, "+")))
@@ -80,7 +80,7 @@ func TestCSVIsReadThroughTheApplicationsColumns(t *testing.T) {
 		"Open,maren,m@x,\"a,\nb\",bridge, seller ; lead ,seat\r\n\r\nBlocked,søren,,,,seller;chef;,\r\nOpen,,,,,,\r\n")
 	require.NoError(t, err)
 	require.Equal(t, []string{"maren open m@x seat+bridge+lead+seller", "søren blocked  seller"}, got)
-	require.Equal(t, 1, accounts.Nameless)
+	require.Len(t, accounts.Unnamed, 1)
 	require.Equal(t, map[model.UnmanagedThing]int{{Kind: model.Role, Name: "chef"}: 1}, accounts.Unmanaged)
 	require.Equal(t, 5, accounts.Pos(1).Line)
 }

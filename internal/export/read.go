@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
@@ -236,8 +237,27 @@ func (b *builder) hold(cells [model.Kinds]*cell) uint32 {
 	return u
 }
 
+// unnamed notes an account that has no value in the match attribute, and by what
+// else it may be known; attr gives an attribute by its number.
+func (b *builder) unnamed(pos model.Pos, attr func(n int) string) {
+	u := model.Unnamed{Pos: pos}
+	for n, a := range b.app.Attrs {
+		v := strings.Clone(attr(n))
+		switch {
+		case v == "":
+		case a.Name == "displayName":
+			u.Name = v
+		case a.Name == "department":
+			u.Department = v
+		default:
+			u.Values = append(u.Values, model.Told{Attr: a.Name, Value: v})
+		}
+	}
+	b.out.Unnamed = append(b.out.Unnamed, u)
+}
+
 func (b *builder) add(open bool, held uint32) {
-	b.out.Open = append(b.out.Open, open)
+	b.out.States = append(b.out.States, model.StateOf(open))
 	b.out.Held = append(b.out.Held, held)
 	b.count++
 }
@@ -287,10 +307,10 @@ func (b *builder) defined() {
 
 // direct leaves of what is shown what is held directly, once for each set.
 func (b *builder) direct() {
-	sets, app := b.out.Sets, b.app.As(b.out.Definitions)
+	sets, g := b.out.Sets, graph.Exported(b.app, b.out)
 	direct := make([]uint32, sets.Count())
 	for set := range direct {
-		direct[set] = app.Direct(sets, uint32(set))
+		direct[set] = g.Direct(b.app, sets, uint32(set))
 	}
 	for i, set := range b.out.Held {
 		b.out.Held[i] = direct[set]

@@ -1,11 +1,13 @@
 package export
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -314,8 +316,7 @@ func (r *scimReader) user(v Value) error {
 		return err
 	}
 	if key == "" {
-		r.b.out.Nameless++
-		return nil
+		return r.unnamed(v)
 	}
 	if len(key) > model.MaxName {
 		return fmt.Errorf("the %s of this user is longer than %d bytes", r.b.app.Match, model.MaxName)
@@ -357,6 +358,33 @@ func (r *scimReader) user(v Value) error {
 	}
 	r.b.add(open, r.b.hold(cells))
 	return nil
+}
+
+// unnamed notes a user without a value in the match attribute; what identifies
+// users is read whether the application's file names it or not.
+func (r *scimReader) unnamed(v Value) error {
+	values := map[string]string{}
+	for _, attr := range []string{"id", "externalId", "userName", "email", "employeeNumber"} {
+		text, err := SCIMText(v, SCIMPath(r.spec, attr))
+		if err != nil {
+			return err
+		}
+		values[attr] = text
+	}
+	var failed error
+	r.b.unnamed(model.Pos{}, func(n int) string {
+		text, err := SCIMText(v, r.sinks[n].path)
+		failed = cmp.Or(failed, err)
+		delete(values, r.b.app.Attrs[n].Name)
+		return text
+	})
+	u := &r.b.out.Unnamed[len(r.b.out.Unnamed)-1]
+	for _, attr := range slices.Sorted(maps.Keys(values)) {
+		if text := values[attr]; text != "" {
+			u.Values = append(u.Values, model.Told{Attr: attr, Value: strings.Clone(text)})
+		}
+	}
+	return failed
 }
 
 // SCIMOpen tells whether a user may sign in: whatever active says, true where it

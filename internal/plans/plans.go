@@ -142,7 +142,7 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 // the files and the exports as they are here, and must come out the same. When an
 // export was taken is the one thing that may differ, where it has no time of its
 // own.
-func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string) error {
+func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string, clock day.Day) error {
 	fail := func(err error) error {
 		return fmt.Errorf("plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, and nothing was changed: %w", p.ID, err)
 	}
@@ -164,7 +164,7 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 	if err != nil {
 		return fail(err)
 	}
-	ours, err := prepare.Draft(s, l, today, only)
+	ours, err := prepare.Draft(s, l, today, clock, only)
 	if err != nil {
 		return fail(err)
 	}

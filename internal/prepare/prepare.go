@@ -140,15 +140,16 @@ func exported(state *connect.State) *draft.Export {
 	}
 }
 
-// Draft drafts a plan from a State and the ledger.
-func Draft(s *State, l ledger.Ledger, today day.Day, only *filter.Filter) (*plan.Plan, error) {
+// Draft drafts a plan for a day from a State and the ledger; clock is the day on
+// which that is done.
+func Draft(s *State, l ledger.Ledger, today, clock day.Day, only *filter.Filter) (*plan.Plan, error) {
 	revision, clean := gitrepo.Revision(s.Repo.Dir)
 	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
 	if err != nil {
 		return nil, err
 	}
 	in := draft.Input{
-		Organization: s.Repo.Organization, Today: today, Only: only, PeopleBefore: -1,
+		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
 		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Guards: s.Repo.Guards,
 		Exports: s.Exports, Lifts: s.Repo.Lifts, Rejections: rejections,

@@ -131,7 +131,7 @@ func (w *smallWorld) draft(t *testing.T) *plan.Plan {
 		}
 	}
 	require.NoError(t, err)
-	p, err := prepare.Draft(s, l, w.today, nil)
+	p, err := prepare.Draft(s, l, w.today, w.today, nil)
 	require.NoError(t, err)
 	return p
 }

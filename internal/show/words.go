@@ -88,7 +88,7 @@ func Means(c *plan.Change) string {
 		}
 	}
 	switch {
-	case c.Stays && c.Effect == model.Widens:
+	case c.Stays && c.Thing != nil && c.Verb == model.Gaining(c.Thing.Kind):
 		out = append(out, "it was there already, brought along by something else")
 	case c.Stays && c.Effect == model.Narrows:
 		out = append(out, "it stays, brought along by something else")

@@ -92,7 +92,7 @@ func readBack(t *rapid.T, dir string, spec *export.Spec, app *model.App) (out []
 			roles = append(roles, app.Things[th].Name)
 		}
 		slices.Sort(roles)
-		out = append(out, fmt.Sprintf("%s|%s|%v|%v", accounts.Key.At(i), accounts.Attr(1, i), accounts.Open[i], roles))
+		out = append(out, fmt.Sprintf("%s|%s|%v|%v", accounts.Key.At(i), accounts.Attr(1, i), accounts.Open(i), roles))
 	}
 	slices.Sort(out)
 	return out

@@ -51,7 +51,7 @@ func large(t require.TestingT, n int) access.Input {
 		name := fmt.Sprintf("user.%07d", i)
 		people.Add(file, i+2, attrs, []string{fmt.Sprint("P", i), name, fmt.Sprintf("%02d", i%100)})
 		accounts.Key.Append(name)
-		accounts.Open = append(accounts.Open, i%50 != 0)
+		accounts.States = append(accounts.States, model.StateOf(i%50 != 0))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of([]int32{app.Thing(model.Group, fmt.Sprintf("team %02d", i%100))}))
 	}
 	people.Close()

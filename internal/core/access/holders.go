@@ -31,10 +31,10 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 		if !direct && (!effective || !v.reach[thing.App].Has(set, thing.Thing)) {
 			continue
 		}
-		h := Holder{Account: accounts.Key.At(i), Open: accounts.Open[i], Through: []string{}, State: OfNobody, Kits: []string{}}
+		h := Holder{Account: accounts.Key.At(i), Open: accounts.Open(i), Through: []string{}, State: OfNobody, Kits: []string{}}
 		if !direct {
 			for _, t := range accounts.Sets.Members(set) {
-				if app.Chain(t, thing.Thing) != nil {
+				if v.graphs[thing.App].Chain(t, thing.Thing) != nil {
 					h.Through = append(h.Through, app.Things[t].String())
 				}
 			}

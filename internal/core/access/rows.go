@@ -137,7 +137,7 @@ func (v *View) accountValues(a, at int, column string) []string {
 	case "account":
 		return one(accounts.Key.At(at))
 	case "active":
-		return one(fmt.Sprint(accounts.Open[at]))
+		return one(fmt.Sprint(accounts.Open(at)))
 	case "person", "name", "stage":
 		if p < 0 {
 			return nil
@@ -225,7 +225,7 @@ func (v *View) thingRows() *Rows {
 			case "price":
 				return one(t.Price.String())
 			case "brings":
-				return v.names(x.App, v.Sets[x.App].Of(app.Implied([]int32{x.Thing})), -1)
+				return v.names(x.App, v.Sets[x.App].Of(v.graphs[x.App].Along(x.Thing)), -1)
 			case "kits":
 				return v.kitsGiving(x.AppThing)
 			case "holders", "active":

@@ -62,7 +62,7 @@ func (v *View) Seats() (out []Seats) {
 			switch {
 			case v.PersonOf[x.App][at] < 0:
 				s.Nobodys++
-			case !accounts.Open[at]:
+			case !accounts.Open(at):
 				s.Blocked++
 			}
 		}
@@ -111,7 +111,7 @@ type Month struct {
 func (v *View) Ahead(to day.Day) (out []Month) {
 	licenses := v.Licenses()
 	for from := v.Today; from <= to; from = from.NextMonth() {
-		due := entitle.Compute(entitle.Input{People: v.People, Apps: v.Apps, Kits: v.Kits, Sets: v.Sets, Today: from})
+		due := entitle.Compute(entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: from})
 		out = append(out, Month{from, v.needed(due, stage.Of(v.People, from), licenses)})
 	}
 	return out

@@ -9,8 +9,10 @@ package access
 import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
@@ -38,8 +40,9 @@ type View struct {
 	Explain *explain.Explainer
 	Sets    []*model.Sets // of each application
 
-	AccountOf [][]int32 // application → person → account, or diff.None; nil where no export was read
-	PersonOf  [][]int32 // application → account → person, or diff.None
+	AccountOf [][]int32      // application → person → account, or diff.None; nil where no export was read
+	PersonOf  [][]int32      // application → account → person, or diff.None
+	graphs    []*graph.Graph // what should bring what along in each application
 	reach     []*reach.Reacher
 	only      []string // applications whose licenses are counted
 }
@@ -49,17 +52,18 @@ type View struct {
 func Look(in Input) *View {
 	v := &View{Input: in}
 	for a, app := range in.Apps {
-		sets := model.NewSets()
-		if in.Accounts[a] != nil {
-			sets = in.Accounts[a].Sets
-			app = app.As(in.Accounts[a].Definitions)
+		sets, wanted := model.NewSets(), graph.Catalog(app)
+		exported := wanted
+		if of := in.Accounts[a]; of != nil {
+			sets, wanted, exported = of.Sets, graph.Wanted(app, of), graph.Exported(app, of)
 		}
 		v.Sets = append(v.Sets, sets)
-		v.reach = append(v.reach, reach.New(app, sets))
+		v.graphs = append(v.graphs, wanted)
+		v.reach = append(v.reach, reach.New(exported, sets))
 	}
-	v.Due = entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Today: in.Today})
+	v.Due = entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today})
 	v.Stages = stage.Of(in.People, in.Today)
-	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: v.Sets, Accounts: in.Accounts, Due: v.Due, Today: in.Today}
+	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Accounts: in.Accounts, Due: v.Due, Today: in.Today}
 	match := diff.Match(diff.Input{People: in.People, Apps: in.Apps, Accounts: in.Accounts})
 	v.AccountOf, v.PersonOf = match.AccountOf, match.PersonOf
 	return v
@@ -71,7 +75,7 @@ func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]]
 // Should is the set of all that a person should have in an application in the
 // end; account tells whether an account should be open there at all.
 func (v *View) Should(p, app int) (set uint32, account bool) {
-	if d := v.due(p, app); v.Stages[p] == stage.Here && d.Account() {
+	if d := v.due(p, app); duty.Of(v.Stages[p], d.Account(), model.NoAccount).Acts {
 		return d.Reach, true
 	}
 	return 0, false
@@ -113,7 +117,7 @@ func (v *View) state(p, app int, thing int32) string {
 	switch {
 	case has && v.Sets[app].Has(should, thing):
 		return Has
-	case has && v.Stages[p] != stage.Here:
+	case has && duty.Of(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == duty.Keep:
 		return Kept
 	case has:
 		return ToGo

@@ -3,6 +3,7 @@ package access
 import (
 	"cmp"
 	"fmt"
+	"pravet/internal/core/duty"
 	"slices"
 	"strings"
 
@@ -150,7 +151,7 @@ func (v *View) apart(p int, only *model.AppThing) []Reason {
 			return v.Sets[x.App].Has(v.has(p, x.App), x.Thing) || v.Sets[x.App].Has(should, x.Thing)
 		}) {
 			both = append(both, v.Apps[x.App].Address(x.Thing).String()+", "+v.state(p, x.App, x.Thing))
-			concerns = concerns || only.App == x.App && v.Apps[x.App].Chain(only.Thing, x.Thing) != nil
+			concerns = concerns || only.App == x.App && v.graphs[x.App].Chain(only.Thing, x.Thing) != nil
 		}
 		if len(both) < 2 || !concerns {
 			continue
@@ -170,12 +171,12 @@ func (v *View) apart(p int, only *model.AppThing) []Reason {
 // to that.
 func (v *View) item(p, app int, t int32, pos model.Pos, only *model.AppThing) (Item, bool) {
 	a := v.Apps[app]
-	if only != nil && (only.App != app || a.Chain(t, only.Thing) == nil) {
+	if only != nil && (only.App != app || v.graphs[app].Chain(t, only.Thing) == nil) {
 		return Item{}, false
 	}
 	out := Item{Thing: a.Address(t).String(), State: v.state(p, app, t), Place: place(pos), Brings: []Item{}}
 	if only == nil || only.Thing != t {
-		for _, next := range a.Things[t].Implies {
+		for _, next := range v.graphs[app].Brings(t) {
 			if x, ok := v.item(p, app, next, a.Things[t].Pos, only); ok {
 				out.Brings = append(out.Brings, x)
 			}
@@ -234,28 +235,26 @@ func (v *View) accountOf(p, app int) Account {
 	if v.AccountOf[app] != nil {
 		out.State = "none"
 	}
-	at := v.account(p, app)
+	at, state := v.account(p, app), model.NoAccount
 	if at >= 0 {
-		out.Account, out.State = v.Accounts[app].Key.At(at), "blocked"
-		if v.Accounts[app].Open[at] {
-			out.State = "open"
-		}
+		state = v.Accounts[app].States[at]
+		out.Account, out.State = v.Accounts[app].Key.At(at), state.String()
 	}
-	_, should := v.Should(p, app)
-	switch d := v.due(p, app); {
-	case should && out.State == "open":
-		out.Should = "stays open"
-	case should && out.State == "blocked":
-		out.Should = "is to be restored"
-	case should && out.State == "none":
-		out.Should = "is to be created"
-	case should:
+	d := v.due(p, app)
+	do := duty.Of(v.Stages[p], d.Account(), state)
+	switch {
+	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
 		out.Should = "is due"
+	case do.Acts:
+		out.Should = map[model.Verb]string{model.Create: "is to be created", model.Restore: "is to be restored", model.Suspend: "is to be suspended"}[do.Verb]
+	case state == model.Open:
+		out.Should = "stays open"
+	case state == model.Blocked:
+		out.Should = "stays blocked"
 	default:
-		out.Should = map[string]string{"open": "is to be suspended", "blocked": "stays blocked"}[out.State]
-		if out.Should == "" {
-			out.Should = "none is due"
-		}
+		out.Should = "none is due"
+	}
+	if do.Holdings != duty.Align {
 		switch {
 		case v.Stages[p] != stage.Here:
 			out.Should += ": " + map[stage.Stage]string{stage.Away: "away", stage.NotYet: "not yet here", stage.Gone: "no longer here"}[v.Stages[p]]

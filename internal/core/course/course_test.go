@@ -76,7 +76,7 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		{Kind: model.Role, Name: "boss", Define: true, Seats: -1, AtLeast: 0}, {Kind: model.Role, Name: "key", AtLeast: 1, Seats: -1}, {Kind: model.Role, Name: "other", Seats: -1},
 	}}
 	app.Index()
-	accounts := &model.Accounts{Attrs: nil, Sets: model.NewSets(), Key: &table.Column{}, Open: []bool{true, true},
+	accounts := &model.Accounts{Attrs: nil, Sets: model.NewSets(), Key: &table.Column{}, States: []model.State{model.Open, model.Open},
 		Definitions: &model.Definitions{Of: []*model.Definition{{Kind: model.Role, Name: "boss", Brings: []string{"role key"}}, nil, nil}, Brings: true}}
 	accounts.Key.Append("ada")
 	accounts.Key.Append("bo")

@@ -7,6 +7,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -141,7 +142,7 @@ func (t *Trial) simulate(a int) *simulation {
 	n := t.now
 	app, accounts := n.Apps[a], n.Accounts[a]
 	s := &simulation{Now: n, trial: t, a: a, app: app, accounts: accounts, defs: accounts.Definitions, of: map[string]*state{}, byPerson: map[int32][]*state{}}
-	s.reach = reach.New(app.As(s.defs), accounts.Sets)
+	s.reach = s.reacher()
 	for t := range app.Things {
 		thing := &app.Things[t]
 		if thing.Kind == model.License && thing.Seats >= 0 {
@@ -161,6 +162,13 @@ func (t *Trial) simulate(a int) *simulation {
 		s.count()
 	}
 	return s
+}
+
+// reacher reaches by the definitions as they are in thought.
+func (s *simulation) reacher() *reach.Reacher {
+	as := *s.accounts
+	as.Definitions = s.defs
+	return reach.New(graph.Exported(s.app, &as), s.accounts.Sets)
 }
 
 // count counts the holders of what is limited, with what was carried out in
@@ -193,7 +201,7 @@ func (s *simulation) each(f func(state)) {
 				continue
 			}
 		}
-		f(state{set, s.accounts.Open[i], diff.None})
+		f(state{set, s.accounts.Open(i), diff.None})
 	}
 	if seen == len(s.of) {
 		return
@@ -211,7 +219,7 @@ func (s *simulation) account(c *plan.Change) *state {
 	if st == nil {
 		st = &state{person: diff.None}
 		if at := s.index.Find(c.Account); at >= 0 {
-			st.set, st.open, st.person = s.accounts.Held[at], s.accounts.Open[at], s.PersonOf[s.a][at]
+			st.set, st.open, st.person = s.accounts.Held[at], s.accounts.Open(at), s.PersonOf[s.a][at]
 		} else if c.Person != "" {
 			st.person = s.row(c.Person)
 		}
@@ -382,7 +390,7 @@ func (s *simulation) exception(sep *model.Separation, p int32) *model.Exception 
 func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change) bool) *plan.Hold {
 	before, defs, counts := s.reach, s.defs, slices.Clone(s.limited)
 	s.defs = redefined(s.defs, s.app, c)
-	s.reach = reach.New(s.app.As(s.defs), s.accounts.Sets)
+	s.reach = s.reacher()
 	s.count()
 	var h *plan.Hold
 	for i := range s.limited {
@@ -416,7 +424,7 @@ func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
 			}
 			st := s.of[s.accounts.Key.At(i)]
 			if st == nil {
-				st = &state{s.accounts.Held[i], s.accounts.Open[i], p}
+				st = &state{s.accounts.Held[i], s.accounts.Open(i), p}
 			}
 			gains := slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool {
 				return x.App == s.a && now.Has(st.set, x.Thing) && !before.Has(st.set, x.Thing)

@@ -1,6 +1,9 @@
 package diff
 
-import "pravet/internal/core/model"
+import (
+	"pravet/internal/core/graph"
+	"pravet/internal/core/model"
+)
 
 // The attributes of a definition.
 const (
@@ -17,15 +20,19 @@ func (w *walker) definitions() {
 	if defs == nil {
 		return
 	}
+	depths := graph.Catalog(w.app).Depths()
 	for t := range w.app.Things {
 		thing := &w.app.Things[t]
 		if !thing.Define {
 			continue
 		}
-		c := Change{App: w.a, Person: None, Account: None, Thing: int32(t), Attr: None, Why: IsDefined, Depth: w.depth(int32(t), 0)}
+		c := Change{App: w.a, Person: None, Account: None, Thing: int32(t), Attr: None, Why: IsDefined, Depth: depths[t]}
 		is, want := defs.Of[t], w.app.Defined(int32(t))
 		switch {
 		case is == nil && !thing.Retire:
+			// Who has the thing already, by something that brings it, gains what
+			// it is to bring along.
+			c.Sense, c.To = More, want.Brings
 			w.add(c, model.Define)
 		case is == nil:
 		case thing.Retire:
@@ -44,18 +51,6 @@ func (w *walker) definitions() {
 			}
 		}
 	}
-}
-
-// depth is how deep a thing's own are nested; what brings itself along was
-// refused when it was read.
-func (w *walker) depth(t int32, level int) int {
-	deepest := 0
-	for _, next := range w.app.Things[t].Implies {
-		if level < len(w.app.Things) {
-			deepest = max(deepest, 1+w.depth(next, level+1))
-		}
-	}
-	return deepest
 }
 
 func (w *walker) redefine(c Change, field string, is, want []string) {

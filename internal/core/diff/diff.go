@@ -5,8 +5,10 @@ package diff
 
 import (
 	"slices"
+	"strings"
 	"sync"
 
+	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
@@ -61,7 +63,7 @@ type Change struct {
 	Field    string // of a redefinition: Title, Permissions or Brings
 	Sense    Sense
 	From, To []string // of a list
-	Through  []int32  // the accounts that gain or lose something by it
+	Through  []int32  // the accounts that gain or lose something by it, or by the beginning of a definition
 	Depth    int      // of a definition: how many of what it brings along stand below it, one below the other
 }
 
@@ -89,6 +91,12 @@ type Pair struct {
 // brings it along.
 type Double struct{ App, Account, Thing int32 }
 
+// A Repeated is a name that more than one account of nobody has.
+type Repeated struct {
+	App int32
+	Key string
+}
+
 // Result is all differences.
 type Result struct {
 	Changes   []Change
@@ -97,13 +105,14 @@ type Result struct {
 	Accounts  []Pair    // two accounts for one person; First is the one compared
 	Persons   []Pair    // two persons for one account
 	Doubles   []Double
+	Repeated  []Repeated
 	Strays    []Change // strays that are only reported, Verb unused
 }
 
-// Compute compares, the applications side by side. It costs O(people +
-// accounts) for each, and a set comparison for each distinct pair of sets.
+// Compute compares the applications, concurrently. It costs O(people + accounts)
+// for each, and a set comparison for each distinct pair of sets.
 func Compute(in Input) *Result {
-	return sideBySide(in, func(w *walker) {
+	return concurrently(in, func(w *walker) {
 		w.match()
 		w.definitions()
 		w.persons()
@@ -113,9 +122,9 @@ func Compute(in Input) *Result {
 
 // Match only finds whose each account is. Of the input, people, applications
 // and accounts are looked at.
-func Match(in Input) *Result { return sideBySide(in, (*walker).match) }
+func Match(in Input) *Result { return concurrently(in, (*walker).match) }
 
-func sideBySide(in Input, walk func(*walker)) *Result {
+func concurrently(in Input, walk func(*walker)) *Result {
 	parts := make([]*walker, len(in.Apps))
 	var wait sync.WaitGroup
 	for a, app := range in.Apps {
@@ -137,6 +146,7 @@ func sideBySide(in Input, walk func(*walker)) *Result {
 		out.Accounts = append(out.Accounts, w.out.Accounts...)
 		out.Persons = append(out.Persons, w.out.Persons...)
 		out.Doubles = append(out.Doubles, w.out.Doubles...)
+		out.Repeated = append(out.Repeated, w.out.Repeated...)
 		out.Strays = append(out.Strays, w.out.Strays...)
 	}
 	return out
@@ -205,17 +215,26 @@ func (w *walker) better(p, i, than int32) bool {
 			return x < y
 		}
 	}
-	if w.accounts.Open[i] != w.accounts.Open[than] {
-		return w.accounts.Open[i]
+	if x, y := w.accounts.States[i], w.accounts.States[than]; x != y {
+		return x == model.Open
 	}
 	members := w.accounts.Sets.Members
 	return slices.Compare(members(w.accounts.Held[i]), members(w.accounts.Held[than])) < 0
 }
 
-// persons walks the people by the table of what is due (docs/plans.md).
+// persons walks the people by the table of what is due (core/duty).
 func (w *walker) persons() {
 	for _, at := range w.app.Attrs {
 		w.follows = append(w.follows, w.in.People.Column(at.Person))
+	}
+	others := map[int32][]int32{} // person → accounts beside the one that is compared
+	for _, p := range w.out.Accounts {
+		person := w.personOf[p.First]
+		for _, at := range []int32{p.First, p.Second} {
+			if at != w.accountOf[person] && !slices.Contains(others[person], at) {
+				others[person] = append(others[person], at)
+			}
+		}
 	}
 	for p := range w.accountOf {
 		class := &w.in.Due.Classes[w.in.Due.Of[p]]
@@ -224,33 +243,102 @@ func (w *walker) persons() {
 		if account == None && !due.Account() || !class.Selected {
 			continue
 		}
-		c := Change{App: w.a, Person: int32(p), Account: account, Thing: None, Attr: None}
-		if account != None {
-			c.Key = w.accounts.Key.At(int(account))
-		} else if w.people != nil {
-			c.Key = w.people.At(p)
-		}
-		switch st := w.in.Stages[p]; {
-		case st != stage.Here:
-			if account != None && w.accounts.Open[account] {
-				c.Why = stageWhy[st]
-				w.add(c, model.Suspend)
+		from := len(w.out.Changes)
+		w.person(int32(p), account, due)
+		if more := others[int32(p)]; len(more) > 0 {
+			for _, at := range more {
+				w.second(int32(p), at, due)
 			}
-		case due.Account():
-			w.bringInLine(c, due)
-		default:
-			c.Why = NothingDue
-			if !due.InScope {
-				c.Why = OutOfScope
-			}
-			if w.accounts.Open[account] {
-				w.add(c, model.Suspend)
-			}
-			for _, t := range w.accounts.Sets.Members(w.accounts.Held[account]) {
-				w.lose(c, t)
-			}
+			w.out.Changes = append(w.out.Changes[:from], distinct(w.out.Changes[from:])...)
 		}
 	}
+}
+
+// person compares the account that is a person's with what is due to it.
+func (w *walker) person(p, account int32, due *entitle.Due) {
+	c := Change{App: w.a, Person: p, Account: account, Thing: None, Attr: None}
+	state := model.NoAccount
+	if account != None {
+		c.Key, state = w.accounts.Key.At(int(account)), w.accounts.States[account]
+	} else if w.people != nil {
+		c.Key = w.people.At(int(p))
+	}
+	do := w.duty(&c, due, state)
+	if do.Acts && do.Verb == model.Create && c.Key == "" {
+		// Without a value to match by there is no account to make; the
+		// guard of needed attributes speaks of it.
+		c.Key = w.in.People.Get(int(p), "userName")
+	}
+	if do.Acts {
+		w.add(c, do.Verb)
+	}
+	switch do.Holdings {
+	case duty.Align:
+		w.bringInLine(c, due)
+	case duty.Strip:
+		w.strip(c)
+	}
+}
+
+// duty is what is due to an account, with why it is where that is less than it
+// has.
+func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty {
+	at := w.in.Stages[c.Person]
+	switch {
+	case at != stage.Here:
+		c.Why = stageWhy[at]
+	case due.Account():
+		c.Why = Gives
+	case due.InScope:
+		c.Why = NothingDue
+	default:
+		c.Why = OutOfScope
+	}
+	return duty.Of(at, due.Account(), state)
+}
+
+// second takes from another account of a person what is not due to them: what
+// narrows reaches all of someone's accounts, and what widens none but the one
+// that counts.
+func (w *walker) second(p, account int32, due *entitle.Due) {
+	c := Change{App: w.a, Person: p, Account: account, Key: w.accounts.Key.At(int(account)), Thing: None, Attr: None}
+	do := w.duty(&c, due, w.accounts.States[account])
+	if do.Acts && do.Verb == model.Suspend {
+		w.add(c, model.Suspend)
+	}
+	switch do.Holdings {
+	case duty.Align:
+		c.Why = NotGiven
+		for _, t := range w.delta(due, w.accounts.Held[account]).drop {
+			w.lose(c, t)
+		}
+	case duty.Strip:
+		w.strip(c)
+	}
+}
+
+// strip takes away all that an account holds of the catalog.
+func (w *walker) strip(c Change) {
+	for _, t := range w.accounts.Sets.Members(w.accounts.Held[c.Account]) {
+		w.lose(c, t)
+	}
+}
+
+// distinct drops changes that do the same to accounts of the same name: two rows
+// of one name are changed as one.
+func distinct(changes []Change) []Change {
+	type what struct {
+		key         string
+		verb        model.Verb
+		thing, attr int32
+	}
+	seen := map[what]bool{}
+	return slices.DeleteFunc(changes, func(c Change) bool {
+		k := what{c.Key, c.Verb, c.Thing, c.Attr}
+		again := seen[k]
+		seen[k] = true
+		return again
+	})
 }
 
 func (w *walker) add(c Change, v model.Verb) {
@@ -263,21 +351,13 @@ func (w *walker) lose(c Change, thing int32) {
 	w.add(c, model.Losing(w.app.Things[thing].Kind))
 }
 
+// bringInLine compares attributes and holdings of an account, or of one that is to
+// be created.
 func (w *walker) bringInLine(c Change, due *entitle.Due) {
 	held := uint32(0)
 	c.Why = Gives
-	if c.Account == None {
-		if c.Key == "" {
-			// Without a value to match by there is no account to make; the
-			// guard of needed attributes speaks of it.
-			c.Key = w.in.People.Get(int(c.Person), "userName")
-		}
-		w.add(c, model.Create)
-	} else {
+	if c.Account != None {
 		held = w.accounts.Held[c.Account]
-		if !w.accounts.Open[c.Account] {
-			w.add(c, model.Restore)
-		}
 		w.attributes(c, due)
 	}
 	if held == due.Want { // most have what they should
@@ -376,7 +456,11 @@ func (w *walker) strays() {
 			continue
 		}
 		key := w.accounts.Key.At(i)
-		if first, ok := counts[key]; !ok || w.accounts.Open[i] && !w.accounts.Open[first] {
+		first, ok := counts[key]
+		if ok && !slices.Contains(w.out.Repeated, Repeated{w.a, key}) {
+			w.out.Repeated = append(w.out.Repeated, Repeated{w.a, strings.Clone(key)})
+		}
+		if !ok || w.accounts.Open(i) && !w.accounts.Open(first) {
 			counts[key] = i
 		}
 	}
@@ -392,7 +476,7 @@ func (w *walker) strays() {
 		switch {
 		case w.app.Strays == "remove":
 			w.add(c, model.Remove)
-		case w.app.Strays == "suspend" && w.accounts.Open[i]:
+		case w.app.Strays == "suspend" && w.accounts.Open(i):
 			w.add(c, model.Suspend)
 		default:
 			w.out.Strays = append(w.out.Strays, c)

@@ -10,6 +10,7 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/stage"
@@ -36,11 +37,11 @@ func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.P
 	for _, r := range rows {
 		accounts.Attrs[0].Append(r.login)
 		accounts.Attrs[1].Append(r.name)
-		accounts.Open = append(accounts.Open, r.open)
+		accounts.States = append(accounts.States, model.StateOf(r.open))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(r.roles))
 	}
 	kit := &model.Kit{Name: "k", Everyone: true, Gives: []model.Give{{Things: []int32{0}}}}
-	due := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Kits: []*model.Kit{kit}, Sets: []*model.Sets{accounts.Sets}, Today: 20000})
+	due := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Wanted(app, accounts)}, Kits: []*model.Kit{kit}, Sets: []*model.Sets{accounts.Sets}, Today: 20000})
 	return diff.Compute(diff.Input{People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{accounts}, Due: due, Stages: []stage.Stage{stage.Here}}), accounts, people
 }
 

@@ -4,15 +4,16 @@ import (
 	"slices"
 
 	"pravet/internal/core/diff"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
 
-// reached finds out whom each redefinition gives something or takes it; its
-// effect follows from that. O(accounts) for each.
+// reached finds out whom each redefinition, and the beginning of each definition,
+// gives something or takes it; its effect follows from that. O(accounts) for each.
 func (d *drafter) reached(changes []diff.Change) {
 	for i := range changes {
-		if c := &changes[i]; c.Verb == model.Redefine {
+		if c := &changes[i]; c.Verb == model.Redefine || c.Verb == model.Define {
 			c.Through = d.states.Through(c, false)
 		}
 	}
@@ -49,7 +50,7 @@ func texts(list []string) []string {
 // defined follows which changes define things, redefine them, and take them
 // away, so that what depends on that can wait for it.
 type defined struct {
-	before   []*model.App        // as their definitions are before the plan
+	before   []*graph.Graph      // as the applications are before the plan
 	define   map[[2]int32]string // application, thing → id
 	redefine map[[2]int32]map[string]string
 	less     map[[2]int32][]string // the redefinitions by which it brings less along
@@ -57,12 +58,13 @@ type defined struct {
 }
 
 func (d *drafter) newDefined() *defined {
-	var before []*model.App
+	var before []*graph.Graph
 	for a, app := range d.in.Apps {
+		g := graph.Catalog(app)
 		if d.accounts[a] != nil {
-			app = app.As(d.accounts[a].Definitions)
+			g = graph.Exported(app, d.accounts[a])
 		}
-		before = append(before, app)
+		before = append(before, g)
 	}
 	return &defined{before, map[[2]int32]string{}, map[[2]int32]map[string]string{}, map[[2]int32][]string{}, map[[2]int32][]string{}}
 }
@@ -89,7 +91,7 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 			}
 		}
 		// What is to bring less along brings that little first.
-		for _, t := range append(x.before[c.App].Implied(things), things...) {
+		for _, t := range append(x.before[c.App].Along(things...), things...) {
 			for _, id := range x.less[[2]int32{c.App, t}] {
 				if !slices.Contains(out, id) {
 					out = append(out, id)

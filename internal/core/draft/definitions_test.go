@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -68,8 +69,10 @@ func (w *world) definitions(a int) *model.Definitions {
 	return out
 }
 
-// as is an application as its definitions are.
-func (w *world) as(a int) *model.App { return w.apps[a].As(w.definitions(a)) }
+// as is what brings what along in an application as its definitions are.
+func (w *world) as(a int) *graph.Graph {
+	return graph.Exported(w.apps[a], &model.Accounts{Definitions: w.definitions(a)})
+}
 
 // define carries out a change of a definition.
 func (w *world) define(t require.TestingT, a int, c *plan.Change) {

@@ -21,7 +21,7 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 	any := false
 	for i := range changes {
 		c := &changes[i]
-		if c.Verb == model.Redefine && c.Field == diff.Brings && c.Sense == diff.More {
+		if c.Verb == model.Define || c.Verb == model.Redefine && c.Field == diff.Brings && c.Sense == diff.More {
 			more[c.App] = append(more[c.App], i)
 		}
 		any = any || c.Why == diff.IsDouble
@@ -44,7 +44,7 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 			}
 		}
 		for _, r := range more[c.App] {
-			if slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) }) {
+			if changes[r].Thing == c.Thing || slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) }) {
 				out[i] = append(out[i], r)
 			}
 		}

@@ -9,12 +9,14 @@ import (
 	"slices"
 	"sort"
 
+	"pravet/internal/core/course"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
@@ -27,7 +29,8 @@ import (
 type Input struct {
 	Organization string
 	Desired      plan.Desired // People is filled in here
-	Today        day.Day
+	Today        day.Day      // the day that the plan is for
+	Clock        day.Day      // the day on which it is drafted
 
 	People       *model.People
 	Apps         []*model.App // in the order of their ids
@@ -61,7 +64,7 @@ func Draft(in Input) (*plan.Plan, error) {
 		SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
 	}
 	d := newDrafter(in)
-	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
+	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Graphs: d.graphs, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
 	found := diff.Compute(diff.Input{People: in.People, Apps: in.Apps, Accounts: d.accounts, Due: due, Stages: stage.Of(in.People, in.Today)})
 	d.personOf = found.PersonOf
 	changes := found.Changes
@@ -72,7 +75,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	d.states = reach.Follow(in.Apps, d.accounts, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
-	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Kits: in.Kits, Sets: d.sets, Accounts: d.accounts, Due: due, Today: in.Today}
+	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Graphs: d.graphs, Kits: in.Kits, Sets: d.sets, Accounts: d.accounts, Due: due, Today: in.Today}
 	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
 		return nil, err
@@ -88,9 +91,17 @@ func Draft(in Input) (*plan.Plan, error) {
 	p.SetAside = append(p.SetAside, aside...)
 	if len(kept) < len(changes) {
 		d.states = reach.Follow(in.Apps, d.accounts, kept)
+		d.reached(kept)
+		for i := range kept {
+			p.Changes[i].Effect = kept[i].Effect()
+			if p.Changes[i].Reach != nil {
+				p.Changes[i].Reach = d.reachOf(&kept[i])
+			}
+		}
 	}
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
+	d.tried(p, kept)
 	p.Totals = plan.Count(p.Changes)
 	d.head(p, checked)
 	p.Costs = d.costs(checked)
@@ -100,6 +111,7 @@ func Draft(in Input) (*plan.Plan, error) {
 
 type drafter struct {
 	in        Input
+	graphs    []*graph.Graph // what should bring what along in each application
 	sets      []*model.Sets
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
@@ -112,9 +124,11 @@ func newDrafter(in Input) *drafter {
 	d := &drafter{in: in, lifted: map[plan.Notice]int{}}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
+			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
 			d.sets = append(d.sets, e.Accounts.Sets)
 			d.accounts = append(d.accounts, e.Accounts)
 		} else {
+			d.graphs = append(d.graphs, graph.Catalog(in.Apps[a]))
 			d.sets = append(d.sets, model.NewSets())
 			d.accounts = append(d.accounts, nil)
 		}
@@ -125,7 +139,7 @@ func newDrafter(in Input) *drafter {
 func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
 	in := guard.Input{
 		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Exceptions: d.in.Exceptions, Explain: d.explainer, States: d.states, Accounts: d.accounts,
-		Due: due, Diff: found, Changes: changes, Today: d.in.Today, PeopleBefore: d.in.PeopleBefore,
+		Due: due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock, PeopleBefore: d.in.PeopleBefore,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink
@@ -156,7 +170,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 			App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
 			Also: none, Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
 		}
-		if c.Verb == model.Redefine {
+		if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Through) > 0 {
 			p.Reach = d.reachOf(c)
 		}
 		if c.Person != diff.None {
@@ -211,6 +225,38 @@ func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard
 		}
 		p.Holds = append(p.Holds, d.standing(checked.Holds[i], p.App)...)
 		p.Also, p.Stays = ends.of(&changes[i])
+		if p.Stays && p.Effect == model.Widens && len(p.Also) == 0 && !changes[i].Verb.OfThing() {
+			p.Effect = model.Keeps // it was there before, brought along by something else
+		}
+	}
+}
+
+// tried carries the plan out in thought, as a run would, without what guards hold,
+// and holds what would break on the way what must hold at every step. Where too
+// few would stay, all who go are held: which of them may is for a person to say.
+func (d *drafter) tried(p *plan.Plan, changes []diff.Change) {
+	now := &course.Now{People: d.in.People, Apps: d.in.Apps, Accounts: d.accounts, PersonOf: d.personOf,
+		Separations: d.in.Separations, Exceptions: d.in.Exceptions, Today: d.in.Today}
+	lifted := func(guard string, c *plan.Change) bool {
+		return len(d.standing([]plan.Hold{{Guard: guard}}, c.App)) == 0
+	}
+	for {
+		states := make([]decide.State, len(p.Changes))
+		for i := range states {
+			states[i] = decide.Ready
+			if len(p.Changes[i].Holds) > 0 {
+				states[i] = decide.Held
+			}
+		}
+		refused := now.Preview(p, states, lifted)
+		if len(refused) == 0 {
+			return
+		}
+		for i := range p.Changes {
+			if h, ok := refused[p.Changes[i].ID]; ok {
+				p.Changes[i].Holds = append(p.Changes[i].Holds, h)
+			}
+		}
 	}
 }
 

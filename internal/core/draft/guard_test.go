@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/course"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -31,7 +32,7 @@ func (w *world) reach(a int, user string, open bool) map[string]bool {
 			held = append(held, int32(i))
 		}
 	}
-	for _, t := range append(w.as(a).Implied(held), held...) {
+	for _, t := range append(w.as(a).Along(held...), held...) {
 		out[app.ID+"/"+key(app.Things[t])] = true
 	}
 	return out
@@ -53,7 +54,7 @@ func (w *world) active(a int, thing string) int {
 func (w *world) separate(s model.Separation) {
 	for _, x := range s.Apart {
 		for _, y := range s.Apart {
-			if x != y && x.App == y.App && w.apps[x.App].Chain(x.Thing, y.Thing) != nil {
+			if x != y && x.App == y.App && graph.Catalog(w.apps[x.App]).Chain(x.Thing, y.Thing) != nil {
 				return
 			}
 		}

@@ -21,7 +21,7 @@ func (w *world) access() map[string]map[string]bool {
 		for name, acc := range w.state[a] {
 			all := map[string]bool{}
 			held := numbers(app, acc.held)
-			for _, t := range append(w.as(a).Implied(held), held...) {
+			for _, t := range append(w.as(a).Along(held...), held...) {
 				all[key(app.Things[t])] = true
 			}
 			out[app.ID+"/"+name] = all

@@ -1,7 +1,9 @@
 package draft
 
 import (
+	"fmt"
 	"maps"
+	"slices"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/guard"
@@ -12,8 +14,8 @@ import (
 
 func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)) {
 	accounts, app := d.accounts[a], d.in.Apps[a]
-	if accounts.Nameless > 0 {
-		add("%s no %s and cannot belong to anyone; left alone", model.Count(accounts.Nameless, "account has", "accounts have"), app.Match)
+	if n := len(accounts.Unnamed); n > 0 {
+		add("%s no %s and cannot belong to anyone; left alone", model.Count(n, "account has", "accounts have"), app.Match)
 	}
 	var strays []string
 	for _, c := range found.Strays {
@@ -39,6 +41,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 		}
 	}
 	d.doubleNotices(a, found, add)
+	d.nestingNotices(a, add)
 	for t := range app.Things {
 		if thing := &app.Things[t]; thing.Retire && accounts.Definitions != nil && accounts.Definitions.Of[t] == nil {
 			add("%s %s is retired and gone; take it out of %s", thing.Kind, thing.Name, thing.Pos)
@@ -62,6 +65,38 @@ func (d *drafter) costs(checked *guard.Result) []plan.Cost {
 		out = append(out, plan.Cost{Currency: currency, Before: before.Of(currency), After: after.Of(currency)})
 	}
 	return out
+}
+
+// nestingNotices points out groups that are within others in the application, or
+// are not, other than the catalog says; access follows the application. It also
+// points out members of groups whom no account is there for.
+func (d *drafter) nestingNotices(a int, add func(string, ...any)) {
+	app, accounts := d.in.Apps[a], d.accounts[a]
+	if accounts.Nested != nil {
+		for t := range app.Things {
+			child := &app.Things[t]
+			if child.Kind != model.Group {
+				continue
+			}
+			should := slices.DeleteFunc(slices.Clone(child.Implies), func(x int32) bool { return app.Things[x].Kind != model.Group })
+			for _, parent := range model.Without(accounts.Nested[t], should) {
+				add("group %s is within group %s in the application, and the catalog does not say so; who is in it has both", child.Name, app.Things[parent].Name)
+			}
+			for _, parent := range model.Without(should, accounts.Nested[t]) {
+				add("group %s is not within group %s in the application, as the catalog has it; it brings nothing of that along", child.Name, app.Things[parent].Name)
+			}
+		}
+	}
+	for _, inner := range accounts.Inner {
+		add("group %s, which is not in the catalog, is within group %s; who is in it is not counted there", inner.Member, inner.Group)
+	}
+	var gone []string
+	for _, x := range accounts.Dangling {
+		gone = append(gone, fmt.Sprintf("%s in %s", x.Member, x.Group))
+	}
+	if n := len(gone); n > 0 {
+		add("%s whom no account is there for; left alone: %s", model.Count(n, "member of a group is someone", "members of groups are some"), guard.Some(gone))
+	}
 }
 
 // doubleNotices points out what is held directly although something brings it.

@@ -85,7 +85,7 @@ func drawWorld(t *rapid.T, seats bool) *world {
 				}
 			}
 			if app.Effective != [model.Kinds]bool{} {
-				acc.held = names(app, w.as(a).Implied(numbers(app, acc.held)), acc.held) // nothing is held twice over
+				acc.held = names(app, w.as(a).Along(numbers(app, acc.held)...), acc.held) // nothing is held twice over
 			}
 			state[fmt.Sprintf("user.%d", i)] = acc
 		}
@@ -188,7 +188,7 @@ func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan 
 	if shuffle != nil {
 		order = shuffle
 	}
-	in := draft.Input{Organization: "A world", Today: today, People: w.roster(t, order), Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
+	in := draft.Input{Organization: "A world", Today: today, Clock: today, People: w.roster(t, order), Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
 	for a, app := range w.apps {
 		in.Exports = append(in.Exports, &draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID})
 	}
@@ -238,14 +238,14 @@ func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
 		s := w.state[a][names[i]]
 		acc.Attrs[0].Append(names[i])
 		acc.Attrs[1].Append(s.name)
-		acc.Open = append(acc.Open, s.open)
+		acc.States = append(acc.States, model.StateOf(s.open))
 		held := numbers(w.apps[a], s.held)
-		for _, t := range w.as(a).Implied(held) {
+		for _, t := range w.as(a).Along(held...) {
 			if w.apps[a].Effective[w.apps[a].Things[t].Kind] {
 				held = append(held, t)
 			}
 		}
-		acc.Held = append(acc.Held, w.as(a).Direct(acc.Sets, acc.Sets.Of(held)))
+		acc.Held = append(acc.Held, w.as(a).Direct(w.apps[a], acc.Sets, acc.Sets.Of(held)))
 	}
 	return acc
 }
@@ -274,7 +274,7 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 		acc.name = c.After.(string)
 	default:
 		thing := c.Thing.Kind.String() + "/" + c.Thing.Name
-		gains := c.Effect == model.Widens
+		gains := c.Verb == model.Gaining(c.Thing.Kind)
 		if !gains || w.apps[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })].Effective == [model.Kinds]bool{} {
 			require.NotEqual(t, gains, acc.held[thing])
 		}
@@ -378,7 +378,7 @@ func (w *world) used() map[string]int {
 	for a, app := range w.apps {
 		for _, acc := range w.state[a] {
 			held := numbers(app, acc.held)
-			all := append(w.as(a).Implied(held), held...)
+			all := append(w.as(a).Along(held...), held...)
 			for i, th := range app.Things {
 				if th.Seats >= 0 && slices.Contains(all, int32(i)) {
 					out[app.ID+"/"+th.Name]++

@@ -11,6 +11,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -18,6 +19,7 @@ import (
 type Input struct {
 	People *model.People
 	Apps   []*model.App
+	Graphs []*graph.Graph // what brings what along in each application
 	Kits   []*model.Kit
 	Sets   []*model.Sets // one for each application; grows by what is due
 	Only   *filter.Filter
@@ -165,13 +167,13 @@ func (c *computer) due(a int, held []Held) Due {
 			}
 		}
 	}
-	app, sets := c.in.Apps[a], c.in.Sets[a]
-	if app.Flat() {
+	g, sets := c.in.Graphs[a], c.in.Sets[a]
+	if g.Flat() {
 		d.Want = sets.Of(things)
 		d.Reach = d.Want
 		return d
 	}
-	implied := app.Implied(things)
+	implied := g.Along(things...)
 	var direct []int32
 	for _, t := range things {
 		if _, also := slices.BinarySearch(implied, t); !also {

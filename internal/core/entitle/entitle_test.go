@@ -11,6 +11,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -90,7 +91,7 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 		}
 		model.Resolve(kits)
 		sets := model.NewSets()
-		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Kits: kits, Sets: []*model.Sets{sets}, Today: today})
+		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{sets}, Today: today})
 
 		matches := make([]int, len(kits))
 		for p := range people.Len() {
@@ -135,7 +136,7 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 			due := class.Apps[0]
 			require.Equal(t, given, due.Given)
 			require.Equal(t, app.Scope == nil || app.Scope.Match(get, today), due.InScope)
-			implied := app.Implied(things)
+			implied := graph.Catalog(app).Along(things...)
 			for i := range app.Things {
 				th := int32(i)
 				wanted := slices.Contains(things, th)
@@ -166,7 +167,7 @@ func TestTwoKitsThatDisagreeAreTold(t *testing.T) {
 		for i, v := range c.values {
 			kits = append(kits, kit(fmt.Sprint("k", i), v))
 		}
-		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
+		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
 		set := got.Classes[got.Of[0]].Apps[0].Set
 		require.Len(t, set, 1)
 		require.Equal(t, "sv", set[0].Value, "the first by name counts")
@@ -194,6 +195,6 @@ func BenchmarkCompute(b *testing.B) {
 			Gives: []model.Give{{Things: []int32{int32(k % 100)}}}})
 	}
 	for b.Loop() {
-		entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
+		entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -18,6 +19,7 @@ import (
 type Explainer struct {
 	People *model.People
 	Apps   []*model.App
+	Graphs []*graph.Graph // what should bring what along in each application
 	Kits   []*model.Kit
 	Sets   []*model.Sets // of each application
 	// Accounts of each application, nil where its export was not read.
@@ -137,7 +139,7 @@ func (e *Explainer) Paths(person int32, app int, thing int32) (out []Path) {
 				continue
 			}
 			for i, t := range g.Things {
-				if chain := e.Apps[app].Chain(t, thing); chain != nil {
+				if chain := e.Graphs[app].Chain(t, thing); chain != nil {
 					out = append(out, Path{h, g.Pos[i], chain})
 				}
 			}
@@ -152,7 +154,7 @@ func (e *Explainer) double(c *diff.Change) []plan.Reason {
 	t := app.Things[c.Thing]
 	out := []plan.Reason{at(app.TidyPos, fmt.Sprintf("tidy: doubles; %s %s stays, as something else brings it along", t.Kind, t.Name))}
 	for _, due := range e.Sets[c.App].Members(e.due(c).Want) {
-		if slices.Contains(app.Implied([]int32{due}), c.Thing) {
+		if slices.Contains(e.Graphs[c.App].Along(due), c.Thing) {
 			by := app.Things[due]
 			out = append(out, at(by.Pos, fmt.Sprintf("%s %s brings %s %s along", by.Kind, by.Name, t.Kind, t.Name)))
 		}
@@ -189,7 +191,7 @@ func (e *Explainer) Givers(app, thing int32) []Giver {
 func (e *Explainer) noteGive(kit int, g model.Give) {
 	for _, t := range g.Things {
 		e.giver(g.App, t, Giver{kit, diff.None})
-		for _, also := range e.Apps[g.App].Implied([]int32{t}) {
+		for _, also := range e.Graphs[g.App].Along(t) {
 			e.giver(g.App, also, Giver{kit, t})
 		}
 	}

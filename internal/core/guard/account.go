@@ -31,15 +31,24 @@ func (c *checker) accounts(a int) {
 			shared[p.First], shared[p.Second] = c.personName(p.Second), c.personName(p.First)
 		}
 	}
+	repeated := map[string]bool{}
+	for _, r := range c.Diff.Repeated {
+		if int(r.App) == a {
+			repeated[r.Key] = true
+		}
+	}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if _, ok := app.Protected(ch.Key); ok {
+		if ch.Verb == model.Remove && repeated[ch.Key] {
+			c.hold(i, DoubleAccount, "more than one account has the %s %s, and all of them would go; remove the right one by hand", app.Match, ch.Key)
+		}
+		if _, ok := app.Protected(ch.Key); ok && ch.Key != "" {
 			c.hold(i, Protected, "the account %s is protected; no plan touches it", ch.Key)
 		}
 		if ch.Person == diff.None {
 			continue
 		}
-		if keys, ok := double[ch.Person]; ok {
+		if keys, ok := double[ch.Person]; ok && !narrows(ch) {
 			c.hold(i, DoubleAccount, "%s has more than one account: %s", c.personName(ch.Person), strings.Join(keys, ", "))
 		}
 		if other, ok := shared[ch.Person]; ok {
@@ -55,8 +64,8 @@ func (c *checker) accounts(a int) {
 func (c *checker) names(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Thing == diff.None || narrows(ch) || ch.Verb.OfThing() || c.Apps[a].Things[ch.Thing].Define {
-			continue
+		if ch.Thing == diff.None || narrows(ch) || ch.Why == diff.IsDouble || ch.Verb.OfThing() || c.Apps[a].Things[ch.Thing].Define {
+			continue // what is only taken away is there
 		}
 		t := c.Apps[a].Things[ch.Thing]
 		defined := c.Accounts[a].Defined[t.Kind]
@@ -114,8 +123,9 @@ func (c *checker) clash(i int, due *entitle.Due, attr string) {
 	}
 }
 
-// wanted is the value that an attribute will have once the plan is carried
-// out: the account's where Pravet keeps it, else the person's.
+// wanted is the value that an attribute of an account will have once the plan is
+// carried out: what Pravet keeps it at, else what the export shows, and the
+// person's where the export does not show it.
 func (c *checker) wanted(a int, ch *diff.Change, due *entitle.Due, attr string) string {
 	app := c.Apps[a]
 	if n := app.Attr(attr); n >= 0 {
@@ -123,10 +133,12 @@ func (c *checker) wanted(a int, ch *diff.Change, due *entitle.Due, attr string) 
 		if managed {
 			return v
 		}
-		if ch.Account != diff.None {
-			return c.Accounts[a].Attr(n, int(ch.Account))
+		if c.Accounts[a].Attrs[n] != nil {
+			if ch.Account != diff.None {
+				return c.Accounts[a].Attr(n, int(ch.Account))
+			}
+			return ""
 		}
-		return ""
 	}
 	return c.People.Get(int(ch.Person), attr)
 }

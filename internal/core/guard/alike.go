@@ -1,6 +1,7 @@
 package guard
 
 import (
+	"fmt"
 	"strings"
 	"unicode"
 
@@ -9,9 +10,14 @@ import (
 	"pravet/internal/core/table"
 )
 
-// alike holds the creation of an account where one of nobody may be the
-// person's already: it is written nearly so, or has the same e-mail address. One
-// whose name differs by a letter is pointed out. O(strays + creations), times
+// identifying are the attributes of a person that tell who it is. formerly lists
+// earlier user names and addresses.
+var identifying = []string{"id", "externalId", "employeeNumber", "userName", "email", "formerly"}
+
+// alike holds the creation of an account where one that belongs to nobody may be
+// the person's already: its name is written nearly so, it has something in common
+// by which people are told apart, or it has the same display name and department.
+// One whose name differs by a letter is pointed out. O(strays + creations), times
 // the length of a name.
 func (c *checker) alike(a int) {
 	var creates []int
@@ -27,62 +33,127 @@ func (c *checker) alike(a int) {
 	app := c.Apps[a]
 	for _, i := range creates {
 		ch := &c.Changes[i]
-		like, email := table.Likeness(ch.Key), table.Fold(c.email(a, ch))
-		key, ok := strays.alike[like]
-		mail, same := strays.email[email]
-		switch {
-		case ok && like != "":
-			c.hold(i, LooksAlike, "there is an account %q of nobody, which may be this person's; mend its %s, or the person's %s", key, app.Match, app.MatchPerson())
-		case same && email != "":
-			c.hold(i, LooksAlike, "the account %q of nobody has the same email, %s, and may be this person's; mend its %s, or the person's %s", mail, email, app.Match, app.MatchPerson())
-		default:
-			if near := strays.near(like); near != "" {
-				c.notice(a, "%s is to get an account %s, and %q of nobody is written nearly so", c.personName(ch.Person), ch.Key, near)
-			}
+		if name, what, ok := strays.find(c.marks(ch)); ok {
+			c.hold(i, LooksAlike, "the account %s of nobody %s, and may be this person's already; mend its %s, or the person's %s", name, what, app.Match, app.MatchPerson())
+			continue
+		}
+		if near := strays.near(table.Likeness(ch.Key)); near != "" {
+			c.notice(a, "%s is to get an account %s, and %q of nobody is written nearly so", c.personName(ch.Person), ch.Key, near)
 		}
 	}
 }
 
-// email is the address that a new account is to have, where Pravet keeps one.
-func (c *checker) email(a int, ch *diff.Change) string {
-	n := c.Apps[a].Attr("email")
-	if n < 0 {
-		return ""
+// A mark is something by which an account or a person is known.
+type mark struct{ kind, value string }
+
+// The kinds of marks: how a name is written, what identifies someone whichever
+// attribute it stands in, and name and department together.
+const (
+	written = "written"
+	same    = "same"
+	called  = "called"
+)
+
+// marks are those of the person of a change.
+func (c *checker) marks(ch *diff.Change) []mark {
+	out := []mark{{written, table.Likeness(ch.Key)}}
+	for _, attr := range identifying {
+		for _, v := range strings.Fields(c.People.Get(int(ch.Person), attr)) {
+			out = append(out, mark{same, table.Fold(v)})
+		}
 	}
-	v, _, _ := diff.Wanted(c.Apps[a], n, c.People.Column(c.Apps[a].Attrs[n].Person), int(ch.Person), &c.Due.Classes[c.Due.Of[ch.Person]].Apps[a])
-	return v
+	return append(out, callMark(c.People.Get(int(ch.Person), "displayName"), c.People.Get(int(ch.Person), "department")))
 }
+
+func callMark(name, department string) mark {
+	if name == "" || department == "" {
+		return mark{}
+	}
+	return mark{called, table.Fold(name) + "\x00" + table.Fold(department)}
+}
+
+// A stray is an account of nobody, and by what it was found.
+type stray struct{ name, attr, value string }
 
 // straySet finds the accounts of nobody by what they look like.
 type straySet struct {
-	alike map[string]string // likeness → name
-	email map[string]string
-	cut   map[string]string // likeness without one of its letters → name
+	by  map[mark]stray
+	cut map[string]string // likeness without one of its letters → name
+}
+
+func (s *straySet) add(m mark, found stray) {
+	if old, ok := s.by[m]; m.value != "" && (!ok || found.name < old.name) {
+		s.by[m] = found
+	}
+}
+
+// find finds an account of nobody that has one of some marks.
+func (s *straySet) find(marks []mark) (name, what string, ok bool) {
+	for _, m := range marks {
+		x, found := s.by[m]
+		if m.value == "" || !found {
+			continue
+		}
+		switch m.kind {
+		case written:
+			what = "is written nearly so"
+		case same:
+			what = fmt.Sprintf("has the same %s, %s", x.attr, x.value)
+		default:
+			what = "has the same display name and department"
+		}
+		return x.name, what, true
+	}
+	return "", "", false
 }
 
 func (c *checker) strays(a int) *straySet {
-	s := &straySet{map[string]string{}, map[string]string{}, map[string]string{}}
-	first := func(m map[string]string, k, name string) {
-		if old, ok := m[k]; k != "" && (!ok || name < old) {
-			m[k] = name
+	s := &straySet{map[mark]stray{}, map[string]string{}}
+	app, accounts := c.Apps[a], c.Accounts[a]
+	kept := []int{} // attributes by which people are told apart
+	for n, at := range app.Attrs {
+		for _, x := range identifying {
+			if strings.EqualFold(at.Person, x) || strings.EqualFold(at.Name, x) {
+				kept = append(kept, n)
+				break
+			}
 		}
 	}
-	email, seen := c.Apps[a].Attr("email"), 0
+	called, department := app.Attr("displayName"), app.Attr("department")
+	seen := 0
 	for i, p := range c.Diff.PersonOf[a] {
 		if p != diff.None {
 			continue
 		}
-		name := strings.Clone(c.Accounts[a].Key.At(i))
+		name := strings.Clone(accounts.Key.At(i))
 		like := table.Likeness(name)
-		first(s.alike, like, name)
+		quoted := fmt.Sprintf("%q", name)
+		s.add(mark{written, like}, stray{name: quoted})
+		s.add(mark{same, table.Fold(name)}, stray{quoted, app.Match, name})
+		for _, n := range kept {
+			v := strings.Clone(accounts.Attr(n, i))
+			s.add(mark{same, table.Fold(v)}, stray{quoted, app.Attrs[n].Name, v})
+		}
+		if called >= 0 && department >= 0 {
+			s.add(callMark(strings.Clone(accounts.Attr(called, i)), strings.Clone(accounts.Attr(department, i))), stray{name: quoted})
+		}
 		if seen++; seen <= maxNear {
 			for _, cut := range cuts(like) {
-				first(s.cut, cut, name)
+				if old, ok := s.cut[cut]; !ok || name < old {
+					s.cut[cut] = name
+				}
 			}
 		}
-		if email >= 0 {
-			first(s.email, table.Fold(c.Accounts[a].Attr(email, i)), name)
+	}
+	for _, u := range accounts.Unnamed {
+		where := "without " + app.Match
+		if u.Pos.File != "" {
+			where += " in " + u.Pos.String()
 		}
+		for _, v := range u.Values {
+			s.add(mark{same, table.Fold(v.Value)}, stray{where, v.Attr, v.Value})
+		}
+		s.add(callMark(u.Name, u.Department), stray{name: where})
 	}
 	return s
 }
@@ -91,13 +162,20 @@ func (c *checker) strays(a int) *straySet {
 // looked for: where there are more, it is not names that are wrong.
 const maxNear = 20000
 
-// minNear is how long a name must be for a letter to be a slip.
-const minNear = 6
+// minNear is how long a name must be for a letter to be a slip, and maxCut how
+// long it may be for that to be looked for, in characters.
+const (
+	minNear = 6
+	maxCut  = 64
+)
 
 // cuts are a name without one of its letters, each; digits tell accounts apart.
 func cuts(like string) []string {
+	if len(like) > 4*maxCut {
+		return nil
+	}
 	runes := []rune(like)
-	if len(runes) < minNear {
+	if len(runes) < minNear || len(runes) > maxCut {
 		return nil
 	}
 	var out []string
@@ -116,8 +194,8 @@ func (s *straySet) near(like string) string {
 		return name
 	}
 	for _, cut := range cuts(like) {
-		if name, ok := s.alike[cut]; ok {
-			return name
+		if x, ok := s.by[mark{written, cut}]; ok {
+			return strings.Trim(x.name, `"`)
 		}
 		if name, ok := s.cut[cut]; ok && len([]rune(table.Likeness(name))) == len([]rune(like)) {
 			return name

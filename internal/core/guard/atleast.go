@@ -7,8 +7,9 @@ import (
 	"pravet/internal/core/model"
 )
 
-// atLeast holds what would leave too few active holders of a thing, counted
-// over effective access after the whole plan.
+// atLeast holds what would leave too few active holders of a thing, counted over
+// effective access after the whole plan, and as the application has it where a
+// gain, or the definition that it comes by, is held.
 func (c *checker) atLeast(a int) {
 	app := c.Apps[a]
 	for t := range app.Things {
@@ -16,23 +17,38 @@ func (c *checker) atLeast(a int) {
 		if thing.AtLeast == 0 {
 			continue
 		}
-		losers, more := c.States.Losing(a, int32(t))
-		n := c.States.App(a).Active(c.Accounts[a], int32(t)) + more
+		losers, more := c.rest.Losing(a, int32(t))
+		n := c.rest.App(a).Active(c.Accounts[a], int32(t)) + more
 		if n >= thing.AtLeast {
 			c.between(a, int32(t))
 			continue
 		}
 		for _, i := range c.byApp[a] {
 			ch := &c.Changes[i]
-			// A redefinition may reach those whose own loss is held.
-			if less := ch.Verb == model.Redefine && ch.Sense == diff.Less; !less && (!narrows(ch) || !losers[ch.Key]) {
+			if ch.Verb == model.Redefine {
+				// It may reach those whose own loss is held.
+				if ch.Sense == diff.Less && c.brings(a, int32(t), ch) && c.active(ch) {
+					c.hold(i, AtLeast, "%s", TooFew(n, thing))
+				}
 				continue
 			}
-			if ch.Thing == diff.None || c.brings(a, int32(t), ch) {
+			if narrows(ch) && losers[ch.Key] && (ch.Thing == diff.None || c.brings(a, int32(t), ch)) {
 				c.hold(i, AtLeast, "%s", TooFew(n, thing))
 			}
 		}
 	}
+}
+
+// active reports whether an account that may sign in has the thing of a
+// redefinition today.
+func (c *checker) active(ch *diff.Change) bool {
+	accounts, has := c.Accounts[ch.App], c.States.Before(int(ch.App)).Giving(ch.Thing)
+	for i, set := range accounts.Held {
+		if accounts.Open(i) && has[set] {
+			return true
+		}
+	}
+	return false
 }
 
 // between holds redefinitions that take a thing from so many that, until others
@@ -55,9 +71,9 @@ func (c *checker) between(a int, t int32) {
 	n := 0
 	for i, set := range c.Accounts[a].Held {
 		key := c.Accounts[a].Key.At(i)
-		stays := c.Accounts[a].Open[i] && c.States.Narrowed(a).Has(set, t)
-		if s := c.States.Of(a, key); s != nil && !late[key] {
-			stays = stays && s.OpenAfter && c.States.App(a).Has(s.After, t)
+		stays := c.Accounts[a].Open(i) && c.States.Narrowed(a).Has(set, t)
+		if s := c.rest.Of(a, key); s != nil && !late[key] {
+			stays = stays && s.OpenAfter && c.rest.App(a).Has(s.After, t)
 		}
 		if stays {
 			n++

@@ -28,8 +28,8 @@ func (c *checker) counts(a int) {
 		}
 	}
 	open := 0
-	for _, o := range accounts.Open {
-		if o {
+	for _, s := range accounts.States {
+		if s == model.Open {
 			open++
 		}
 	}

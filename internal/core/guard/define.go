@@ -8,19 +8,23 @@ import (
 	"pravet/internal/core/model"
 )
 
-// brings tells whether a change gives or takes a thing: by itself, by what it
+// brings reports whether a change gives or takes a thing: by itself, by what it
 // brings along, or, of a redefinition, by what it moves.
 func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
 	if ch.Thing == diff.None || int(ch.App) != a {
 		return false
 	}
-	if ch.Verb != model.Redefine {
+	if !moves(ch) {
 		return !ch.Verb.OfThing() && (c.States.App(a).Brings(ch.Thing, t) || c.States.Before(a).Brings(ch.Thing, t))
 	}
-	return ch.Field == diff.Brings && slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
+	return (ch.Field == diff.Brings || ch.Verb == model.Define) && slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
 		return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
 	})
 }
+
+// moves reports whether a change is one of a definition by which accounts gain or
+// lose things: it changes, or it begins.
+func moves(ch *diff.Change) bool { return ch.Verb == model.Redefine || ch.Verb == model.Define }
 
 // inUse holds the end of a definition while an account still holds the thing
 // after the plan, or something else that the application has still brings it; and

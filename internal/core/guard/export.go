@@ -13,8 +13,11 @@ func (c *checker) exports(a int) {
 		c.holdAll(a, every, ExportShrink, "the export holds %d accounts and the one before held %d; at most %s%s may be missing",
 			n, before, lim.ExportShrink, limitOf(lim.ExportShrink, before, "accounts"))
 	}
-	if taken := c.TakenAt[a]; taken < c.Today.Back(lim.ExportAge) {
-		c.holdAll(a, every, ExportAge, "the export was taken on %s; on %s it is too old (exportAge)", taken, c.Today)
+	switch taken := c.TakenAt[a]; {
+	case taken > c.Clock+1: // a day is the difference of a time zone
+		c.holdAll(a, every, ExportAge, "the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its time was set", taken)
+	case taken < min(c.Today, c.Clock).Back(lim.ExportAge):
+		c.holdAll(a, every, ExportAge, "the export was taken on %s; on %s it is too old (exportAge)", taken, min(c.Today, c.Clock))
 	}
 }
 

@@ -70,7 +70,8 @@ type Input struct {
 	Due         *entitle.Result
 	Diff        *diff.Result
 	Changes     []diff.Change
-	Today       day.Day
+	Today       day.Day // of the plan
+	Clock       day.Day // when it is drafted
 
 	TakenAt      []day.Day // of each export
 	Before       []int     // accounts in the export before, or -1
@@ -105,24 +106,77 @@ func Check(in Input) *Result {
 		c.alike(a)
 		c.names(a)
 		c.attributes(a)
+		c.impossible(a)
+		c.inUse(a)
 	}
 	c.roster()
+	c.separation()
+	// What is held by now frees no seat and makes nobody a holder.
+	c.left()
 	for a := range in.Apps {
 		if in.Accounts[a] != nil {
-			c.seats(a)
 			c.atLeast(a)
-			c.inUse(a)
+			c.seats(a)
 		}
 	}
-	c.separation()
 	return c.out
 }
 
 type checker struct {
 	Input
 	out      *Result
-	byApp    [][]int             // application → numbers of its changes
-	widening map[[2]string][]int // application, account → numbers of the changes that give a thing
+	byApp    [][]int               // application → numbers of its changes
+	widening map[account][]int     // numbers of the changes that give an account a thing
+	losing   map[account][]int     // and of those that take from it
+	byPerson map[personApp][]int   // see losses
+	others   map[personApp][]int32 // see seconds
+	rest     *reach.States         // of the accounts, if what is held is not carried out
+}
+
+// An account is one of an application, by its name.
+type account struct {
+	app int
+	key string
+}
+
+// left follows the accounts through the changes that nothing holds so far.
+func (c *checker) left() {
+	if len(c.out.Holds) == 0 {
+		c.rest = c.States
+		return
+	}
+	kept := make([]diff.Change, 0, len(c.Changes))
+	undone := map[[2]int32]bool{} // definitions that stay as they are
+	for i := range c.Changes {
+		ch := &c.Changes[i]
+		if len(c.out.Holds[i]) == 0 {
+			kept = append(kept, *ch)
+		} else if ch.Verb.OfThing() {
+			undone[[2]int32{ch.App, ch.Thing}] = true
+		}
+	}
+	c.rest = reach.FollowBut(c.Apps, c.Accounts, kept, func(app int, t int32) bool { return undone[[2]int32{int32(app), t}] })
+}
+
+// gather indexes the changes of each account.
+func (c *checker) gather() {
+	if c.widening != nil {
+		return
+	}
+	c.widening, c.losing = map[account][]int{}, map[account][]int{}
+	for i := range c.Changes {
+		ch := &c.Changes[i]
+		if ch.Verb.OfThing() {
+			continue
+		}
+		k := account{int(ch.App), ch.Key}
+		switch {
+		case ch.Thing != diff.None && ch.Effect() == model.Widens:
+			c.widening[k] = append(c.widening[k], i)
+		case narrows(ch):
+			c.losing[k] = append(c.losing[k], i)
+		}
+	}
 }
 
 func (c *checker) hold(i int, guard, format string, args ...any) {

@@ -51,7 +51,7 @@ func (d *desk) plan(t *testing.T) *plan.Plan {
 			held = []int32{0, 1}
 		}
 		accounts.Key.Append(name)
-		accounts.Open = append(accounts.Open, true)
+		accounts.States = append(accounts.States, model.StateOf(true))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(held))
 	}
 	people.Close()
@@ -186,7 +186,7 @@ func TestSeatsGoByRankStartAndId(t *testing.T) {
 			people.Close()
 			app := &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName", Person: "userName"}}, Things: []model.Thing{{Kind: model.License, Name: "seat", Seats: seats}}}
 			app.Index()
-			accounts := &model.Accounts{Attrs: []*table.Column{{}}, Sets: model.NewSets(), Open: []bool{true}, Held: []uint32{0}}
+			accounts := &model.Accounts{Attrs: []*table.Column{{}}, Sets: model.NewSets(), States: []model.State{model.Open}, Held: []uint32{0}}
 			accounts.Key = accounts.Attrs[0]
 			accounts.Key.Append("root")
 			kit := func(name string, rank int) *model.Kit {

@@ -21,6 +21,7 @@ type Use struct {
 	Blocked      []string
 	Nobodys      []string // accounts that belong to nobody and will still have it
 	freed, taken int
+	usable       int // of those freed, before the first one is wanted and by what nothing holds
 }
 
 // A taker is an account that comes to have a license by a plan.
@@ -46,11 +47,14 @@ func (c *checker) seats(a int) {
 func (c *checker) license(a int, t int32) {
 	thing := &c.Apps[a].Things[t]
 	use := Use{App: a, Thing: t, Before: c.States.App(a).Holders(c.Accounts[a], t)}
-	takers, freed := c.moves(a, t)
-	use.freed, use.taken = len(freed), len(takers)
-	if len(takers) > 0 { // what comes free later helps nobody
-		freed = slices.DeleteFunc(freed, func(i int) bool { return i > takers[0].first })
-	}
+	takers, all := c.moves(a, t)
+	use.freed, use.taken = len(all), len(takers)
+	// What comes free later than it is wanted helps nobody, nor does what a guard
+	// holds.
+	freed := slices.DeleteFunc(slices.Clone(all), func(i int) bool {
+		return len(takers) > 0 && i > takers[0].first || slices.ContainsFunc(c.freeing(a, t, i), func(k int) bool { return len(c.out.Holds[k]) > 0 })
+	})
+	use.usable = len(freed)
 	free := math.MaxInt
 	if thing.Seats >= 0 {
 		free = thing.Seats - use.Before
@@ -58,21 +62,39 @@ func (c *checker) license(a int, t int32) {
 	if free < 0 {
 		c.redefined(a, t, thing, use.Before)
 	}
-	for free < 0 && len(freed) > 0 { // what is beyond the seats anyway frees none
-		free, freed = free+1, freed[1:]
+	// Giving up a seat beyond the number bought frees nothing, and whoever takes one
+	// needs all of those to be given up first.
+	beyond := []int{}
+	for free < 0 && len(freed) > 0 {
+		free, beyond, freed = free+1, append(beyond, freed[0]), freed[1:]
 	}
+	short := free < 0
 	free = max(free, 0)
-	if served := free + len(freed); served < len(takers) {
+	served := free + len(freed)
+	if short {
+		served = 0
+	}
+	if served < len(takers) {
 		c.byRank(a, t, takers)
 		use.Missing = len(takers) - served
 		c.without(a, t, &use, takers[:served], takers[served:])
 		takers = takers[:served]
 	}
-	for _, x := range takers[min(free, len(takers)):] {
-		for _, i := range c.bringing(a, t, x.key) {
-			c.out.Needs[i] = append(c.out.Needs[i], freed[0])
+	for n, x := range takers {
+		var needs []int
+		if len(beyond) <= maxBeyond { // more are seen to at every step
+			needs = append(needs, beyond...)
 		}
-		freed = freed[1:]
+		if n >= free {
+			needs, freed = append(needs, freed[0]), freed[1:]
+		}
+		for _, need := range needs {
+			for _, k := range c.freeing(a, t, need) {
+				for _, i := range c.bringing(a, t, x.key) {
+					c.out.Needs[i] = append(c.out.Needs[i], k)
+				}
+			}
+		}
 	}
 	use.After = use.Before - use.freed + len(takers)
 	c.idle(&use)
@@ -80,11 +102,27 @@ func (c *checker) license(a int, t int32) {
 	c.useNotices(&use)
 }
 
+// maxBeyond is how many seats that are held beyond those bought a change may need
+// to be given up; where there are more, runs count them at each step anyway.
+const maxBeyond = 64
+
+// freeing lists all that frees a seat together with the last change that does: an
+// account may have the license in several ways.
+func (c *checker) freeing(a int, t int32, last int) (out []int) {
+	c.gather()
+	for _, i := range c.losing[account{a, c.Changes[last].Key}] {
+		if ch := &c.Changes[i]; i <= last && (ch.Verb == model.Remove || c.brings(a, t, ch)) {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
 // redefined holds the redefinitions by which a license comes along with what
 // many have already, where there are not seats enough for all of them.
 func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 	for _, i := range c.byApp[a] {
-		if ch := &c.Changes[i]; ch.Verb == model.Redefine && ch.Sense == diff.More && c.brings(a, t, ch) {
+		if ch := &c.Changes[i]; moves(ch) && ch.Sense == diff.More && c.brings(a, t, ch) {
 			c.hold(i, Seats, "%s would have license %s by it, and %d seats were bought; %d more needed", model.Count(len(ch.Through), "account more", "accounts more"), thing.Name, thing.Seats, used-thing.Seats)
 		}
 	}
@@ -119,16 +157,8 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 
 // bringing lists the widening changes of an account that bring a thing.
 func (c *checker) bringing(a int, t int32, key string) (out []int) {
-	if c.widening == nil {
-		c.widening = map[[2]string][]int{}
-		for i := range c.Changes {
-			if ch := &c.Changes[i]; ch.Thing != diff.None && ch.Effect() == model.Widens {
-				k := [2]string{c.Apps[ch.App].ID, ch.Key}
-				c.widening[k] = append(c.widening[k], i)
-			}
-		}
-	}
-	for _, i := range c.widening[[2]string{c.Apps[a].ID, key}] {
+	c.gather()
+	for _, i := range c.widening[account{a, key}] {
 		if c.States.App(a).Brings(c.Changes[i].Thing, t) {
 			out = append(out, i)
 		}
@@ -177,7 +207,7 @@ func (c *checker) rank(a int, t int32, person int32) (rank int, kit *model.Kit) 
 // person is the one who goes without.
 func (c *checker) without(a int, t int32, use *Use, served, others []taker) {
 	thing := &c.Apps[a].Things[t]
-	says := fmt.Sprintf("no seat of license %s is left: %d bought, %d held, %d freed by this plan, %d wanted", thing.Name, thing.Seats, use.Before, use.freed, use.taken)
+	says := fmt.Sprintf("no seat of license %s is left: %d bought, %d held, %d freed by this plan, %d wanted", thing.Name, thing.Seats, use.Before, use.usable, use.taken)
 	last := "; nobody gets one"
 	if len(served) > 0 {
 		x := served[len(served)-1]
@@ -208,7 +238,7 @@ func (c *checker) idle(use *Use) {
 	a := use.App
 	accounts, has := c.Accounts[a], c.States.App(a).Giving(use.Thing)
 	for i, set := range accounts.Held {
-		open := accounts.Open[i]
+		open := accounts.Open(i)
 		if open && !has[set] {
 			continue // what comes to it, its person works with
 		}

@@ -21,7 +21,7 @@ func (c *checker) separation() {
 	for i := range c.Changes {
 		ch := &c.Changes[i]
 		switch {
-		case ch.Verb == model.Redefine && ch.Sense == diff.More:
+		case moves(ch) && ch.Sense == diff.More:
 			for _, at := range c.States.Through(ch, true) {
 				if p := c.Diff.PersonOf[ch.App][at]; p != diff.None {
 					gains[p] = append(gains[p], i)
@@ -57,7 +57,7 @@ func (c *checker) separation() {
 func (c *checker) redefinitions(sep *model.Separation) {
 	for i := range c.Changes {
 		ch := &c.Changes[i]
-		if ch.Verb != model.Redefine || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, ch) }) {
+		if !moves(ch) || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, ch) }) {
 			continue
 		}
 		for at, p := range c.Diff.PersonOf[ch.App] {
@@ -99,13 +99,15 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 		c.notice(sep.Apart[0].App, "%s may hold what is kept apart, %s, until %s: %s (%s): %s", c.personName(p), sep.Name, x.Until, x.Because, x.Pos, strings.Join(sides, " and "))
 		return true
 	}
+	// What was there before is no reason to hold anything that comes.
+	gained := slices.DeleteFunc(slices.Clone(things), func(x model.AppThing) bool { return c.before(p, x) })
 	held := false
 	for _, i := range gains {
-		if slices.ContainsFunc(things, func(x model.AppThing) bool {
+		if slices.ContainsFunc(gained, func(x model.AppThing) bool {
 			return c.brings(x.App, x.Thing, &c.Changes[i])
 		}) {
 			held = true
-			if c.Changes[i].Verb == model.Redefine && len(c.out.Holds[i]) >= maxNamed {
+			if moves(&c.Changes[i]) && len(c.out.Holds[i]) >= maxNamed {
 				continue // of those whom a redefinition reaches, the first are enough
 			}
 			c.hold(i, Separation, "%s would hold %s; they are kept apart: %s (%s)", c.personName(p), strings.Join(sides, " and "), sep.Name, sep.Pos)
@@ -190,12 +192,8 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 			if !gained {
 				continue
 			}
-			for _, k := range c.byApp[lost.App] {
+			for _, k := range c.losses(p, lost.App) {
 				ch := &c.Changes[k]
-				less := ch.Verb == model.Redefine && ch.Sense == diff.Less
-				if !less && (ch.Person != p || !narrows(ch)) {
-					continue
-				}
 				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, ch) {
 					if k > i {
 						c.hold(i, Separation, "%s loses %s only after this, and they are kept apart: %s (%s)", c.personName(p), c.address(lost), sep.Name, sep.Pos)
@@ -208,10 +206,58 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 	}
 }
 
-// before tells whether a person has a thing as things are.
+// losses lists the changes by which a person may lose something in an application:
+// what narrows their accounts, and the redefinitions that take something.
+func (c *checker) losses(p int32, app int) []int {
+	if c.byPerson == nil {
+		c.byPerson = map[personApp][]int{}
+		for i := range c.Changes {
+			ch := &c.Changes[i]
+			switch k := (personApp{ch.Person, int(ch.App)}); {
+			case ch.Verb == model.Redefine && ch.Sense == diff.Less:
+				k.person = diff.None
+				c.byPerson[k] = append(c.byPerson[k], i)
+			case ch.Person != diff.None && narrows(ch):
+				c.byPerson[k] = append(c.byPerson[k], i)
+			}
+		}
+	}
+	return append(slices.Clone(c.byPerson[personApp{p, app}]), c.byPerson[personApp{diff.None, app}]...)
+}
+
+type personApp struct {
+	person int32
+	app    int
+}
+
+// before reports whether a person has a thing as things are, in any account.
 func (c *checker) before(p int32, x model.AppThing) bool {
+	accounts := c.Accounts[x.App]
+	if accounts == nil {
+		return false
+	}
 	account := c.Diff.AccountOf[x.App][p]
-	return account != diff.None && c.States.Before(x.App).Has(c.Accounts[x.App].Held[account], x.Thing)
+	if account != diff.None && c.States.Before(x.App).Has(accounts.Held[account], x.Thing) {
+		return true
+	}
+	for _, at := range c.seconds()[personApp{p, x.App}] {
+		if c.States.Before(x.App).Has(accounts.Held[at], x.Thing) {
+			return true
+		}
+	}
+	return false
+}
+
+// seconds are the accounts of people who have more than one in an application.
+func (c *checker) seconds() map[personApp][]int32 {
+	if c.others == nil {
+		c.others = map[personApp][]int32{}
+		for _, pair := range c.Diff.Accounts {
+			k := personApp{c.Diff.PersonOf[pair.App][pair.First], int(pair.App)}
+			c.others[k] = append(c.others[k], pair.First, pair.Second)
+		}
+	}
+	return c.others
 }
 
 func (c *checker) address(x model.AppThing) string { return c.Apps[x.App].Address(x.Thing).String() }

@@ -4,17 +4,37 @@ import (
 	"pravet/internal/core/table"
 )
 
+// A State is how an account is.
+type State uint8
+
+// The states of an account. NoAccount stands for one that is not there.
+const (
+	NoAccount State = iota
+	Open
+	Blocked
+)
+
+func (s State) String() string { return [...]string{"none", "open", "blocked"}[s] }
+
+// StateOf is the state of an account that may sign in, or may not.
+func StateOf(open bool) State {
+	if open {
+		return Open
+	}
+	return Blocked
+}
+
 // Accounts are the accounts of one application as an export shows them, in
 // columns.
 type Accounts struct {
-	Attrs []*table.Column // one for each App.Attrs, nil where the export does not show it
-	Key   *table.Column   // the match attribute of each account
-	Extra map[string]*table.Column
-	Open  []bool   // may sign in
-	Held  []uint32 // the set of catalog things that the account holds directly
-	Line  []uint32 // where in File the account stands; 0 where lines mean nothing
-	File  string
-	Sets  *Sets
+	Attrs  []*table.Column // one for each App.Attrs, nil where the export does not show it
+	Key    *table.Column   // the match attribute of each account
+	Extra  map[string]*table.Column
+	States []State  // open or blocked
+	Held   []uint32 // the set of catalog things that the account holds directly
+	Line   []uint32 // where in File the account stands; 0 where lines mean nothing
+	File   string
+	Sets   *Sets
 
 	// Unmanaged counts holdings of things that are not in the catalog.
 	Unmanaged map[UnmanagedThing]int
@@ -38,8 +58,9 @@ type Accounts struct {
 	Taken  [Kinds]map[int32]bool
 	// Closed says why no account can be added, "" where one can.
 	Closed string
-	// Nameless counts rows that have no value in the match attribute.
-	Nameless int
+	// Unnamed are the accounts that have no value in the match attribute, and so
+	// belong to nobody.
+	Unnamed []Unnamed
 }
 
 // Dangling names a member of a group.
@@ -49,6 +70,17 @@ type Dangling struct{ Group, Member string }
 // theirs.
 const MaxName = 1024
 
+// Unnamed is an account without a value in the match attribute, and what else
+// tells whose it may be.
+type Unnamed struct {
+	Pos              Pos
+	Values           []Told
+	Name, Department string
+}
+
+// Told is a value of an attribute that tells people apart.
+type Told struct{ Attr, Value string }
+
 // UnmanagedThing names something held that the catalog does not list.
 type UnmanagedThing struct {
 	Kind Kind
@@ -56,7 +88,10 @@ type UnmanagedThing struct {
 }
 
 // Len is the number of accounts.
-func (a *Accounts) Len() int { return len(a.Open) }
+func (a *Accounts) Len() int { return len(a.States) }
+
+// Open reports whether account i may sign in.
+func (a *Accounts) Open(i int) bool { return a.States[i] == Open }
 
 // Attr returns attribute number n of account i, "" where it has no value.
 func (a *Accounts) Attr(n, i int) string {

@@ -3,7 +3,6 @@ package model
 import (
 	"fmt"
 	"math"
-	"slices"
 	"sort"
 
 	"pravet/internal/core/day"
@@ -147,69 +146,6 @@ func (a *App) MatchPerson() string {
 	return a.Match
 }
 
-// Flat tells that nothing in the catalog brings anything along.
-func (a *App) Flat() bool {
-	return !slices.ContainsFunc(a.Things, func(t Thing) bool { return len(t.Implies) > 0 })
-}
-
-// Implied returns all that the things bring along, to any depth, without the
-// things themselves unless one implies another. Cycles end. O(edges).
-func (a *App) Implied(things []int32) []int32 {
-	var out []int32
-	seen := map[int32]bool{}
-	queue := slices.Clone(things)
-	for len(queue) > 0 {
-		t := queue[0]
-		queue = queue[1:]
-		for _, next := range a.Things[t].Implies {
-			if !seen[next] {
-				seen[next] = true
-				out = append(out, next)
-				queue = append(queue, next)
-			}
-		}
-	}
-	slices.Sort(out)
-	return out
-}
-
-// Direct returns what an account holds directly, at the least, when an export
-// shows a set: of kinds that are shown with all that comes along, what another
-// shown thing brings is not counted.
-func (a *App) Direct(sets *Sets, shown uint32) uint32 {
-	if a.Effective == [Kinds]bool{} {
-		return shown
-	}
-	implied := a.Implied(sets.Members(shown))
-	return sets.Of(slices.DeleteFunc(slices.Clone(sets.Members(shown)), func(t int32) bool {
-		_, comes := slices.BinarySearch(implied, t)
-		return comes && a.Effective[a.Things[t].Kind]
-	}))
-}
-
-// Chain is a shortest way from a thing to one that it brings along, both of
-// them in it; nil where there is none. O(edges).
-func (a *App) Chain(from, to int32) []int32 {
-	came := map[int32]int32{from: -1}
-	for queue := []int32{from}; len(queue) > 0; queue = queue[1:] {
-		if queue[0] == to {
-			var out []int32
-			for t := to; t >= 0; t = came[t] {
-				out = append(out, t)
-			}
-			slices.Reverse(out)
-			return out
-		}
-		for _, next := range a.Things[queue[0]].Implies {
-			if _, seen := came[next]; !seen {
-				came[next] = queue[0]
-				queue = append(queue, next)
-			}
-		}
-	}
-	return nil
-}
-
 // A Limit is a count, or a percentage of a whole.
 type Limit struct {
 	Count   int
@@ -219,13 +155,19 @@ type Limit struct {
 	Pos     Pos
 }
 
-// Of returns how many of whole the limit allows: a percentage is rounded up,
-// so that a small application is not held by a fraction of an account.
+// Of returns how many of whole the limit allows: a percentage is rounded down,
+// but allows one, unless it is 0, so that a small application is not held by
+// every change.
 func (l Limit) Of(whole int) int {
 	if !l.IsPct {
 		return l.Count
 	}
-	return int(math.Ceil(l.Percent * float64(whole) / 100))
+	const slip = 1e-9 // 1.1 % of 3,000 is 33, whatever binary fractions make of it
+	n := int(math.Floor(l.Percent*float64(whole)/100 + slip))
+	if l.Percent > 0 {
+		n = max(n, 1)
+	}
+	return n
 }
 
 func (l Limit) String() string {

@@ -10,7 +10,7 @@ import (
 	"pravet/internal/core/model"
 )
 
-func TestALimitIsACountOrAShareRoundedUp(t *testing.T) {
+func TestALimitIsACountOrAShareRoundedDown(t *testing.T) {
 	for _, c := range []struct {
 		limit model.Limit
 		whole int
@@ -19,11 +19,14 @@ func TestALimitIsACountOrAShareRoundedUp(t *testing.T) {
 		{model.Limit{Count: 3}, 100, 3},
 		{model.Limit{Percent: 10, IsPct: true}, 100, 10},
 		{model.Limit{Percent: 10, IsPct: true}, 1, 1},
-		{model.Limit{Percent: 10, IsPct: true}, 0, 0},
+		{model.Limit{Percent: 10, IsPct: true}, 0, 1},
 		{model.Limit{Percent: 0, IsPct: true}, 100, 0},
 		{model.Limit{Percent: 100, IsPct: true}, 7, 7},
 		{model.Limit{Percent: 0.1, IsPct: true}, 1000, 1},
-		{model.Limit{Percent: 0.1, IsPct: true}, 1001, 2},
+		{model.Limit{Percent: 0.1, IsPct: true}, 1999, 1},
+		{model.Limit{Percent: 1.1, IsPct: true}, 3000, 33},
+		{model.Limit{Percent: 10, IsPct: true}, 19, 1},
+		{model.Limit{Percent: 25, IsPct: true}, 3, 1},
 	} {
 		require.Equal(t, c.want, c.limit.Of(c.whole), "%v of %d", c.limit, c.whole)
 	}
@@ -84,24 +87,6 @@ func TestSetsAreSets(t *testing.T) {
 			require.Equal(t, na, s.With(s.Without(na, thing), thing))
 		}
 	})
-}
-
-// TestImpliedIsAllThatComesAlong, to any depth, also when things bring each
-// other along in a circle.
-func TestImpliedIsAllThatComesAlong(t *testing.T) {
-	app := &model.App{}
-	for _, name := range []string{"a", "b", "c", "d", "e"} {
-		app.Things = append(app.Things, model.Thing{Kind: model.Role, Name: name})
-	}
-	app.Index()
-	app.Things[0].Implies = []int32{1, 2}
-	app.Things[2].Implies = []int32{3}
-	app.Things[3].Implies = []int32{2}
-	for _, c := range []struct{ things, want []int32 }{
-		{nil, nil}, {[]int32{4}, nil}, {[]int32{0}, []int32{1, 2, 3}}, {[]int32{1}, nil}, {[]int32{2}, []int32{2, 3}}, {[]int32{0, 4}, []int32{1, 2, 3}},
-	} {
-		require.Equal(t, c.want, app.Implied(c.things), "%v", c.things)
-	}
 }
 
 // TestPeopleOfSeveralFilesHaveOneSetOfColumns.

@@ -108,7 +108,7 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) []map[string]*r
 		st := out[c.App][c.Key]
 		if st == nil {
 			of := accounts[c.App]
-			st = &reach.State{Set: of.Held[c.Account], After: of.Held[c.Account], Open: of.Open[c.Account], OpenAfter: of.Open[c.Account]}
+			st = &reach.State{Set: of.Held[c.Account], After: of.Held[c.Account], Open: of.Open(int(c.Account)), OpenAfter: of.Open(int(c.Account))}
 			out[c.App][c.Key] = st
 		}
 		st.Step(accounts[c.App].Sets, c.Verb, c.Thing)

@@ -86,7 +86,7 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 			if holds {
 				held = []int32{0, 1}
 			}
-			accounts.Open, accounts.Held = append(accounts.Open, true), append(accounts.Held, accounts.Sets.Of(held))
+			accounts.States, accounts.Held = append(accounts.States, model.StateOf(true)), append(accounts.Held, accounts.Sets.Of(held))
 		}
 		var changes []diff.Change
 		for _, p := range c.gone {

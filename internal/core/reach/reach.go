@@ -4,21 +4,23 @@
 package reach
 
 import (
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
 // A Reacher tells what sets of things of one application give, by themselves
 // and along. It is used by one goroutine at a time, as its Sets are.
 type Reacher struct {
-	app   *model.App
+	graph *graph.Graph
 	sets  *model.Sets
 	full  map[uint32]uint32 // set → set with all it brings
 	minus map[uint64]uint32
 }
 
-// New returns a Reacher for the sets of an application.
-func New(app *model.App, sets *model.Sets) *Reacher {
-	return &Reacher{app, sets, map[uint32]uint32{}, map[uint64]uint32{}}
+// New returns a Reacher for the sets of an application, by what brings what along
+// there.
+func New(g *graph.Graph, sets *model.Sets) *Reacher {
+	return &Reacher{g, sets, map[uint32]uint32{}, map[uint64]uint32{}}
 }
 
 // Full returns a set with all that it brings along, in O(edges) the first time
@@ -27,9 +29,9 @@ func (r *Reacher) Full(set uint32) uint32 {
 	full, ok := r.full[set]
 	if !ok {
 		full = set
-		if !r.app.Flat() {
+		if !r.graph.Flat() {
 			members := r.sets.Members(set)
-			full = r.sets.Of(append(r.app.Implied(members), members...))
+			full = r.sets.Of(append(r.graph.Along(members...), members...))
 		}
 		r.full[set] = full
 	}
@@ -74,7 +76,7 @@ func (r *Reacher) Holders(accounts *model.Accounts, thing int32) int {
 
 // Active counts the accounts that are open and have a thing.
 func (r *Reacher) Active(accounts *model.Accounts, thing int32) int {
-	return r.count(accounts, thing, func(i int) bool { return accounts.Open[i] })
+	return r.count(accounts, thing, func(i int) bool { return accounts.Open(i) })
 }
 
 // Giving tells of each set that there is whether it gives a thing: for looking

@@ -1,13 +1,13 @@
 package reach_test
 
 import (
-	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/diff"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
@@ -35,7 +35,8 @@ func TestWhatAThingGivesInTheEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		app := roles(t, "includes")
 		sets := model.NewSets()
-		r := reach.New(app, sets)
+		g := graph.Catalog(app)
+		r := reach.New(g, sets)
 		var walk func(x int32, seen map[int32]bool)
 		walk = func(x int32, seen map[int32]bool) {
 			seen[x] = true
@@ -55,7 +56,7 @@ func TestWhatAThingGivesInTheEnd(t *testing.T) {
 				from := map[int32]bool{}
 				walk(x, from)
 				require.Equal(t, from[y], r.Brings(x, y))
-				chain := app.Chain(x, y)
+				chain := g.Chain(x, y)
 				require.Equal(t, from[y], chain != nil)
 				for i := 1; i < len(chain); i++ {
 					require.Contains(t, app.Things[chain[i-1]].Implies, chain[i])
@@ -87,16 +88,10 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 				if states.Narrowed(0).Has(set, x) {
 					require.True(t, states.Before(0).Has(set, x) && states.App(0).Has(set, x), "what is left is in both")
 				}
-				require.Equal(t, other.Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
-				require.Equal(t, app.Chain(int32(i), x) != nil, states.App(0).Has(set, x))
-			}
-			both := model.Common(app.As(defs), app).Things[i].Implies
-			for _, x := range both {
-				require.True(t, slices.Contains(app.Things[i].Implies, x) && slices.Contains(other.Things[i].Implies, x))
+				require.Equal(t, graph.Catalog(other).Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
+				require.Equal(t, graph.Catalog(app).Chain(int32(i), x) != nil, states.App(0).Has(set, x))
 			}
 		}
-		require.Same(t, app, app.As(nil))
-		require.Same(t, app, model.Common(app, app))
 	})
 }
 
@@ -108,7 +103,7 @@ func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
 	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}}
 	add := func(name string, open bool, held ...int32) {
 		accounts.Key.Append(name)
-		accounts.Open, accounts.Held = append(accounts.Open, open), append(accounts.Held, accounts.Sets.Of(held))
+		accounts.States, accounts.Held = append(accounts.States, model.StateOf(open)), append(accounts.Held, accounts.Sets.Of(held))
 	}
 	add("ada", true, 0)
 	add("bo", false, 1)

@@ -2,6 +2,7 @@ package reach
 
 import (
 	"pravet/internal/core/diff"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -14,6 +15,7 @@ type State struct {
 
 // States are the accounts of all applications that a plan touches.
 type States struct {
+	apps     []*model.App
 	accounts []*model.Accounts
 	reach    []*Reacher          // of each application, nil for one that was not selected
 	before   []*Reacher          // likewise, by the definitions as exported
@@ -23,15 +25,23 @@ type States struct {
 
 // Follow follows the changes of a plan, in O(changes).
 func Follow(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) *States {
-	s := &States{accounts: accounts}
+	return FollowBut(apps, accounts, changes, nil)
+}
+
+// FollowBut follows changes where some definitions stay as they are exported.
+func FollowBut(apps []*model.App, accounts []*model.Accounts, changes []diff.Change, stays func(app int, thing int32) bool) *States {
+	s := &States{apps: apps, accounts: accounts}
 	for a, app := range apps {
 		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
-			once := app.Once(accounts[a].Definitions)
-			r = New(once, accounts[a].Sets)
+			wanted, exported := graph.Wanted(app, accounts[a]), graph.Exported(app, accounts[a])
+			if stays != nil {
+				wanted = graph.Mixed(wanted, exported, func(t int32) bool { return stays(a, t) })
+			}
+			r = New(wanted, accounts[a].Sets)
 			before, narrowed = r, r
-			if as := app.As(accounts[a].Definitions); as != app {
-				before, narrowed = New(as, accounts[a].Sets), New(model.Common(as, once), accounts[a].Sets)
+			if !exported.Equal(wanted) {
+				before, narrowed = New(exported, accounts[a].Sets), New(graph.Common(exported, wanted), accounts[a].Sets)
 			}
 		}
 		s.reach, s.before, s.narrowed = append(s.reach, r), append(s.before, before), append(s.narrowed, narrowed)
@@ -46,7 +56,7 @@ func Follow(apps []*model.App, accounts []*model.Accounts, changes []diff.Change
 		if st == nil {
 			st = &State{}
 			if ch.Account != diff.None {
-				st.Open, st.Set = accounts[ch.App].Open[ch.Account], accounts[ch.App].Held[ch.Account]
+				st.Open, st.Set = accounts[ch.App].Open(int(ch.Account)), accounts[ch.App].Held[ch.Account]
 			}
 			st.After, st.OpenAfter = st.Set, st.Open
 			s.of[ch.App][ch.Key] = st
@@ -91,23 +101,24 @@ func (s *States) Narrowed(app int) *Reacher { return s.narrowed[app] }
 func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 	a := int(c.App)
 	accounts, before, after := s.accounts[a], s.before[a], s.reach[a]
-	moved := accounts.Sets.Of(before.app.Numbers(c.Moved()))
+	moved := accounts.Sets.Of(s.apps[a].Numbers(c.Moved()))
 	seen := map[[2]uint32]bool{} // what is held before and after the plan → gains or loses by it
 	for i, set := range accounts.Held {
-		state := State{set, set, accounts.Open[i], accounts.Open[i]}
+		state := State{set, set, accounts.Open(i), accounts.Open(i)}
 		if st := s.of[a][accounts.Key.At(i)]; st != nil {
 			state = *st
 		}
 		if !blocked && (!state.Open || !state.OpenAfter) || !before.Has(set, c.Thing) {
 			continue
 		}
-		if losesMore := c.Field == diff.Brings && c.Sense == diff.Less; !losesMore && !after.Has(state.After, c.Thing) {
+		brings := c.Field == diff.Brings || c.Verb == model.Define
+		if losesMore := brings && c.Sense == diff.Less; !losesMore && !after.Has(state.After, c.Thing) {
 			continue // it goes with the thing
 		}
 		moves, ok := seen[[2]uint32{set, state.After}]
 		if !ok {
 			switch {
-			case c.Field != diff.Brings:
+			case !brings:
 				moves = c.Sense != diff.Same
 			case c.Sense == diff.More:
 				moves = before.Without(after.Full(moved), before.Full(set)) != 0
