@@ -4,8 +4,9 @@
 //
 //	department eq "Deck" and not (title sw "Trainee")
 //
-// The whole grammar is read. Comparison ignores case. A value that is an
-// ISO 8601 duration is counted from the day of the plan: lastActive lt "-P30D".
+// The whole grammar is read. Values are written as in JSON, and comparison ignores
+// case. A text that is an ISO 8601 duration is counted from the day of the plan
+// where it is compared with a date: lastActive lt "-P30D".
 // People and accounts are flat, so name[givenName eq "Ines"] is the same as
 // name.givenName eq "Ines", and "value" is the attribute itself.
 //
@@ -16,10 +17,8 @@ package filter
 import (
 	"fmt"
 	"math/big"
-	"strconv"
+	"slices"
 	"strings"
-
-	scim "github.com/scim2/filter-parser/v2"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/table"
@@ -84,134 +83,69 @@ func Parse(src string) (*Filter, error) {
 	if err != nil {
 		return nil, err
 	}
-	columns, err := check(tokens)
-	if err != nil {
-		return nil, err
-	}
-	tree, err := scim.ParseFilterNumber([]byte(normal(tokens)))
-	if err != nil {
-		return nil, &Error{1, "this is not a SCIM filter", "see RFC 7644, section 3.4.2.2"}
-	}
 	f := &Filter{source: src}
-	b := builder{f: f, columns: columns}
-	if f.root, err = b.build(tree, ""); err != nil {
+	f.root, err = (&parser{f: f, tokens: tokens}).filter()
+	if err != nil {
 		return nil, err
 	}
 	return f, nil
-}
-
-// normal writes the tokens again with the single spaces and the lower-case
-// literals that the parser asks for.
-func normal(tokens []token) string {
-	var b strings.Builder
-	for i, t := range tokens {
-		if i > 0 && t.kind != closed && t.kind != closedBracket && t.kind != openBracket && t.kind != end {
-			if k := tokens[i-1].kind; k != open && k != openBracket {
-				b.WriteByte(' ')
-			}
-		}
-		if t.kind == word && isLiteral(t.text) && !strings.ContainsAny(t.text, "0123456789") {
-			t.text = strings.ToLower(t.text)
-		}
-		b.WriteString(t.text)
-	}
-	return b.String()
-}
-
-type builder struct {
-	f       *Filter
-	columns []int
-}
-
-func (b *builder) build(e scim.Expression, prefix string) (node, error) {
-	switch e := e.(type) {
-	case *scim.LogicalExpression:
-		left, err := b.build(e.Left, prefix)
-		if err != nil {
-			return nil, err
-		}
-		right, err := b.build(e.Right, prefix)
-		if err != nil {
-			return nil, err
-		}
-		if e.Operator == scim.AND {
-			return and{left, right}, nil
-		}
-		return or{left, right}, nil
-	case *scim.NotExpression:
-		of, err := b.build(e.Expression, prefix)
-		return not{of}, err
-	case *scim.ValuePath:
-		return b.build(e.ValueFilter, e.AttributePath.AttributeName+".")
-	case *scim.AttributeExpression:
-		return b.clause(e, prefix)
-	}
-	return nil, &Error{1, "this is not a SCIM filter", ""}
-}
-
-func (b *builder) clause(e *scim.AttributeExpression, prefix string) (node, error) {
-	n := len(b.f.clauses)
-	if n >= len(b.columns) {
-		return nil, &Error{1, "this is not a SCIM filter", ""}
-	}
-	c := Clause{Op: strings.ToLower(string(e.Operator)), Column: b.columns[n]}
-	c.Attr = prefix + e.AttributePath.AttributeName
-	if sub := e.AttributePath.SubAttributeName(); sub != "" {
-		c.Attr += "." + sub
-	}
-	if len(c.Attr) > len(".value") && strings.EqualFold(c.Attr[len(c.Attr)-len(".value"):], ".value") {
-		c.Attr = c.Attr[:len(c.Attr)-len(".value")]
-	}
-	if err := c.setValue(e.CompareValue); err != nil {
-		return nil, &Error{Column: c.Column, Says: err.Error()}
-	}
-	b.f.clauses = append(b.f.clauses, c)
-	return leaf(n), nil
 }
 
 func (c *Clause) ordered() bool {
 	return c.Op == "gt" || c.Op == "ge" || c.Op == "lt" || c.Op == "le"
 }
 
-func (c *Clause) setValue(v any) error {
-	substring := c.Op == "co" || c.Op == "sw" || c.Op == "ew"
-	switch v := v.(type) {
-	case nil:
+func (c *Clause) substring() bool { return c.Op == "co" || c.Op == "sw" || c.Op == "ew" }
+
+// dates are the attributes that hold dates and nothing else, so that what looks
+// like a duration has to be one.
+var dates = []string{"starts", "ends", "away.from", "away.to", "lastActive", "created", "until"}
+
+// setText sets a text to compare with. One that is a duration is counted from the
+// day of the plan where the value that it is compared with is a date.
+func (c *Clause) setText(v string) error {
+	c.Value, c.folded = v, table.Fold(v)
+	if c.substring() {
+		return nil
+	}
+	if day.LooksLikeDuration(v) {
+		p, err := day.ParseDuration(v)
+		if err == nil {
+			c.kind, c.period = isPeriod, p
+		} else if slices.ContainsFunc(dates, func(d string) bool { return strings.EqualFold(d, c.Attr) }) {
+			return err
+		}
+	} else if d, ok := day.ParseLoose(v); ok && c.ordered() {
+		c.kind, c.day = isDay, d
+	}
+	return nil
+}
+
+// setLiteral sets true, false, null or a number, in lower case.
+func (c *Clause) setLiteral(v string) error {
+	switch v {
+	case "null":
 		c.kind = isNull
-		if c.Op != "pr" && c.Op != "eq" && c.Op != "ne" {
+		if c.Op != "eq" && c.Op != "ne" {
 			return fmt.Errorf("%s cannot be compared with null by %s; use eq, ne or pr", c.Attr, c.Op)
 		}
-	case bool:
-		c.kind, c.Value = isBool, strconv.FormatBool(v)
-		c.folded = c.Value
-		if c.ordered() || substring {
+		return nil
+	case "true", "false":
+		c.kind, c.Value, c.folded = isBool, v, v
+		if c.ordered() || c.substring() {
 			return fmt.Errorf("%s cannot be compared with %v by %s; use eq or ne", c.Attr, v, c.Op)
 		}
-	case string:
-		c.Value, c.folded = v, table.Fold(v)
-		if substring {
-			break
-		}
-		if day.LooksLikeDuration(v) {
-			p, err := day.ParseDuration(v)
-			if err != nil {
-				return err
-			}
-			c.kind, c.period = isPeriod, p
-		} else if d, ok := day.ParseLoose(v); ok && c.ordered() {
-			c.kind, c.day = isDay, d
-		}
-	default:
-		c.Value = fmt.Sprint(v)
-		if substring {
-			return fmt.Errorf("%s cannot be compared with the number %s by %s; write the number in double quotes", c.Attr, c.Value, c.Op)
-		}
-		n, _, err := big.ParseFloat(c.Value, 10, 128, big.ToNearestEven)
-		if err != nil {
-			return fmt.Errorf("the number %s is too large", c.Value)
-		}
-		c.kind, c.number = isNumber, n
+		return nil
 	}
+	c.Value = v
+	if c.substring() {
+		return fmt.Errorf("%s cannot be compared with the number %s by %s; write the number in double quotes", c.Attr, c.Value, c.Op)
+	}
+	n, _, err := big.ParseFloat(v, 10, 128, big.ToNearestEven)
+	if err != nil {
+		return fmt.Errorf("the number %s is too large", c.Value)
+	}
+	c.kind, c.number = isNumber, n
 	return nil
 }
 
@@ -228,6 +162,10 @@ func (f *Filter) Match(get func(attr string) string, today day.Day) bool {
 		return f.clauses[i].Match(get(f.clauses[i].Attr), today)
 	})
 }
+
+// Truth evaluates the filter where the truth of each clause is known, by its
+// number among Clauses.
+func (f *Filter) Truth(clause func(int) bool) bool { return f.root.truth(clause) }
 
 // MatchAny evaluates the filter for one row whose attributes may have several
 // values: a comparison is true when it is for one of them, and "ne" when it is
@@ -290,9 +228,13 @@ func (c *Clause) equal(v string, today day.Day) bool {
 	switch c.kind {
 	case isNull:
 		return v == ""
-	case isNumber, isPeriod:
+	case isNumber:
 		sign, ok := c.compare(v, today)
 		return ok && sign == 0
+	case isPeriod:
+		if sign, ok := c.compare(v, today); ok {
+			return sign == 0
+		}
 	}
 	if v == "" {
 		return c.folded == ""

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	scim "github.com/scim2/filter-parser/v2"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
@@ -65,6 +66,9 @@ func TestMatch(t *testing.T) {
 		{`starts gt "P1D"`, false},
 		{`nickName lt "-P30D"`, false}, // never is not long ago
 		{`displayName eq "Maren \"M\" Holt"`, false},
+		{`nickName eq "P3D"`, false},
+		{`displayName eq "Mar\u0065n Holt"`, true},
+		{`displayName co "\u004d"`, true},
 		{`displayName gt "Anna" and displayName lt "Zoe"`, true},
 		{`email ew "@MARROWICK.example"`, true},
 	} {
@@ -73,6 +77,97 @@ func TestMatch(t *testing.T) {
 		require.Equal(t, c.want, f.Match(get, today), c.filter)
 		require.Equal(t, c.filter, f.String())
 	}
+}
+
+// TestValuesAreWrittenAsInJSON (RFC 7644 §3.4.2.2).
+func TestValuesAreWrittenAsInJSON(t *testing.T) {
+	for _, c := range []struct{ filter, value string }{
+		{`title eq "Cid \"Quist\""`, `Cid "Quist"`}, {`title co "\""`, `a "b"`}, {`title eq "\u00c5sa"`, "Åsa"}, {`title eq "a\\b"`, `a\b`},
+		{`title eq "a\tb"`, "a\tb"}, {`title eq "a\/b"`, "a/b"}, {`title eq "\ud83d\udea2"`, "🚢"},
+		{`location eq "P3D"`, "P3D"}, {`location eq "-P3D"`, "-p3d"}, {`location eq "P1X"`, "P1X"},
+	} {
+		f, err := filter.Parse(c.filter)
+		require.NoError(t, err, c.filter)
+		require.True(t, f.Match(func(string) string { return c.value }, today), c.filter)
+		require.False(t, f.Match(func(string) string { return "other" }, today), c.filter)
+	}
+}
+
+// TestTheGrammarIsThatOfALibrary: filters drawn at random are read as a parser
+// that others wrote reads them, condition by condition.
+func TestTheGrammarIsThatOfALibrary(t *testing.T) {
+	var draw func(t *rapid.T, depth int, within bool) string
+	draw = func(t *rapid.T, depth int, within bool) string {
+		kind := rapid.IntRange(0, 9).Draw(t, "kind")
+		if depth > 3 || within { // the library reads no more than one condition in brackets
+			kind = 9
+		}
+		switch {
+		case kind < 2:
+			return draw(t, depth+1, within) + " and " + draw(t, depth+1, within)
+		case kind < 4:
+			return draw(t, depth+1, within) + " or " + draw(t, depth+1, within)
+		case kind == 4:
+			return "not (" + draw(t, depth+1, within) + ")"
+		case kind == 5:
+			return "(" + draw(t, depth+1, within) + ")"
+		case kind == 6 && !within:
+			return "name[" + draw(t, depth+1, true) + "]"
+		}
+		attr := rapid.SampledFrom([]string{"a", "b", "Title", "userName"}).Draw(t, "attribute")
+		switch rapid.IntRange(0, 3).Draw(t, "value") {
+		case 0:
+			return attr + " pr"
+		case 1:
+			return attr + " eq " + rapid.SampledFrom([]string{"true", "false", "null", "12", "-0.5", "3e4"}).Draw(t, "literal")
+		case 2:
+			return attr + " lt " + rapid.SampledFrom([]string{"7", `"2026-01-01"`}).Draw(t, "literal")
+		}
+		return attr + " " + rapid.SampledFrom([]string{"eq", "ne", "co", "sw", "ew"}).Draw(t, "operator") + ` "` + rapid.StringMatching(`[a-zA-Z ()\[\]]{0,6}`).Draw(t, "text") + `"`
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		src := draw(t, 0, false)
+		tree, err := scim.ParseFilterNumber([]byte(src))
+		require.NoError(t, err, src)
+		f, err := filter.Parse(src)
+		require.NoError(t, err, src)
+		var attrs []string
+		theirs := libraryTruth(tree, "", &attrs)
+		require.Len(t, f.Clauses(), len(attrs), src)
+		for i, c := range f.Clauses() {
+			require.Equal(t, attrs[i], c.Attr+" "+c.Op, src)
+		}
+		for range 8 {
+			truth := make([]bool, len(attrs))
+			for i := range truth {
+				truth[i] = rapid.Bool().Draw(t, "truth")
+			}
+			require.Equal(t, theirs(truth), f.Truth(func(i int) bool { return truth[i] }), src)
+		}
+	})
+}
+
+// libraryTruth is how a filter that the library has read follows from the truth of
+// its conditions, which it lists as they stand.
+func libraryTruth(e scim.Expression, within string, attrs *[]string) func([]bool) bool {
+	switch e := e.(type) {
+	case *scim.LogicalExpression:
+		left, right := libraryTruth(e.Left, within, attrs), libraryTruth(e.Right, within, attrs)
+		if e.Operator == scim.AND {
+			return func(t []bool) bool { return left(t) && right(t) }
+		}
+		return func(t []bool) bool { return left(t) || right(t) }
+	case *scim.NotExpression:
+		of := libraryTruth(e.Expression, within, attrs)
+		return func(t []bool) bool { return !of(t) }
+	case *scim.ValuePath:
+		return libraryTruth(e.ValueFilter, e.AttributePath.AttributeName+".", attrs)
+	case *scim.AttributeExpression:
+		n := len(*attrs)
+		*attrs = append(*attrs, within+e.AttributePath.AttributeName+" "+strings.ToLower(string(e.Operator)))
+		return func(t []bool) bool { return t[n] }
+	}
+	panic("unknown expression")
 }
 
 func TestCaseIsFoldedAsUnicodeDoes(t *testing.T) {
