@@ -6,12 +6,15 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/table"
 	"pravet/internal/export"
+	"pravet/internal/source"
 )
 
 var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9-]*$`)
@@ -89,7 +92,15 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	if spec != nil {
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
+		for _, path := range spec.Files() {
+			if err := r.Tree.Allowed(path.Text); err != nil {
+				d.probs.Add(problem(path.Pos, "outside", fmt.Sprintf("the path %s leads out of the repository", path.Text),
+					"keep the export below it; or, if you trust these files, open that folder when you run Pravet: "+source.Outside+"=FOLDER"))
+			}
+		}
+		needed(app, spec)
 	}
+	d.named(app)
 	c := d.fields(f["connect"], "connect", "by")
 	if f["connect"] == nil || c["by"] == nil {
 		d.problem(orNode(f["connect"], root), "missing-key", "the application does not say how changes get there", "add connect: {by: files}")
@@ -97,6 +108,37 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		d.oneOf(c["by"], "by", ConnectWays...)
 	}
 	return app, spec
+}
+
+// needed adds to the attributes of accounts those that a thing needs a value of,
+// where the export shows them: they are looked at and left alone.
+func needed(app *model.App, s *export.Spec) {
+	for i := range app.Things {
+		for _, attr := range app.Things[i].Needs {
+			if app.Attr(attr) < 0 && attr != app.Match && (s.Format == "scim" || s.Column(attr) != nil) {
+				app.Attrs = append(app.Attrs, model.Attr{Name: attr, Pos: app.Things[i].Pos})
+				app.Index()
+			}
+		}
+	}
+}
+
+// named checks that the names of things can be written and told apart.
+func (d *doc) named(app *model.App) {
+	seen := map[string]string{}
+	for i := range app.Things {
+		t := &app.Things[i]
+		if strings.TrimSpace(t.Name) != t.Name || strings.ContainsFunc(t.Name, unicode.IsControl) {
+			d.probs.Add(problem(t.Pos, "bad-name", fmt.Sprintf("%q has spaces at its ends or control characters, which no export keeps", t.Name), "write the name as the application shows it"))
+		}
+		key := t.Kind.String() + " " + table.Fold(strings.Join(strings.Fields(t.Name), " "))
+		if other, ok := seen[key]; ok {
+			p := problem(t.Pos, "nearly-same", fmt.Sprintf("%s %q and %q differ only by case or spaces, and are two things here", t.Kind, other, t.Name), "if they are one, write it as the application shows it")
+			p.Severity = source.Warning
+			d.probs.Add(p)
+		}
+		seen[key] = t.Name
+	}
 }
 
 func orNode(n, otherwise *yaml.Node) *yaml.Node {
@@ -218,6 +260,8 @@ func (d *doc) defines(app *model.App, s *export.Spec) {
 		}
 		switch {
 		case !t.Define:
+		case t.Kind == model.Group && s.Format == "scim":
+			d.probs.Add(problem(t.Pos, "not-defined", fmt.Sprintf("group %s is Pravet's own (define: true), and groups of a SCIM export are resources that Pravet does not make", t.Name), "make the group in the application, and take out define"))
 		case s.Definitions == nil:
 			lacks("which definitions there are", "add definitions: {path: FILE, columns: {name: COLUMN, ...}} under export")
 		case t.Kind == model.Group && s.Definitions.Column(export.DefKind) == nil:
@@ -403,6 +447,9 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 		return
 	}
 	at := orNode(f["export"], root)
+	if s.Column("active") == nil {
+		d.problem(at, "missing-column", "columns does not say which column shows whether an account is open, so nobody who leaves could be suspended", "add active: {column: COLUMN, true: WORD, false: WORD} under columns")
+	}
 	if app.Match != "" && s.Column(app.Match) == nil {
 		d.problem(at, "missing-column", fmt.Sprintf("accounts are matched by %s, and columns does not say which column that is", app.Match), "add "+app.Match+": COLUMN under columns")
 	}
@@ -419,6 +466,12 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 		for _, name := range app.Names(kind) {
 			if c != nil && c.Split != "" && strings.Contains(name, c.Split) {
 				d.probs.Add(problem(app.Things[app.Thing(kind, name)].Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s is split", name, c.Split, c.Name), ""))
+			}
+			if s.Definitions == nil {
+				continue
+			}
+			if of := s.Definitions.Column(kind.Plural()); of != nil && of.Split != "" && strings.Contains(name, of.Split) {
+				d.probs.Add(problem(app.Things[app.Thing(kind, name)].Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s of definitions is split", name, of.Split, of.Name), ""))
 			}
 		}
 	}

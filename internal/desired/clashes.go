@@ -7,6 +7,7 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
 )
 
 // setting is where a kit sets an attribute in an application; ok is false where
@@ -64,7 +65,11 @@ func (r *Repo) Clashes(today day.Day) {
 	}
 	due := entitle.Compute(entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today})
 	people, first := make([]int, len(due.Classes)), make([]int, len(due.Classes))
+	stages := stage.Of(r.People, today)
 	for p, c := range due.Of {
+		if stages[p] != stage.Here {
+			continue // nothing is set for who is not here
+		}
 		if people[c] == 0 {
 			first[c] = p
 		}
@@ -79,7 +84,7 @@ func (r *Repo) Clashes(today day.Day) {
 	for c := range due.Classes {
 		for app := range due.Classes[c].Apps {
 			for _, s := range due.Classes[c].Apps[app].Set {
-				if s.Clash < 0 || people[c] == 0 {
+				if s.Clash < 0 || people[c] == 0 || !due.Classes[c].Apps[app].InScope {
 					continue
 				}
 				key := pair{app, s.Kit, s.Clash, s.Attr}

@@ -11,6 +11,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -107,7 +108,10 @@ func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
 // list lists the files of a folder; one that cannot be read is a problem.
 func (r *Repo) list(folder string, endings ...string) []string {
 	files, others, err := listFiles(r.Tree, folder, endings...)
-	if err != nil {
+	var p *source.Problem
+	if errors.As(err, &p) {
+		r.Problems.Add(p)
+	} else if err != nil {
 		r.Problems.Add(source.Unreadable(folder, err))
 	}
 	for _, o := range others {

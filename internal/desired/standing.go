@@ -40,7 +40,7 @@ func (r *Repo) readStanding() {
 	}
 	for _, n := range d.list(f["lifted"], "lifted") {
 		x := d.fields(n, "a lifted guard", "guard", "app", "until", "because", "by")
-		l := decide.Lift{Guard: d.oneOf(orNode(x["guard"], n), "guard", guard.All()...), App: d.text(x["app"], "app"), Until: d.date(x["until"], "until"),
+		l := decide.Lift{Guard: d.oneOf(orNode(x["guard"], n), "guard", guard.Liftable()...), App: d.text(x["app"], "app"), Until: d.date(x["until"], "until"),
 			Because: d.required(x, n, "because", "a lifted guard"), By: d.text(x["by"], "by")}
 		if l.Until == day.None && x["until"] == nil {
 			d.problem(n, "missing-key", "a guard is not lifted for ever", "add until: YYYY-MM-DD")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"slices"
 	"strconv"
 	"strings"
@@ -359,6 +360,8 @@ func listFiles(tree *source.Tree, folder string, endings ...string) (out, others
 		name := e.Name()
 		switch {
 		case strings.HasPrefix(name, "."), strings.HasSuffix(name, ".md"):
+		case e.Type()&fs.ModeSymlink != 0:
+			return nil, nil, source.NewProblem(model.Pos{File: folder + "/" + name}, "link", "this is a link, and a revision of the files would not hold what it leads to", "put the file itself here")
 		case !e.IsDir() && slices.ContainsFunc(endings, func(ending string) bool { return strings.HasSuffix(name, ending) }):
 			out = append(out, folder+"/"+name)
 		default:

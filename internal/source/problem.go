@@ -44,13 +44,14 @@ func NewProblem(pos model.Pos, rule, says, hint string) *Problem {
 	return &Problem{Pos: pos, Severity: Error, Rule: rule, Says: says, Hint: hint}
 }
 
-// maxPerFile is how many problems of one file are kept; the rest is counted.
-const maxPerFile = 200
+// MaxPerFile is how many problems of one file are kept; the rest is counted.
+const MaxPerFile = 200
 
 // Problems gathers problems.
 type Problems struct {
 	list    []*Problem
 	perFile map[string]int
+	skipped int
 }
 
 // Add adds a problem.
@@ -59,9 +60,18 @@ func (p *Problems) Add(problem *Problem) {
 		p.perFile = map[string]int{}
 	}
 	p.perFile[problem.Pos.File]++
-	if p.perFile[problem.Pos.File] <= maxPerFile {
+	if p.perFile[problem.Pos.File] <= MaxPerFile {
 		p.list = append(p.list, problem)
 	}
+}
+
+// Skip counts a problem of a file that is not kept.
+func (p *Problems) Skip(file string) {
+	if p.perFile == nil {
+		p.perFile = map[string]int{}
+	}
+	p.perFile[file]++
+	p.skipped++
 }
 
 // Errors counts the problems that are errors, of the kept ones.
@@ -80,9 +90,9 @@ func (p *Problems) Errors() int {
 func (p *Problems) Sorted() []*Problem {
 	out := slices.Clone(p.list)
 	for file, n := range p.perFile {
-		if n > maxPerFile {
+		if n > MaxPerFile {
 			out = append(out, &Problem{Pos: model.Pos{File: file, Line: 1 << 30}, Severity: Error, Rule: "more-problems",
-				Says: model.Count(n-maxPerFile, "more problem", "more problems") + " in this file", Hint: "mend the ones above first"})
+				Says: model.Count(n-MaxPerFile, "more problem", "more problems") + " in this file", Hint: "mend the ones above first"})
 		}
 	}
 	slices.SortStableFunc(out, func(x, y *Problem) int {
