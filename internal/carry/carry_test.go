@@ -54,6 +54,11 @@ func newStage(t *testing.T) *stage {
 }
 
 func (s *stage) rules(t *testing.T) *prepare.State {
+	files, err := filepath.Glob(filepath.Join(s.dir, "exports", "*"))
+	require.NoError(t, err)
+	for _, f := range files { // the stage has a day of its own
+		require.NoError(t, os.Chtimes(f, s.today.Time(), s.today.Time()))
+	}
 	tree, err := source.OpenTree(s.dir, nil)
 	require.NoError(t, err)
 	t.Cleanup(func() { tree.Close() })

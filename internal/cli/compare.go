@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -39,6 +40,9 @@ do not pass.`,
 		dir, today, err := c.where(on)
 		if err != nil {
 			return err
+		}
+		if slices.Contains(args, "") {
+			return usage("a revision is expected, and its name is empty")
 		}
 		revisions := [2]string{"HEAD", ""}
 		copy(revisions[:], args)

@@ -103,6 +103,9 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		return err
 	}
 	d := &decision{c: c, plan: p, because: because, choice: decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()}}
+	if err := sel.people(c, dir, p); err != nil {
+		return err
+	}
 	if err := d.choose(args[1:], sel); err != nil {
 		return err
 	}
@@ -152,7 +155,7 @@ func (d *decision) choose(ids []string, sel *selection) error {
 		}
 	}
 	if d.choice.All || !sel.empty() {
-		changes, err := sel.choose(d.plan)
+		changes, _, err := sel.choose(d.plan) // what is set aside is taken up by its id only
 		if err != nil {
 			return err
 		}

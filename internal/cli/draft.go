@@ -84,7 +84,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		if err != nil {
 			return err
 		}
-		file, err := c.writePlan(dir, out, p, data)
+		file, err := c.writePlan(l, dir, out, p, data)
 		if err != nil {
 			return err
 		}
@@ -116,13 +116,13 @@ func (c *program) settled(dir string, s *prepare.State, l ledger.Ledger) error {
 
 // writePlan writes the plan's bytes to where they are wanted and returns how
 // the file is spoken of.
-func (c *program) writePlan(dir, out string, p *plan.Plan, data []byte) (string, error) {
+func (c *program) writePlan(l ledger.Ledger, dir, out string, p *plan.Plan, data []byte) (string, error) {
 	switch out {
 	case "-":
 		_, err := c.raw.Write(data)
 		return "-", err
 	case "":
-		return plans.Write(dir, p, data)
+		return plans.Write(l, dir, p, data)
 	}
 	if err := c.spare(dir, c.path(out)); err != nil {
 		return "", err

@@ -13,6 +13,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/decisions"
+	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
@@ -43,6 +44,9 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 		}
 		p, err := c.plan(dir, args[0])
 		if err != nil {
+			return err
+		}
+		if err := sel.people(c, dir, p); err != nil {
 			return err
 		}
 		v, err := sel.view(p)
@@ -82,6 +86,9 @@ func (c *program) states(dir string, p *plan.Plan) (map[string]string, error) {
 		return nil, err
 	}
 	today := day.Of(c.Now())
+	if asOf, err := day.Parse(p.AsOf); err == nil {
+		today = max(today, asOf) // what will have ended by then is no decision about it
+	}
 	standing, err := decisions.Read(l, decisions.Stood{Rejections: repo.Rejections, Lifts: repo.Lifts}, p, today)
 	if err != nil {
 		return nil, err
@@ -170,42 +177,77 @@ func changeValue(p *plan.Plan, c *plan.Change, attr string) string {
 	return ""
 }
 
-// choose returns the changes that the selection names, in the plan's order. A
-// name that is nowhere in the plan is an error, with the nearest that is.
-func (s *selection) choose(p *plan.Plan) ([]*plan.Change, error) {
+// choose returns the changes that the selection names, in the plan's order, and
+// those of the ones set aside. A name that is nowhere in the plan is an error,
+// with the nearest that is.
+func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.SetAside, err error) {
 	var f *filter.Filter
 	if s.only != "" {
-		var err error
 		if f, err = filter.Parse(s.only); err != nil {
-			return nil, usage("--only: %w", err)
+			return nil, nil, usage("--only: %w", err)
 		}
 		for _, cl := range f.Clauses() {
 			if !containsFold(changeAttrs, cl.Attr) {
-				return nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs))
+				return nil, nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs))
 			}
 		}
 	}
 	if err := s.known(p); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	today, err := day.Parse(p.AsOf)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	apps, persons, things := set(s.apps), set(s.persons), set(s.things)
-	var out []*plan.Change
-	for i := range p.Changes {
-		ch := &p.Changes[i]
+	fits := func(ch *plan.Change) bool {
 		if apps != nil && !apps[ch.App] || things != nil && !things[ch.Address().String()] ||
-			persons != nil && !persons[ch.Person] && !persons[ch.Account] {
-			continue
+			persons != nil && !persons[ch.Person] && !persons[ch.Account] && !persons[p.People[ch.Person]] {
+			return false
 		}
-		if f != nil && !f.Match(func(attr string) string { return changeValue(p, ch, attr) }, today) {
-			continue
-		}
-		out = append(out, ch)
+		return f == nil || f.Match(func(attr string) string { return changeValue(p, ch, attr) }, today)
 	}
-	return out, nil
+	for i := range p.Changes {
+		if fits(&p.Changes[i]) {
+			changes = append(changes, &p.Changes[i])
+		}
+	}
+	for i := range p.SetAside {
+		if fits(&p.SetAside[i].Change) {
+			aside = append(aside, &p.SetAside[i])
+		}
+	}
+	return changes, aside, nil
+}
+
+// people finds those of the persons of a selection that the plan does not name
+// by id, account or display name among the people of the repository, by user
+// name: where accounts are matched by something else, a plan has no user names.
+func (s *selection) people(c *program, dir string, p *plan.Plan) error {
+	named := map[string]bool{}
+	for id, name := range p.People {
+		named[id], named[name] = true, true
+	}
+	for i := range p.Changes {
+		named[p.Changes[i].Account] = true
+	}
+	var repo *desired.Repo
+	for i, name := range s.persons {
+		if named[name] || dir == "" {
+			continue
+		}
+		if repo == nil {
+			var err error
+			if repo, err = c.rules(dir); err != nil {
+				return err
+			}
+			repo.ReadPeople()
+		}
+		if at := repo.People.Named(name); at >= 0 {
+			s.persons[i] = repo.People.Get(at, "id")
+		}
+	}
+	return nil
 }
 
 // known checks that what is named is in the plan.
@@ -224,7 +266,13 @@ func (s *selection) known(p *plan.Plan) error {
 	for i := range p.Changes {
 		add(&persons, p.Changes[i].Person)
 		add(&persons, p.Changes[i].Account)
+		add(&persons, p.People[p.Changes[i].Person])
 		add(&things, p.Changes[i].Address().String())
+	}
+	for i := range p.SetAside {
+		add(&persons, p.SetAside[i].Change.Person)
+		add(&persons, p.SetAside[i].Change.Account)
+		add(&things, p.SetAside[i].Change.Address().String())
 	}
 	for _, x := range []struct {
 		what        string
@@ -250,8 +298,8 @@ func (s *selection) known(p *plan.Plan) error {
 }
 
 func (s *selection) view(p *plan.Plan) (*show.PlanView, error) {
-	changes, err := s.choose(p)
-	return &show.PlanView{Plan: p, Changes: changes, Part: !s.empty()}, err
+	changes, aside, err := s.choose(p)
+	return &show.PlanView{Plan: p, Changes: changes, Aside: aside, Apps: set(s.apps), Part: !s.empty()}, err
 }
 
 func set(names []string) map[string]bool {

@@ -44,6 +44,7 @@ type State struct {
 	Accounts *model.Accounts
 	Mark     string    // the same as long as nothing has changed, and never again after that
 	TakenAt  time.Time // when the state was as it is
+	Says     bool      // the application says so itself; else the time may be later than the truth
 	Files    []string  // where it was read, for messages
 }
 

@@ -334,7 +334,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 		d.problem(root, "missing-key", "the application does not say where its exported state is", "add export: {format: csv, path: exports/FILE}")
 		return nil
 	}
-	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "definitions")
+	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "taken", "definitions")
 	d.shows(app, f["shows"])
 	s := &export.Spec{Format: d.oneOf(orNode(f["format"], n), "format", export.Formats...), Delimiter: ',', Pos: d.pos(n)}
 	switch p := f["path"]; {
@@ -348,6 +348,9 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	}
 	d.delimiter(f["delimiter"], s)
 	s.Definitions = d.definitions(f["definitions"])
+	if t := f["taken"]; t != nil {
+		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)
+	}
 	for _, e := range d.entries(f["columns"], "columns") {
 		s.Columns = append(s.Columns, d.column(e))
 	}

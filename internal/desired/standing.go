@@ -107,6 +107,9 @@ func (r *Repo) StandingWith(ctx context.Context, add []StandingRejection) (write
 		return nil, err
 	}
 	return func() error {
+		if err := r.Tree.Sweep(standingFile); err != nil { // what was left by a reject that was killed
+			return err
+		}
 		s, err := r.Tree.Stage(standingFile, 0o644, func(w io.Writer) error { _, err := w.Write(text); return err })
 		if err != nil {
 			return err

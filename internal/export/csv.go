@@ -123,6 +123,12 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 	if b.app.Attr(b.app.Match) < 0 && l.Key >= 0 {
 		sinks = append(sinks, sink{b.column(b.app.Match), l.Key})
 	}
+	taken := -1
+	if spec.Taken != "" {
+		if taken = slices.Index(l.Header, spec.Taken); taken < 0 {
+			return source.NewProblem(model.Pos{File: name, Line: 1}, "missing-column", fmt.Sprintf("the header has no column %q, which %s names for when the export was taken", spec.Taken, spec.TakenPos), "")
+		}
+	}
 	active := spec.Column("active")
 	var splits [model.Kinds]string
 	for k := range splits {
@@ -159,6 +165,9 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		if l.Key >= 0 && len(row[l.Key]) > model.MaxName {
 			line, column := rd.FieldPos(l.Key)
 			return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "too-long", fmt.Sprintf("the %s is longer than %d bytes", b.app.Match, model.MaxName), "look for a missing quote or a wrong column")
+		}
+		if taken >= 0 && row[taken] > b.taken {
+			b.taken = strings.Clone(row[taken])
 		}
 		open := true
 		if l.Active >= 0 {

@@ -18,7 +18,8 @@ import (
 // Info is what is known of an export besides its accounts.
 type Info struct {
 	Digest  string    // SHA-256 of the file, or over the digests of several
-	TakenAt time.Time // when the file was written last, the oldest of several
+	TakenAt time.Time // when it was taken: as it says, else when the file was written last, the oldest of several
+	Says    bool      // it says so itself
 }
 
 // Read reads an application's export. Errors about the files are of type
@@ -39,10 +40,11 @@ func read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, on
 	info := &Info{}
 	var sums []string
 	var scim *scimReader
+	var err error
 	for i, path := range spec.Files() {
 		name := path.Text
-		src, err := tree.Open(ctx, name)
-		if err != nil {
+		var src *source.Reader
+		if src, err = tree.Open(ctx, name); err != nil {
 			return nil, nil, atSpec(err, path.Pos)
 		}
 		switch {
@@ -79,6 +81,12 @@ func read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, on
 		}
 	}
 	info.Digest = Combine(sums)
+	if spec.Taken != "" {
+		if info.TakenAt, err = b.takenAt(spec); err != nil {
+			return nil, nil, err
+		}
+		info.Says = true
+	}
 	return b.finish(spec.Paths[0].Text), info, nil
 }
 
@@ -111,6 +119,24 @@ type builder struct {
 	}
 	own   *table.Column // the key's column when no kept attribute is the key
 	count int
+	taken string // the latest time that a row says, as text
+}
+
+// clocks are the forms in which exports write a time, all of which sort as text.
+var clocks = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02T15:04", "2006-01-02 15:04", time.DateOnly}
+
+// takenAt is the latest time that the export says.
+func (b *builder) takenAt(spec *Spec) (time.Time, error) {
+	for _, form := range clocks {
+		if t, err := time.Parse(form, b.taken); err == nil {
+			return t, nil
+		}
+	}
+	says := fmt.Sprintf("%s is no date or time as RFC 3339 has it, by which the export would say when it was taken", spec.Taken)
+	if b.taken == "" {
+		says = fmt.Sprintf("no row says under %s when the export was taken", spec.Taken)
+	}
+	return time.Time{}, source.NewProblem(spec.TakenPos, "wrong-date", says, "name another column under taken, or take it out")
 }
 
 // A cell is a list of names as one field holds it, looked up once.

@@ -340,6 +340,15 @@ func (r *scimReader) user(v Value) error {
 			return errors.New("one attribute holds more than 4 GiB")
 		}
 	}
+	if r.spec.Taken != "" {
+		text, err := SCIMText(v, strings.Split(r.spec.Taken, "."))
+		if err != nil {
+			return err
+		}
+		if text > r.b.taken {
+			r.b.taken = strings.Clone(text)
+		}
+	}
 	open, err := SCIMOpen(v)
 	if err != nil {
 		return err

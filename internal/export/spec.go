@@ -21,6 +21,12 @@ type Spec struct {
 	Columns   []Column
 	Pos       model.Pos
 
+	// Taken is where the export itself says when it was taken: a column of a CSV
+	// file, a path of a SCIM user. The latest of all rows counts; "" where the file's
+	// own time is all there is.
+	Taken    string
+	TakenPos model.Pos
+
 	Definitions *Spec // of the groups and roles that the application has, or nil
 }
 

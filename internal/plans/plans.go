@@ -31,12 +31,20 @@ var ErrName = errors.New("this is not the name of a plan")
 
 // Write writes a plan's bytes to its place in a repository and returns how the
 // file is spoken of. Nobody else may read it.
-func Write(dir string, p *plan.Plan, data []byte) (string, error) {
-	if err := os.MkdirAll(filepath.Join(dir, Folder), 0o700); err != nil {
-		return "", fmt.Errorf("the plan cannot be written: %w", err)
-	}
-	file := Folder + "/" + p.ID + ".json"
-	return file, source.WriteFile(filepath.Join(dir, file), data, 0o600)
+func Write(l ledger.Ledger, dir string, p *plan.Plan, data []byte) (file string, err error) {
+	file = Folder + "/" + p.ID + ".json"
+	err = l.Exclusive(func() error {
+		if err := os.MkdirAll(filepath.Join(dir, Folder), 0o700); err != nil {
+			return fmt.Errorf("the plan cannot be written: %w", err)
+		}
+		// What drafts that were killed have left.
+		left, err := filepath.Glob(filepath.Join(dir, Folder, ".*.json.*.new"))
+		for _, f := range left {
+			err = errors.Join(err, os.Remove(f))
+		}
+		return errors.Join(err, source.WriteFile(filepath.Join(dir, file), data, 0o600))
+	})
+	return file, err
 }
 
 // Find finds a plan's file by the plan's id, or the beginning of it, or by a

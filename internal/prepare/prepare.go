@@ -136,7 +136,7 @@ func (s *State) readExport(ctx context.Context, a int) (*draft.Export, error) {
 func exported(state *connect.State) *draft.Export {
 	return &draft.Export{
 		Accounts: state.Accounts, Digest: state.Mark, Before: -1,
-		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(state.TakenAt.UTC()),
+		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(state.TakenAt.UTC()), Says: state.Says,
 	}
 }
 
@@ -161,8 +161,33 @@ func Draft(s *State, l ledger.Ledger, today, clock day.Day, only *filter.Filter)
 		if e.Before, in.PeopleBefore, err = Measures(l, s.Repo.Apps[a].ID); err != nil {
 			return nil, err
 		}
+		if err := first(l, s.Repo.Apps[a].ID, e); err != nil {
+			return nil, err
+		}
 	}
 	return draft.Draft(in)
+}
+
+// first takes for the time of an export that says none itself the first at which
+// the ledger has seen the same content: to copy an old file does not make it new.
+func first(l ledger.Ledger, app string, e *draft.Export) error {
+	if e.Says {
+		return nil
+	}
+	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}, func(entry *ledger.Entry) error {
+		seen, err := ledger.Decode[ledger.Export](entry)
+		if err != nil || seen.Digest != e.Digest {
+			return err
+		}
+		at, err := time.Parse(time.RFC3339, seen.TakenAt)
+		if err != nil {
+			return err
+		}
+		if d := day.Of(at.UTC()); d < e.Day {
+			e.Day, e.TakenAt = d, seen.TakenAt
+		}
+		return ledger.Stop
+	})
 }
 
 // Measures returns how many accounts an application had before, and how many

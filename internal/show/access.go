@@ -1,6 +1,7 @@
 package show
 
 import (
+	"charm.land/lipgloss/v2"
 	"fmt"
 	"io"
 	"slices"
@@ -213,6 +214,9 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 
 // Difference says in words what differs.
 func difference(d *access.Difference) string {
+	if d.Detail != "" {
+		return clean(d.Detail)
+	}
 	says := "may no longer sign in"
 	if d.Effect == model.Widens {
 		says = "may sign in"
@@ -238,8 +242,10 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 	}
 	people := map[model.Effect]map[string]bool{model.Widens: {}, model.Narrows: {}, model.Keeps: {}}
 	for i := range list {
-		people[list[i].Effect][list[i].Person] = true
-		people[model.Keeps][list[i].Person] = true
+		if list[i].Person != "" {
+			people[list[i].Effect][list[i].Person] = true
+			people[model.Keeps][list[i].Person] = true
+		}
 	}
 	return fmt.Sprintf("%s of %s: %s, %s.", model.Count(len(list), "difference", "differences"), model.Count(len(people[model.Keeps]), "person", "people"),
 		effect(model.Widens, model.Count(len(people[model.Widens]), "person gains", "people gain")+" access"), effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"))
@@ -248,16 +254,25 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 // Differences writes what differs, person by person.
 func (p *Printer) Differences(list []access.Difference) {
 	p.Line(DifferencesLine(list))
+	wide := 8
+	for i := range list {
+		wide = max(wide, lipgloss.Width(clean(list[i].App)))
+	}
 	for i := range list {
 		d := &list[i]
 		if i == 0 || list[i-1].Person != d.Person {
 			p.Line()
-			p.Line("  " + Strong(clean(d.Name)) + "  " + Dim(clean(d.Person)))
+			if d.Person == "" {
+				p.Line("  " + Strong("Definitions, for all who have them"))
+			} else {
+				p.Line("  " + Strong(clean(d.Name)) + "  " + Dim(clean(d.Person)))
+			}
 		}
-		p.Line("    " + Effect(d.Effect, fmt.Sprintf("%-9s", d.Effect)) + fmt.Sprintf("%-10s", clean(d.App)) + difference(d))
+		app := lipgloss.NewStyle().Width(wide + 2).Render(clean(d.App))
+		p.Line("    " + Effect(d.Effect, fmt.Sprintf("%-9s", d.Effect)) + app + difference(d))
 		// A cause is said once for all that follow from it.
 		if i+1 == len(list) || list[i+1].Person != d.Person || list[i+1].Because != d.Because {
-			p.wrapped(gutter+"          ", because(&d.Because), Dim)
+			p.wrapped(gutter+strings.Repeat(" ", wide+2), because(&d.Because), Dim)
 		}
 	}
 }
@@ -271,10 +286,10 @@ func because(r *access.Reason) string {
 
 // DifferenceTable is what differs as a table.
 func DifferenceTable(list []access.Difference) *Table {
-	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "because", "file", "line"}
+	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line"}
 	t := &Table{Headers: keys, Keys: keys, Items: list}
 	for _, d := range list {
-		t.Rows = append(t.Rows, []string{d.Person, d.Name, d.App, d.Effect.String(), d.Kind, d.Thing, d.Through, d.Because.Says, d.Because.File, line(d.Because.Line)})
+		t.Rows = append(t.Rows, []string{d.Person, d.Name, d.App, d.Effect.String(), d.Kind, d.Thing, d.Through, d.Detail, d.Because.Says, d.Because.File, line(d.Because.Line)})
 	}
 	return t
 }
@@ -286,12 +301,12 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) er
 	p.Linef("### %s", markdown(title))
 	p.Line()
 	p.Line(differencesLine(list, func(_ model.Effect, text string) string { return text }))
-	for _, effect := range []model.Effect{model.Widens, model.Narrows} {
+	for _, effect := range []model.Effect{model.Widens, model.Narrows, model.Keeps} {
 		if !slices.ContainsFunc(list, func(d access.Difference) bool { return d.Effect == effect }) {
 			continue
 		}
 		p.Line()
-		p.Line("#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access"}[effect])
+		p.Line("#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access", model.Keeps: "What changes besides"}[effect])
 		p.Line()
 		p.Line("| who | application | what | why |")
 		p.Line("| --- | --- | --- | --- |")

@@ -19,8 +19,14 @@ type PlanView struct {
 	Plan    *plan.Plan
 	Changes []*plan.Change
 	States  map[string]string
-	Part    bool // not all changes are shown
+	Aside   []*plan.SetAside // of those set aside, what is shown
+	Apps    map[string]bool  // the applications that are shown, or nil for all
+	Part    bool             // not all changes are shown
 }
+
+// shows reports whether what is said of an application, or with "" of the whole
+// plan, is shown.
+func (v *PlanView) shows(app string) bool { return v.Apps == nil || v.Apps[app] }
 
 // Head writes what a plan is and what it amounts to.
 func (p *Printer) Head(pl *plan.Plan) {
@@ -66,7 +72,7 @@ func (p *Printer) Plan(v *PlanView) {
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
 		notices := noticesOf(v.Plan, e.App)
-		if len(byApp[e.App]) == 0 && (v.Part || len(notices) == 0) {
+		if !v.shows(e.App) || len(byApp[e.App]) == 0 && len(notices) == 0 {
 			continue
 		}
 		p.Line()
@@ -77,20 +83,16 @@ func (p *Printer) Plan(v *PlanView) {
 			p.held("", fmt.Sprintf("%d changes held by ", counts[h]), h)
 		}
 		p.people(v, byApp[e.App], shared)
-		if !v.Part {
-			for _, n := range notices {
-				p.Line()
-				p.wrapped("  ", "Notice: "+clean(n), nil)
-			}
-		}
-	}
-	if !v.Part {
-		for _, n := range noticesOf(v.Plan, "") {
+		for _, n := range notices {
 			p.Line()
-			p.wrapped("", "Notice: "+clean(n), nil)
+			p.wrapped("  ", "Notice: "+clean(n), nil)
 		}
-		p.setAside(v.Plan)
 	}
+	for _, n := range noticesOf(v.Plan, "") {
+		p.Line()
+		p.wrapped("", "Notice: "+clean(n), nil)
+	}
+	p.setAside(v)
 }
 
 // sharedHolds returns the holds that several changes share, in the order in
@@ -242,19 +244,23 @@ func (p *Printer) Aside(pl *plan.Plan) {
 }
 
 // setAside says what earlier rejections leave out of the plan, and why.
-func (p *Printer) setAside(pl *plan.Plan) {
-	if len(pl.SetAside) == 0 {
+func (p *Printer) setAside(v *PlanView) {
+	if len(v.Aside) == 0 {
 		return
 	}
 	p.Line()
-	p.Linef("%s set aside, as rejected before:", model.Count(len(pl.SetAside), "difference is", "differences are"))
-	for i := range pl.SetAside {
-		s := &pl.SetAside[i]
-		until := ""
-		if s.Until != "" {
-			until = " until " + s.Until
-		}
-		p.Line("  " + Sentence(pl, &s.Change) + "  " + Dim(s.Change.ID))
-		p.wrapped("    ", "rejected"+until+" by "+clean(s.By)+": "+clean(s.Because), Dim)
+	p.Linef("%s set aside, as rejected before:", model.Count(len(v.Aside), "difference is", "differences are"))
+	for _, s := range v.Aside {
+		p.Line("  " + Sentence(v.Plan, &s.Change) + "  " + Dim(s.Change.ID))
+		p.wrapped("    ", rejected(s), Dim)
 	}
+}
+
+// rejected says by whom a difference was rejected, until when, and why.
+func rejected(s *plan.SetAside) string {
+	until := ""
+	if s.Until != "" {
+		until = " until " + s.Until
+	}
+	return "rejected" + until + " by " + clean(s.By) + ": " + clean(s.Because)
 }

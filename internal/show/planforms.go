@@ -53,6 +53,16 @@ func PlanJSON(w io.Writer, v *PlanView) error {
 	for _, c := range v.Changes {
 		part.Changes = append(part.Changes, *c)
 	}
+	part.SetAside = []plan.SetAside{}
+	for _, s := range v.Aside {
+		part.SetAside = append(part.SetAside, *s)
+	}
+	part.Notices = []plan.Notice{}
+	for _, n := range v.Plan.Notices {
+		if n.App == "" || v.shows(n.App) {
+			part.Notices = append(part.Notices, n)
+		}
+	}
 	part.Totals = plan.Count(part.Changes)
 	return PrintJSON(w, &part)
 }
@@ -102,7 +112,37 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 			p.Linef("| %s | %s | %s | %s |", c.Effect, markdown(Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>"))
 		}
 	}
+	p.markdownRest(v)
 	return p.Err()
+}
+
+// markdownRest writes what a plan says besides its changes.
+func (p *Printer) markdownRest(v *PlanView) {
+	title := "#### Notices"
+	for _, n := range v.Plan.Notices {
+		if n.App != "" && !v.shows(n.App) {
+			continue
+		}
+		if title != "" {
+			p.Line()
+			p.Line(title)
+			p.Line()
+			title = ""
+		}
+		app := ""
+		if n.App != "" {
+			app = markdown(n.App) + ": "
+		}
+		p.Line("* " + app + markdown(n.Says))
+	}
+	if len(v.Aside) > 0 {
+		p.Line()
+		p.Line("#### Set aside, as rejected before")
+		p.Line()
+	}
+	for _, s := range v.Aside {
+		p.Line("* " + markdown(Sentence(v.Plan, &s.Change)) + "; " + markdown(rejected(s)))
+	}
 }
 
 // markdown escapes a text for a cell of a Markdown table.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"io"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/table"
 )
@@ -28,7 +29,8 @@ func Sieve(src *Reader, words []string) io.Reader {
 	s := &sieve{src: src}
 	for _, w := range words {
 		if w != "" {
-			s.words = append(s.words, []byte(table.Fold(w)))
+			// Within a field in quotes a quote is doubled (RFC 4180 §2).
+			s.words = append(s.words, []byte(table.Fold(strings.ReplaceAll(w, `"`, `""`))))
 		}
 	}
 	return s

@@ -54,7 +54,7 @@ func (f *Files) read(ctx context.Context, spec *export.Spec) (*connect.State, er
 	if err != nil {
 		return nil, err
 	}
-	return &connect.State{Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Files: f.paths()}, nil
+	return &connect.State{Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Says: info.Says, Files: f.paths()}, nil
 }
 
 func (f *Files) paths() (out []string) {

@@ -22,10 +22,13 @@ type Difference struct {
 	Thing   string       `json:"thing"`
 	Effect  model.Effect `json:"effect"`  // widens or narrows
 	Through string       `json:"through"` // what brings it along; "" where it is given by itself
-	Because Reason       `json:"because"`
+	// Detail says what differs of a definition, or of an account's name; "" where
+	// it is whether there is one at all.
+	Detail  string `json:"detail,omitempty"`
+	Because Reason `json:"because"`
 }
 
-// Compare tells what access differs between two desired states, of one day:
+// Compare says what access differs between two desired states, of one day:
 // who may sign in to what, and what they have there in the end. Applications
 // are not looked at. Differences come by person and application, what narrows
 // first. O(people + differences · log differences).
@@ -50,10 +53,51 @@ func Compare(before, after *View) []Difference {
 	for _, p := range old {
 		c.person(p, -1)
 	}
+	c.definitions()
 	slices.SortFunc(c.out, func(x, y Difference) int {
 		return cmp.Or(cmp.Compare(x.Person, y.Person), cmp.Compare(x.App, y.App), cmp.Compare(x.Effect, y.Effect), cmp.Compare(rank(x.Kind), rank(y.Kind)), cmp.Compare(x.Thing, y.Thing))
 	})
 	return c.out
+}
+
+// definitions compares the permissions of the groups and roles that are Pravet's
+// own: they change for everyone who has them.
+func (c *comparison) definitions() {
+	for _, app := range c.before.Apps {
+		b := c.after.app(app.ID)
+		if b < 0 {
+			continue
+		}
+		other := c.after.Apps[b]
+		for t := range app.Things {
+			was := &app.Things[t]
+			n := other.Thing(was.Kind, was.Name)
+			if n < 0 || !was.Define || !other.Things[n].Define {
+				continue
+			}
+			is := &other.Things[n]
+			d := Difference{App: app.ID, Kind: was.Kind.String(), Thing: was.Name, Because: reason(c.after.Explain.Said(is.Pos, fmt.Sprintf("in the catalog: permissions %s", strings.Join(is.Permissions, ", "))))}
+			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
+				d.Effect, d.Detail = model.Narrows, fmt.Sprintf("%s %s is without permission %s", was.Kind, was.Name, strings.Join(gone, ", "))
+				c.out = append(c.out, d)
+			}
+			if come := model.Without(is.Permissions, was.Permissions); len(come) > 0 {
+				d.Effect, d.Detail = model.Widens, fmt.Sprintf("%s %s is with permission %s", was.Kind, was.Name, strings.Join(come, ", "))
+				c.out = append(c.out, d)
+			}
+		}
+	}
+}
+
+// renamed tells of an account that stays and is to have another name.
+func (c *comparison) renamed(p, q, a, b int) {
+	app := c.after.Apps[b]
+	attr := app.MatchPerson()
+	was, is := c.before.People.Get(p, c.before.Apps[a].MatchPerson()), c.after.People.Get(q, attr)
+	if was != is && app.Attr(app.Match) >= 0 {
+		c.add(Difference{App: app.ID, Kind: "account", Effect: model.Keeps, Detail: fmt.Sprintf("the account %s is to be called %s", was, is),
+			Because: Reason{fmt.Sprintf("%s is %q", attr, is), place(c.after.People.Place(q, attr))}}, p, q)
+	}
 }
 
 func rank(kind string) int {
@@ -105,6 +149,9 @@ func (c *comparison) app(p, q, a, b int) {
 	is, has := should(c.after, q, b)
 	if had && !has {
 		c.add(Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: model.Narrows, Because: c.closed(p, q, a, b)}, p, q)
+	}
+	if had && has {
+		c.renamed(p, q, a, b)
 	}
 	delta := c.delta(a, b, was, is)
 	for _, t := range delta[0] {

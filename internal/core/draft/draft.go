@@ -53,6 +53,7 @@ type Export struct {
 	TakenAt  string  // RFC 3339
 	Day      day.Day // the day of TakenAt
 	Before   int     // accounts in the export before, or -1
+	Says     bool    // the export says itself when it was taken
 }
 
 // Draft makes the plan; it is not sealed yet.

@@ -211,6 +211,9 @@ func at(p model.Pos, says string) plan.Reason {
 	return plan.Reason{File: p.File, Line: p.Line, Says: says}
 }
 
+// Said is a reason at a place.
+func (e *Explainer) Said(p model.Pos, says string) plan.Reason { return at(p, says) }
+
 // said is a reason at the line that gives an attribute of a person.
 func (e *Explainer) said(p int32, attr, says string) plan.Reason {
 	return at(e.People.Place(int(p), attr), says)

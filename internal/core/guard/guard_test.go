@@ -67,7 +67,7 @@ func (d *desk) plan(t *testing.T) *plan.Plan {
 		return n
 	}
 	kit := &model.Kit{Name: "all", Everyone: true, Gives: []model.Give{{App: 0, Things: []int32{1}, Pos: []model.Pos{{}}}}}
-	p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{&app}, Kits: []*model.Kit{kit}, Guards: d.org, Today: today, PeopleBefore: unknown(d.people),
+	p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{&app}, Kits: []*model.Kit{kit}, Guards: d.org, Today: today, Clock: today, PeopleBefore: unknown(d.people),
 		Exports: []*draft.Export{{Accounts: accounts, Day: today - day.Day(d.age), Before: unknown(d.before)}}})
 	require.NoError(t, err)
 	return p
@@ -194,7 +194,7 @@ func TestSeatsGoByRankStartAndId(t *testing.T) {
 				require.NoError(t, err)
 				return &model.Kit{Name: name, For: f, Rank: rank, Gives: []model.Give{{App: 0, Things: []int32{0}, Pos: []model.Pos{{}}}}}
 			}
-			p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{app}, Kits: []*model.Kit{kit("early", 1), kit("late", 2), kit("none", 0)}, Today: today + 3000, PeopleBefore: -1,
+			p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{app}, Kits: []*model.Kit{kit("early", 1), kit("late", 2), kit("none", 0)}, Today: today + 3000, Clock: today + 3000, PeopleBefore: -1,
 				Exports: []*draft.Export{{Accounts: accounts, Day: today + 3000, Before: -1}}})
 			require.NoError(t, err)
 			var served []string

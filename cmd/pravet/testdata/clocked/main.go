@@ -7,6 +7,7 @@ import (
 	"context"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"syscall"
 	"time"
 
@@ -21,7 +22,22 @@ func main() {
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop)
+	settle(now)
 	env := cli.System("v0.0.0-test")
 	env.Now = func() time.Time { return now }
-	os.Exit(cli.Run(ctx, os.Args[1:], env))
+	status := cli.Run(ctx, os.Args[1:], env)
+	settle(now)
+	os.Exit(status)
+}
+
+// settle lets exports that were written by the machine's clock be of this one's.
+func settle(now time.Time) {
+	for _, pattern := range []string{"exports/*", "*/exports/*"} {
+		files, _ := filepath.Glob(pattern)
+		for _, f := range files {
+			if info, err := os.Stat(f); err == nil && info.ModTime().After(now) {
+				_ = os.Chtimes(f, now, now)
+			}
+		}
+	}
 }
