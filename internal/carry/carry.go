@@ -13,6 +13,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"pravet/internal/core/fact"
 	"slices"
 	"strings"
 
@@ -329,7 +330,9 @@ func (j *Job) Held() int {
 }
 
 // impossible is the hold of what an application refuses beforehand.
-func impossible(says string) plan.Hold { return plan.Hold{Guard: guard.Impossible, Says: says} }
+func impossible(says string) plan.Hold {
+	return guard.Hold(guard.Impossible, fact.Fact{Kind: fact.Refused, Because: says})
+}
 
 // errStopped ends a run between two steps.
 var errStopped = errors.New("it was interrupted")

@@ -33,8 +33,8 @@ those.
 --lift takes a guard away for this plan, so that what only it holds can be
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
-		Example: example("pravet accept b69fbmpj --because 'reviewed with planning'", "pravet accept b69fbmpj --person E0042 --because 'starts on Monday'",
-			"pravet accept b69fbmpj --lift suspensions --because 'the summer crew ends together'"),
+		Example: example("pravet accept csqdshcz --because 'reviewed with planning'", "pravet accept csqdshcz --person E0042 --because 'starts on Monday'",
+			"pravet accept csqdshcz --lift suspensions --because 'the summer crew ends together'"),
 		Args: cobra.MinimumNArgs(1),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
@@ -63,7 +63,7 @@ with it, and is named.
 A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
-		Example: example("pravet reject b69fbmpj gqc34xdfuyha --because 'agreed with the owner'", "pravet reject b69fbmpj --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'"),
+		Example: example("pravet reject csqdshcz gqc34xdfuyha --because 'agreed with the owner'", "pravet reject csqdshcz --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
@@ -79,7 +79,12 @@ decision is written to standing.yaml, to be committed with the other files.`,
 				return usage("--until: %w", err)
 			}
 		}
-		return c.decide(args, because, &sel, func(d *decision) error { return d.reject(last, standing) })
+		return c.decide(args, because, &sel, func(d *decision) error {
+			if asOf, err := day.Parse(d.plan.AsOf); err == nil && last != day.None && last < asOf {
+				return usage("--until: %s is over already on %s, the day of the plan", last, asOf)
+			}
+			return d.reject(last, standing)
+		})
 	}
 	return cmd
 }

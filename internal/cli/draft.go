@@ -145,8 +145,8 @@ func (c *program) spare(dir, file string) error {
 		return nil
 	}
 	data, err := os.ReadFile(real)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil
+	if info, statErr := os.Stat(real); errors.Is(err, os.ErrNotExist) || statErr == nil && info.IsDir() {
+		return nil // writing says what is wrong with a folder
 	}
 	if err == nil {
 		if _, err = plan.Read(data); err == nil {

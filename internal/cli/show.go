@@ -31,7 +31,7 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 
 --only takes a SCIM filter over changes. Its attributes are
 ` + strings.Join(changeAttrs, ", ") + `.`,
-		Example: example("pravet show b69fbmpj", "pravet show b69fb --person E0042", "pravet show b69fbmpj --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/b69fbmpj.json --format markdown"),
+		Example: example("pravet show csqdshcz", "pravet show csqds --person E0042", "pravet show csqdshcz --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/csqdshcz.json --format markdown"),
 		Args:    cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")

@@ -120,7 +120,7 @@ func Read(file, name string) (*plan.Plan, error) {
 	switch {
 	case errors.Is(err, plan.ErrNewer):
 		return nil, fmt.Errorf("%s: %w; use a newer Pravet", name, err)
-	case errors.Is(err, plan.ErrChanged):
+	case errors.Is(err, plan.ErrChanged), errors.Is(err, plan.ErrOlder):
 		return nil, fmt.Errorf("%s: %w; draft it again", name, err)
 	case err != nil:
 		return nil, fmt.Errorf("%s: %w", name, err)
@@ -168,8 +168,11 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 			}
 		}
 	}
-	s, err := prepare.Read(ctx, tree, apps)
-	if err != nil {
+	s := prepare.Rules(ctx, tree)
+	if s.Repo.Organization != p.Organization {
+		return fmt.Errorf("the plan is for %q, and this repository is for %q", p.Organization, s.Repo.Organization)
+	}
+	if err := s.Read(ctx, apps); err != nil {
 		return fail(err)
 	}
 	ours, err := prepare.Draft(s, l, today, clock, only)

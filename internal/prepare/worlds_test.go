@@ -148,7 +148,7 @@ func render(p *plan.Plan) string {
 		if means := show.Means(c); means != "" {
 			fmt.Fprintf(&b, "  in the end: %s\n", means)
 		}
-		for _, r := range c.Reasons {
+		for _, r := range p.Because(c) {
 			fmt.Fprintf(&b, "  because %s:%d %s\n", r.File, r.Line, r.Says)
 		}
 		for _, h := range c.Holds {

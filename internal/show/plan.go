@@ -72,7 +72,7 @@ func (p *Printer) Plan(v *PlanView) {
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
 		notices := noticesOf(v.Plan, e.App)
-		if !v.shows(e.App) || len(byApp[e.App]) == 0 && len(notices) == 0 {
+		if !v.shows(e.App) || len(byApp[e.App]) == 0 && (len(notices) == 0 || v.Part && v.Apps == nil) {
 			continue
 		}
 		p.Line()
@@ -95,19 +95,23 @@ func (p *Printer) Plan(v *PlanView) {
 	p.setAside(v)
 }
 
+// A saidHold is a hold as it is said: by its guard and its words.
+type saidHold struct{ guard, says string }
+
 // sharedHolds returns the holds that several changes share, in the order in
 // which they come, with how many: their words are said once.
-func sharedHolds(changes []*plan.Change) (holds []plan.Hold, counts map[plan.Hold]int) {
-	counts = map[plan.Hold]int{}
-	var all []plan.Hold
+func sharedHolds(changes []*plan.Change) (holds []saidHold, counts map[saidHold]int) {
+	counts = map[saidHold]int{}
+	var all []saidHold
 	for _, c := range changes {
 		for _, h := range c.Holds {
-			if counts[h]++; counts[h] == 1 {
-				all = append(all, h)
+			said := saidHold{h.Guard, h.Says}
+			if counts[said]++; counts[said] == 1 {
+				all = append(all, said)
 			}
 		}
 	}
-	return slices.DeleteFunc(all, func(h plan.Hold) bool { return counts[h] < 2 }), counts
+	return slices.DeleteFunc(all, func(h saidHold) bool { return counts[h] < 2 }), counts
 }
 
 // minute writes an RFC 3339 time to the minute, in UTC.
@@ -129,7 +133,7 @@ func noticesOf(pl *plan.Plan, app string) (out []string) {
 
 // people writes the changes of one application, person by person, in the
 // order of ids; within a person in the plan's order.
-func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []plan.Hold) {
+func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []saidHold) {
 	by := map[string][]*plan.Change{}
 	for _, c := range changes {
 		key := c.Person
@@ -166,7 +170,7 @@ const width = 100
 // gutter is where the text of a change begins.
 const gutter = "             "
 
-func (p *Printer) change(v *PlanView, c *plan.Change, shared []plan.Hold) {
+func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
 	what := What(c)
 	if c.ForGood {
 		what += ", for good"
@@ -187,7 +191,7 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []plan.Hold) {
 	if means := Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}
-	for _, r := range c.Reasons {
+	for _, r := range v.Plan.Because(c) {
 		says := clean(r.Says)
 		if r.File != "" {
 			says = fmt.Sprintf("%s:%d  %s", r.File, r.Line, says)
@@ -195,19 +199,20 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []plan.Hold) {
 		p.wrapped(gutter, says, Dim)
 	}
 	for _, h := range c.Holds {
-		if slices.Contains(shared, h) {
+		said := saidHold{h.Guard, h.Says}
+		if slices.Contains(shared, said) {
 			p.Line(gutter + Alarm("held by "+h.Guard))
 			continue
 		}
-		p.held(gutter, "held by ", h)
+		p.held(gutter, "held by ", said)
 	}
 }
 
 // held writes a hold: its name stands out, its words are plain.
-func (p *Printer) held(margin, label string, h plan.Hold) {
-	label += h.Guard
+func (p *Printer) held(margin, label string, h saidHold) {
+	label += h.guard
 	first := true
-	p.wrapped(margin, label+": "+clean(h.Says), func(line string) string {
+	p.wrapped(margin, label+": "+clean(h.says), func(line string) string {
 		if rest, ok := strings.CutPrefix(line, label); ok && first {
 			line = Alarm(label) + rest
 		}

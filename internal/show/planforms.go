@@ -23,7 +23,7 @@ func PlanTable(v *PlanView) *Table {
 		for _, h := range c.Holds {
 			holds = append(holds, h.Guard+": "+h.Says)
 		}
-		for _, r := range c.Reasons {
+		for _, r := range v.Plan.Because(c) {
 			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
 		}
 		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect.String(), c.Verb.String(), kind, thing, c.Attribute,
@@ -99,7 +99,7 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 			for _, h := range c.Holds {
 				why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
 			}
-			for _, r := range c.Reasons {
+			for _, r := range v.Plan.Because(c) {
 				why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
 			}
 			what := What(c)

@@ -45,7 +45,8 @@ func TestSARIFIsValid(t *testing.T) {
 func TestNothingFromAnExportRunsAnywhere(t *testing.T) {
 	p := &plan.Plan{AsOf: "2026-11-24", Exports: []plan.Export{{App: "tickets"}}, People: map[string]string{"E1": "=cmd()\x1b[2J"}}
 	c := plan.Change{ID: "abc", App: "tickets", Verb: model.Update, Account: "@x\u009b1m", Person: "E1", Attribute: "title", Before: "+1", After: "a|b<script>", Effect: model.Keeps,
-		Reasons: []plan.Reason{{File: "p.csv", Line: 1, Says: "-\x07"}}}
+		Reasons: []int{0}}
+	p.Reasons = []plan.Reason{{File: "p.csv", Line: 1, Says: "-\x07"}}
 	v := &show.PlanView{Plan: p, Changes: []*plan.Change{&c}}
 	var out bytes.Buffer
 	pr := show.NewPrinter(&out, []string{"TERM=xterm-256color", "COLORTERM=truecolor", "CLICOLOR_FORCE=1"})

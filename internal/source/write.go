@@ -149,7 +149,10 @@ func WriteFile(path string, data []byte, mode fs.FileMode) error {
 			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
 		}
 		_, err = f.Write(data)
-		return errors.Join(err, f.Close())
+		if err = errors.Join(err, f.Close()); err != nil {
+			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+		}
+		return nil
 	}
 	if real, err := filepath.EvalSymlinks(path); err == nil {
 		path = real

@@ -26,11 +26,12 @@ var apps = []string{"alpha", "bravo", "carol"}
 func main() {
 	people := flag.Int("people", 1000, "how many people, each with an account in each application")
 	rules := flag.Int("rules", 200, "how many rules; beyond 200 they match nobody more")
+	every := flag.Int("every", 100, "of how many people one differs from what is due, in each application")
 	flag.Parse()
-	if flag.NArg() != 1 || *rules < 200 {
-		log.Fatal("usage: world [-people N] [-rules N, at least 200] DIR")
+	if flag.NArg() != 1 || *rules < 200 || *every < 1 {
+		log.Fatal("usage: world [-people N] [-rules N, at least 200] [-every N] DIR")
 	}
-	w := &world{dir: flag.Arg(0), people: *people, rules: *rules}
+	w := &world{dir: flag.Arg(0), people: *people, rules: *rules, every: *every}
 	for _, d := range []string{"people", "apps", "kits", "exports", "rows"} {
 		if err := os.MkdirAll(filepath.Join(w.dir, d), 0o755); err != nil {
 			log.Fatal(err)
@@ -49,6 +50,7 @@ type world struct {
 	dir    string
 	people int
 	rules  int
+	every  int
 }
 
 // write writes a file line by line.
@@ -165,11 +167,11 @@ func (w *world) accounts(app string) {
 				i = k
 			}
 			name, mail := fmt.Sprintf("Person Number %d", i), user(i)+"@large.example"
-			if i%100 != 7 {
+			if i%w.every != 7%w.every {
 				line("%s", plain(i))
 				continue
 			}
-			switch i / 100 % 4 {
+			switch i / w.every % 4 {
 			case 0:
 				line("%s", row(i, name+" Old", mail, "", true))
 			case 1:

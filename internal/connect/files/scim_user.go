@@ -140,7 +140,17 @@ func (t *jsonText) insert(object export.Value, name string, text []byte) error {
 	space := t.text[start:last.From] // before the last member
 	colon := t.text[last.From:last.Value.From]
 	colon = colon[bytes.LastIndexByte(colon, '"')+1:]
-	added := slices.Concat([]byte(","), space, key, colon, layout(text, nil, space, t.end))
+	if at := bytes.LastIndexByte(space, '\n'); at >= 0 { // each member is on a line of its own
+		indent := space[at+1:]
+		outer := t.text[last.To : object.To-1]
+		unit := bytes.TrimPrefix(indent, outer[bytes.LastIndexByte(outer, '\n')+1:])
+		var b bytes.Buffer
+		if err := json.Indent(&b, text, string(indent), string(unit)); err != nil {
+			return err
+		}
+		text = bytes.ReplaceAll(b.Bytes(), []byte("\n"), []byte(t.end))
+	}
+	added := slices.Concat([]byte(","), space, key, colon, text)
 	t.put(last.To, last.To, added)
 	return nil
 }

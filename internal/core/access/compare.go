@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 )
@@ -76,7 +77,7 @@ func (c *comparison) definitions() {
 				continue
 			}
 			is := &other.Things[n]
-			d := Difference{App: app.ID, Kind: was.Kind.String(), Thing: was.Name, Because: reason(c.after.Explain.Said(is.Pos, fmt.Sprintf("in the catalog: permissions %s", strings.Join(is.Permissions, ", "))))}
+			d := Difference{App: app.ID, Kind: was.Kind.String(), Thing: was.Name, Because: reason(c.after.Explain.Said(is.Pos, fact.Fact{Kind: fact.InCatalog, Attribute: "permissions", Names: is.Permissions}))}
 			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
 				d.Effect, d.Detail = model.Narrows, fmt.Sprintf("%s %s is without permission %s", was.Kind, was.Name, strings.Join(gone, ", "))
 				c.out = append(c.out, d)

@@ -299,8 +299,7 @@ func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 		kit := v.Kits[n.giver.Kit]
 		via := ""
 		if n.giver.Via >= 0 {
-			t := app.Things[n.giver.Via]
-			via = fmt.Sprintf(" along with %s %s", t.Kind, t.Name)
+			via = app.Things[n.giver.Via].String()
 		}
 		out = append(out, reason(v.Explain.Lacks(kit, int32(p), via)))
 	}

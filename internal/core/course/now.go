@@ -1,7 +1,7 @@
 package course
 
 import (
-	"fmt"
+	"pravet/internal/core/fact"
 	"slices"
 
 	"pravet/internal/core/day"
@@ -294,9 +294,9 @@ func (s *simulation) beyond(l *limit, more bool) *plan.Hold {
 	thing := &s.app.Things[l.thing]
 	switch {
 	case l.seats && more && l.count+1 > thing.Seats:
-		return &plan.Hold{Guard: guard.Seats, Says: fmt.Sprintf("no seat of license %s is free: %d bought, %d held now", thing.Name, thing.Seats, l.count)}
+		return held(guard.Seats, fact.Fact{Kind: fact.NoSeatNow, Thing: thing.String(), Whole: thing.Seats, Count: l.count})
 	case !l.seats && !more && l.count-1 < thing.AtLeast:
-		return &plan.Hold{Guard: guard.AtLeast, Says: guard.TooFew(l.count-1, thing)}
+		return held(guard.AtLeast, guard.TooFew(l.count-1, thing))
 	}
 	return nil
 }
@@ -317,10 +317,20 @@ func (s *simulation) pairs(is, will *state) *plan.Hold {
 		}
 		before, after := s.sides(sep, is, is), s.sides(sep, is, will)
 		if after > before && after > 1 && s.exception(sep, is.person) == nil {
-			return &plan.Hold{Guard: guard.Separation, Says: fmt.Sprintf("with what is held now, this person would hold what is kept apart: %s (%s)", sep.Name, sep.Pos)}
+			return s.apartNow(sep, is.person)
 		}
 	}
 	return nil
+}
+
+func held(name string, f fact.Fact) *plan.Hold {
+	h := guard.Hold(name, f)
+	return &h
+}
+
+// apartNow is the hold of a person who would hold what is kept apart.
+func (s *simulation) apartNow(sep *model.Separation, p int32) *plan.Hold {
+	return held(guard.Separation, fact.Fact{Kind: fact.ApartToday, Person: s.People.Get(int(p), "displayName"), Other: sep.Name, Place: sep.Pos.String()})
 }
 
 // sides counts the things of a separation that a person has, in all accounts of
@@ -398,9 +408,9 @@ func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change
 		thing := &s.app.Things[l.thing]
 		switch {
 		case l.seats && l.count > was.count && l.count > thing.Seats:
-			h = &plan.Hold{Guard: guard.Seats, Says: fmt.Sprintf("license %s would be held by %d accounts, and %d seats were bought", thing.Name, l.count, thing.Seats)}
+			h = held(guard.Seats, fact.Fact{Kind: fact.SeatsNow, Thing: thing.String(), Count: l.count, Whole: thing.Seats})
 		case !l.seats && l.count < was.count && l.count < thing.AtLeast:
-			h = &plan.Hold{Guard: guard.AtLeast, Says: guard.TooFew(l.count, thing)}
+			h = held(guard.AtLeast, guard.TooFew(l.count, thing))
 		}
 	}
 	if h == nil {
@@ -437,7 +447,7 @@ func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
 			was := s.sides(sep, st, st)
 			s.reach = now
 			if after > was && after > 1 && s.exception(sep, p) == nil {
-				return &plan.Hold{Guard: guard.Separation, Says: fmt.Sprintf("%s would hold by it what is kept apart: %s (%s)", s.People.Get(int(p), "displayName"), sep.Name, sep.Pos)}
+				return s.apartNow(sep, p)
 			}
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
@@ -62,7 +63,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	p := &plan.Plan{
 		Format: plan.Format, Organization: in.Organization, AsOf: in.Today.String(), Desired: in.Desired,
 		Exports: []plan.Export{}, People: map[string]string{}, Changes: []plan.Change{},
-		SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
+		Reasons: []plan.Reason{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
 	}
 	d := newDrafter(in)
 	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Graphs: d.graphs, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
@@ -103,6 +104,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
 	d.tried(p, kept)
+	p.Reasons = d.said
 	p.Totals = plan.Count(p.Changes)
 	d.head(p, checked)
 	p.Costs = d.costs(checked)
@@ -116,13 +118,15 @@ type drafter struct {
 	sets      []*model.Sets
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
-	lifted    map[plan.Notice]int // notice about a lifted guard → holds that it lifted
-	personOf  [][]int32           // application → account → person, or diff.None
-	states    *reach.States       // of the accounts that the changes touch
+	lifted    map[liftedIn]int // a lifted guard, in an application → holds that it lifted
+	said      []plan.Reason    // each once, in the order in which changes have them
+	numbers   map[saying]int   // a reason → its number in said
+	personOf  [][]int32        // application → account → person, or diff.None
+	states    *reach.States    // of the accounts that the changes touch
 }
 
 func newDrafter(in Input) *drafter {
-	d := &drafter{in: in, lifted: map[plan.Notice]int{}}
+	d := &drafter{in: in, lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
@@ -169,7 +173,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		app := d.in.Apps[c.App]
 		p := plan.Change{
 			App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
-			Also: none, Needs: []string{}, Reasons: d.explainer.Reasons(c), Holds: []plan.Hold{},
+			Reasons: d.reasons(c),
 		}
 		if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Through) > 0 {
 			p.Reach = d.reachOf(c)
@@ -287,16 +291,40 @@ func (d *drafter) standing(holds []plan.Hold, app string) []plan.Hold {
 	return slices.DeleteFunc(slices.Clone(holds), func(h plan.Hold) bool {
 		for i := range d.in.Lifts {
 			if l := &d.in.Lifts[i]; l.Covers(h.Guard, app, "", d.in.Today) {
-				says := fmt.Sprintf("guard %s is lifted", l.Guard)
-				if l.Until != day.None {
-					says += fmt.Sprintf(" until %s", l.Until)
-				}
-				d.lifted[plan.Notice{App: app, Says: says + ": " + l.Because}]++
+				d.lifted[liftedIn{app, i}]++
 				return true
 			}
 		}
 		return false
 	})
+}
+
+// A liftedIn is a lifted guard by its number, in an application.
+type liftedIn struct {
+	app  string
+	lift int
+}
+
+// A saying tells reasons apart.
+type saying struct {
+	file, says string
+	line       int
+}
+
+// reasons are the numbers of a change's reasons among all that were said.
+func (d *drafter) reasons(c *diff.Change) []int {
+	out := []int{}
+	for _, r := range d.explainer.Reasons(c) {
+		key := saying{r.File, r.Says, r.Line}
+		n, ok := d.numbers[key]
+		if !ok {
+			n = len(d.said)
+			d.numbers[key] = n
+			d.said = append(d.said, r)
+		}
+		out = append(out, n)
+	}
+	return out
 }
 
 // unique makes sure that no two changes share an id, so that a decision about
@@ -356,17 +384,14 @@ func (d *drafter) head(p *plan.Plan, checked *guard.Result) {
 // notices gathers what is worth knowing, sorted by application.
 func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Notice {
 	out := slices.Clone(checked.Notices)
-	add := func(a int, format string, args ...any) {
-		out = append(out, plan.Notice{App: d.in.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
-	}
 	for a := range d.in.Apps {
 		if d.accounts[a] != nil {
-			d.appNotices(a, found, func(format string, args ...any) { add(a, format, args...) })
+			d.appNotices(a, found, func(f fact.Fact) { out = append(out, guard.Notice(d.in.Apps[a].ID, f)) })
 		}
 	}
-	for notice, n := range d.lifted {
-		notice.Says += " (" + model.Count(n, "hold", "holds") + ")"
-		out = append(out, notice)
+	for in, n := range d.lifted {
+		l := &d.in.Lifts[in.lift]
+		out = append(out, guard.Notice(in.app, fact.Fact{Kind: fact.GuardLifted, Thing: l.Guard, Until: l.Until.String(), Because: l.Because, Count: n}))
 	}
 	sort.SliceStable(out, func(i, j int) bool {
 		if out[i].App != out[j].App {
@@ -374,5 +399,5 @@ func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Noti
 		}
 		return out[i].Says < out[j].Says
 	})
-	return slices.Compact(out)
+	return slices.CompactFunc(out, func(x, y plan.Notice) bool { return x.App == y.App && x.Says == y.Says })
 }

@@ -62,8 +62,8 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	return e.things(a, other), stays
 }
 
-// none is written as an empty list.
-var none = []plan.Thing{}
+// none is no thing.
+var none []plan.Thing
 
 func (e *ends) things(a int, set uint32) []plan.Thing {
 	if set == 0 {

@@ -3,6 +3,7 @@ package draft
 import (
 	"fmt"
 	"maps"
+	"pravet/internal/core/fact"
 	"slices"
 
 	"pravet/internal/core/diff"
@@ -12,10 +13,10 @@ import (
 	"pravet/internal/core/plan"
 )
 
-func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)) {
+func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	accounts, app := d.accounts[a], d.in.Apps[a]
 	if n := len(accounts.Unnamed); n > 0 {
-		add("%s no %s and cannot belong to anyone; left alone", model.Count(n, "account has", "accounts have"), app.Match)
+		add(fact.Fact{Kind: fact.NameLess, Count: n, Attribute: app.Match})
 	}
 	var strays []string
 	for _, c := range found.Strays {
@@ -24,7 +25,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 		}
 	}
 	if len(strays) > 0 && d.in.Only == nil {
-		add("%s to nobody: %s", model.Count(len(strays), "account belongs", "accounts belong"), guard.Some(strays))
+		add(fact.Fact{Kind: fact.OfNobody, Count: len(strays), Names: guard.First(strays)})
 	}
 	for k := range model.Kinds {
 		var names []string
@@ -36,15 +37,14 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(string, ...any)
 			}
 		}
 		if held > 0 {
-			kind := model.Kind(k)
-			add("%s outside the catalog, left alone: %s", model.Count(held, "holding of a "+kind.String(), "holdings of "+kind.Plural()), guard.Some(names))
+			add(fact.Fact{Kind: fact.Unmanaged, Whole: held, Thing: model.Kind(k).String(), Count: len(names), Names: guard.First(names)})
 		}
 	}
 	d.doubleNotices(a, found, add)
 	d.nestingNotices(a, add)
 	for t := range app.Things {
 		if thing := &app.Things[t]; thing.Retire && accounts.Definitions != nil && accounts.Definitions.Of[t] == nil {
-			add("%s %s is retired and gone; take it out of %s", thing.Kind, thing.Name, thing.Pos)
+			add(fact.Fact{Kind: fact.RetiredGone, Thing: thing.String(), Place: thing.Pos.String()})
 		}
 	}
 }
@@ -70,7 +70,7 @@ func (d *drafter) costs(checked *guard.Result) []plan.Cost {
 // nestingNotices points out groups that are within others in the application, or
 // are not, other than the catalog says; access follows the application. It also
 // points out members of groups whom no account is there for.
-func (d *drafter) nestingNotices(a int, add func(string, ...any)) {
+func (d *drafter) nestingNotices(a int, add func(fact.Fact)) {
 	app, accounts := d.in.Apps[a], d.accounts[a]
 	if accounts.Nested != nil {
 		for t := range app.Things {
@@ -80,27 +80,27 @@ func (d *drafter) nestingNotices(a int, add func(string, ...any)) {
 			}
 			should := slices.DeleteFunc(slices.Clone(child.Implies), func(x int32) bool { return app.Things[x].Kind != model.Group })
 			for _, parent := range model.Without(accounts.Nested[t], should) {
-				add("group %s is within group %s in the application, and the catalog does not say so; who is in it has both", child.Name, app.Things[parent].Name)
+				add(fact.Fact{Kind: fact.NestedMore, Thing: child.String(), Via: app.Things[parent].String()})
 			}
 			for _, parent := range model.Without(should, accounts.Nested[t]) {
-				add("group %s is not within group %s in the application, as the catalog has it; it brings nothing of that along", child.Name, app.Things[parent].Name)
+				add(fact.Fact{Kind: fact.NestedLess, Thing: child.String(), Via: app.Things[parent].String()})
 			}
 		}
 	}
 	for _, inner := range accounts.Inner {
-		add("group %s, which is not in the catalog, is within group %s; who is in it is not counted there", inner.Member, inner.Group)
+		add(fact.Fact{Kind: fact.NestedInner, Via: "group " + inner.Member, Thing: "group " + inner.Group})
 	}
 	var gone []string
 	for _, x := range accounts.Dangling {
 		gone = append(gone, fmt.Sprintf("%s in %s", x.Member, x.Group))
 	}
 	if n := len(gone); n > 0 {
-		add("%s whom no account is there for; left alone: %s", model.Count(n, "member of a group is someone", "members of groups are some"), guard.Some(gone))
+		add(fact.Fact{Kind: fact.Dangling, Count: n, Names: guard.First(gone)})
 	}
 }
 
 // doubleNotices points out what is held directly although something brings it.
-func (d *drafter) doubleNotices(a int, found *diff.Result, add func(string, ...any)) {
+func (d *drafter) doubleNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	app := d.in.Apps[a]
 	by := map[int32][]string{}
 	for _, x := range found.Doubles {
@@ -110,6 +110,6 @@ func (d *drafter) doubleNotices(a int, found *diff.Result, add func(string, ...a
 	}
 	for t, keys := range by {
 		thing := app.Things[t]
-		add("%s %s is held directly although something else brings it along: %s", thing.Kind, thing.Name, guard.Some(keys))
+		add(fact.Fact{Kind: fact.DoubleHeld, Thing: thing.String(), Count: len(keys), Names: guard.First(keys)})
 	}
 }

@@ -3,16 +3,16 @@
 package explain
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // An Explainer explains the changes of one draft.
@@ -46,7 +46,7 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 		if c.Thing != diff.None {
 			return e.notGiven(c)
 		}
-		return []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives anything in %s", e.Name(c.Person), app.ID))}
+		return []plan.Reason{e.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: e.Name(c.Person), App: app.ID})}
 	case diff.OutOfScope:
 		return []plan.Reason{e.OutOfScope("scope", c.Person, app)}
 	case diff.IsAway:
@@ -56,29 +56,29 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 				attr = a
 			}
 		}
-		return []plan.Reason{e.said(c.Person, attr, e.Name(c.Person)+" is away")}
+		return []plan.Reason{e.said(c.Person, attr, fact.Fact{Kind: fact.Away, Person: e.Name(c.Person)})}
 	case diff.IsNotYet:
-		return []plan.Reason{e.said(c.Person, "starts", fmt.Sprintf("%s starts on %s", e.Name(c.Person), e.People.Get(int(c.Person), "starts")))}
+		return []plan.Reason{e.said(c.Person, "starts", fact.Fact{Kind: fact.NotYet, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "starts")})}
 	case diff.IsGone:
-		return []plan.Reason{e.said(c.Person, "ends", fmt.Sprintf("%s ended on %s", e.Name(c.Person), e.People.Get(int(c.Person), "ends")))}
+		return []plan.Reason{e.said(c.Person, "ends", fact.Fact{Kind: fact.Ended, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "ends")})}
 	case diff.KitSets:
 		for _, s := range e.due(c).Set {
 			if s.Attr == app.Attrs[c.Attr].Name {
-				return []plan.Reason{at(s.Pos, fmt.Sprintf("kit %s sets %s to %q", e.Kits[s.Kit].Name, s.Attr, s.Value))}
+				return []plan.Reason{at(s.Pos, fact.Fact{Kind: fact.KitSets, Kit: e.Kits[s.Kit].Name, Attribute: s.Attr, Value: s.Value})}
 			}
 		}
 	case diff.Follows:
 		a := app.Attrs[c.Attr]
 		return []plan.Reason{
-			e.said(c.Person, a.Person, e.ValueOf(c.Person, a.Person)),
-			at(a.Pos, fmt.Sprintf("%s follows the person's %s", a.Name, a.Person)),
+			e.said(c.Person, a.Person, fact.Fact{Kind: fact.HasValue, Attribute: a.Person, Value: e.People.Get(int(c.Person), a.Person)}),
+			at(a.Pos, fact.Fact{Kind: fact.Follows, Attribute: a.Name, Other: a.Person}),
 		}
 	case diff.IsDouble:
 		return e.double(c)
 	case diff.IsDefined:
 		return e.defined(c)
 	case diff.IsStray:
-		return []plan.Reason{at(app.StraysPos, fmt.Sprintf("strays: %s; nobody's %s is %q", app.Strays, app.MatchPerson(), c.Key))}
+		return []plan.Reason{at(app.StraysPos, fact.Fact{Kind: fact.Stray, Value: app.Strays, Attribute: app.MatchPerson(), Account: c.Key})}
 	}
 	return nil
 }
@@ -86,40 +86,40 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 // defined says how a definition differs from the catalog.
 func (e *Explainer) defined(c *diff.Change) []plan.Reason {
 	app := e.Apps[c.App]
-	t := app.Things[c.Thing]
+	t := &app.Things[c.Thing]
 	defs := e.Accounts[c.App].Definitions
 	if c.Verb == model.Define {
-		return []plan.Reason{at(t.Pos, fmt.Sprintf("%s %s is Pravet's own (define: true), and %s has none of that name", t.Kind, t.Name, app.ID))}
+		return []plan.Reason{at(t.Pos, fact.Fact{Kind: fact.Undefined, Thing: t.String(), App: app.ID})}
 	}
 	is := defs.Of[c.Thing]
-	there := plan.Reason{File: defs.File, Line: is.Line}
+	there := model.Pos{File: defs.File, Line: is.Line}
 	if c.Verb == model.Retire {
-		there.Says = app.ID + " still has it"
-		return []plan.Reason{at(t.Pos, fmt.Sprintf("%s %s is to go (retire: true)", t.Kind, t.Name)), there}
+		return []plan.Reason{at(t.Pos, fact.Fact{Kind: fact.Retired, Thing: t.String()}), at(there, fact.Fact{Kind: fact.StillThere, App: app.ID})}
 	}
 	want := app.Defined(c.Thing)
-	list := func(names []string) string {
-		if len(names) == 0 {
-			return "none"
+	in := func(kind fact.Kind, d *model.Definition) fact.Fact {
+		f := fact.Fact{Kind: kind, App: app.ID, Attribute: c.Field}
+		switch c.Field {
+		case diff.Title:
+			f.Other, f.Value = "text", d.Title
+		case diff.Permissions:
+			f.Names = d.Permissions
+		default:
+			f.Names = d.Brings
 		}
-		return strings.Join(names, ", ")
+		return f
 	}
-	says := map[string][2]string{
-		diff.Title: {fmt.Sprintf("%q", want.Title), fmt.Sprintf("%q", is.Title)}, diff.Permissions: {list(want.Permissions), list(is.Permissions)},
-		diff.Brings: {list(want.Brings), list(is.Brings)},
-	}[c.Field]
-	there.Says = fmt.Sprintf("in %s: %s %s", app.ID, c.Field, says[1])
-	return []plan.Reason{at(t.Pos, fmt.Sprintf("in the catalog: %s %s", c.Field, says[0])), there}
+	return []plan.Reason{at(t.Pos, in(fact.InCatalog, want)), at(there, in(fact.InApp, is))}
 }
 
 // OutOfScope says that the scope of an application, as it is called here, leaves
 // a person out, and by which value.
 func (e *Explainer) OutOfScope(scope string, person int32, app *model.App) plan.Reason {
-	says := scope + " leaves this person out: " + app.Scope.String()
+	f := fact.Fact{Kind: fact.OutOfScope, Other: scope, App: app.ID, Rule: app.Scope.String()}
 	if cl, ok := app.Scope.Fails(e.Get(person), e.Today); ok {
-		says += "; " + e.ValueOf(person, cl.Attr)
+		f.Attribute, f.Value = cl.Attr, e.People.Get(int(person), cl.Attr)
 	}
-	return at(app.ScopePos, says)
+	return at(app.ScopePos, f)
 }
 
 // A Path is a way in which a person is due a thing: a kit gives the first of a
@@ -151,12 +151,12 @@ func (e *Explainer) Paths(person int32, app int, thing int32) (out []Path) {
 // double says what brings along that which is taken away as a double.
 func (e *Explainer) double(c *diff.Change) []plan.Reason {
 	app := e.Apps[c.App]
-	t := app.Things[c.Thing]
-	out := []plan.Reason{at(app.TidyPos, fmt.Sprintf("tidy: doubles; %s %s stays, as something else brings it along", t.Kind, t.Name))}
+	t := &app.Things[c.Thing]
+	out := []plan.Reason{at(app.TidyPos, fact.Fact{Kind: fact.Tidy, Thing: t.String()})}
 	for _, due := range e.Sets[c.App].Members(e.due(c).Want) {
 		if slices.Contains(e.Graphs[c.App].Along(due), c.Thing) {
-			by := app.Things[due]
-			out = append(out, at(by.Pos, fmt.Sprintf("%s %s brings %s %s along", by.Kind, by.Name, t.Kind, t.Name)))
+			by := &app.Things[due]
+			out = append(out, at(by.Pos, fact.Fact{Kind: fact.BringsAlong, Via: by.String(), Thing: t.String()}))
 		}
 	}
 	return out
@@ -207,20 +207,26 @@ func (e *Explainer) giver(app int, thing int32, g Giver) {
 	e.giving[key] = append(e.giving[key], g)
 }
 
-func at(p model.Pos, says string) plan.Reason {
-	return plan.Reason{File: p.File, Line: p.Line, Says: says}
+// at is a fact at the line that causes it, in words as well.
+func at(p model.Pos, f fact.Fact) plan.Reason {
+	return plan.Reason{Facts: f, File: p.File, Line: p.Line, Says: words.Of(&f)}
+}
+
+// same reports whether two reasons say the same.
+func same(x plan.Reason) func(plan.Reason) bool {
+	return func(y plan.Reason) bool { return x.File == y.File && x.Line == y.Line && x.Says == y.Says }
 }
 
 // Said is a reason at a place.
-func (e *Explainer) Said(p model.Pos, says string) plan.Reason { return at(p, says) }
+func (e *Explainer) Said(p model.Pos, f fact.Fact) plan.Reason { return at(p, f) }
 
 // said is a reason at the line that gives an attribute of a person.
-func (e *Explainer) said(p int32, attr, says string) plan.Reason {
-	return at(e.People.Place(int(p), attr), says)
+func (e *Explainer) said(p int32, attr string, f fact.Fact) plan.Reason {
+	return at(e.People.Place(int(p), attr), f)
 }
 
-func (e *Explainer) person(p int32, says string) plan.Reason {
-	return at(e.People.Pos(int(p)), says)
+func (e *Explainer) person(p int32, f fact.Fact) plan.Reason {
+	return at(e.People.Pos(int(p)), f)
 }
 
 // Name is how a person is called.
@@ -238,10 +244,7 @@ func (e *Explainer) Get(p int32) func(string) string {
 
 // ValueOf says which value a person has of an attribute.
 func (e *Explainer) ValueOf(p int32, attr string) string {
-	if v := e.People.Get(int(p), attr); v != "" {
-		return fmt.Sprintf("%s is %q", attr, v)
-	}
-	return attr + " has no value"
+	return words.Value(attr, e.People.Get(int(p), attr))
 }
 
 func (e *Explainer) due(c *diff.Change) *entitle.Due {
@@ -265,7 +268,7 @@ func (e *Explainer) gives(c *diff.Change) []plan.Reason {
 			}
 			if found {
 				for _, r := range e.Has(h, held) {
-					if !slices.Contains(out, r) {
+					if !slices.ContainsFunc(out, same(r)) {
 						out = append(out, r)
 					}
 				}
@@ -288,7 +291,7 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 				pos = w.Pos
 			}
 		}
-		out := []plan.Reason{at(pos, fmt.Sprintf("kit %s comes with kit %s", kit.Name, with.Name))}
+		out := []plan.Reason{at(pos, fact.Fact{Kind: fact.KitWith, Kit: kit.Name, Other: with.Name})}
 		for _, of := range held {
 			if of.Kit == h.With {
 				out = append(out, e.Has(of, held)...)
@@ -297,20 +300,16 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 		return out
 	}
 	if h.Holder == nil {
-		return []plan.Reason{at(kit.ForPos, fmt.Sprintf("kit %s: %s", kit.Name, kit.Rule()))}
+		return []plan.Reason{at(kit.ForPos, fact.Fact{Kind: fact.KitRule, Kit: kit.Name, Rule: kit.Rule()})}
 	}
-	says := fmt.Sprintf("kit %s, held by name", kit.Name)
-	if h.Holder.Until != day.None {
-		says += fmt.Sprintf(" until %s", h.Holder.Until)
-	}
-	return []plan.Reason{at(h.Holder.Pos, says+": "+h.Holder.Because)}
+	return []plan.Reason{at(h.Holder.Pos, fact.Fact{Kind: fact.KitHolder, Kit: kit.Name, Until: h.Holder.Until.String(), Because: h.Holder.Because})}
 }
 
 // notGiven says that no kit of the person gives the thing, and what keeps the
 // person from the kits that do.
 func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
-	t := e.Apps[c.App].Things[c.Thing]
-	out := []plan.Reason{e.person(c.Person, fmt.Sprintf("%s has no kit that gives %s %s", e.Name(c.Person), t.Kind, t.Name))}
+	t := &e.Apps[c.App].Things[c.Thing]
+	out := []plan.Reason{e.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: e.Name(c.Person), Thing: t.String()})}
 	kits := e.Givers(c.App, c.Thing)
 	// A kit that nobody can hold by itself explains nothing where those that
 	// it comes with are named.
@@ -318,17 +317,16 @@ func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
 		kits = own
 	}
 	if len(kits) == 0 {
-		return append(out, at(t.Pos, fmt.Sprintf("no kit gives %s %s to anyone", t.Kind, t.Name)))
+		return append(out, at(t.Pos, fact.Fact{Kind: fact.NobodyGets, Thing: t.String()}))
 	}
 	for i, g := range kits {
 		if i == maxKits {
-			out = append(out, plan.Reason{Says: fmt.Sprintf("%s more give it, to others", model.Count(len(kits)-i, "kit", "kits"))})
+			out = append(out, at(model.Pos{}, fact.Fact{Kind: fact.KitsMore, Count: len(kits) - i}))
 			break
 		}
 		via := ""
 		if g.Via != diff.None {
-			brings := e.Apps[c.App].Things[g.Via]
-			via = fmt.Sprintf(" along with %s %s", brings.Kind, brings.Name)
+			via = e.Apps[c.App].Things[g.Via].String()
 		}
 		out = append(out, e.Lacks(e.Kits[g.Kit], c.Person, via))
 	}
@@ -341,20 +339,20 @@ func (e *Explainer) Lacks(kit *model.Kit, p int32, via string) plan.Reason {
 	id := e.People.Get(int(p), "id")
 	for i := range kit.Except {
 		if x := &kit.Except[i]; x.Person == id && x.On(e.Today) {
-			return at(x.Pos, fmt.Sprintf("kit %s excepts this person: %s", kit.Name, x.Because))
+			return at(x.Pos, fact.Fact{Kind: fact.KitExcepts, Kit: kit.Name, Because: x.Because})
 		}
 	}
 	for i := range kit.Holders {
 		if x := &kit.Holders[i]; x.Person == id && !x.On(e.Today) {
-			return at(x.Pos, fmt.Sprintf("kit %s was held by name until %s", kit.Name, x.Until))
+			return at(x.Pos, fact.Fact{Kind: fact.KitWasHeld, Kit: kit.Name, Until: x.Until.String()})
 		}
 	}
 	if kit.For == nil {
-		return at(kit.Pos, fmt.Sprintf("kit %s gives it%s, by name only", kit.Name, via))
+		return at(kit.Pos, fact.Fact{Kind: fact.KitByName, Kit: kit.Name, Via: via})
 	}
-	says := fmt.Sprintf("kit %s gives it%s for: %s", kit.Name, via, kit.For)
+	f := fact.Fact{Kind: fact.KitLacks, Kit: kit.Name, Via: via, Rule: kit.For.String()}
 	if cl, ok := kit.For.Fails(e.Get(p), e.Today); ok {
-		says += "; " + e.ValueOf(p, strings.TrimSpace(cl.Attr))
+		f.Attribute, f.Value = cl.Attr, e.People.Get(int(p), cl.Attr)
 	}
-	return at(kit.ForPos, says)
+	return at(kit.ForPos, f)
 }

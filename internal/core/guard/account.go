@@ -1,10 +1,9 @@
 package guard
 
 import (
-	"strings"
-
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
@@ -40,23 +39,23 @@ func (c *checker) accounts(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Verb == model.Remove && repeated[ch.Key] {
-			c.hold(i, DoubleAccount, "more than one account has the %s %s, and all of them would go; remove the right one by hand", app.Match, ch.Key)
+			c.hold(i, DoubleAccount, fact.Fact{Kind: fact.RepeatedName, Attribute: app.Match, Account: ch.Key})
 		}
 		if _, ok := app.Protected(ch.Key); ok && ch.Key != "" {
-			c.hold(i, Protected, "the account %s is protected; no plan touches it", ch.Key)
+			c.hold(i, Protected, fact.Fact{Kind: fact.Protected, Account: ch.Key})
 		}
 		if ch.Person == diff.None {
 			continue
 		}
 		if keys, ok := double[ch.Person]; ok && !narrows(ch) {
-			c.hold(i, DoubleAccount, "%s has more than one account: %s", c.personName(ch.Person), strings.Join(keys, ", "))
+			c.hold(i, DoubleAccount, fact.Fact{Kind: fact.DoubleAccount, Person: c.personName(ch.Person), Names: keys})
 		}
 		if other, ok := shared[ch.Person]; ok {
-			c.hold(i, SharedAccount, "%s has the same %s, so the account may be either's", other, app.MatchPerson())
+			c.hold(i, SharedAccount, fact.Fact{Kind: fact.SharedAccount, Person: other, Attribute: app.MatchPerson()})
 		}
 	}
 	for _, person := range sortedKeys(double) {
-		c.notice(a, "%s has more than one account: %s", c.personName(person), strings.Join(double[person], ", "))
+		c.notice(a, fact.Fact{Kind: fact.DoubleAccount, Person: c.personName(person), Names: double[person]})
 	}
 }
 
@@ -72,11 +71,7 @@ func (c *checker) names(a int) {
 		if defined == nil || contains(defined, t.Name) {
 			continue
 		}
-		hint := ""
-		if near := table.Nearest(t.Name, defined); near != "" {
-			hint = "; did you mean " + near + "?"
-		}
-		c.hold(i, UnknownName, "%s has no %s %s%s", c.Apps[a].ID, t.Kind, t.Name, hint)
+		c.hold(i, UnknownName, fact.Fact{Kind: fact.NoSuchThing, App: c.Apps[a].ID, Thing: t.String(), Other: table.Nearest(t.Name, defined)})
 	}
 }
 
@@ -94,12 +89,12 @@ func (c *checker) attributes(a int) {
 		switch ch.Verb {
 		case model.Update:
 			if at := app.Attrs[ch.Attr]; at.Fixed {
-				c.hold(i, Fixed, "%s cannot be changed once the account exists (fixed); it is %q and would be %q", at.Name, ch.Before, ch.After)
+				c.hold(i, Fixed, fact.Fact{Kind: fact.FixedValue, Attribute: at.Name, Value: ch.Before, Other: ch.After})
 			}
 			c.clash(i, due, app.Attrs[ch.Attr].Name)
 		case model.Create:
 			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
-				c.hold(i, Needs, "%s has no %s, by which the account would be found again", c.personName(ch.Person), app.MatchPerson())
+				c.hold(i, Needs, fact.Fact{Kind: fact.NoMatchValue, Person: c.personName(ch.Person), Attribute: app.MatchPerson()})
 			}
 			for _, s := range due.Set {
 				c.clash(i, due, s.Attr)
@@ -108,7 +103,7 @@ func (c *checker) attributes(a int) {
 			for _, need := range app.Things[ch.Thing].Needs {
 				if c.wanted(a, ch, due, need) == "" {
 					t := app.Things[ch.Thing]
-					c.hold(i, Needs, "%s %s needs a value of %s first, and %s has none", t.Kind, t.Name, need, c.personName(ch.Person))
+					c.hold(i, Needs, fact.Fact{Kind: fact.NoValue, Thing: t.String(), Attribute: need, Person: c.personName(ch.Person)})
 				}
 			}
 		}
@@ -118,7 +113,7 @@ func (c *checker) attributes(a int) {
 func (c *checker) clash(i int, due *entitle.Due, attr string) {
 	for _, s := range due.Set {
 		if s.Attr == attr && s.Clash >= 0 {
-			c.hold(i, Clash, "kit %s sets %s to %q and kit %s sets it otherwise", c.Kits[s.Kit].Name, attr, s.Value, c.Kits[s.Clash].Name)
+			c.hold(i, Clash, fact.Fact{Kind: fact.Clashing, Kit: c.Kits[s.Kit].Name, Attribute: attr, Value: s.Value, Other: c.Kits[s.Clash].Name})
 		}
 	}
 }

@@ -2,6 +2,7 @@ package guard
 
 import (
 	"fmt"
+	"pravet/internal/core/fact"
 	"strings"
 	"unicode"
 
@@ -33,12 +34,13 @@ func (c *checker) alike(a int) {
 	app := c.Apps[a]
 	for _, i := range creates {
 		ch := &c.Changes[i]
-		if name, what, ok := strays.find(c.marks(ch)); ok {
-			c.hold(i, LooksAlike, "the account %s of nobody %s, and may be this person's already; mend its %s, or the person's %s", name, what, app.Match, app.MatchPerson())
+		if f, ok := strays.find(c.marks(ch)); ok {
+			f.Attribute, f.Other = app.Match, app.MatchPerson()
+			c.hold(i, LooksAlike, f)
 			continue
 		}
 		if near := strays.near(table.Likeness(ch.Key)); near != "" {
-			c.notice(a, "%s is to get an account %s, and %q of nobody is written nearly so", c.personName(ch.Person), ch.Key, near)
+			c.notice(a, fact.Fact{Kind: fact.AlmostAlike, Person: c.personName(ch.Person), Account: ch.Key, Other: near})
 		}
 	}
 }
@@ -88,23 +90,22 @@ func (s *straySet) add(m mark, found stray) {
 }
 
 // find finds an account of nobody that has one of some marks.
-func (s *straySet) find(marks []mark) (name, what string, ok bool) {
+func (s *straySet) find(marks []mark) (f fact.Fact, ok bool) {
 	for _, m := range marks {
 		x, found := s.by[m]
 		if m.value == "" || !found {
 			continue
 		}
+		f = fact.Fact{Kind: fact.AlikePerson, Account: x.name}
 		switch m.kind {
 		case written:
-			what = "is written nearly so"
+			f.Kind = fact.AlikeName
 		case same:
-			what = fmt.Sprintf("has the same %s, %s", x.attr, x.value)
-		default:
-			what = "has the same display name and department"
+			f.Kind, f.Via, f.Value = fact.AlikeValue, x.attr, x.value
 		}
-		return x.name, what, true
+		return f, true
 	}
-	return "", "", false
+	return fact.Fact{}, false
 }
 
 func (c *checker) strays(a int) *straySet {

@@ -1,7 +1,7 @@
 package guard
 
 import (
-	"fmt"
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -28,12 +28,12 @@ func (c *checker) atLeast(a int) {
 			if ch.Verb == model.Redefine {
 				// It may reach those whose own loss is held.
 				if ch.Sense == diff.Less && c.brings(a, int32(t), ch) && c.active(ch) {
-					c.hold(i, AtLeast, "%s", TooFew(n, thing))
+					c.hold(i, AtLeast, TooFew(n, thing))
 				}
 				continue
 			}
 			if narrows(ch) && losers[ch.Key] && (ch.Thing == diff.None || c.brings(a, int32(t), ch)) {
-				c.hold(i, AtLeast, "%s", TooFew(n, thing))
+				c.hold(i, AtLeast, TooFew(n, thing))
 			}
 		}
 	}
@@ -81,12 +81,14 @@ func (c *checker) between(a int, t int32) {
 	}
 	if n < thing.AtLeast {
 		for _, i := range less {
-			c.hold(i, AtLeast, "until others hold it, %s", TooFew(n, thing))
+			f := TooFew(n, thing)
+			f.Kind = fact.TooFewBetween
+			c.hold(i, AtLeast, f)
 		}
 	}
 }
 
-// TooFew says that too few active holders of a thing would stay.
-func TooFew(n int, thing *model.Thing) string {
-	return fmt.Sprintf("only %s of %s %s would stay; at least %d must", model.Count(n, "active holder", "active holders"), thing.Kind, thing.Name, thing.AtLeast)
+// TooFew is that too few active holders of a thing would stay.
+func TooFew(n int, thing *model.Thing) fact.Fact {
+	return fact.Fact{Kind: fact.TooFew, Count: n, Thing: thing.String(), Allowed: thing.AtLeast}
 }

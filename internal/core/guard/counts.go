@@ -2,6 +2,7 @@ package guard
 
 import (
 	"pravet/internal/core/diff"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 )
 
@@ -35,7 +36,9 @@ func (c *checker) counts(a int) {
 	}
 	over := func(guard string, n int, l model.Limit, whole int, what, of string, which func(*diff.Change) bool) {
 		if n > l.Of(whole) {
-			c.holdAll(a, which, guard, "%s %s; the limit is %s%s", model.Count(n, "account would", "accounts would"), what, l, limitOf(l, whole, of))
+			f := limited(fact.Beyond, n, l, whole)
+			f.Other, f.Via = what, of
+			c.holdAll(a, which, guard, f)
 		}
 	}
 	over(Removals, removed, lim.Removals, accounts.Len(), "be removed", "accounts", func(ch *diff.Change) bool { return ch.Verb == model.Remove })
@@ -43,10 +46,7 @@ func (c *checker) counts(a int) {
 	over(Narrowing, len(narrowed), lim.Narrowing, accounts.Len(), "lose something", "accounts", narrows)
 }
 
-// limitOf spells a percentage out: "10% of 41 accounts, which is 5".
-func limitOf(l model.Limit, whole int, of string) string {
-	if !l.IsPct {
-		return ""
-	}
-	return " of " + model.Thousands(whole) + " " + of + ", which is " + model.Thousands(l.Of(whole))
+// limited is that a count is beyond its limit.
+func limited(kind fact.Kind, n int, l model.Limit, whole int) fact.Fact {
+	return fact.Fact{Kind: kind, Count: n, Limit: l.String(), Whole: whole, Allowed: l.Of(whole)}
 }

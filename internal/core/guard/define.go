@@ -2,6 +2,7 @@ package guard
 
 import (
 	"fmt"
+	"pravet/internal/core/fact"
 	"slices"
 
 	"pravet/internal/core/diff"
@@ -49,16 +50,16 @@ func (c *checker) inUse(a int) {
 		}
 		switch {
 		case ch.Verb == model.Define && len(left) > 0:
-			c.hold(i, InUse, "%s %s is held by %s already, so %s must have it: look whether its export shows all definitions; %s", t.Kind, t.Name, model.Count(len(left), "account", "accounts"), c.Apps[a].ID, Some(left))
+			c.hold(i, InUse, fact.Fact{Kind: fact.HeldAlready, Thing: t.String(), Count: len(left), App: c.Apps[a].ID, Names: First(left)})
 			continue
 		case ch.Verb == model.Define:
 			continue
 		case len(left) > 0:
-			c.hold(i, InUse, "%s %s would still be held by %s: %s", t.Kind, t.Name, model.Count(len(left), "account", "accounts"), Some(left))
+			c.hold(i, InUse, fact.Fact{Kind: fact.StillHeld, Thing: t.String(), Count: len(left), Names: First(left)})
 		}
 		for _, d := range c.Accounts[a].Definitions.Others {
 			if slices.Contains(d.Brings, fmt.Sprintf("%s %s", t.Kind, t.Name)) {
-				c.hold(i, InUse, "%s %s, which is not in the catalog, still brings %s %s along", d.Kind, d.Name, t.Kind, t.Name)
+				c.hold(i, InUse, fact.Fact{Kind: fact.StillBrings, Via: fmt.Sprintf("%s %s", d.Kind, d.Name), Thing: t.String()})
 			}
 		}
 	}

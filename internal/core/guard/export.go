@@ -1,5 +1,7 @@
 package guard
 
+import "pravet/internal/core/fact"
+
 // exports holds all of an application's changes when its export cannot be
 // trusted: it is empty, much smaller than the one before, or old.
 func (c *checker) exports(a int) {
@@ -7,17 +9,16 @@ func (c *checker) exports(a int) {
 	switch {
 	case n == 0:
 		c.out.Suspect[a] = true
-		c.holdAll(a, every, ExportEmpty, "the export holds no account")
+		c.holdAll(a, every, ExportEmpty, fact.Fact{Kind: fact.EmptyExport})
 	case before > 0 && before-n > lim.ExportShrink.Of(before):
 		c.out.Suspect[a] = true
-		c.holdAll(a, every, ExportShrink, "the export holds %d accounts and the one before held %d; at most %s%s may be missing",
-			n, before, lim.ExportShrink, limitOf(lim.ExportShrink, before, "accounts"))
+		c.holdAll(a, every, ExportShrink, limited(fact.ShrunkExport, n, lim.ExportShrink, before))
 	}
 	switch taken := c.TakenAt[a]; {
 	case taken > c.Clock+1: // a day is the difference of a time zone
-		c.holdAll(a, every, ExportAge, "the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its time was set", taken)
+		c.holdAll(a, every, ExportAge, fact.Fact{Kind: fact.FutureExport, On: taken.String()})
 	case taken < min(c.Today, c.Clock).Back(lim.ExportAge):
-		c.holdAll(a, every, ExportAge, "the export was taken on %s; on %s it is too old (exportAge)", taken, min(c.Today, c.Clock))
+		c.holdAll(a, every, ExportAge, fact.Fact{Kind: fact.OldExport, Until: taken.String(), On: min(c.Today, c.Clock).String()})
 	}
 }
 
@@ -30,7 +31,6 @@ func (c *checker) roster() {
 	}
 	c.out.Roster = true
 	for a := range c.Apps {
-		c.holdAll(a, narrows, RosterShrink, "the files name %d people and at the plan before they named %d; at most %s%s may be missing",
-			n, before, c.LimitRoster, limitOf(c.LimitRoster, before, "people"))
+		c.holdAll(a, narrows, RosterShrink, limited(fact.ShrunkRoster, n, c.LimitRoster, before))
 	}
 }

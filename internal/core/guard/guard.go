@@ -8,7 +8,7 @@
 package guard
 
 import (
-	"fmt"
+	"pravet/internal/core/fact"
 	"slices"
 
 	"pravet/internal/core/day"
@@ -18,6 +18,7 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
+	"pravet/internal/core/words"
 )
 
 // The names of the guards.
@@ -179,22 +180,32 @@ func (c *checker) gather() {
 	}
 }
 
-func (c *checker) hold(i int, guard, format string, args ...any) {
-	c.out.Holds[i] = append(c.out.Holds[i], plan.Hold{Guard: guard, Says: fmt.Sprintf(format, args...)})
+func (c *checker) hold(i int, guard string, f fact.Fact) {
+	c.out.Holds[i] = append(c.out.Holds[i], Hold(guard, f))
+}
+
+// Hold is a hold of a guard, in words as well.
+func Hold(guard string, f fact.Fact) plan.Hold {
+	return plan.Hold{Guard: guard, Facts: f, Says: words.Of(&f)}
+}
+
+// Notice is a notice about an application, in words as well.
+func Notice(app string, f fact.Fact) plan.Notice {
+	return plan.Notice{App: app, Facts: f, Says: words.Of(&f)}
 }
 
 // holdAll holds all of an application's changes that a test chooses.
-func (c *checker) holdAll(a int, which func(*diff.Change) bool, guard, format string, args ...any) {
-	says := fmt.Sprintf(format, args...)
+func (c *checker) holdAll(a int, which func(*diff.Change) bool, guard string, f fact.Fact) {
+	h := Hold(guard, f)
 	for _, i := range c.byApp[a] {
 		if which(&c.Changes[i]) {
-			c.out.Holds[i] = append(c.out.Holds[i], plan.Hold{Guard: guard, Says: says})
+			c.out.Holds[i] = append(c.out.Holds[i], h)
 		}
 	}
 }
 
-func (c *checker) notice(a int, format string, args ...any) {
-	c.out.Notices = append(c.out.Notices, plan.Notice{App: c.Apps[a].ID, Says: fmt.Sprintf(format, args...)})
+func (c *checker) notice(a int, f fact.Fact) {
+	c.out.Notices = append(c.out.Notices, Notice(c.Apps[a].ID, f))
 }
 
 func narrows(ch *diff.Change) bool { return ch.Effect() == model.Narrows }

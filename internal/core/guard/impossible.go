@@ -2,6 +2,7 @@ package guard
 
 import (
 	"pravet/internal/core/diff"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 )
 
@@ -13,7 +14,7 @@ func (c *checker) impossible(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Verb == model.Create && accounts.Closed != "" {
-			c.hold(i, Impossible, "no account can be added: %s", accounts.Closed)
+			c.hold(i, Impossible, fact.Fact{Kind: fact.NoRoom, Because: accounts.Closed})
 		}
 		if ch.Thing == diff.None || ch.Verb.OfThing() || ch.Effect() != model.Widens {
 			continue
@@ -32,7 +33,7 @@ func (c *checker) impossible(a int) {
 			after++ // of something outside the catalog
 		}
 		if after > 1 {
-			c.hold(i, Impossible, "%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the application has one", ch.Key, after, kind.Plural())
+			c.hold(i, Impossible, fact.Fact{Kind: fact.OneName, Account: ch.Key, Count: after, Thing: kind.Plural()})
 			continue
 		}
 		c.gather()

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"pravet/internal/core/fact"
 	"slices"
 
 	"pravet/internal/core/diff"
@@ -123,7 +124,7 @@ func (c *checker) freeing(a int, t int32, last int) (out []int) {
 func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 	for _, i := range c.byApp[a] {
 		if ch := &c.Changes[i]; moves(ch) && ch.Sense == diff.More && c.brings(a, t, ch) {
-			c.hold(i, Seats, "%s would have license %s by it, and %d seats were bought; %d more needed", model.Count(len(ch.Through), "account more", "accounts more"), thing.Name, thing.Seats, used-thing.Seats)
+			c.hold(i, Seats, fact.Fact{Kind: fact.SeatsBeyond, Count: len(ch.Through), Thing: thing.String(), Whole: thing.Seats, Allowed: used - thing.Seats})
 		}
 	}
 }
@@ -207,15 +208,15 @@ func (c *checker) rank(a int, t int32, person int32) (rank int, kit *model.Kit) 
 // person is the one who goes without.
 func (c *checker) without(a int, t int32, use *Use, served, others []taker) {
 	thing := &c.Apps[a].Things[t]
-	says := fmt.Sprintf("no seat of license %s is left: %d bought, %d held, %d freed by this plan, %d wanted", thing.Name, thing.Seats, use.Before, use.usable, use.taken)
-	last := "; nobody gets one"
+	f := fact.Fact{Kind: fact.NoSeat, Thing: thing.String(), Whole: thing.Seats, Count: use.Before, Freed: use.usable, Wanted: use.taken}
 	if len(served) > 0 {
 		x := served[len(served)-1]
-		last = fmt.Sprintf("; the last to get one is %s (%s)", c.personName(x.person), c.standing(a, t, x.person))
+		f.Other, f.Via = c.personName(x.person), c.standing(a, t, x.person)
 	}
 	for _, x := range others {
+		f.Person, f.Value = c.personName(x.person), c.standing(a, t, x.person)
 		for _, i := range c.bringing(a, t, x.key) {
-			c.hold(i, Seats, "%s; %s goes without (%s)%s", says, c.personName(x.person), c.standing(a, t, x.person), last)
+			c.hold(i, Seats, f)
 		}
 	}
 }
@@ -264,19 +265,18 @@ func (c *checker) useNotices(use *Use) {
 		if !thing.Price.Known() {
 			return ""
 		}
-		return " (" + thing.Price.Times(seats) + ")"
+		return thing.Price.Times(seats)
 	}
 	if thing.Seats >= 0 && use.Before > thing.Seats {
-		c.notice(use.App, "license %s: %d accounts hold it, and only %d seats were bought", thing.Name, use.Before, thing.Seats)
+		c.notice(use.App, fact.Fact{Kind: fact.SeatsOver, Thing: thing.String(), Count: use.Before, Whole: thing.Seats})
 	}
 	if use.Missing > 0 {
-		c.notice(use.App, "license %s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", thing.Name,
-			model.Count(use.Missing, "seat is", "seats are"), thing.Seats, use.Before, use.freed, use.Missing, cost(use.Missing))
+		c.notice(use.App, fact.Fact{Kind: fact.SeatsMissing, Thing: thing.String(), Allowed: use.Missing, Whole: thing.Seats, Count: use.Before, Freed: use.freed, Value: cost(use.Missing)})
 	}
 	if n := len(use.Nobodys); n > 0 {
-		c.notice(use.App, "license %s: %s held by accounts of nobody%s: %s", thing.Name, model.Count(n, "seat is", "seats are"), cost(n), Some(use.Nobodys))
+		c.notice(use.App, fact.Fact{Kind: fact.SeatsOfNobody, Thing: thing.String(), Count: n, Value: cost(n), Names: First(use.Nobodys)})
 	}
 	if n := len(use.Blocked); n > 0 {
-		c.notice(use.App, "license %s: %s held by blocked accounts%s: %s", thing.Name, model.Count(n, "seat is", "seats are"), cost(n), Some(use.Blocked))
+		c.notice(use.App, fact.Fact{Kind: fact.SeatsOfBlocked, Thing: thing.String(), Count: n, Value: cost(n), Names: First(use.Blocked)})
 	}
 }

@@ -2,8 +2,8 @@ package guard
 
 import (
 	"fmt"
+	"pravet/internal/core/fact"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -47,7 +47,7 @@ func (c *checker) separation() {
 			}
 		}
 		if len(already) > 0 {
-			c.notice(sep.Apart[0].App, "%s already what is kept apart, %s (%s): %s", model.Count(len(already), "person holds", "people hold"), sep.Name, sep.Pos, Some(already))
+			c.notice(sep.Apart[0].App, fact.Fact{Kind: fact.ApartAlready, Count: len(already), Other: sep.Name, Place: sep.Pos.String(), Names: First(already)})
 		}
 	}
 }
@@ -74,7 +74,7 @@ func (c *checker) redefinitions(sep *model.Separation) {
 				will += one(c.States.App(x.App).Has(held, x.Thing) || c.States.Before(x.App).Has(held, x.Thing))
 			}
 			if will > max(was, 1) && c.exception(sep, p) == nil {
-				c.hold(i, Separation, "%s would hold by it, with what is held today, what is kept apart: %s (%s)", c.personName(p), sep.Name, sep.Pos)
+				c.hold(i, Separation, fact.Fact{Kind: fact.ApartToday, Person: c.personName(p), Other: sep.Name, Place: sep.Pos.String()})
 				break // one is enough to hold it
 			}
 		}
@@ -96,7 +96,7 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 		sides = append(sides, c.address(x)+" "+c.side(p, x))
 	}
 	if x := c.exception(sep, p); x != nil {
-		c.notice(sep.Apart[0].App, "%s may hold what is kept apart, %s, until %s: %s (%s): %s", c.personName(p), sep.Name, x.Until, x.Because, x.Pos, strings.Join(sides, " and "))
+		c.notice(sep.Apart[0].App, fact.Fact{Kind: fact.ApartAllowed, Person: c.personName(p), Other: sep.Name, Until: x.Until.String(), Because: x.Because, Place: x.Pos.String(), Names: sides})
 		return true
 	}
 	// What was there before is no reason to hold anything that comes.
@@ -107,10 +107,10 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 			return c.brings(x.App, x.Thing, &c.Changes[i])
 		}) {
 			held = true
-			if moves(&c.Changes[i]) && len(c.out.Holds[i]) >= maxNamed {
+			if moves(&c.Changes[i]) && len(c.out.Holds[i]) >= fact.MaxNames {
 				continue // of those whom a redefinition reaches, the first are enough
 			}
-			c.hold(i, Separation, "%s would hold %s; they are kept apart: %s (%s)", c.personName(p), strings.Join(sides, " and "), sep.Name, sep.Pos)
+			c.hold(i, Separation, fact.Fact{Kind: fact.Apart, Person: c.personName(p), Names: sides, Other: sep.Name, Place: sep.Pos.String()})
 		}
 	}
 	return held
@@ -196,7 +196,7 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 				ch := &c.Changes[k]
 				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, ch) {
 					if k > i {
-						c.hold(i, Separation, "%s loses %s only after this, and they are kept apart: %s (%s)", c.personName(p), c.address(lost), sep.Name, sep.Pos)
+						c.hold(i, Separation, fact.Fact{Kind: fact.ApartLater, Person: c.personName(p), Thing: c.address(lost), Other: sep.Name, Place: sep.Pos.String()})
 						continue
 					}
 					c.out.Needs[i] = append(c.out.Needs[i], k)

@@ -2,23 +2,16 @@ package guard
 
 import (
 	"maps"
+	"pravet/internal/core/fact"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/diff"
-	"pravet/internal/core/model"
 )
 
-// maxNamed is how many accounts or things a notice names before it counts.
-const maxNamed = 5
-
-// Some names the first few of a list, sorted, and counts the rest.
-func Some(names []string) string {
+// First are the first few of a list, sorted, as a fact names them.
+func First(names []string) []string {
 	slices.Sort(names)
-	if len(names) <= maxNamed {
-		return strings.Join(names, ", ")
-	}
-	return strings.Join(names[:maxNamed], ", ") + " and " + model.Count(len(names)-maxNamed, "more", "more")
+	return names[:min(len(names), fact.MaxNames)]
 }
 
 func every(*diff.Change) bool { return true }

@@ -7,11 +7,12 @@ package plan
 import (
 	"fmt"
 
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 )
 
 // Format names the format of plan files that this program writes and reads.
-const Format = "pravet.plan/1"
+const Format = "pravet.plan/2"
 
 // A Plan is the ordered changes from some exports to the desired state.
 type Plan struct {
@@ -25,6 +26,7 @@ type Plan struct {
 	Exports      []Export          `json:"exports"`
 	People       map[string]string `json:"people"` // id → display name, of the people in changes
 	Changes      []Change          `json:"changes"`
+	Reasons      []Reason          `json:"reasons"` // each once; changes name them by their numbers
 	SetAside     []SetAside        `json:"setAside"`
 	Notices      []Notice          `json:"notices"`
 	Totals       Totals            `json:"totals"`
@@ -64,27 +66,39 @@ type Export struct {
 	Suspect  bool   `json:"suspect,omitempty"` // empty, or shrunken beyond its limit
 }
 
-// A Change is one step on one account. The members of Change and of what it
-// holds stand in the order of their names, so that encoding/json writes them in
-// canonical order (see canonicalList).
+// A Change is one step on one account. Members that say nothing are left out of the
+// file. The members of Change and of what it holds stand in the order of their
+// names, so that encoding/json writes them in canonical order (see canonicalList).
 type Change struct {
-	Account   string       `json:"account"`
-	After     any          `json:"after"` // of an update: likewise; of a create: the attributes as an object
-	Also      []Thing      `json:"also"`  // what else comes or goes with it in the end
+	Account   string       `json:"account,omitempty"`
+	After     any          `json:"after,omitempty"` // of an update: likewise; of a create: the attributes as an object
+	Also      []Thing      `json:"also,omitempty"`  // what else comes or goes with it in the end
 	App       string       `json:"app"`
-	Attribute string       `json:"attribute"`
-	Before    any          `json:"before"` // of an update: the value, or null for none; of a redefinition: likewise, or a list
+	Attribute string       `json:"attribute,omitempty"`
+	Before    any          `json:"before,omitempty"` // of an update: the value, or none; of a redefinition: likewise, or a list
 	Effect    model.Effect `json:"effect"`
-	ForGood   bool         `json:"forGood"`
-	Holds     []Hold       `json:"holds"`
+	ForGood   bool         `json:"forGood,omitempty"`
+	Holds     []Hold       `json:"holds,omitempty"`
 	ID        string       `json:"id"`
-	Needs     []string     `json:"needs"`
-	Person    string       `json:"person"`          // id, or "" for an account of nobody
-	Reach     *Reach       `json:"reach,omitempty"` // of a redefinition
-	Reasons   []Reason     `json:"reasons"`
-	Stays     bool         `json:"stays"` // the thing itself was there before in another way, or stays so
-	Thing     *Thing       `json:"thing"`
+	Needs     []string     `json:"needs,omitempty"`
+	Person    string       `json:"person,omitempty"` // id, or none for an account of nobody
+	Reach     *Reach       `json:"reach,omitempty"`  // of a redefinition
+	Reasons   []int        `json:"reasons"`          // numbers in Plan.Reasons, nearest cause first
+	Stays     bool         `json:"stays,omitempty"`  // the thing itself was there before in another way, or stays so
+	Thing     *Thing       `json:"thing,omitempty"`
 	Verb      model.Verb   `json:"verb"`
+}
+
+// Because lists the reasons of a change, nearest cause first. A number that the plan
+// has no reason for, which its digest would not allow, is left out.
+func (p *Plan) Because(c *Change) []Reason {
+	out := make([]Reason, 0, len(c.Reasons))
+	for _, n := range c.Reasons {
+		if n >= 0 && n < len(p.Reasons) {
+			out = append(out, p.Reasons[n])
+		}
+	}
+	return out
 }
 
 // Thing names what is gained or lost.
@@ -116,17 +130,20 @@ func Texts(v any) (out []string) {
 // MaxReach is how many people a Reach names.
 const MaxReach = 1000
 
-// A Reason says why, and which line of which file causes it.
+// A Reason says why, and which line of which file causes it: as facts, and in
+// words.
 type Reason struct {
-	File string `json:"file"`
-	Line int    `json:"line"`
-	Says string `json:"says"`
+	Facts fact.Fact `json:"facts"`
+	File  string    `json:"file"`
+	Line  int       `json:"line"`
+	Says  string    `json:"says"`
 }
 
 // A Hold says why a change may not be carried out as things are.
 type Hold struct {
-	Guard string `json:"guard"`
-	Says  string `json:"says"`
+	Facts fact.Fact `json:"facts"`
+	Guard string    `json:"guard"`
+	Says  string    `json:"says"`
 }
 
 // SetAside is a difference that the plan leaves alone, because it was
@@ -140,8 +157,9 @@ type SetAside struct {
 
 // A Notice is worth knowing and changes nothing. App is "" for the whole plan.
 type Notice struct {
-	App  string `json:"app"`
-	Says string `json:"says"`
+	App   string    `json:"app"`
+	Facts fact.Fact `json:"facts"`
+	Says  string    `json:"says"`
 }
 
 // Totals count the changes.

@@ -84,11 +84,16 @@ func canonicalForm(v any) ([]byte, error) {
 // what is no UTF-8), nor characters beyond the basic plane, by which keys sort
 // otherwise in UTF-16.
 func written(text []byte) bool {
-	return !bytes.Contains(text, []byte(`\u202`)) && !bytes.Contains(text, []byte(`\ufffd`)) && !bytes.ContainsFunc(text, func(r rune) bool { return r > 0xffff })
+	for _, c := range text {
+		if c >= 0xf0 { // begins a character beyond the basic plane
+			return false
+		}
+	}
+	return !bytes.Contains(text, []byte(`\u202`)) && !bytes.Contains(text, []byte(`\ufffd`))
 }
 
 // canonicalList is the canonical form of a list, which is that of its parts
-// joined; they are made side by side. The elements' members stand in canonical
+// joined; they are made concurrently. The elements' members stand in canonical
 // order already, so that most parts are canonical as they are written.
 func canonicalList[T any](list []T) ([]byte, error) {
 	const size = 512
@@ -122,7 +127,7 @@ func canonicalList[T any](list []T) ([]byte, error) {
 // members returns the plan's top-level members in canonical form.
 func (p *Plan) members() (map[string][]byte, error) {
 	small := *p
-	small.Changes, small.SetAside = nil, nil
+	small.Changes, small.SetAside, small.Reasons = nil, nil, nil
 	text, err := canonicalForm(&small)
 	if err != nil {
 		return nil, err
@@ -136,6 +141,9 @@ func (p *Plan) members() (map[string][]byte, error) {
 		out[k] = v
 	}
 	if out["changes"], err = canonicalList(p.Changes); err != nil {
+		return nil, err
+	}
+	if out["reasons"], err = canonicalList(p.Reasons); err != nil {
 		return nil, err
 	}
 	if out["setAside"], err = canonicalList(p.SetAside); err != nil {
@@ -225,6 +233,7 @@ var (
 	ErrNotPlan = errors.New("this is not a plan")
 	ErrChanged = errors.New("the plan was changed after it was drafted")
 	ErrNewer   = errors.New("the plan has a newer format than this program reads")
+	ErrOlder   = errors.New("the plan has an older format")
 )
 
 // Read reads a plan file and proves that not a byte of it has changed since
@@ -235,7 +244,10 @@ func Read(data []byte) (*Plan, error) {
 		return nil, fmt.Errorf("%w: %v", ErrNotPlan, jsonError(data, int64(len(data)), err))
 	}
 	if head.Format != Format {
-		if v, ok := strings.CutPrefix(head.Format, "pravet.plan/"); ok && v > "1" {
+		if head.Format == "pravet.plan/1" {
+			return nil, fmt.Errorf("%w: it was drafted by an older Pravet, as %s", ErrOlder, head.Format)
+		}
+		if v, ok := strings.CutPrefix(head.Format, "pravet.plan/"); ok && v > "2" {
 			return nil, fmt.Errorf("%w: it is %s, and this program reads %s", ErrNewer, head.Format, Format)
 		}
 		return nil, fmt.Errorf("%w: its format is %q, not %q", ErrNotPlan, head.Format, Format)

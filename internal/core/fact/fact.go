@@ -1,0 +1,124 @@
+// Package fact holds what reasons, holds and notices say, as values: which kind of
+// thing is so, and of what, of whom, how many. They are computed with and written
+// to plans; only package words turns them into English.
+package fact
+
+// A Kind is what a fact is about.
+type Kind string
+
+// The kinds of reasons.
+const (
+	KitRule     Kind = "kit-rule"     // Kit has its Rule, which the person matches
+	KitHolder   Kind = "kit-holder"   // Kit is held by name, Until a day, Because
+	KitWith     Kind = "kit-with"     // Kit comes with kit Other
+	KitSets     Kind = "kit-sets"     // Kit sets Attribute to Value
+	NoKit       Kind = "no-kit"       // Person has no kit that gives Thing, or with none anything in App
+	KitLacks    Kind = "kit-lacks"    // Kit gives it, along with Via, for its Rule, and Attribute is Value
+	KitByName   Kind = "kit-by-name"  // Kit gives it, along with Via, by name only
+	KitExcepts  Kind = "kit-excepts"  // Kit excepts the person, Because
+	KitWasHeld  Kind = "kit-was-held" // Kit was held by name Until a day
+	KitsMore    Kind = "kits-more"    // Count more kits give it to others
+	NobodyGets  Kind = "nobody-gets"  // no kit gives Thing to anyone
+	OutOfScope  Kind = "out-of-scope" // the scope, as Other says of which application, has its Rule; Attribute is Value
+	Away        Kind = "away"         // Person is away
+	NotYet      Kind = "not-yet"      // Person starts on On
+	Ended       Kind = "ended"        // Person ended on On
+	HasValue    Kind = "has-value"    // Attribute is Value
+	Follows     Kind = "follows"      // account Attribute follows the person's Other
+	Tidy        Kind = "tidy"         // Thing stays, as something else brings it along
+	BringsAlong Kind = "brings-along" // Via brings Thing along
+	Undefined   Kind = "undefined"    // Thing is Pravet's own, and App has none of that name
+	Retired     Kind = "retired"      // Thing is to go
+	StillThere  Kind = "still-there"  // App has it still
+	InCatalog   Kind = "in-catalog"   // Attribute of the definition is Names, or Value
+	InApp       Kind = "in-app"       // and in App it is
+	Stray       Kind = "stray"        // strays: Value; nobody's Attribute is Account
+)
+
+// The kinds of holds.
+const (
+	Beyond        Kind = "beyond"         // Count accounts, of Whole, as Other says which, and Limit allows Allowed
+	EmptyExport   Kind = "empty-export"   // it holds no account
+	ShrunkExport  Kind = "shrunk-export"  // it holds Count accounts and held Whole
+	ShrunkRoster  Kind = "shrunk-roster"  // the files name Count people and named Whole
+	OldExport     Kind = "old-export"     // it was taken Until a day, and On another it is too old
+	FutureExport  Kind = "future-export"  // it was taken On a day to come
+	Protected     Kind = "protected"      // Account
+	DoubleAccount Kind = "double-account" // Person has the accounts Names
+	RepeatedName  Kind = "repeated-name"  // several accounts have Attribute Account
+	SharedAccount Kind = "shared-account" // Person has the same Attribute
+	AlikeName     Kind = "alike-name"     // Account of nobody is written nearly so; Attribute and Other are to be mended
+	AlikeValue    Kind = "alike-value"    // it has Value under Via
+	AlikePerson   Kind = "alike-person"   // it has the same display name and department
+	NoSuchThing   Kind = "no-such-thing"  // App has no Thing; Other is near
+	FixedValue    Kind = "fixed-value"    // Attribute cannot change from Value to Other
+	NoMatchValue  Kind = "no-match-value" // Person has no Attribute
+	NoValue       Kind = "no-value"       // Thing needs Attribute, and Person has none
+	Clashing      Kind = "clashing"       // Kit sets Attribute to Value, and Other otherwise
+	OneName       Kind = "one-name"       // Account would have Count of the list Thing
+	NoRoom        Kind = "no-room"        // no account can be added, Because
+	Refused       Kind = "refused"        // the application refuses, Because
+	NoSeat        Kind = "no-seat"        // of Thing, Whole bought, Count held, Freed, Wanted; Person goes without, by Value; Other gets the last, by Via
+	NoSeatNow     Kind = "no-seat-now"    // of Thing, Whole bought, Count held
+	SeatsBeyond   Kind = "seats-beyond"   // Count accounts more would have Thing, Whole bought, Allowed more needed
+	SeatsNow      Kind = "seats-now"      // Thing would be held by Count, Whole bought
+	TooFew        Kind = "too-few"        // Count active holders of Thing would stay, of Allowed
+	TooFewBetween Kind = "too-few-between"
+	Apart         Kind = "apart"        // Person would hold Names, kept apart by Other at Place
+	ApartToday    Kind = "apart-today"  // Person would, with what is held today
+	ApartLater    Kind = "apart-later"  // Person loses Thing only after this
+	StillHeld     Kind = "still-held"   // Thing would be held by Names
+	HeldAlready   Kind = "held-already" // Thing is held by Names, so App must have it
+	StillBrings   Kind = "still-brings" // Via, not in the catalog, brings Thing along
+)
+
+// The kinds of notices.
+const (
+	NameLess       Kind = "nameless"        // Count accounts have no Attribute
+	OfNobody       Kind = "of-nobody"       // the accounts Names
+	Unmanaged      Kind = "unmanaged"       // Count holdings of the kind Thing, of Names
+	DoubleHeld     Kind = "double-held"     // Thing is held directly by Names although something brings it
+	RetiredGone    Kind = "retired-gone"    // Thing, at Place
+	NestedMore     Kind = "nested-more"     // group Thing is within group Via in the application only
+	NestedLess     Kind = "nested-less"     // in the catalog only
+	NestedInner    Kind = "nested-inner"    // group Via, not in the catalog, is within group Thing
+	Dangling       Kind = "dangling"        // members Names, whom no account is there for
+	AlmostAlike    Kind = "almost-alike"    // Person is to get an account Account, and Other of nobody is nearly so
+	SeatsOver      Kind = "seats-over"      // Count hold Thing, Whole bought
+	SeatsMissing   Kind = "seats-missing"   // Allowed of Thing missing; Whole bought, Count held, Freed; cost Value
+	SeatsOfNobody  Kind = "seats-of-nobody" // Thing is held by Names, cost Value
+	SeatsOfBlocked Kind = "seats-of-blocked"
+	ApartAlready   Kind = "apart-already" // Names hold what Other keeps apart, at Place
+	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
+	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
+)
+
+// A Fact is one thing that is so. Which of its values mean something follows from
+// its kind. They stand in the order of their names, as plans have them.
+type Fact struct {
+	Account   string   `json:"account,omitempty"`
+	Allowed   int      `json:"allowed,omitempty"`
+	App       string   `json:"app,omitempty"`
+	Attribute string   `json:"attribute,omitempty"`
+	Because   string   `json:"because,omitempty"`
+	Count     int      `json:"count,omitempty"`
+	Freed     int      `json:"freed,omitempty"`
+	Kind      Kind     `json:"kind"`
+	Kit       string   `json:"kit,omitempty"`
+	Limit     string   `json:"limit,omitempty"`
+	Names     []string `json:"names,omitempty"` // the first of many
+	On        string   `json:"on,omitempty"`    // a day
+	Other     string   `json:"other,omitempty"`
+	Person    string   `json:"person,omitempty"`
+	Place     string   `json:"place,omitempty"` // file:line
+	Rule      string   `json:"rule,omitempty"`  // a SCIM filter
+	Thing     string   `json:"thing,omitempty"` // kind and name
+	Until     string   `json:"until,omitempty"` // a day
+	Value     string   `json:"value,omitempty"`
+	Via       string   `json:"via,omitempty"` // what brings something along
+	Wanted    int      `json:"wanted,omitempty"`
+	Whole     int      `json:"whole,omitempty"`
+}
+
+// MaxNames is how many names a fact has; the rest is counted by Count.
+const MaxNames = 5

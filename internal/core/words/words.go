@@ -1,0 +1,192 @@
+// Package words turns facts into English. It is the one place where reasons, holds
+// and notices are put into words, and it computes nothing.
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+)
+
+// Of is a fact in words: a clause without a capital and without a full stop.
+func Of(f *fact.Fact) string {
+	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice} {
+		if text, ok := say(f); ok {
+			return text
+		}
+	}
+	return string(f.Kind)
+}
+
+// some names the first of many, and counts the rest.
+func some(f *fact.Fact) string {
+	text := strings.Join(f.Names, ", ")
+	if more := f.Count - len(f.Names); more > 0 {
+		text += " and " + model.Count(more, "more", "more")
+	}
+	return text
+}
+
+// reason says why a change is wanted.
+func reason(f *fact.Fact) (string, bool) {
+	switch f.Kind {
+	case fact.KitRule:
+		return fmt.Sprintf("kit %s: %s", f.Kit, f.Rule), true
+	case fact.KitHolder:
+		until := ""
+		if f.Until != "" {
+			until = " until " + f.Until
+		}
+		return fmt.Sprintf("kit %s, held by name%s: %s", f.Kit, until, f.Because), true
+	case fact.KitWith:
+		return fmt.Sprintf("kit %s comes with kit %s", f.Kit, f.Other), true
+	case fact.KitSets:
+		return fmt.Sprintf("kit %s sets %s to %q", f.Kit, f.Attribute, f.Value), true
+	case fact.NoKit:
+		if f.Thing == "" {
+			return fmt.Sprintf("%s has no kit that gives anything in %s", f.Person, f.App), true
+		}
+		return fmt.Sprintf("%s has no kit that gives %s", f.Person, f.Thing), true
+	case fact.KitLacks:
+		return fmt.Sprintf("kit %s gives it%s for: %s%s", f.Kit, along(f), f.Rule, because(f)), true
+	case fact.KitByName:
+		return fmt.Sprintf("kit %s gives it%s, by name only", f.Kit, along(f)), true
+	case fact.KitExcepts:
+		return fmt.Sprintf("kit %s excepts this person: %s", f.Kit, f.Because), true
+	case fact.KitWasHeld:
+		return fmt.Sprintf("kit %s was held by name until %s", f.Kit, f.Until), true
+	case fact.KitsMore:
+		return model.Count(f.Count, "more kit gives it, but not to this person", "more kits give it, but not to this person"), true
+	case fact.NobodyGets:
+		return fmt.Sprintf("no kit gives %s to anyone", f.Thing), true
+	case fact.OutOfScope:
+		return fmt.Sprintf("%s leaves this person out: %s%s", f.Other, f.Rule, because(f)), true
+	case fact.Away:
+		return f.Person + " is away", true
+	case fact.NotYet:
+		return fmt.Sprintf("%s starts on %s", f.Person, f.On), true
+	case fact.Ended:
+		return fmt.Sprintf("%s ended on %s", f.Person, f.On), true
+	case fact.HasValue:
+		return Value(f.Attribute, f.Value), true
+	case fact.Follows:
+		return fmt.Sprintf("%s follows the person's %s", f.Attribute, f.Other), true
+	case fact.Tidy:
+		return fmt.Sprintf("tidy: doubles; %s stays, as something else brings it along", f.Thing), true
+	case fact.BringsAlong:
+		return fmt.Sprintf("%s brings %s along", f.Via, f.Thing), true
+	}
+	return definition(f)
+}
+
+// definition says why a definition is to be another one, or an account of nobody.
+func definition(f *fact.Fact) (string, bool) {
+	switch f.Kind {
+	case fact.Undefined:
+		return fmt.Sprintf("%s is Pravet's own (define: true), and %s has none of that name", f.Thing, f.App), true
+	case fact.Retired:
+		return fmt.Sprintf("%s is to go (retire: true)", f.Thing), true
+	case fact.StillThere:
+		return f.App + " still has it", true
+	case fact.InCatalog:
+		return fmt.Sprintf("in the catalog: %s %s", f.Attribute, shown(f)), true
+	case fact.InApp:
+		return fmt.Sprintf("in %s: %s %s", f.App, f.Attribute, shown(f)), true
+	case fact.Stray:
+		return fmt.Sprintf("strays: %s; nobody's %s is %q", f.Value, f.Attribute, f.Account), true
+	}
+	return "", false
+}
+
+// shown is an attribute of a definition: a title, or a list.
+func shown(f *fact.Fact) string {
+	switch {
+	case f.Other == "text":
+		return fmt.Sprintf("%q", f.Value)
+	case len(f.Names) == 0:
+		return "none"
+	}
+	return strings.Join(f.Names, ", ")
+}
+
+func along(f *fact.Fact) string {
+	if f.Via == "" {
+		return ""
+	}
+	return " along with " + f.Via
+}
+
+// because adds the value by which a rule fails.
+func because(f *fact.Fact) string {
+	if f.Attribute == "" {
+		return ""
+	}
+	return "; " + Value(f.Attribute, f.Value)
+}
+
+// Value says which value an attribute has.
+func Value(attribute, value string) string {
+	if value == "" {
+		return attribute + " has no value"
+	}
+	return fmt.Sprintf("%s is %q", attribute, value)
+}
+
+// notice says what is worth knowing.
+func notice(f *fact.Fact) (string, bool) {
+	switch f.Kind {
+	case fact.NameLess:
+		return fmt.Sprintf("%s no %s and cannot belong to anyone; left alone", model.Count(f.Count, "account has", "accounts have"), f.Attribute), true
+	case fact.OfNobody:
+		return fmt.Sprintf("%s to nobody: %s", model.Count(f.Count, "account belongs", "accounts belong"), some(f)), true
+	case fact.Unmanaged:
+		return fmt.Sprintf("%s outside the catalog, left alone: %s", model.Count(f.Whole, "holding of a "+f.Thing, "holdings of "+f.Thing+"s"), some(f)), true
+	case fact.DoubleHeld:
+		return fmt.Sprintf("%s is held directly although something else brings it along: %s", f.Thing, some(f)), true
+	case fact.RetiredGone:
+		return fmt.Sprintf("%s is retired and gone; take it out of %s", f.Thing, f.Place), true
+	case fact.NestedMore:
+		return fmt.Sprintf("%s is within %s in the application, and the catalog does not say so; who is in it has both", f.Thing, f.Via), true
+	case fact.NestedLess:
+		return fmt.Sprintf("%s is not within %s in the application, as the catalog has it; it brings nothing of that along", f.Thing, f.Via), true
+	case fact.NestedInner:
+		return fmt.Sprintf("%s, which is not in the catalog, is within %s; who is in it is not counted there", f.Via, f.Thing), true
+	case fact.Dangling:
+		return fmt.Sprintf("%s whom no account is there for; left alone: %s", model.Count(f.Count, "member of a group is someone", "members of groups are some"), some(f)), true
+	case fact.AlmostAlike:
+		return fmt.Sprintf("%s is to get an account %s, and %q of nobody is written nearly so", f.Person, f.Account, f.Other), true
+	case fact.ApartAlready:
+		return fmt.Sprintf("%s already what is kept apart, %s (%s): %s", model.Count(f.Count, "person holds", "people hold"), f.Other, f.Place, some(f)), true
+	case fact.ApartAllowed:
+		return fmt.Sprintf("%s may hold what is kept apart, %s, until %s: %s (%s): %s", f.Person, f.Other, f.Until, f.Because, f.Place, strings.Join(f.Names, " and ")), true
+	case fact.GuardLifted:
+		until := ""
+		if f.Until != "" {
+			until = " until " + f.Until
+		}
+		return fmt.Sprintf("guard %s is lifted%s: %s (%s)", f.Thing, until, f.Because, model.Count(f.Count, "hold", "holds")), true
+	}
+	return seats(f)
+}
+
+// seats says how the seats of a license are used.
+func seats(f *fact.Fact) (string, bool) {
+	cost := ""
+	if f.Value != "" {
+		cost = " (" + f.Value + ")"
+	}
+	switch f.Kind {
+	case fact.SeatsOver:
+		return fmt.Sprintf("%s: %d accounts hold it, and only %d seats were bought", f.Thing, f.Count, f.Whole), true
+	case fact.SeatsMissing:
+		return fmt.Sprintf("%s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", f.Thing,
+			model.Count(f.Allowed, "seat is", "seats are"), f.Whole, f.Count, f.Freed, f.Allowed, cost), true
+	case fact.SeatsOfNobody:
+		return fmt.Sprintf("%s: %s held by accounts of nobody%s: %s", f.Thing, model.Count(f.Count, "seat is", "seats are"), cost, some(f)), true
+	case fact.SeatsOfBlocked:
+		return fmt.Sprintf("%s: %s held by blocked accounts%s: %s", f.Thing, model.Count(f.Count, "seat is", "seats are"), cost, some(f)), true
+	}
+	return "", false
+}
