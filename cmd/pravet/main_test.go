@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
+	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 )
 
@@ -64,7 +65,7 @@ func TestScripts(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big, "lock": lock,
-			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk, "read-only": readOnly, "unmount": unmount,
+			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk, "read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
 		},
 	})
 }
@@ -206,6 +207,37 @@ func readOnly(ts *testscript.TestScript, _ bool, args []string) {
 	if out, err := exec.Command("mount", "-o", "remount,ro", ts.MkAbs(args[0])).CombinedOutput(); err != nil {
 		ts.Fatalf("%s", out)
 	}
+}
+
+// forge PLAN: a plan with all holds taken out, under an id and a digest that fit.
+func forge(ts *testscript.TestScript, _ bool, args []string) {
+	file := ts.MkAbs(args[0])
+	data, err := os.ReadFile(file)
+	ts.Check(err)
+	p, err := plan.Read(data)
+	ts.Check(err)
+	for i := range p.Changes {
+		p.Changes[i].Holds = nil
+	}
+	p.Totals = plan.Count(p.Changes)
+	forged, err := p.Seal()
+	ts.Check(err)
+	ts.Check(os.WriteFile(filepath.Join(filepath.Dir(file), p.ID+".json"), forged, 0o600))
+	ts.Setenv("FORGED", p.ID)
+}
+
+// mode MODE FILE: a file has these permissions.
+func mode(ts *testscript.TestScript, _ bool, args []string) {
+	info, err := os.Stat(ts.MkAbs(args[1]))
+	ts.Check(err)
+	if got := fmt.Sprintf("%o", info.Mode().Perm()); got != args[0] {
+		ts.Fatalf("%s has the mode %s", args[1], got)
+	}
+}
+
+// fifo FILE: a pipe that nobody writes to.
+func fifo(ts *testscript.TestScript, _ bool, args []string) {
+	ts.Check(syscall.Mkfifo(ts.MkAbs(args[0]), 0o644))
 }
 
 // unmount DIR: takes such a disk away.

@@ -39,7 +39,7 @@ func Settle(ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id
 		var end ledger.RunEnd
 		ended, err := l.Last(ledger.RunEnded, e.Subject, &end)
 		if err == nil && ended {
-			err = ledger.Stop // those before it were settled before it began
+			err = ledger.ErrStop // those before it were settled before it began
 		}
 		if err == nil {
 			r.Run = e.Subject

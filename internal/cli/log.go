@@ -57,7 +57,7 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 		}
 		return show.Output(c.Stdout, c.Environ, format, logTable(entries))
 	}
-	cmd.AddCommand(c.verify())
+	cmd.AddCommand(c.verify(), c.trust())
 	return cmd
 }
 
@@ -179,6 +179,8 @@ func decisionSays(d *ledger.Decision) string {
 	switch d.Verdict {
 	case "lift":
 		return fmt.Sprintf("lifted %s, because %s", strings.Join(d.Guards, ", "), d.Because)
+	case "trust":
+		return "took the ledger for whole, as it was cut off, because " + d.Because
 	case "accept":
 		what = "accepted " + what
 	default:
@@ -233,6 +235,56 @@ also proves that the ledger still holds what it held then.`,
 		}
 		fmt.Fprintf(c.Stdout, "The ledger is whole: %s, head %s\n", model.Count(int(v.Entries), "entry", "entries"), v.Head)
 		return nil
+	}
+	return cmd
+}
+
+func (c *program) trust() *cobra.Command {
+	var because string
+	cmd := &cobra.Command{
+		Use:   "trust",
+		Short: "Go on with a ledger that does not end where it once did",
+		Long: `Trust says that it is right that the newest entries of the ledger are gone, as
+after putting back an older copy of the repository. Decisions and runs that were
+in them are not known any more: what was rejected may be planned again. Who says
+so, and why, becomes an entry of its own.
+
+A ledger with a changed entry, or one that is missing in the middle, is not
+trusted; put the whole ledger back.`,
+		Example: example("pravet log trust --because 'put back from the backup of Monday'"),
+		Args:    cobra.NoArgs,
+	}
+	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		if strings.TrimSpace(because) == "" {
+			return usage("a decision needs a reason: --because 'why'")
+		}
+		dir, err := c.dir()
+		if err != nil {
+			return err
+		}
+		l, err := c.ledger(dir)
+		if err != nil {
+			return &ranError{err}
+		}
+		defer l.Close()
+		v, err := l.Verify()
+		if err != nil {
+			return &ranError{err}
+		}
+		if v.Broken != 0 {
+			return fail(Failed, "the ledger is not whole: %s; put the whole ledger back", v.Says)
+		}
+		cut := l.Cut()
+		if cut == nil {
+			_, err := fmt.Fprintln(c.Stdout, "The ledger ends where it did, or later; there is nothing to trust.")
+			return err
+		}
+		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: ledger.Decision{Verdict: "trust", Because: because}}); err != nil {
+			return &ranError{err}
+		}
+		_, err = fmt.Fprintf(c.Stdout, "The ledger is taken for whole as it is, with %s.\n", model.Count(int(v.Entries)+1, "entry", "entries"))
+		return err
 	}
 	return cmd
 }

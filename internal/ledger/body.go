@@ -51,7 +51,7 @@ func (p Plan) About() About { return About{Plan: p.Plan} }
 type Decision struct {
 	Plan     string   `json:"plan"`
 	Digest   string   `json:"digest,omitempty"` // the plan's
-	Verdict  string   `json:"verdict"`          // accept, reject, lift
+	Verdict  string   `json:"verdict"`          // accept, reject, lift; trust, of a ledger that was cut off
 	All      bool     `json:"all"`              // the whole plan
 	Changes  []string `json:"changes,omitempty"`
 	What     []string `json:"what,omitempty"`   // of each of Changes, in words

@@ -91,15 +91,6 @@ func (l *sqlite) Cut() error {
 	return &CutError{l.path, known.Head, is}
 }
 
-// Trust notes the newest entry as it is now.
-func (l *sqlite) Trust() error {
-	head, err := l.Head()
-	if err != nil {
-		return err
-	}
-	return l.note(head)
-}
-
 // place is what the system knows a folder by: the same path may come to be
 // another folder.
 func place(folder string) string {

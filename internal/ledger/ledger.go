@@ -28,7 +28,7 @@ type Ledger interface {
 	// transaction, so that no two runs share a name.
 	Begin(run Run) (name string, err error)
 	// Scan calls f for the entries that a query asks for, in their order. An
-	// error of f ends it and is returned; Stop ends it without an error.
+	// error of f ends it and is returned; ErrStop ends it without an error.
 	Scan(q Query, f func(*Entry) error) error
 	// Last decodes the newest entry of a kind and a subject ("" for any) into
 	// body; ok is false when there is none.
@@ -48,15 +48,13 @@ type Ledger interface {
 	// Cut reports that entries which were there before are gone: an error of
 	// type *CutError, or nil.
 	Cut() error
-	// Trust takes the ledger as it is for whole, where Cut says otherwise.
-	Trust() error
 	// Verify recomputes the whole chain, in O(entries).
 	Verify() (*Verdict, error)
 	Close() error
 }
 
-// Stop ends a Scan.
-var Stop = errors.New("enough")
+// ErrStop ends a Scan.
+var ErrStop = errors.New("enough")
 
 // A Query says which entries are wanted: those that fit all that is set. Plan,
 // Person and Change are looked up in an index.
@@ -189,7 +187,7 @@ func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Ver
 			v.Broken, v.Says = e.Seq, fmt.Sprintf("entry %d was changed after it was written (%s %s, by %s at %s)", e.Seq, e.Kind, e.Subject, e.By, e.At)
 		}
 		if v.Broken != 0 {
-			return Stop
+			return ErrStop
 		}
 		v.Entries, v.Head = e.Seq, e.Hash
 		return nil

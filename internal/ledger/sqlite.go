@@ -358,7 +358,7 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 			if e.sum() != e.Hash {
 				return &Changed{l.path, e}
 			}
-			if err := f(e); errors.Is(err, Stop) {
+			if err := f(e); errors.Is(err, ErrStop) {
 				return nil
 			} else if err != nil {
 				return err
@@ -474,7 +474,7 @@ func (l *sqlite) Verify() (*Verdict, error) {
 				return failed(l.path, err)
 			}
 			for _, e := range entries {
-				if err := f(e); errors.Is(err, Stop) {
+				if err := f(e); errors.Is(err, ErrStop) {
 					return nil
 				} else if err != nil {
 					return err

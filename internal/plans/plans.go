@@ -139,7 +139,7 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Plan: p.ID, Newest: true}, func(e *ledger.Entry) error {
 		drafted, err := ledger.Decode[ledger.Plan](e)
 		if err == nil && drafted.Plan == p.ID && drafted.Digest == p.Digest {
-			found, err = true, ledger.Stop
+			found, err = true, ledger.ErrStop
 		}
 		return err
 	})

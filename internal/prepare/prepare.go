@@ -186,7 +186,7 @@ func first(l ledger.Ledger, app string, e *draft.Export) error {
 		if d := day.Of(at.UTC()); d < e.Day {
 			e.Day, e.TakenAt = d, seen.TakenAt
 		}
-		return ledger.Stop
+		return ledger.ErrStop
 	})
 }
 
@@ -201,7 +201,7 @@ func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 			return err
 		}
 		accounts = seen.Accounts
-		return ledger.Stop
+		return ledger.ErrStop
 	})
 	if err != nil {
 		return 0, 0, err
@@ -210,14 +210,14 @@ func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 		if e.Kind == ledger.RunStarted {
 			r, err := ledger.Decode[ledger.Run](e)
 			people = r.People
-			return cmp.Or(err, ledger.Stop)
+			return cmp.Or(err, ledger.ErrStop)
 		}
 		p, err := ledger.Decode[ledger.Plan](e)
 		if err != nil || p.Suspect {
 			return err
 		}
 		people = p.People
-		return ledger.Stop
+		return ledger.ErrStop
 	})
 	return accounts, people, err
 }

@@ -54,8 +54,6 @@ type place struct {
 	close func() error
 }
 
-func (p *place) path() string { return filepath.Join(p.root.Name(), p.name) }
-
 // find resolves a name. Errors are of type *Problem.
 func (t *Tree) find(name string) (*place, error) {
 	local := filepath.FromSlash(name)
