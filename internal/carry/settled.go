@@ -48,12 +48,12 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	if verb.OfThing() {
 		return r.definition(verb, c)
 	}
-	at := r.index.Find(c.Account)
+	at := r.index.Spelled(c.Account)
 	if name, ok := c.After.(string); ok && verb == model.Update && c.Attribute == r.app.Match {
-		at = r.index.Find(name) // it has another name now
+		at = r.index.Spelled(name) // it has another name now
 	}
 	if verb == model.Remove {
-		if at >= 0 {
+		if at >= 0 && r.accounts.Key.At(at) == c.Account {
 			return false, "the account is still there"
 		}
 		return true, ""

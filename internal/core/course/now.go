@@ -215,15 +215,19 @@ func (s *simulation) each(f func(state)) {
 
 // account is the state of a change's account.
 func (s *simulation) account(c *plan.Change) *state {
-	st := s.of[c.Account]
+	key, at := c.Account, s.index.Spelled(c.Account)
+	if at >= 0 {
+		key = s.accounts.Key.At(at)
+	}
+	st := s.of[key]
 	if st == nil {
 		st = &state{person: diff.None}
-		if at := s.index.Find(c.Account); at >= 0 {
+		if at >= 0 {
 			st.set, st.open, st.person = s.accounts.Held[at], s.accounts.Open(at), s.PersonOf[s.a][at]
 		} else if c.Person != "" {
 			st.person = s.row(c.Person)
 		}
-		s.of[c.Account] = st
+		s.of[key] = st
 		if st.person != diff.None {
 			s.byPerson[st.person] = append(s.byPerson[st.person], st)
 		}

@@ -12,6 +12,7 @@ type Index struct {
 	slots []uint64 // upper half of the hash, then row+1; 0 is free
 	mask  uint64
 	col   *Column
+	also  map[string]int32 // value that differs from an earlier one in case → row
 }
 
 // NewIndex indexes the rows of a column that have a value. For a value that
@@ -31,8 +32,19 @@ func NewIndex(col *Column, clash func(first, row int)) *Index {
 		at, tag, found := x.slot(key)
 		if !found {
 			x.slots[at] = tag | uint64(row+1)
-		} else if clash != nil {
-			clash(x.row(at), row)
+			continue
+		}
+		first := x.row(at)
+		if x.also == nil {
+			x.also = map[string]int32{}
+		}
+		if value := col.At(row); value != col.At(first) {
+			if _, known := x.also[value]; !known {
+				x.also[value] = int32(row)
+			}
+		}
+		if clash != nil {
+			clash(first, row)
 		}
 	}
 	return x
@@ -52,6 +64,16 @@ func (x *Index) slot(key string) (at, tag uint64, found bool) {
 		at = (at + 1) & x.mask
 	}
 	return at, tag, false
+}
+
+// Spelled returns the first row whose value is v to the letter, else what Find
+// returns: where values differ in nothing but case, each is found by its own
+// spelling.
+func (x *Index) Spelled(v string) int {
+	if row, ok := x.also[v]; ok {
+		return int(row)
+	}
+	return x.Find(v)
 }
 
 // Find returns the first row whose value equals v, case ignored, or -1.

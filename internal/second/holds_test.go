@@ -1,0 +1,565 @@
+package second
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// The order of verbs in a plan. What is doubled comes after all of them.
+var verbs = []string{"suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant"}
+
+func (c *change) narrows() bool { return c.effect == "narrows" }
+
+// gives reports whether a change gives a thing to an account.
+func (c *change) gives() bool { return slices.Contains([]string{"assign", "join", "grant"}, c.verb) }
+
+func (c *change) doubled() bool { return c.effect == "keeps" && loses[kind(c.thing)] == c.verb }
+
+// brings reports whether a thing is what a change is about, or comes along with it.
+func (w *world) brings(c *change, app, key string) bool {
+	return c.app == app && c.thing != "" && slices.Contains(w.app(app).along([]string{c.thing}), key)
+}
+
+func (c *change) hold(guard string) {
+	if !slices.Contains(c.holds, guard) {
+		c.holds = append(c.holds, guard)
+		slices.Sort(c.holds)
+	}
+}
+
+// order sorts changes as a plan has them.
+func (w *world) order(changes []*change) {
+	place := func(c *change) int {
+		if c.doubled() || c.late {
+			return len(verbs)
+		}
+		return slices.Index(verbs, c.verb)
+	}
+	at := func(c *change) int {
+		for i, t := range w.app(c.app).things {
+			if t.key == c.thing {
+				return i
+			}
+		}
+		return -1
+	}
+	slices.SortFunc(changes, func(x, y *change) int {
+		return cmp.Or(cmp.Compare(place(x), place(y)), cmp.Compare(x.app, y.app), cmp.Compare(x.person, y.person), cmp.Compare(x.account, y.account),
+			cmp.Compare(at(x), at(y)), cmp.Compare(slices.Index([]string{"userName", "displayName", "email"}, x.attribute), slices.Index([]string{"userName", "displayName", "email"}, y.attribute)),
+			cmp.Compare(slices.Index(verbs, x.verb), slices.Index(verbs, y.verb)))
+	})
+}
+
+// after is the world once some changes are carried out.
+func (w *world) after(changes []*change) *world {
+	n := *w
+	n.apps = nil
+	for _, a := range w.apps {
+		var rows []row
+		for _, r := range a.rows {
+			r.held = slices.Clone(r.held)
+			rows = append(rows, r)
+		}
+		a.rows = rows
+		n.apps = append(n.apps, a)
+	}
+	names := map[string]string{}
+	for _, c := range changes {
+		a := n.app(c.app)
+		if c.verb == "create" {
+			r := row{user: c.account, open: true}
+			for _, p := range w.people {
+				if p.id == c.person {
+					r.name, r.email = p.name, p.email
+				}
+			}
+			a.rows = append(a.rows, r)
+			continue
+		}
+		for i := range a.rows {
+			r := &a.rows[i]
+			if r.user != c.account {
+				continue
+			}
+			switch {
+			case c.verb == "suspend":
+				r.open = false
+			case c.verb == "restore":
+				r.open = true
+			case c.verb == "remove":
+				a.rows = slices.Delete(a.rows, i, i+1)
+			case c.attribute == "userName":
+				names[c.app+" "+c.account] = c.after
+			case c.attribute == "displayName":
+				r.name = c.after
+			case c.attribute == "email":
+				r.email = c.after
+			case c.gives():
+				r.held = append(r.held, c.thing)
+				slices.Sort(r.held)
+			default:
+				r.held = slices.DeleteFunc(r.held, func(k string) bool { return k == c.thing })
+			}
+			break
+		}
+	}
+	for i := range n.apps { // names last, so that the changes find their accounts
+		for j := range n.apps[i].rows {
+			r := &n.apps[i].rows[j]
+			if to, ok := names[n.apps[i].id+" "+r.user]; ok {
+				r.user = to
+			}
+		}
+	}
+	return &n
+}
+
+// has reports whether an account has a thing in the end.
+func (a *app) has(r row, key string) bool {
+	return slices.Contains(a.along(r.held), key)
+}
+
+// active counts the open accounts that have a thing, holders all of them.
+func (a *app) active(key string) (n int) {
+	for _, r := range a.rows {
+		if r.open && a.has(r, key) {
+			n++
+		}
+	}
+	return n
+}
+
+func (a *app) holders(key string) (n int) {
+	for _, r := range a.rows {
+		if a.has(r, key) {
+			n++
+		}
+	}
+	return n
+}
+
+func (a *app) row(user string) (row, bool) {
+	for _, r := range a.rows {
+		if r.user == user {
+			return r, true
+		}
+	}
+	return row{}, false
+}
+
+func (a *app) isActive(user, key string) bool {
+	r, ok := a.row(user)
+	return ok && r.open && a.has(r, key)
+}
+
+// sides are which of two things that are kept apart a person has.
+func (w *world) sides(pair []string, id string) (out []string) {
+	for _, x := range pair {
+		appID, key, _ := strings.Cut(x, "/")
+		a := w.app(appID)
+		for _, r := range a.rows {
+			if p := w.owner(r); p != nil && p.id == id && a.has(r, key) && !slices.Contains(out, x) {
+				out = append(out, x)
+			}
+		}
+	}
+	return out
+}
+
+func (w *world) allowed(pair int, id string) bool { return pair == 0 && slices.Contains(w.may, id) }
+
+// limit is a number or a percentage, of which a part counts as none unless it is
+// the only one.
+func limit(s string, whole int) int {
+	n, _ := strconv.Atoi(strings.TrimSuffix(s, "%"))
+	if !strings.HasSuffix(s, "%") {
+		return n
+	}
+	of := n * whole / 100
+	if n > 0 && of == 0 {
+		return 1
+	}
+	return of
+}
+
+// free is a plan's changes that nothing holds.
+func free(changes []*change) (out []*change) {
+	for _, c := range changes {
+		if len(c.holds) == 0 {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// judge puts changes in their order, finds what each needs, and holds what the
+// guards hold.
+func (w *world) judge(changes []*change) map[*change][]*change {
+	w.order(changes)
+	w.defer_(changes)
+	w.order(changes)
+	needs := map[*change][]*change{}
+	for _, c := range changes {
+		for _, o := range changes {
+			if (o.verb == "create" || o.verb == "restore") && o.app == c.app && o.person == c.person && (c.gives() || c.verb == "update") {
+				needs[c] = append(needs[c], o)
+			}
+			if c.doubled() && o.gives() && o.app == c.app && o.account == c.account && w.brings(o, c.app, c.thing) {
+				needs[c] = append(needs[c], o)
+			}
+		}
+	}
+	for i := range w.apps {
+		w.simple(&w.apps[i], changes)
+	}
+	for n, pair := range w.apart {
+		w.kept(n, pair, changes, needs)
+	}
+	rest := w.after(free(changes))
+	for i := range w.apps {
+		for _, t := range w.apps[i].things {
+			if t.atLeast > 0 {
+				w.stay(rest, &w.apps[i], t, changes)
+			}
+		}
+		for _, t := range w.apps[i].things {
+			if t.seats >= 0 {
+				w.seated(&w.apps[i], t, changes, needs)
+			}
+		}
+	}
+	w.tried(changes, needs)
+	return needs
+}
+
+// defer_ lets those wait who go while too few would hold what some must.
+func (w *world) defer_(changes []*change) {
+	var narrowing []*change
+	for _, c := range changes {
+		if c.narrows() {
+			narrowing = append(narrowing, c)
+		}
+	}
+	less := w.after(narrowing)
+	late := map[string]bool{}
+	for i := range w.apps {
+		a := &w.apps[i]
+		for _, t := range a.things {
+			before := a.active(t.key)
+			if t.atLeast == 0 || less.apps[i].active(t.key) >= min(t.atLeast, before) {
+				continue
+			}
+			for _, r := range a.rows {
+				if a.isActive(r.user, t.key) && !less.apps[i].isActive(r.user, t.key) {
+					late[a.id+" "+r.user] = true
+				}
+			}
+		}
+	}
+	for _, c := range changes {
+		c.late = c.narrows() && late[c.app+" "+c.account]
+	}
+}
+
+// simple holds by the guards that look at one change, or count.
+func (w *world) simple(a *app, changes []*change) {
+	removed, suspended, open := 0, 0, 0
+	narrowed := map[string]bool{}
+	for _, r := range a.rows {
+		if r.open {
+			open++
+		}
+	}
+	for _, c := range changes {
+		if c.app != a.id {
+			continue
+		}
+		if c.verb == "remove" {
+			removed++
+		}
+		if c.verb == "suspend" {
+			suspended++
+		}
+		if c.narrows() {
+			narrowed[c.account] = true
+		}
+	}
+	for _, c := range changes {
+		if c.app != a.id {
+			continue
+		}
+		if c.verb == "remove" && removed > limit(a.removals, len(a.rows)) {
+			c.hold("removals")
+		}
+		if c.verb == "suspend" && suspended > limit(a.suspensions, open) {
+			c.hold("suspensions")
+		}
+		if c.narrows() && len(narrowed) > limit(a.narrowing, len(a.rows)) {
+			c.hold("narrowing")
+		}
+		if len(a.rows) == 0 {
+			c.hold("export-empty")
+		}
+		if a.protect != "" && strings.EqualFold(c.account, a.protect) {
+			c.hold("protected")
+		}
+		if a.fixed && c.attribute == "userName" {
+			c.hold("fixed")
+		}
+		for i := range w.people {
+			p := &w.people[i]
+			if p.id != c.person {
+				continue
+			}
+			if len(a.rowsOf(p)) > 1 && !c.narrows() {
+				c.hold("double-account")
+			}
+			for _, t := range a.things {
+				if c.gives() && t.key == c.thing && t.needs && p.email == "" {
+					c.hold("needs")
+				}
+			}
+			for _, r := range a.rows {
+				if c.verb == "create" && w.owner(r) == nil && r.email != "" && strings.EqualFold(r.email, p.email) {
+					c.hold("looks-alike")
+				}
+			}
+		}
+	}
+}
+
+// kept holds what would bring together two things that are kept apart, and lets
+// what comes wait for what goes.
+func (w *world) kept(n int, pair []string, changes []*change, needs map[*change][]*change) {
+	whole := w.after(changes)
+	for _, p := range w.people {
+		before, after := w.sides(pair, p.id), whole.sides(pair, p.id)
+		for _, x := range pair {
+			other := pair[0]
+			if x == other {
+				other = pair[1]
+			}
+			appID, key, _ := strings.Cut(x, "/")
+			for at, c := range changes {
+				if c.person != p.id || !c.gives() || !w.brings(c, appID, key) {
+					continue
+				}
+				if len(after) > 1 {
+					if !slices.Contains(before, x) && !w.allowed(n, p.id) {
+						c.hold("separation")
+					}
+					continue
+				}
+				if c.effect != "widens" && slices.Contains(before, x) || !slices.Contains(before, other) {
+					continue
+				}
+				otherApp, otherKey, _ := strings.Cut(other, "/")
+				for later, o := range changes {
+					if o.person != p.id || !o.narrows() || o.app != otherApp || o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
+						continue
+					}
+					if later > at {
+						c.hold("separation")
+					} else {
+						needs[c] = append(needs[c], o)
+					}
+				}
+			}
+		}
+	}
+}
+
+// stay holds those who go where too few would stay.
+func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
+	then := rest.app(a.id)
+	if then.active(t.key) >= t.atLeast {
+		return
+	}
+	for _, c := range changes {
+		if c.app != a.id || !c.narrows() || c.thing != "" && !w.brings(c, a.id, t.key) {
+			continue
+		}
+		if a.isActive(c.account, t.key) && !then.isActive(c.account, t.key) {
+			c.hold("at-least")
+		}
+	}
+}
+
+// seated gives the seats of a license to those who come first.
+func (w *world) seated(a *app, t thing, changes []*change, needs map[*change][]*change) {
+	type taker struct {
+		c *change // the first that brings the license
+		n int
+	}
+	var takers []taker
+	var freed [][]*change // each all that frees one seat together
+	var freedAt []int
+	now := w
+	for n, c := range changes {
+		if c.app != a.id || c.thing == "" && c.verb != "remove" {
+			if c.verb == "create" {
+				now = now.after([]*change{c})
+			}
+			continue
+		}
+		then := now.after([]*change{c})
+		is, will := now.app(a.id).holds(c.account, t.key), then.app(a.id).holds(c.account, t.key)
+		now = then
+		if !is && will {
+			takers = append(takers, taker{c, n})
+		}
+		if is && !will {
+			var all []*change
+			for _, o := range changes[:n+1] {
+				if o.app == a.id && o.account == c.account && o.narrows() && (o.verb == "remove" || w.brings(o, a.id, t.key)) {
+					all = append(all, o)
+				}
+			}
+			freed, freedAt = append(freed, all), append(freedAt, n)
+		}
+	}
+	for i := len(freed) - 1; i >= 0; i-- {
+		if len(takers) > 0 && freedAt[i] > takers[0].n || len(free(freed[i])) < len(freed[i]) {
+			freed, freedAt = slices.Delete(freed, i, i+1), slices.Delete(freedAt, i, i+1)
+		}
+	}
+	left := t.seats - a.holders(t.key)
+	var beyond [][]*change
+	for left < 0 && len(freed) > 0 {
+		left, beyond, freed = left+1, append(beyond, freed[0]), freed[1:]
+	}
+	served := left + len(freed)
+	if left < 0 {
+		left, served = 0, 0
+	}
+	rank := func(c *change) (best int, starts string) {
+		best = 1 << 30
+		for i := range w.people {
+			p := &w.people[i]
+			if p.id != c.person {
+				continue
+			}
+			starts = p.starts
+			for _, k := range w.kits {
+				if k.holds(p) && k.rank > 0 && slices.Contains(a.along(k.gives[a.id]), t.key) {
+					best = min(best, k.rank)
+				}
+			}
+		}
+		return best, starts
+	}
+	if served < len(takers) {
+		slices.SortFunc(takers, func(x, y taker) int {
+			xr, xs := rank(x.c)
+			yr, ys := rank(y.c)
+			return cmp.Or(cmp.Compare(xr, yr), cmp.Compare(xs, ys), cmp.Compare(x.c.person, y.c.person))
+		})
+	}
+	for n, x := range takers {
+		for _, c := range changes {
+			if c.app != a.id || c.account != x.c.account || !c.gives() || !w.brings(c, a.id, t.key) {
+				continue
+			}
+			if n >= served {
+				c.hold("seats")
+				continue
+			}
+			for _, all := range beyond {
+				needs[c] = append(needs[c], all...)
+			}
+			if n >= left {
+				needs[c] = append(needs[c], freed[n-left]...)
+			}
+		}
+	}
+}
+
+func (a *app) holds(user, key string) bool {
+	r, ok := a.row(user)
+	return ok && a.has(r, key)
+}
+
+// broken says which guard a step of one change would break, or "".
+func (w *world) broken(then *world, c *change) string {
+	for i := range w.apps {
+		was, is := &w.apps[i], &then.apps[i]
+		for _, t := range was.things {
+			if t.seats >= 0 && is.holders(t.key) > was.holders(t.key) && is.holders(t.key) > t.seats {
+				return "seats"
+			}
+			if t.atLeast > 0 && is.active(t.key) < was.active(t.key) && is.active(t.key) < t.atLeast {
+				return "at-least"
+			}
+		}
+	}
+	for n, pair := range w.apart {
+		for _, p := range w.people {
+			if is := then.sides(pair, p.id); len(is) > 1 && len(is) > len(w.sides(pair, p.id)) && !w.allowed(n, p.id) {
+				return "separation"
+			}
+		}
+	}
+	return ""
+}
+
+// phase is when a change has its turn among those that could have it.
+func phase(c *change, before []*change) int {
+	if !c.narrows() {
+		return 1
+	}
+	for _, o := range before {
+		if o.app == c.app && o.effect == "widens" {
+			return 2
+		}
+	}
+	return 0
+}
+
+// tried carries a plan out in thought, and holds what would break something on
+// the way.
+func (w *world) tried(changes []*change, needs map[*change][]*change) {
+	for {
+		now := w
+		done := []*change{}
+		refused := map[*change]string{}
+		for {
+			var step []*change
+			best := 3
+			for i, c := range changes {
+				if len(c.holds) > 0 || slices.Contains(done, c) || refused[c] != "" || slices.ContainsFunc(needs[c], func(o *change) bool { return !slices.Contains(done, o) }) {
+					continue
+				}
+				f := phase(c, changes[:i])
+				if f < best {
+					best, step = f, nil
+				}
+				if f == best && (len(step) == 0 || step[0].app == c.app) {
+					step = append(step, c)
+				}
+			}
+			if len(step) == 0 {
+				break
+			}
+			took := false
+			for _, c := range step {
+				then := w.after(append(slices.Clone(done), c))
+				if guard := now.broken(then, c); guard != "" {
+					refused[c] = guard
+					continue
+				}
+				now, done, took = then, append(done, c), true
+			}
+			if took && slices.ContainsFunc(step, func(c *change) bool { return refused[c] == "" }) {
+				clear(refused)
+			}
+		}
+		if len(refused) == 0 {
+			return
+		}
+		for c, guard := range refused {
+			c.hold(guard)
+		}
+	}
+}

@@ -1,0 +1,237 @@
+package second
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// today is the day of every plan.
+const today = "2026-11-24"
+
+// A change is one that should be in a plan.
+type change struct {
+	app, verb, account, person string
+	thing, attribute           string
+	before, after              string
+	effect                     string
+	holds                      []string
+	late                       bool
+}
+
+func (c change) String() string {
+	return strings.TrimSpace(fmt.Sprintf("%s %s %s(%s) %s%s %q→%q %s %v", c.app, c.verb, c.account, c.person, c.thing, c.attribute, c.before, c.after, c.effect, c.holds))
+}
+
+var gains = map[string]string{"group": "join", "role": "grant", "license": "assign"}
+var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release"}
+
+// along is some things and all that they bring along, to any depth.
+func (a *app) along(keys []string) (out []string) {
+	for _, k := range keys {
+		if slices.Contains(out, k) {
+			continue
+		}
+		out = append(out, k)
+		for _, t := range a.things {
+			if t.key == k {
+				for _, x := range a.along(t.brings) {
+					if !slices.Contains(out, x) {
+						out = append(out, x)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// direct is some things without those that others of them bring along.
+func (a *app) direct(keys []string) (out []string) {
+	for _, k := range keys {
+		brought := false
+		for _, other := range keys {
+			brought = brought || other != k && slices.Contains(a.along([]string{other}), k)
+		}
+		if !brought {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// holdings is what an account holds directly, by what its export shows.
+func (a *app) holdings(r row) []string {
+	if a.effective {
+		return a.direct(r.held)
+	}
+	return r.held
+}
+
+func (p *person) here() bool {
+	return !p.away && (p.starts == "" || p.starts <= today) && (p.ends == "" || p.ends >= today)
+}
+
+func (k *kit) holds(p *person) bool {
+	if k.holder != "" {
+		return k.holder == p.id && (k.until == "" || k.until >= today)
+	}
+	return k.department == p.department
+}
+
+// due is what an application owes a person: whether they have an account, and what
+// they hold directly.
+func (w *world) due(p *person, a *app) (account bool, want []string) {
+	if !p.here() || a.scope != "" && a.scope == p.department {
+		return false, nil
+	}
+	for _, k := range w.kits {
+		keys, gives := k.gives[a.id]
+		if k.holds(p) && gives {
+			account = true
+			for _, x := range keys {
+				if !slices.Contains(want, x) {
+					want = append(want, x)
+				}
+			}
+		}
+	}
+	return account, a.direct(want)
+}
+
+// rowsOf are a person's accounts, the one that counts first.
+func (a *app) rowsOf(p *person) (out []row) {
+	for _, r := range a.rows {
+		if strings.EqualFold(r.user, p.user) {
+			out = append(out, r)
+		}
+	}
+	slices.SortFunc(out, func(x, y row) int {
+		if (x.user == p.user) != (y.user == p.user) {
+			if x.user == p.user {
+				return -1
+			}
+			return 1
+		}
+		return strings.Compare(x.user, y.user)
+	})
+	return out
+}
+
+// reckon finds every change that is due, without those that were rejected.
+func (w *world) reckon(rejected []string) (out []*change) {
+	for i := range w.apps {
+		a := &w.apps[i]
+		for j := range w.people {
+			p := &w.people[j]
+			out = append(out, w.person(a, p)...)
+		}
+		for _, r := range a.rows {
+			if w.owner(r) != nil || r.user == a.protect {
+				continue
+			}
+			switch {
+			case a.strays == "remove":
+				out = append(out, &change{app: a.id, verb: "remove", account: r.user, effect: "narrows"})
+			case a.strays == "suspend" && r.open:
+				out = append(out, &change{app: a.id, verb: "suspend", account: r.user, effect: "narrows"})
+			}
+		}
+	}
+	out = slices.DeleteFunc(out, func(c *change) bool { return slices.Contains(rejected, c.key()) })
+	// What needs an account that is not made or restored falls with it.
+	return slices.DeleteFunc(out, func(c *change) bool {
+		return (c.effect != "narrows" && c.verb != "create" && c.verb != "restore") && c.person != "" && loses[kind(c.thing)] != c.verb &&
+			(slices.Contains(rejected, c.app+" create "+c.account) || slices.Contains(rejected, c.app+" restore "+c.account))
+	})
+}
+
+func (c *change) key() string {
+	return strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
+}
+
+func (w *world) owner(r row) *person {
+	for i := range w.people {
+		if strings.EqualFold(w.people[i].user, r.user) {
+			return &w.people[i]
+		}
+	}
+	return nil
+}
+
+func (w *world) person(a *app, p *person) (out []*change) {
+	add := func(c change) {
+		c.app, c.person = a.id, p.id
+		out = append(out, &c)
+	}
+	account, want := w.due(p, a)
+	rows := a.rowsOf(p)
+	if len(rows) == 0 {
+		if !account {
+			return nil
+		}
+		add(change{verb: "create", account: p.user, effect: "widens"})
+		for _, t := range want {
+			add(change{verb: gains[kind(t)], account: p.user, thing: t, effect: "widens"})
+		}
+		return out
+	}
+	for n, r := range rows {
+		held := a.holdings(r)
+		lose := func(t string) { add(change{verb: loses[kind(t)], account: r.user, thing: t, effect: "narrows"}) }
+		if !account {
+			if r.open {
+				add(change{verb: "suspend", account: r.user, effect: "narrows"})
+			}
+			if p.here() {
+				for _, t := range held {
+					lose(t)
+				}
+			}
+			continue
+		}
+		if n > 0 {
+			for _, t := range held {
+				if !slices.Contains(a.along(want), t) {
+					lose(t)
+				}
+			}
+			continue
+		}
+		if !r.open {
+			add(change{verb: "restore", account: r.user, effect: "widens"})
+		}
+		for _, x := range [][3]string{{"userName", r.user, p.user}, {"displayName", r.name, p.name}, {"email", r.email, p.email}} {
+			if x[1] != x[2] {
+				add(change{verb: "update", account: r.user, attribute: x[0], before: x[1], after: x[2], effect: "keeps"})
+			}
+		}
+		full := a.along(held)
+		for _, t := range want {
+			if slices.Contains(held, t) {
+				continue
+			}
+			effect := "widens"
+			// What was there before, brought along by something else, is kept.
+			if slices.Contains(full, t) {
+				effect = "keeps"
+				for _, x := range a.along([]string{t}) {
+					if !slices.Contains(full, x) {
+						effect = "widens"
+					}
+				}
+			}
+			add(change{verb: gains[kind(t)], account: r.user, thing: t, effect: effect})
+		}
+		for _, t := range held {
+			switch {
+			case slices.Contains(want, t):
+			case !slices.Contains(a.along(want), t):
+				lose(t)
+			case a.tidy:
+				add(change{verb: loses[kind(t)], account: r.user, thing: t, effect: "keeps"})
+			}
+		}
+	}
+	return out
+}

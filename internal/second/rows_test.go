@@ -1,0 +1,585 @@
+// Package second works plans out a second time, from docs/ alone and as simply as
+// can be: loops over rows of text, no index, no numbers for names, no code of the
+// core. What it finds is compared with what Pravet drafts, carries out and
+// writes, on small worlds of every sort.
+package second
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// A world is a desired state and what two applications hold, as rows.
+type world struct {
+	people []person
+	kits   []kit
+	apps   []app
+	apart  [][]string // each two things that are kept apart, as app/kind/name
+	may    []string   // ids of people whom an exception lets hold those of the first
+}
+
+type person struct {
+	id, user, name, email, department, starts, ends string
+	away                                            bool
+	file                                            int
+}
+
+type kit struct {
+	name, department string // held by a rule
+	holder, until    string // or by name
+	rank             int
+	gives            map[string][]string // application → things, as kind/name
+}
+
+type app struct {
+	id, format, strays, scope, protect string
+	effective, tidy, fixed             bool
+	things                             []thing
+	removals, suspensions, narrowing   string
+	rows                               []row
+	layout                             int // of the files that are written
+}
+
+type thing struct {
+	key            string // kind/name
+	brings         []string
+	seats, atLeast int // -1 and 0 where there is no limit
+	needs          bool
+}
+
+// A row is an account in an export.
+type row struct {
+	user, name, email string
+	open              bool
+	held              []string // kind/name, sorted
+}
+
+func kind(key string) string { k, _, _ := strings.Cut(key, "/"); return k }
+func name(key string) string { _, n, _ := strings.Cut(key, "/"); return n }
+
+// draw makes a world from a number.
+func draw(seed uint64) *world {
+	r := rand.New(rand.NewPCG(seed, 7))
+	one := func(of ...string) string { return of[r.IntN(len(of))] }
+	w := &world{}
+	for i := range 1 + r.IntN(6) {
+		p := person{id: fmt.Sprintf("E%d", i), user: fmt.Sprintf("user%d", i), name: fmt.Sprintf("Person %d", i), file: r.IntN(2),
+			department: one("Deck", "Desk", "Office"), email: fmt.Sprintf("p%d@marrowick.example", i)}
+		switch r.IntN(9) {
+		case 0:
+			p.starts = one("2026-11-25", "2027-01-01")
+		case 1:
+			p.ends = one("2026-11-23", "2026-01-31")
+		case 2:
+			p.away = true
+		case 3:
+			p.starts, p.ends = "2026-11-24", "2026-11-24"
+		case 4:
+			p.email = ""
+		case 5:
+			p.starts = one("2020-01-01", "2021-01-01")
+		}
+		w.people = append(w.people, p)
+	}
+	for a := range 1 + r.IntN(2) {
+		w.apps = append(w.apps, drawApp(r, w, a))
+	}
+	for k := range r.IntN(5) {
+		x := kit{name: fmt.Sprintf("kit%d", k), rank: r.IntN(3), gives: map[string][]string{}}
+		if r.IntN(4) == 0 {
+			x.holder = w.people[r.IntN(len(w.people))].id
+			x.until = one("", "2026-11-24", "2026-11-23")
+		} else {
+			x.department = one("Deck", "Desk", "Office")
+		}
+		for _, a := range w.apps {
+			if r.IntN(4) == 0 {
+				continue
+			}
+			x.gives[a.id] = []string{}
+			for _, t := range a.things {
+				if r.IntN(3) == 0 {
+					x.gives[a.id] = append(x.gives[a.id], t.key)
+				}
+			}
+		}
+		if len(x.gives) == 0 {
+			x.gives[w.apps[0].id] = []string{}
+		}
+		w.kits = append(w.kits, x)
+	}
+	var all []string
+	for _, a := range w.apps {
+		for _, t := range a.things {
+			all = append(all, a.id+"/"+t.key)
+		}
+	}
+	for range r.IntN(2) {
+		if len(all) < 2 {
+			break
+		}
+		x, y := all[r.IntN(len(all))], all[r.IntN(len(all))]
+		if x != y && w.mayBeApart(x, y) {
+			w.apart = append(w.apart, []string{x, y})
+			if r.IntN(4) == 0 {
+				w.may = append(w.may, w.people[0].id)
+			}
+		}
+	}
+	return w
+}
+
+// mayBeApart reports whether nothing gives two things together by itself: that
+// would be an error of the files.
+func (w *world) mayBeApart(x, y string) bool {
+	both := func(app string, keys []string) bool {
+		a := w.app(app)
+		if a == nil {
+			return false
+		}
+		full := a.along(keys)
+		return slices.Contains(prefixed(app, full), x) && slices.Contains(prefixed(app, full), y)
+	}
+	for _, a := range w.apps {
+		for _, t := range a.things {
+			if both(a.id, []string{t.key}) {
+				return false
+			}
+		}
+	}
+	for _, k := range w.kits {
+		var full []string
+		for id, keys := range k.gives {
+			full = append(full, prefixed(id, w.app(id).along(keys))...)
+		}
+		if slices.Contains(full, x) && slices.Contains(full, y) {
+			return false
+		}
+	}
+	return true
+}
+
+func prefixed(app string, keys []string) (out []string) {
+	for _, k := range keys {
+		out = append(out, app+"/"+k)
+	}
+	return out
+}
+
+func drawApp(r *rand.Rand, w *world, n int) app {
+	one := func(of ...string) string { return of[r.IntN(len(of))] }
+	a := app{id: []string{"alpha", "beta"}[n], format: one("csv", "csv", "scim"), strays: one("report", "suspend", "remove"), tidy: r.IntN(2) == 0,
+		fixed: r.IntN(2) == 0, scope: one("", "", "Office"), layout: r.IntN(3)}
+	a.effective = r.IntN(5) == 0
+	for _, k := range []string{"group", "role", "license"} {
+		for i := range r.IntN(3) {
+			a.things = append(a.things, thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: r.IntN(6) == 0})
+		}
+	}
+	for i := range a.things {
+		t := &a.things[i]
+		for _, u := range a.things[i+1:] { // only onwards, so that there is no circle
+			group, role := kind(t.key) == "group", kind(t.key) == "role"
+			if (group && kind(u.key) != "group" || role && kind(u.key) == "role") && r.IntN(4) == 0 {
+				t.brings = append(t.brings, u.key)
+			}
+		}
+		if kind(t.key) == "license" && r.IntN(3) > 0 {
+			t.seats = r.IntN(4)
+		}
+		if r.IntN(5) == 0 {
+			t.atLeast = 1 + r.IntN(min(2, len(w.people)))
+		}
+	}
+	a.removals, a.suspensions, a.narrowing = "100%", "100%", "100%"
+	switch r.IntN(6) {
+	case 0:
+		a.removals = one("0", "1", "10%")
+	case 1:
+		a.suspensions = one("0", "1", "34%")
+	case 2:
+		a.narrowing = one("0", "1", "50%")
+	}
+	held := func() (out []string) {
+		for _, t := range a.things {
+			if r.IntN(3) == 0 {
+				out = append(out, t.key)
+			}
+		}
+		return out
+	}
+	for _, p := range w.people {
+		if r.IntN(4) == 0 {
+			continue
+		}
+		x := row{user: p.user, name: p.name, email: p.email, open: r.IntN(3) > 0, held: held()}
+		if r.IntN(5) == 0 {
+			x.name = "Somebody"
+		}
+		if r.IntN(6) == 0 {
+			x.email = one("", "old@marrowick.example")
+		}
+		if r.IntN(8) == 0 {
+			x.user = strings.ToUpper(x.user)
+		}
+		a.rows = append(a.rows, x)
+		if r.IntN(8) == 0 {
+			a.rows = append(a.rows, row{user: "U" + p.user[1:], name: p.name, email: p.email, open: r.IntN(2) == 0, held: held()})
+			if a.rows[len(a.rows)-1].user == x.user {
+				a.rows = a.rows[:len(a.rows)-1]
+			}
+		}
+	}
+	for i := range r.IntN(3) {
+		x := row{user: fmt.Sprintf("kiosk.%c", 'a'+i), name: "Kiosk", open: r.IntN(3) > 0, held: held()}
+		if r.IntN(6) == 0 {
+			x.email = w.people[0].email
+		}
+		a.rows = append(a.rows, x)
+	}
+	if r.IntN(4) == 0 && len(a.rows) > 0 {
+		a.protect = a.rows[r.IntN(len(a.rows))].user
+	}
+	r.Shuffle(len(a.rows), func(i, j int) { a.rows[i], a.rows[j] = a.rows[j], a.rows[i] })
+	return a
+}
+
+func (w *world) app(id string) *app {
+	for i := range w.apps {
+		if w.apps[i].id == id {
+			return &w.apps[i]
+		}
+	}
+	return nil
+}
+
+// write writes a world's files into a folder.
+func (w *world) write(t *testing.T, dir string) {
+	put := func(path, text string) {
+		path = filepath.Join(dir, path)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	var root strings.Builder
+	root.WriteString("organization: Marrowick Ferries\nguards: {exportShrink: 100%, rosterShrink: 100%, exportAge: P9999D}\n")
+	if len(w.apart) > 0 {
+		root.WriteString("separation:\n")
+		for i, s := range w.apart {
+			fmt.Fprintf(&root, "  - {name: pair %d, apart: [%s, %s]}\n", i, s[0], s[1])
+		}
+	}
+	put("pravet.yaml", root.String())
+	if len(w.may) > 0 {
+		put("standing.yaml", fmt.Sprintf("exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n", w.may[0]))
+	}
+	columns := "id,userName,displayName,email,department,starts,ends,away\n"
+	list := "people:\n"
+	for _, p := range w.people {
+		away := map[bool]string{true: "true"}[p.away]
+		if p.file == 0 {
+			columns += strings.Join([]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away}, ",") + "\n"
+			continue
+		}
+		list += fmt.Sprintf("  - {id: %s, userName: %s, displayName: %s, department: %s", p.id, p.user, p.name, p.department)
+		for key, v := range map[string]string{"email": p.email, "starts": p.starts, "ends": p.ends, "away": away} {
+			if v != "" {
+				list += fmt.Sprintf(", %s: %s", key, v)
+			}
+		}
+		list += "}\n"
+	}
+	put("people/first.csv", columns)
+	if list != "people:\n" {
+		put("people/second.yaml", list)
+	}
+	var kits strings.Builder
+	kits.WriteString("kits:\n")
+	for _, k := range w.kits {
+		fmt.Fprintf(&kits, "  %s:\n", k.name)
+		if k.holder != "" {
+			fmt.Fprintf(&kits, "    holders: [{person: %s, because: as agreed", k.holder)
+			if k.until != "" {
+				fmt.Fprintf(&kits, ", until: %s", k.until)
+			}
+			kits.WriteString("}]\n")
+		} else {
+			fmt.Fprintf(&kits, "    for: department eq %q\n", k.department)
+		}
+		if k.rank > 0 {
+			fmt.Fprintf(&kits, "    rank: %d\n", k.rank)
+		}
+		kits.WriteString("    gives:\n")
+		for _, a := range w.apps {
+			if keys, ok := k.gives[a.id]; ok {
+				fmt.Fprintf(&kits, "      %s: %s\n", a.id, byKind(keys))
+			}
+		}
+	}
+	if len(w.kits) > 0 {
+		put("kits/all.yaml", kits.String())
+	}
+	for i := range w.apps {
+		a := &w.apps[i]
+		put("apps/"+a.id+".yaml", a.yaml())
+		w.export(t, dir, a)
+	}
+}
+
+// byKind writes things as a YAML flow mapping of their kinds.
+func byKind(keys []string) string {
+	var parts []string
+	for _, k := range []string{"group", "role", "license"} {
+		var of []string
+		for _, key := range keys {
+			if kind(key) == k {
+				of = append(of, name(key))
+			}
+		}
+		if len(of) > 0 {
+			parts = append(parts, k+"s: ["+strings.Join(of, ", ")+"]")
+		}
+	}
+	return "{" + strings.Join(parts, ", ") + "}"
+}
+
+func (a *app) yaml() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "app: %s\nexport:\n  format: %s\n", a.id, a.format)
+	if a.format == "csv" {
+		fmt.Fprintf(&b, "  path: exports/%s.csv\n", a.id)
+		b.WriteString("  columns: {userName: Login, displayName: Full name, email: Mail, active: {column: State, true: Open, false: Blocked},\n" +
+			"    groups: {column: Teams, split: \";\"}, roles: {column: Profiles, split: \";\"}, licenses: {column: Seats, split: \";\"}}\n")
+	} else if a.layout == 0 {
+		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
+	} else {
+		fmt.Fprintf(&b, "  path: [exports/%s.json, exports/%s-groups.json]\n", a.id, a.id)
+	}
+	if a.effective {
+		b.WriteString("  shows: effective\n")
+	}
+	b.WriteString("connect: {by: files}\nmatch: userName\naccount: {userName: userName, displayName: displayName, email: email}\n")
+	fmt.Fprintf(&b, "strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s}\n", a.strays, a.removals, a.suspensions, a.narrowing)
+	if a.fixed {
+		b.WriteString("fixed: [userName]\n")
+	}
+	if a.tidy {
+		b.WriteString("tidy: doubles\n")
+	}
+	if a.scope != "" {
+		fmt.Fprintf(&b, "scope: department ne %q\n", a.scope)
+	}
+	if a.protect != "" {
+		fmt.Fprintf(&b, "protect: [%s]\n", a.protect)
+	}
+	for _, k := range []string{"group", "role", "license"} {
+		first := true
+		for _, t := range a.things {
+			if kind(t.key) != k {
+				continue
+			}
+			if first {
+				b.WriteString(k + "s:\n")
+				first = false
+			}
+			var parts []string
+			if len(t.brings) > 0 && k == "group" {
+				parts = append(parts, "brings: "+byKind(t.brings))
+			}
+			if len(t.brings) > 0 && k == "role" {
+				var names []string
+				for _, x := range t.brings {
+					names = append(names, name(x))
+				}
+				parts = append(parts, "includes: ["+strings.Join(names, ", ")+"]")
+			}
+			if t.seats >= 0 {
+				parts = append(parts, fmt.Sprintf("seats: %d", t.seats))
+			}
+			if t.atLeast > 0 {
+				parts = append(parts, fmt.Sprintf("atLeast: %d", t.atLeast))
+			}
+			if t.needs {
+				parts = append(parts, "needs: [email]")
+			}
+			fmt.Fprintf(&b, "  %s: {%s}\n", name(t.key), strings.Join(parts, ", "))
+		}
+	}
+	return b.String()
+}
+
+// export writes what an application holds.
+func (w *world) export(t *testing.T, dir string, a *app) {
+	put := func(file string, data []byte) {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "exports"), 0o755))
+		path := filepath.Join(dir, "exports", file)
+		require.NoError(t, os.WriteFile(path, data, 0o644))
+		taken := time.Date(2026, 11, 24, 6, 0, 0, 0, time.UTC)
+		require.NoError(t, os.Chtimes(path, taken, taken))
+	}
+	of := func(r row, k string) (out []string) {
+		for _, key := range r.held {
+			if kind(key) == k {
+				out = append(out, name(key))
+			}
+		}
+		return out
+	}
+	if a.format == "csv" {
+		var b strings.Builder
+		out := csv.NewWriter(&b)
+		require.NoError(t, out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note"}))
+		for _, r := range a.rows {
+			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
+			require.NoError(t, out.Write([]string{r.user, state, r.name, r.email, strings.Join(of(r, "group"), ";"), strings.Join(of(r, "role"), ";"), strings.Join(of(r, "license"), ";"), "kept"}))
+		}
+		out.Flush()
+		put(a.id+".csv", []byte(b.String()))
+		return
+	}
+	values := func(names []string) any {
+		out := []any{}
+		for _, n := range names {
+			out = append(out, map[string]any{"value": n})
+		}
+		return out
+	}
+	var users, groups []any
+	for i, r := range a.rows {
+		u := map[string]any{"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:User"}, "id": fmt.Sprintf("%s-%d", a.id, i), "userName": r.user, "displayName": r.name, "active": r.open}
+		if r.email != "" {
+			u["emails"] = []any{map[string]any{"value": r.email, "primary": true}}
+		}
+		if names := of(r, "role"); len(names) > 0 || i%2 == 0 {
+			u["roles"] = values(names)
+		}
+		if names := of(r, "license"); len(names) > 0 {
+			u["entitlements"] = values(names)
+		}
+		users = append(users, u)
+	}
+	for _, th := range a.things {
+		if kind(th.key) != "group" {
+			continue
+		}
+		members := []any{}
+		for i, r := range a.rows {
+			if slices.Contains(r.held, th.key) {
+				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
+			}
+		}
+		groups = append(groups, map[string]any{"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:Group"}, "id": "g-" + name(th.key), "displayName": name(th.key), "members": members})
+	}
+	page := func(of []any) []byte {
+		if of == nil {
+			of = []any{}
+		}
+		data, err := json.MarshalIndent(map[string]any{"schemas": []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"}, "totalResults": len(of), "Resources": of}, "", "  ")
+		require.NoError(t, err)
+		return data
+	}
+	if a.layout == 0 {
+		put(a.id+".json", page(append(users, groups...)))
+		return
+	}
+	put(a.id+".json", page(users))
+	put(a.id+"-groups.json", page(groups))
+}
+
+// reread reads what the applications hold from their files.
+func (w *world) reread(t *testing.T, dir string) {
+	for i := range w.apps {
+		a := &w.apps[i]
+		a.rows = nil
+		if a.format == "csv" {
+			a.readCSV(t, dir)
+		} else {
+			a.readSCIM(t, dir)
+		}
+	}
+}
+
+func (a *app) readCSV(t *testing.T, dir string) {
+	data, err := os.ReadFile(filepath.Join(dir, "exports", a.id+".csv"))
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
+	require.NoError(t, err)
+	for _, f := range rows[1:] {
+		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3]}
+		for i, k := range []string{"group", "role", "license"} {
+			for n := range strings.SplitSeq(f[4+i], ";") {
+				if n != "" {
+					r.held = append(r.held, k+"/"+n)
+				}
+			}
+		}
+		a.rows = append(a.rows, r.sorted())
+	}
+}
+
+func (r row) sorted() row {
+	slices.Sort(r.held)
+	return r
+}
+
+func (a *app) readSCIM(t *testing.T, dir string) {
+	type value struct {
+		Value   string
+		Primary bool
+	}
+	var all []struct {
+		ID, UserName, DisplayName   string
+		Active                      bool
+		Emails, Roles, Entitlements []value
+		Members                     []value
+	}
+	for _, file := range []string{a.id + ".json", a.id + "-groups.json"} {
+		data, err := os.ReadFile(filepath.Join(dir, "exports", file))
+		if os.IsNotExist(err) {
+			continue
+		}
+		require.NoError(t, err)
+		page := struct {
+			TotalResults int
+			Resources    json.RawMessage
+		}{}
+		require.NoError(t, json.Unmarshal(data, &page))
+		before := len(all)
+		more := all[:0:0]
+		require.NoError(t, json.Unmarshal(page.Resources, &more))
+		all = append(all, more...)
+		require.Equal(t, page.TotalResults, len(all)-before)
+	}
+	for _, u := range all {
+		if u.UserName == "" {
+			continue
+		}
+		r := row{user: u.UserName, name: u.DisplayName, open: u.Active}
+		for _, e := range u.Emails {
+			r.email = e.Value
+		}
+		for _, x := range u.Roles {
+			r.held = append(r.held, "role/"+x.Value)
+		}
+		for _, x := range u.Entitlements {
+			r.held = append(r.held, "license/"+x.Value)
+		}
+		for _, g := range all {
+			for _, m := range g.Members {
+				if g.UserName == "" && m.Value == u.ID {
+					r.held = append(r.held, "group/"+g.DisplayName)
+				}
+			}
+		}
+		a.rows = append(a.rows, r.sorted())
+	}
+}
