@@ -40,7 +40,7 @@ func (w *world) order(changes []*change) {
 	at := func(c *change) int {
 		for i, t := range w.app(c.app).things {
 			if t.key == c.thing {
-				return i
+				return 100*slices.Index(verbs, c.verb) + i
 			}
 		}
 		return -1
@@ -53,13 +53,21 @@ func (w *world) order(changes []*change) {
 }
 
 // after is the world once some changes are carried out.
-func (w *world) after(changes []*change) *world {
+func (w *world) after(changes []*change) *world { return w.with(changes, (*app).holdings) }
+
+// shown is what exports show of it: one of effective holdings is not reckoned anew
+// by a file.
+func (w *world) shown(changes []*change) *world {
+	return w.with(changes, func(_ *app, r row) []string { return r.held })
+}
+
+func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 	n := *w
 	n.apps = nil
 	for _, a := range w.apps {
 		var rows []row
 		for _, r := range a.rows {
-			r.held = slices.Clone(r.held)
+			r.held = slices.Clone(held(&a, r))
 			rows = append(rows, r)
 		}
 		a.rows = rows
@@ -96,6 +104,7 @@ func (w *world) after(changes []*change) *world {
 				r.name = c.after
 			case c.attribute == "email":
 				r.email = c.after
+			case slices.Contains(r.held, c.thing) && c.gives():
 			case c.gives():
 				r.held = append(r.held, c.thing)
 				slices.Sort(r.held)
@@ -196,18 +205,14 @@ func free(changes []*change) (out []*change) {
 
 // judge puts changes in their order, finds what each needs, and holds what the
 // guards hold.
-func (w *world) judge(changes []*change) map[*change][]*change {
+func (w *world) judge(changes []*change) {
 	w.order(changes)
 	w.defer_(changes)
 	w.order(changes)
-	needs := map[*change][]*change{}
 	for _, c := range changes {
 		for _, o := range changes {
-			if (o.verb == "create" || o.verb == "restore") && o.app == c.app && o.person == c.person && (c.gives() || c.verb == "update") {
-				needs[c] = append(needs[c], o)
-			}
-			if c.doubled() && o.gives() && o.app == c.app && o.account == c.account && w.brings(o, c.app, c.thing) {
-				needs[c] = append(needs[c], o)
+			if w.follows(c, o) {
+				c.needs = append(c.needs, o)
 			}
 		}
 	}
@@ -215,7 +220,7 @@ func (w *world) judge(changes []*change) map[*change][]*change {
 		w.simple(&w.apps[i], changes)
 	}
 	for n, pair := range w.apart {
-		w.kept(n, pair, changes, needs)
+		w.kept(n, pair, changes)
 	}
 	rest := w.after(free(changes))
 	for i := range w.apps {
@@ -226,12 +231,19 @@ func (w *world) judge(changes []*change) map[*change][]*change {
 		}
 		for _, t := range w.apps[i].things {
 			if t.seats >= 0 {
-				w.seated(&w.apps[i], t, changes, needs)
+				w.seated(&w.apps[i], t, changes)
 			}
 		}
 	}
-	w.tried(changes, needs)
-	return needs
+	for {
+		_, refused := w.carry(changes, free(changes))
+		if len(refused) == 0 {
+			return
+		}
+		for c, guard := range refused {
+			c.hold(guard)
+		}
+	}
 }
 
 // defer_ lets those wait who go while too few would hold what some must.
@@ -332,7 +344,7 @@ func (w *world) simple(a *app, changes []*change) {
 
 // kept holds what would bring together two things that are kept apart, and lets
 // what comes wait for what goes.
-func (w *world) kept(n int, pair []string, changes []*change, needs map[*change][]*change) {
+func (w *world) kept(n int, pair []string, changes []*change) {
 	whole := w.after(changes)
 	for _, p := range w.people {
 		before, after := w.sides(pair, p.id), whole.sides(pair, p.id)
@@ -363,7 +375,7 @@ func (w *world) kept(n int, pair []string, changes []*change, needs map[*change]
 					if later > at {
 						c.hold("separation")
 					} else {
-						needs[c] = append(needs[c], o)
+						c.needs = append(c.needs, o)
 					}
 				}
 			}
@@ -388,7 +400,7 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 }
 
 // seated gives the seats of a license to those who come first.
-func (w *world) seated(a *app, t thing, changes []*change, needs map[*change][]*change) {
+func (w *world) seated(a *app, t thing, changes []*change) {
 	type taker struct {
 		c *change // the first that brings the license
 		n int
@@ -467,10 +479,10 @@ func (w *world) seated(a *app, t thing, changes []*change, needs map[*change][]*
 				continue
 			}
 			for _, all := range beyond {
-				needs[c] = append(needs[c], all...)
+				c.needs = append(c.needs, all...)
 			}
 			if n >= left {
-				needs[c] = append(needs[c], freed[n-left]...)
+				c.needs = append(c.needs, freed[n-left]...)
 			}
 		}
 	}
@@ -482,7 +494,7 @@ func (a *app) holds(user, key string) bool {
 }
 
 // broken says which guard a step of one change would break, or "".
-func (w *world) broken(then *world, c *change) string {
+func (w *world) broken(then *world) string {
 	for i := range w.apps {
 		was, is := &w.apps[i], &then.apps[i]
 		for _, t := range was.things {
@@ -517,49 +529,41 @@ func phase(c *change, before []*change) int {
 	return 0
 }
 
-// tried carries a plan out in thought, and holds what would break something on
-// the way.
-func (w *world) tried(changes []*change, needs map[*change][]*change) {
+// carry carries out what is chosen of a plan, in the order in which a run does,
+// and leaves what would break something at that moment.
+func (w *world) carry(plan, chosen []*change) (done []*change, refused map[*change]string) {
+	now := w
+	refused = map[*change]string{}
 	for {
-		now := w
-		done := []*change{}
-		refused := map[*change]string{}
-		for {
-			var step []*change
-			best := 3
-			for i, c := range changes {
-				if len(c.holds) > 0 || slices.Contains(done, c) || refused[c] != "" || slices.ContainsFunc(needs[c], func(o *change) bool { return !slices.Contains(done, o) }) {
-					continue
-				}
-				f := phase(c, changes[:i])
-				if f < best {
-					best, step = f, nil
-				}
-				if f == best && (len(step) == 0 || step[0].app == c.app) {
-					step = append(step, c)
-				}
+		var step []*change
+		best := 3
+		for i, c := range plan {
+			waits := slices.ContainsFunc(c.needs, func(o *change) bool { return !slices.Contains(done, o) })
+			if !slices.Contains(chosen, c) || slices.Contains(done, c) || refused[c] != "" || waits {
+				continue
 			}
-			if len(step) == 0 {
-				break
+			f := phase(c, plan[:i])
+			if f < best {
+				best, step = f, nil
 			}
-			took := false
-			for _, c := range step {
-				then := w.after(append(slices.Clone(done), c))
-				if guard := now.broken(then, c); guard != "" {
-					refused[c] = guard
-					continue
-				}
-				now, done, took = then, append(done, c), true
-			}
-			if took && slices.ContainsFunc(step, func(c *change) bool { return refused[c] == "" }) {
-				clear(refused)
+			if f == best && (len(step) == 0 || step[0].app == c.app) {
+				step = append(step, c)
 			}
 		}
-		if len(refused) == 0 {
-			return
+		if len(step) == 0 {
+			return done, refused
 		}
-		for c, guard := range refused {
-			c.hold(guard)
+		took := false
+		for _, c := range step {
+			then := w.after(append(slices.Clone(done), c))
+			if guard := now.broken(then); guard != "" {
+				refused[c] = guard
+				continue
+			}
+			now, done, took = then, append(done, c), true
+		}
+		if took {
+			clear(refused)
 		}
 	}
 }

@@ -16,11 +16,19 @@ type change struct {
 	before, after              string
 	effect                     string
 	holds                      []string
+	needs                      []*change
 	late                       bool
 }
 
 func (c change) String() string {
-	return strings.TrimSpace(fmt.Sprintf("%s %s %s(%s) %s%s %q→%q %s %v", c.app, c.verb, c.account, c.person, c.thing, c.attribute, c.before, c.after, c.effect, c.holds))
+	var needs []string
+	for _, n := range c.needs {
+		if !slices.Contains(needs, n.key()) {
+			needs = append(needs, n.key())
+		}
+	}
+	slices.Sort(needs)
+	return fmt.Sprintf("%s (%s) %q→%q %s, held by %v, needs %q", c.key(), c.person, c.before, c.after, c.effect, c.holds, needs)
 }
 
 var gains = map[string]string{"group": "join", "role": "grant", "license": "assign"}
@@ -138,12 +146,30 @@ func (w *world) reckon(rejected []string) (out []*change) {
 			}
 		}
 	}
-	out = slices.DeleteFunc(out, func(c *change) bool { return slices.Contains(rejected, c.key()) })
-	// What needs an account that is not made or restored falls with it.
-	return slices.DeleteFunc(out, func(c *change) bool {
-		return (c.effect != "narrows" && c.verb != "create" && c.verb != "restore") && c.person != "" && loses[kind(c.thing)] != c.verb &&
-			(slices.Contains(rejected, c.app+" create "+c.account) || slices.Contains(rejected, c.app+" restore "+c.account))
-	})
+	// What was rejected is left out, and so is what needs it.
+	gone := map[*change]bool{}
+	for range out {
+		for _, c := range out {
+			gone[c] = gone[c] || slices.Contains(rejected, c.key())
+			for _, o := range out {
+				gone[c] = gone[c] || gone[o] && w.follows(c, o)
+			}
+		}
+	}
+	return slices.DeleteFunc(out, func(c *change) bool { return gone[c] })
+}
+
+// follows reports whether a change needs another by its nature: what an account
+// gets needs its making or restoring, and what is doubled goes once what brings it
+// is there.
+func (w *world) follows(c, o *change) bool {
+	if c.app != o.app || c.person != o.person {
+		return false
+	}
+	if o.verb == "create" || o.verb == "restore" {
+		return c.gives() || c.verb == "update"
+	}
+	return c.doubled() && o.gives() && o.account == c.account && w.brings(o, c.app, c.thing)
 }
 
 func (c *change) key() string {

@@ -263,6 +263,9 @@ func (w *world) app(id string) *app {
 	return nil
 }
 
+// taken is when exports were taken.
+var taken = time.Date(2026, 11, 24, 6, 0, 0, 0, time.UTC)
+
 // write writes a world's files into a folder.
 func (w *world) write(t *testing.T, dir string) {
 	put := func(path, text string) {
@@ -423,7 +426,6 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, "exports"), 0o755))
 		path := filepath.Join(dir, "exports", file)
 		require.NoError(t, os.WriteFile(path, data, 0o644))
-		taken := time.Date(2026, 11, 24, 6, 0, 0, 0, time.UTC)
 		require.NoError(t, os.Chtimes(path, taken, taken))
 	}
 	of := func(r row, k string) (out []string) {
@@ -557,7 +559,7 @@ func (a *app) readSCIM(t *testing.T, dir string) {
 		more := all[:0:0]
 		require.NoError(t, json.Unmarshal(page.Resources, &more))
 		all = append(all, more...)
-		require.Equal(t, page.TotalResults, len(all)-before)
+		require.Equal(t, page.TotalResults, len(all)-before, "%s", data)
 	}
 	for _, u := range all {
 		if u.UserName == "" {

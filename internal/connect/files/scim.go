@@ -52,6 +52,7 @@ type list struct {
 	total      span // of its page, where that says one
 	perPage    span
 	says       int // the total
+	start      int // the number of its first resource among all, 0 where it says none (RFC 7644 §3.4.2.4)
 }
 
 // A span is a part of a file.
@@ -119,6 +120,7 @@ func (s *scimFile) scan() error {
 func (s *scimFile) scanObject(dec *json.Decoder, from int) error {
 	at, isPage := -1, false
 	var total, perPage span
+	start := 0
 	members := 0
 	for dec.More() {
 		members++
@@ -145,6 +147,8 @@ func (s *scimFile) scanObject(dec *json.Decoder, from int) error {
 		switch strings.ToLower(name) {
 		case "totalresults":
 			total = span{to - len(v), to}
+		case "startindex":
+			start = int(gjson.ParseBytes(v).Int())
 		case "itemsperpage":
 			perPage = span{to - len(v), to}
 		case "schemas":
@@ -164,7 +168,7 @@ func (s *scimFile) scanObject(dec *json.Decoder, from int) error {
 	}
 	if at >= 0 {
 		l := &s.lists[at]
-		l.total, l.perPage = total, perPage
+		l.total, l.perPage, l.start = total, perPage, start
 		if total.to > 0 {
 			l.says = int(gjson.ParseBytes(s.data[total.from:total.to]).Int())
 		}
@@ -442,33 +446,45 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 	return t.text, nil
 }
 
-// totals counts the resources of all lists anew: pages of one list, which say the
-// same total, go on saying the same.
+// totals counts the resources of all lists anew. A page that holds all that it
+// speaks of is a list by itself; the others that say the same total are pages of
+// one list, and go on saying the same, up to the next one that begins with
+// resource 1.
 func totals(files []*scimFile) {
-	more := map[int]int{}
-	each := func(f func(*scimFile, *list, int)) {
-		for _, file := range files {
-			change := make([]int, len(file.lists))
-			for _, r := range file.resources {
-				if r.list >= 0 && r.gone {
-					change[r.list]--
+	more := []int{}          // of each list
+	begun := map[int]int{}   // total → number of the list that was begun
+	pages := map[*list]int{} // page → number of its list
+	for _, file := range files {
+		had, gone := make([]int, len(file.lists)), make([]int, len(file.lists))
+		for _, r := range file.resources {
+			if r.list >= 0 {
+				had[r.list]++
+				if r.gone {
+					gone[r.list]++
 				}
 			}
-			for n := range file.lists {
-				f(file, &file.lists[n], change[n]+len(file.lists[n].added))
+		}
+		for n := range file.lists {
+			l := &file.lists[n]
+			if l.total.to == 0 {
+				continue
 			}
+			number, ok := begun[l.says]
+			whole := had[n] >= l.says
+			if whole || !ok || l.start == 1 {
+				number = len(more)
+				more = append(more, 0)
+			}
+			if !whole {
+				begun[l.says] = number
+			}
+			pages[l] = number
+			more[number] += len(l.added) - gone[n]
 		}
 	}
-	each(func(_ *scimFile, l *list, change int) {
-		if l.total.to > 0 {
-			more[l.says] += change
-		}
-	})
-	each(func(_ *scimFile, l *list, _ int) {
-		if l.total.to > 0 {
-			l.says += more[l.says]
-		}
-	})
+	for l, number := range pages {
+		l.says += more[number]
+	}
 }
 
 // render writes the file with what has changed.

@@ -58,6 +58,7 @@ type Change struct {
 	Why                  Why
 	Key                  string // the account's match value
 	Late                 bool   // carried out after what widens; see core/order
+	Number               int32  // among others, for whoever puts them into another order
 	Before, After        string
 
 	Field    string // of a redefinition: Title, Permissions or Brings

@@ -86,20 +86,27 @@ func Draft(in Input) (*plan.Plan, error) {
 	// given up is not free, a role that is not granted completes no pair.
 	left, aside := decide.SetAside(all, in.Rejections, in.Today)
 	kept := make([]diff.Change, 0, len(left))
-	for _, i := range left {
+	for n, i := range left {
 		kept = append(kept, changes[i])
-		p.Changes = append(p.Changes, all[i])
+		kept[n].Number = int32(i)
 	}
 	p.SetAside = append(p.SetAside, aside...)
 	if len(kept) < len(changes) {
-		d.states = reach.Follow(in.Apps, d.accounts, kept)
-		d.reached(kept)
-		for i := range kept {
-			p.Changes[i].Effect = kept[i].Effect()
-			if p.Changes[i].Reach != nil {
-				p.Changes[i].Reach = d.reachOf(&kept[i])
-			}
+		for i := range kept { // nobody waits for what is rejected
+			kept[i].Late = false
 		}
+		order.Sort(kept, in.People)
+		d.states = reach.Follow(in.Apps, d.accounts, kept)
+		order.Defer(in.Apps, d.accounts, d.states, kept, in.People)
+		d.reached(kept)
+	}
+	for i := range kept {
+		c := all[kept[i].Number]
+		c.Effect = kept[i].Effect()
+		if c.Reach != nil && len(kept) < len(changes) {
+			c.Reach = d.reachOf(&kept[i])
+		}
+		p.Changes = append(p.Changes, c)
 	}
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
