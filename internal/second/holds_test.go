@@ -236,7 +236,7 @@ func (w *world) judge(changes []*change) {
 		}
 	}
 	for {
-		_, refused := w.carry(changes, free(changes))
+		_, refused := w.carry(changes, free(changes), true)
 		if len(refused) == 0 {
 			return
 		}
@@ -364,7 +364,7 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 					}
 					continue
 				}
-				if c.effect != "widens" && slices.Contains(before, x) || !slices.Contains(before, other) {
+				if slices.Contains(before, x) || !slices.Contains(before, other) {
 					continue
 				}
 				otherApp, otherKey, _ := strings.Cut(other, "/")
@@ -531,8 +531,11 @@ func phase(c *change, before []*change) int {
 
 // carry carries out what is chosen of a plan, in the order in which a run does,
 // and leaves what would break something at that moment.
-func (w *world) carry(plan, chosen []*change) (done []*change, refused map[*change]string) {
-	now := w
+//
+// In thought, what comes along with something goes with it; where it is carried
+// out, it is there as long as the files show it.
+func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, refused map[*change]string) {
+	start := w // of the step
 	refused = map[*change]string{}
 	for {
 		var step []*change
@@ -553,17 +556,20 @@ func (w *world) carry(plan, chosen []*change) (done []*change, refused map[*chan
 		if len(step) == 0 {
 			return done, refused
 		}
-		took := false
+		now, taken := start, []*change{}
 		for _, c := range step {
-			then := w.after(append(slices.Clone(done), c))
+			then := start.after(append(slices.Clone(taken), c))
 			if guard := now.broken(then); guard != "" {
 				refused[c] = guard
 				continue
 			}
-			now, done, took = then, append(done, c), true
+			now, taken = then, append(taken, c)
 		}
-		if took {
+		if done = append(done, taken...); len(taken) > 0 {
 			clear(refused)
+		}
+		if start = now; !thought {
+			start = w.shown(done)
 		}
 	}
 }

@@ -169,7 +169,19 @@ func (w *world) follows(c, o *change) bool {
 	if o.verb == "create" || o.verb == "restore" {
 		return c.gives() || c.verb == "update"
 	}
-	return c.doubled() && o.gives() && o.account == c.account && w.brings(o, c.app, c.thing)
+	if !c.doubled() || !o.gives() || o.account != c.account || !w.brings(o, c.app, c.thing) {
+		return false
+	}
+	// What brings it along may be there already, and stay.
+	a := w.app(c.app)
+	r, _ := a.row(c.account)
+	_, want := w.due(w.owner(r), a)
+	for _, t := range a.holdings(r) {
+		if slices.Contains(want, t) && slices.Contains(a.along([]string{t}), c.thing) {
+			return false
+		}
+	}
+	return true
 }
 
 func (c *change) key() string {

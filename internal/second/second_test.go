@@ -190,7 +190,7 @@ func both(t *testing.T, seed uint64) string {
 		}
 		before := *b.world
 		before.apps = slices.Clone(b.apps)
-		done, _ := b.carry(want, chosen)
+		done, _ := b.carry(want, chosen, false)
 		if d := b.run(t, p, done); d != "" {
 			return fmt.Sprintf("round %d, the run:\n%s", round, d)
 		}

@@ -187,7 +187,7 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 		for _, i := range gains {
 			gained := false
 			for _, x := range sep.Apart {
-				gained = gained || x != lost && c.brings(x.App, x.Thing, &c.Changes[i])
+				gained = gained || x != lost && !c.before(p, x) && c.brings(x.App, x.Thing, &c.Changes[i])
 			}
 			if !gained {
 				continue
