@@ -393,7 +393,13 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 		if c.app != a.id || !c.narrows() || c.thing != "" && !w.brings(c, a.id, t.key) {
 			continue
 		}
-		if a.isActive(c.account, t.key) && !then.isActive(c.account, t.key) {
+		name := c.account
+		for _, o := range free(changes) {
+			if o.app == a.id && o.account == c.account && o.attribute == "userName" {
+				name = o.after
+			}
+		}
+		if a.isActive(c.account, t.key) && !then.isActive(name, t.key) {
 			c.hold("at-least")
 		}
 	}
@@ -455,7 +461,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 			}
 			starts = p.starts
 			for _, k := range w.kits {
-				if k.holds(p) && k.rank > 0 && slices.Contains(a.along(k.gives[a.id]), t.key) {
+				if k.holds(p, w.today) && k.rank > 0 && slices.Contains(a.along(k.gives[a.id]), t.key) {
 					best = min(best, k.rank)
 				}
 			}

@@ -6,7 +6,7 @@ import (
 	"strings"
 )
 
-// today is the day of every plan.
+// today is the day on which every world begins.
 const today = "2026-11-24"
 
 // A change is one that should be in a plan.
@@ -76,11 +76,11 @@ func (a *app) holdings(r row) []string {
 	return r.held
 }
 
-func (p *person) here() bool {
+func (p *person) here(today string) bool {
 	return !p.away && (p.starts == "" || p.starts <= today) && (p.ends == "" || p.ends >= today)
 }
 
-func (k *kit) holds(p *person) bool {
+func (k *kit) holds(p *person, today string) bool {
 	if k.holder != "" {
 		return k.holder == p.id && (k.until == "" || k.until >= today)
 	}
@@ -90,12 +90,12 @@ func (k *kit) holds(p *person) bool {
 // due is what an application owes a person: whether they have an account, and what
 // they hold directly.
 func (w *world) due(p *person, a *app) (account bool, want []string) {
-	if !p.here() || a.scope != "" && a.scope == p.department {
+	if !p.here(w.today) || a.scope != "" && a.scope == p.department {
 		return false, nil
 	}
 	for _, k := range w.kits {
 		keys, gives := k.gives[a.id]
-		if k.holds(p) && gives {
+		if k.holds(p, w.today) && gives {
 			account = true
 			for _, x := range keys {
 				if !slices.Contains(want, x) {
@@ -150,7 +150,7 @@ func (w *world) reckon(rejected []string) (out []*change) {
 	gone := map[*change]bool{}
 	for range out {
 		for _, c := range out {
-			gone[c] = gone[c] || slices.Contains(rejected, c.key())
+			gone[c] = gone[c] || slices.Contains(rejected, c.same())
 			for _, o := range out {
 				gone[c] = gone[c] || gone[o] && w.follows(c, o)
 			}
@@ -183,6 +183,9 @@ func (w *world) follows(c, o *change) bool {
 	}
 	return true
 }
+
+// same is the same for the same difference on another day.
+func (c *change) same() string { return c.key() + " " + c.before + "→" + c.after }
 
 func (c *change) key() string {
 	return strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
@@ -221,7 +224,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			if r.open {
 				add(change{verb: "suspend", account: r.user, effect: "narrows"})
 			}
-			if p.here() {
+			if p.here(w.today) {
 				for _, t := range held {
 					lose(t)
 				}

@@ -21,6 +21,7 @@ import (
 
 // A world is a desired state and what two applications hold, as rows.
 type world struct {
+	today  string
 	people []person
 	kits   []kit
 	apps   []app
@@ -71,7 +72,7 @@ func name(key string) string { _, n, _ := strings.Cut(key, "/"); return n }
 func draw(seed uint64) *world {
 	r := rand.New(rand.NewPCG(seed, 7))
 	one := func(of ...string) string { return of[r.IntN(len(of))] }
-	w := &world{}
+	w := &world{today: today}
 	for i := range 1 + r.IntN(6) {
 		p := person{id: fmt.Sprintf("E%d", i), user: fmt.Sprintf("user%d", i), name: fmt.Sprintf("Person %d", i), file: r.IntN(2),
 			department: one("Deck", "Desk", "Office"), email: fmt.Sprintf("p%d@marrowick.example", i)}
