@@ -565,6 +565,9 @@ func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, ref
 		now, taken := start, []*change{}
 		for _, c := range step {
 			then := start.after(append(slices.Clone(taken), c))
+			if thought {
+				then = w.after(append(slices.Concat(done, taken), c))
+			}
 			if guard := now.broken(then); guard != "" {
 				refused[c] = guard
 				continue
