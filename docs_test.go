@@ -84,7 +84,15 @@ func (r *reader) run(args []string) string {
 	var out bytes.Buffer
 	start := r.now
 	r.now = r.now.Add(time.Minute)
-	env := cli.Env{Version: "v0", Stdin: strings.NewReader(""), Stdout: &out, Stderr: &out, Environ: []string{"NO_COLOR=1"}, Now: func() time.Time { return start }, Dir: r.dir}
+	env := cli.Env{
+		Version: "v0",
+		Stdin:   strings.NewReader(""),
+		Stdout:  &out,
+		Stderr:  &out,
+		Environ: []string{"NO_COLOR=1"},
+		Now:     func() time.Time { return start },
+		Dir:     r.dir,
+	}
 	status := cli.Run(context.Background(), args, env)
 	if status != 0 {
 		fmt.Fprintf(&out, "(status %d)\n", status)

@@ -25,9 +25,26 @@ var arrows = map[string][]string{
 	"internal/desired":   {"internal/core", "internal/source", "internal/export"},
 	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect"},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
-	"internal/prepare":   {"internal/core", "internal/source", "internal/export", "internal/desired", "internal/ledger", "internal/gitrepo", "internal/connect", "internal/decisions"},
-	"internal/plans":     {"internal/core", "internal/source", "internal/ledger", "internal/prepare"},
-	"internal/carry":     {"internal/core", "internal/desired", "internal/ledger", "internal/prepare", "internal/connect", "internal/gitrepo", "internal/decisions"},
+	"internal/prepare": {
+		"internal/core",
+		"internal/source",
+		"internal/export",
+		"internal/desired",
+		"internal/ledger",
+		"internal/gitrepo",
+		"internal/connect",
+		"internal/decisions",
+	},
+	"internal/plans": {"internal/core", "internal/source", "internal/ledger", "internal/prepare"},
+	"internal/carry": {
+		"internal/core",
+		"internal/desired",
+		"internal/ledger",
+		"internal/prepare",
+		"internal/connect",
+		"internal/gitrepo",
+		"internal/decisions",
+	},
 	"internal/show":      {"internal/core", "internal/source", "internal/desired"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},
@@ -39,7 +56,18 @@ var arrows = map[string][]string{
 
 // world is what the core may not reach: it knows neither files nor network,
 // neither terminal nor clock.
-var world = []string{"os", "os/exec", "net", "net/http", "log", "syscall", "io/fs", "database/sql", "github.com/spf13/cobra", "charm.land/lipgloss/v2"}
+var world = []string{
+	"os",
+	"os/exec",
+	"net",
+	"net/http",
+	"log",
+	"syscall",
+	"io/fs",
+	"database/sql",
+	"github.com/spf13/cobra",
+	"charm.land/lipgloss/v2",
+}
 
 func TestArrowsPointDown(t *testing.T) {
 	seen := 0

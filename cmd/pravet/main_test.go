@@ -178,7 +178,8 @@ func changeID(ts *testscript.TestScript, _ bool, args []string) {
 // [!] same FOLDER FOLDER: two folders hold the same files with the same bytes,
 // apart from the ledger's.
 func same(ts *testscript.TestScript, neg bool, args []string) {
-	out, err := exec.Command("diff", "-r", "-x", ".pravet", "-x", ".git", "-x", "plans", ts.MkAbs(args[0]), ts.MkAbs(args[1])).CombinedOutput()
+	out, err := exec.Command("diff", "-r", "-x", ".pravet", "-x", ".git", "-x", "plans", ts.MkAbs(args[0]), ts.MkAbs(args[1])).
+		CombinedOutput()
 	if (err == nil) == neg {
 		ts.Fatalf("diff: %v\n%s", err, out)
 	}
@@ -186,7 +187,8 @@ func same(ts *testscript.TestScript, neg bool, args []string) {
 
 // sql DIR STATEMENT: tampers with a repository's ledger.
 func sql(ts *testscript.TestScript, _ bool, args []string) {
-	out, err := exec.Command("sqlite3", filepath.Join(ts.MkAbs(args[0]), ".pravet", "ledger.db"), args[1]).CombinedOutput()
+	out, err := exec.Command("sqlite3", filepath.Join(ts.MkAbs(args[0]), ".pravet", "ledger.db"), args[1]).
+		CombinedOutput()
 	if err != nil {
 		ts.Fatalf("%v: %s", err, out)
 	}
@@ -280,7 +282,8 @@ func TestTwoRunsAtOnce(t *testing.T) {
 		switch {
 		case strings.Contains(text, "29 changes settled, 0 not settled"):
 			settled++
-		case strings.Contains(text, "holds the lock of this repository since"), strings.Contains(text, "nothing to carry out"):
+		case strings.Contains(text, "holds the lock of this repository since"),
+			strings.Contains(text, "nothing to carry out"):
 		default:
 			t.Errorf("unexpected: %s", text)
 		}
@@ -323,7 +326,14 @@ func TestAKilledRunIsFinishedByTheNext(t *testing.T) {
 		}
 		for name, content := range exports(t, dir) {
 			sum := sha256.Sum256([]byte(content))
-			require.Contains(t, states["exports/"+name], "sha256:"+hex.EncodeToString(sum[:]), "%s after %d ms", name, i*3)
+			require.Contains(
+				t,
+				states["exports/"+name],
+				"sha256:"+hex.EncodeToString(sum[:]),
+				"%s after %d ms",
+				name,
+				i*3,
+			)
 		}
 		out, _ := command(dir, "apply", id, "--yes").CombinedOutput()
 		require.Equal(t, want, exports(t, dir), "%s", out)
@@ -423,7 +433,16 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0o644))
 	}
 	// So for every command that reads a plan, and those that read the ledger.
-	draft := exec.Command(filepath.Join(base, "pravet"), "draft", "--repo", dir, "--on", "2026-11-24", "--out", filepath.Join(dir, "plan.json"))
+	draft := exec.Command(
+		filepath.Join(base, "pravet"),
+		"draft",
+		"--repo",
+		dir,
+		"--on",
+		"2026-11-24",
+		"--out",
+		filepath.Join(dir, "plan.json"),
+	)
 	require.NoError(t, draft.Run())
 	require.NoError(t, exec.Command("chmod", "-R", "a+rwX", base).Run())
 	require.NoError(t, os.Chmod(filepath.Join(dir, "plan.json"), 0))

@@ -79,7 +79,12 @@ func TestAnyAcceptedPartLeavesTheRestOnRealFiles(t *testing.T) {
 			require.NotContains(t, done, id, "a held change is not carried out")
 		}
 		rest, _, _ := draftIDs(t, dir)
-		require.Equal(t, slices.DeleteFunc(slices.Clone(before), func(id string) bool { return slices.Contains(done, id) }), rest, c.only)
+		require.Equal(
+			t,
+			slices.DeleteFunc(slices.Clone(before), func(id string) bool { return slices.Contains(done, id) }),
+			rest,
+			c.only,
+		)
 		verified, err := command(dir, "log", "verify").Output()
 		require.NoError(t, err)
 		require.True(t, strings.HasPrefix(string(verified), "The ledger is whole"))

@@ -98,7 +98,8 @@ func TestAPlanFitsItsSchema(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, false))
 	draft := func() []byte {
-		out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24", "--out", "-").Output()
+		out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24", "--out", "-").
+			Output()
 		require.NoError(t, err)
 		return out
 	}
@@ -109,7 +110,11 @@ func TestAPlanFitsItsSchema(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(text, &p))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "plan.json"), text, 0o644))
-	require.NoError(t, exec.Command("go", "run", "pravet/cmd/pravet", "reject", "--repo", dir, filepath.Join(dir, "plan.json"), p.Changes[0].ID, "--because", "x").Run())
+	require.NoError(
+		t,
+		exec.Command("go", "run", "pravet/cmd/pravet", "reject", "--repo", dir, filepath.Join(dir, "plan.json"), p.Changes[0].ID, "--because", "x").
+			Run(),
+	)
 	for _, text := range [][]byte{text, draft()} {
 		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
 		require.NoError(t, err)

@@ -40,30 +40,86 @@ type line struct{ file, now, before string }
 
 var history = []commit{
 	{time.Date(2026, 9, 1, 8, 30, 0, 0, time.UTC), User, "Keep people and their access in files", nil},
-	{time.Date(2026, 11, 9, 10, 0, 0, 0, time.UTC), "Idris Keane", "Oskar Nyman moves from refunds to berth planning", []line{
-		{"people/ashore.csv", "Oskar Nyman,oskar.nyman@marrowick.example,Berth planner,Planning,Head office,",
-			"Oskar Nyman,oskar.nyman@marrowick.example,Refund clerk,Ticketing,North Quay,"},
-	}},
-	{time.Date(2026, 11, 16, 14, 15, 0, 0, time.UTC), "Freja Holloway", "Two ticket clerks and a berth planner start", []line{
-		{"people/ashore.csv", "E0118,yara.solberg,Yara Solberg,yara.solberg@marrowick.example,Ticket clerk,Ticketing,South Quay,Employee,2026-11-23,,\n", ""},
-		{"people/ashore.csv", "E0119,mikkel.thorne,Mikkel Thorne,mikkel.thorne@marrowick.example,Ticket clerk,Ticketing,North Quay,Employee,2026-11-23,,\n", ""},
-		{"people/ashore.csv", "E0120,abel.rosen,Abel Rosen,abel.rosen@marrowick.example,Berth planner,Planning,Head office,Employee,2026-12-01,,\n", ""},
-	}},
-	{time.Date(2026, 11, 17, 9, 20, 0, 0, time.UTC), "Tomas Quill", "Refunds can be seen by a profile of their own; the night desk is closed", []line{
-		{"apps/tickets.yaml", "  refund-approver: {title: Approves refunds, define: true, permissions: [approve-refunds], includes: [refund-viewer]}\n  refund-viewer: {title: Sees refunds, define: true, permissions: [see-refunds]}\n",
-			"  refund-approver: {title: Approves refunds}\n"},
-		{"apps/tickets.yaml", ", define: true, permissions: [read-reports]}\n  night-desk: {title: Night desk, define: true, permissions: [sell], retire: true}\n", "}\n  night-desk: {title: Night desk}\n"},
-	}},
-	{time.Date(2026, 11, 18, 11, 5, 0, 0, time.UTC), "Freja Holloway", "An accountant starts, and the summer crew of 2027 is known", []line{
-		{"people/ashore.csv", "E0121,soren.dahl,Søren Dahl,soren.dahl@marrowick.example,Accountant,Finance,Head office,Employee,2026-11-23,,\n", ""},
-		{"people/season-2027.csv", "S2701,wren.castell,Wren Castell,wren.castell@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2702,hugo.lark,Hugo Lark,hugo.lark@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2703,amelie.rudd,Amelie Rudd,amelie.rudd@marrowick.example,Ticket clerk,Ticketing,South Quay,Seasonal,2027-05-01,2027-09-30\nS2704,piet.solano,Piet Solano,piet.solano@marrowick.example,Deckhand,Deck,South Quay,Seasonal,2027-04-15,2027-10-31\n", ""},
-	}},
-	{time.Date(2026, 11, 20, 16, 40, 0, 0, time.UTC), User, "Noor Haddad leaves, Elsbeth Crane is away, Dagny Cole is back", []line{
-		{"people/ashore.csv", "South Quay,Employee,2021-02-01,2026-11-20,", "South Quay,Employee,2021-02-01,,"},
-		{"people/ashore.csv", "North Quay,Employee,2018-09-01,,true", "North Quay,Employee,2018-09-01,,"},
-	}},
+	{
+		time.Date(2026, 11, 9, 10, 0, 0, 0, time.UTC),
+		"Idris Keane",
+		"Oskar Nyman moves from refunds to berth planning",
+		[]line{
+			{"people/ashore.csv", "Oskar Nyman,oskar.nyman@marrowick.example,Berth planner,Planning,Head office,",
+				"Oskar Nyman,oskar.nyman@marrowick.example,Refund clerk,Ticketing,North Quay,"},
+		},
+	},
+	{
+		time.Date(2026, 11, 16, 14, 15, 0, 0, time.UTC),
+		"Freja Holloway",
+		"Two ticket clerks and a berth planner start",
+		[]line{
+			{
+				"people/ashore.csv",
+				"E0118,yara.solberg,Yara Solberg,yara.solberg@marrowick.example,Ticket clerk,Ticketing,South Quay,Employee,2026-11-23,,\n",
+				"",
+			},
+			{
+				"people/ashore.csv",
+				"E0119,mikkel.thorne,Mikkel Thorne,mikkel.thorne@marrowick.example,Ticket clerk,Ticketing,North Quay,Employee,2026-11-23,,\n",
+				"",
+			},
+			{
+				"people/ashore.csv",
+				"E0120,abel.rosen,Abel Rosen,abel.rosen@marrowick.example,Berth planner,Planning,Head office,Employee,2026-12-01,,\n",
+				"",
+			},
+		},
+	},
+	{
+		time.Date(2026, 11, 17, 9, 20, 0, 0, time.UTC),
+		"Tomas Quill",
+		"Refunds can be seen by a profile of their own; the night desk is closed",
+		[]line{
+			{
+				"apps/tickets.yaml",
+				"  refund-approver: {title: Approves refunds, define: true, permissions: [approve-refunds], includes: [refund-viewer]}\n  refund-viewer: {title: Sees refunds, define: true, permissions: [see-refunds]}\n",
+				"  refund-approver: {title: Approves refunds}\n",
+			},
+			{
+				"apps/tickets.yaml",
+				", define: true, permissions: [read-reports]}\n  night-desk: {title: Night desk, define: true, permissions: [sell], retire: true}\n",
+				"}\n  night-desk: {title: Night desk}\n",
+			},
+		},
+	},
+	{
+		time.Date(2026, 11, 18, 11, 5, 0, 0, time.UTC),
+		"Freja Holloway",
+		"An accountant starts, and the summer crew of 2027 is known",
+		[]line{
+			{
+				"people/ashore.csv",
+				"E0121,soren.dahl,Søren Dahl,soren.dahl@marrowick.example,Accountant,Finance,Head office,Employee,2026-11-23,,\n",
+				"",
+			},
+			{
+				"people/season-2027.csv",
+				"S2701,wren.castell,Wren Castell,wren.castell@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2702,hugo.lark,Hugo Lark,hugo.lark@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2703,amelie.rudd,Amelie Rudd,amelie.rudd@marrowick.example,Ticket clerk,Ticketing,South Quay,Seasonal,2027-05-01,2027-09-30\nS2704,piet.solano,Piet Solano,piet.solano@marrowick.example,Deckhand,Deck,South Quay,Seasonal,2027-04-15,2027-10-31\n",
+				"",
+			},
+		},
+	},
+	{
+		time.Date(2026, 11, 20, 16, 40, 0, 0, time.UTC),
+		User,
+		"Noor Haddad leaves, Elsbeth Crane is away, Dagny Cole is back",
+		[]line{
+			{"people/ashore.csv", "South Quay,Employee,2021-02-01,2026-11-20,", "South Quay,Employee,2021-02-01,,"},
+			{"people/ashore.csv", "North Quay,Employee,2018-09-01,,true", "North Quay,Employee,2018-09-01,,"},
+		},
+	},
 	{time.Date(2026, 11, 23, 15, 30, 0, 0, time.UTC), "Tomas Quill", "Mirela Dunn helps out at the refund desk", []line{
-		{"kits/ashore.yaml", "    holders:\n      - {person: E0031, until: 2026-12-31, because: helps out at the refund desk in December}\n", ""},
+		{
+			"kits/ashore.yaml",
+			"    holders:\n      - {person: E0031, until: 2026-12-31, because: helps out at the refund desk in December}\n",
+			"",
+		},
 	}},
 }
 
@@ -154,9 +210,15 @@ func commitStep(dir string, n int) error {
 		return err
 	}
 	date := c.when.Format(time.RFC3339)
-	return run(dir, []string{"GIT_AUTHOR_NAME=" + c.author, "GIT_AUTHOR_EMAIL=" + email(c.author), "GIT_AUTHOR_DATE=" + date,
-		"GIT_COMMITTER_NAME=" + c.author, "GIT_COMMITTER_EMAIL=" + email(c.author), "GIT_COMMITTER_DATE=" + date},
-		"commit", "--quiet", "--message", c.message)
+	return run(
+		dir,
+		[]string{"GIT_AUTHOR_NAME=" + c.author, "GIT_AUTHOR_EMAIL=" + email(c.author), "GIT_AUTHOR_DATE=" + date,
+			"GIT_COMMITTER_NAME=" + c.author, "GIT_COMMITTER_EMAIL=" + email(c.author), "GIT_COMMITTER_DATE=" + date},
+		"commit",
+		"--quiet",
+		"--message",
+		c.message,
+	)
 }
 
 // run runs git, away from the user's own settings.

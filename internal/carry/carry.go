@@ -13,9 +13,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"pravet/internal/core/fact"
 	"slices"
 	"strings"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/course"
@@ -75,7 +76,15 @@ func New(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger, t
 	if s.Repo.Organization != p.Organization {
 		return nil, fmt.Errorf("the plan is for %q, and this repository is for %q", p.Organization, s.Repo.Organization)
 	}
-	j := &Job{Plan: p, Today: today, state: s, ledger: l, apps: map[string]*application{}, course: course.New(p), tried: map[string]bool{}}
+	j := &Job{
+		Plan:   p,
+		Today:  today,
+		state:  s,
+		ledger: l,
+		apps:   map[string]*application{},
+		course: course.New(p),
+		tried:  map[string]bool{},
+	}
 	if err := j.fits(); err != nil {
 		return nil, err
 	}
@@ -125,13 +134,16 @@ func (j *Job) fits() error {
 // left tells the marks under which steps of this plan have left applications.
 func (j *Job) left() (map[[2]string]bool, error) {
 	out := map[[2]string]bool{}
-	err := j.ledger.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Plan: j.Plan.ID}, func(e *ledger.Entry) error {
-		s, err := ledger.Decode[ledger.Step](e)
-		if err == nil && s.After != "" {
-			out[[2]string{s.App, s.After}] = true
-		}
-		return err
-	})
+	err := j.ledger.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Plan: j.Plan.ID},
+		func(e *ledger.Entry) error {
+			s, err := ledger.Decode[ledger.Step](e)
+			if err == nil && s.After != "" {
+				out[[2]string{s.App, s.After}] = true
+			}
+			return err
+		},
+	)
 	return out, err
 }
 
@@ -303,7 +315,10 @@ func (j *Job) Preview() {
 
 // lifted reports whether a guard is lifted for a change.
 func (j *Job) lifted(guard string, c *plan.Change) bool {
-	return slices.ContainsFunc(j.Standing.Lifts, func(l decide.Lift) bool { return l.Covers(guard, c.App, j.Plan.ID, j.Today) })
+	return slices.ContainsFunc(
+		j.Standing.Lifts,
+		func(l decide.Lift) bool { return l.Covers(guard, c.App, j.Plan.ID, j.Today) },
+	)
 }
 
 // Count counts the changes in a state.

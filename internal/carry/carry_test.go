@@ -87,7 +87,14 @@ func (s *stage) job(t *testing.T) *Job {
 func silent(string) {}
 
 func (s *stage) decide(t *testing.T, verdict string, ids ...string) {
-	require.NoError(t, s.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: s.plan.ID, Body: ledger.Decision{Plan: s.plan.ID, Verdict: verdict, Changes: ids, Because: "test"}}))
+	require.NoError(
+		t,
+		s.ledger.Append(ledger.Record{
+			Kind:    ledger.Decided,
+			Subject: s.plan.ID,
+			Body:    ledger.Decision{Plan: s.plan.ID, Verdict: verdict, Changes: ids, Because: "test"},
+		}),
+	)
 }
 
 // A between stands between carry and an application, and lets things happen.
@@ -307,7 +314,11 @@ func TestAStepOfTwoFilesIsTakenWhole(t *testing.T) {
 		left, err := filepath.Glob(filepath.Join(s.dir, "exports", ".*"))
 		require.NoError(t, err)
 		if touched {
-			require.Contains(t, runs[0].Warnings[0], "tickets-profiles.csv was changed by someone else since; put it right by hand")
+			require.Contains(
+				t,
+				runs[0].Warnings[0],
+				"tickets-profiles.csv was changed by someone else since; put it right by hand",
+			)
 			continue
 		}
 		require.Empty(t, left)

@@ -9,7 +9,7 @@ import (
 	"pravet/internal/core/plan"
 )
 
-// definition tells whether a change of a definition is to be seen.
+// definition reports whether a change of a definition is to be seen.
 func (r *readBack) definition(verb model.Verb, c *plan.Change) (ok bool, says string) {
 	t := r.app.Thing(c.Thing.Kind, c.Thing.Name)
 	if t < 0 || r.accounts.Definitions == nil {
@@ -48,7 +48,11 @@ func (r *readBack) field(is *model.Definition, field string, want any) (ok bool,
 		}
 		return true, ""
 	case diff.Permissions:
-		return !defs.Permissions || slices.Equal(is.Permissions, plan.Texts(want)), fmt.Sprintf("its permissions are %q", is.Permissions)
+		return !defs.Permissions ||
+				slices.Equal(is.Permissions, plan.Texts(want)), fmt.Sprintf(
+				"its permissions are %q",
+				is.Permissions,
+			)
 	}
 	return !defs.Brings || slices.Equal(is.Brings, plan.Texts(want)), fmt.Sprintf("it brings %q along", is.Brings)
 }

@@ -26,7 +26,9 @@ type Result struct {
 // told in the result. When the context ends, a step that has not begun is given
 // up, and one that has is finished and read back.
 func (j *Job) Run(ctx context.Context, progress func(string)) (*Result, error) {
-	run, err := j.ledger.Begin(ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.now.People.Len(), Changes: j.Count(decide.Ready)})
+	run, err := j.ledger.Begin(
+		ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.now.People.Len(), Changes: j.Count(decide.Ready)},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +118,13 @@ func (j *Job) changes(step []int) (out []*plan.Change) {
 
 // step carries changes of one application out, unless they are rejected while it
 // is made ready. took reports whether something was carried out.
-func (j *Job) step(ctx context.Context, res *Result, step []int, refused map[string]plan.Hold, progress func(string)) (took bool, err error) {
+func (j *Job) step(
+	ctx context.Context,
+	res *Result,
+	step []int,
+	refused map[string]plan.Hold,
+	progress func(string),
+) (took bool, err error) {
 	a, changes := j.of(step), j.changes(step)
 	app := j.now.Apps[a.number].ID
 	progress(fmt.Sprintf("%s: writing %s", app, model.Count(len(step), "change", "changes")))
@@ -190,7 +198,13 @@ func (j *Job) note(run, app string, step []int, s connect.Step) ledger.Record {
 
 // readBack reads the application again and records what became of each change
 // of a step.
-func (j *Job) readBack(ctx context.Context, res *Result, step []int, errs map[string]error, progress func(string)) error {
+func (j *Job) readBack(
+	ctx context.Context,
+	res *Result,
+	step []int,
+	errs map[string]error,
+	progress func(string),
+) error {
 	a := j.of(step)
 	app := j.now.Apps[a.number]
 	state, err := a.reached.Read(ctx)
@@ -225,7 +239,11 @@ func (j *Job) readBack(ctx context.Context, res *Result, step []int, errs map[st
 	}
 	records = append(records, seenExport(app.ID, state))
 	if err := j.ledger.Append(records...); err != nil {
-		return fmt.Errorf("%s: the changes were written, and what became of them could not be recorded: %w; the next draft or apply settles that", app.ID, err)
+		return fmt.Errorf(
+			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or apply settles that",
+			app.ID,
+			err,
+		)
 	}
 	moved := a.mark != "" && state.Mark != a.mark
 	a.mark = state.Mark

@@ -22,7 +22,12 @@ type readBack struct {
 }
 
 func newReadBack(app *model.App, accounts *model.Accounts) *readBack {
-	return &readBack{app, accounts, table.NewIndex(accounts.Key, nil), reach.New(graph.Exported(app, accounts), accounts.Sets)}
+	return &readBack{
+		app,
+		accounts,
+		table.NewIndex(accounts.Key, nil),
+		reach.New(graph.Exported(app, accounts), accounts.Sets),
+	}
 }
 
 // renames are the new names of accounts that some of the changes have renamed, by
@@ -41,7 +46,7 @@ func (r *readBack) renames(changes []*plan.Change) map[string]string {
 	return out
 }
 
-// settled tells whether a change is to be seen in the application, and if
+// settled reports whether a change is to be seen in the application, and if
 // not, what is there instead.
 func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	verb := c.Verb
@@ -102,7 +107,7 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	return true, ""
 }
 
-// holds tells whether an account holds a thing. Where an export shows what comes
+// holds reports whether an account holds a thing. Where an export shows what comes
 // along as well, that it is shown is all that can be asked of one gained.
 func (r *readBack) holds(at int, thing int32, gained bool) bool {
 	set := r.accounts.Held[at]

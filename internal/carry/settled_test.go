@@ -14,7 +14,11 @@ import (
 // that is as it should be, and on ones that are not.
 func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 	app := &model.App{ID: "tickets", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "title"}},
-		Things: []model.Thing{{Kind: model.Role, Name: "seller"}, {Kind: model.Group, Name: "desk"}, {Kind: model.License, Name: "seat"}}}
+		Things: []model.Thing{
+			{Kind: model.Role, Name: "seller"},
+			{Kind: model.Group, Name: "desk"},
+			{Kind: model.License, Name: "seat"},
+		}}
 	app.Index()
 	accounts := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets()}
 	accounts.Key = accounts.Attrs[0]
@@ -24,7 +28,16 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 		accounts.States = append(accounts.States, model.StateOf(open))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(things))
 	}
-	seller, desk, seat := app.Thing(model.Role, "seller"), app.Thing(model.Group, "desk"), app.Thing(model.License, "seat")
+	seller, desk, seat := app.Thing(
+		model.Role,
+		"seller",
+	), app.Thing(
+		model.Group,
+		"desk",
+	), app.Thing(
+		model.License,
+		"seat",
+	)
 	add("full", "Mate", true, seller, desk, seat)
 	add("empty", "", false)
 	seen := newReadBack(app, accounts)
@@ -65,11 +78,21 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 // TestSettledDefinitionsAreWhatTheApplicationShows is the table for changes of
 // definitions.
 func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
-	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "gone"}}}
+	app := &model.App{
+		ID:     "till",
+		Match:  "userName",
+		Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "gone"}},
+	}
 	app.Index()
 	lead := app.Thing(model.Role, "lead")
 	defs := &model.Definitions{Of: make([]*model.Definition, 2), Titles: true, Permissions: true, Brings: true}
-	defs.Of[lead] = &model.Definition{Kind: model.Role, Name: "lead", Title: "Leads", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}}
+	defs.Of[lead] = &model.Definition{
+		Kind:        model.Role,
+		Name:        "lead",
+		Title:       "Leads",
+		Permissions: []string{"a", "b"},
+		Brings:      []string{"role seller"},
+	}
 	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
 	seen := newReadBack(app, accounts)
 	of := func(verb model.Verb, name, attr string, after any) *plan.Change {

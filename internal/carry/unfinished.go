@@ -21,7 +21,14 @@ type Unfinished struct {
 }
 
 func (u *Unfinished) String() string {
-	return fmt.Sprintf("%s of plan %s was cut off; of what it had begun, %d settled, %d not. To go on: pravet apply %s", u.Run, u.Plan, u.Settled, u.NotSettled, u.Plan)
+	return fmt.Sprintf(
+		"%s of plan %s was cut off; of what it had begun, %d settled, %d not. To go on: pravet apply %s",
+		u.Run,
+		u.Plan,
+		u.Settled,
+		u.NotSettled,
+		u.Plan,
+	)
 }
 
 // Settle closes the books of runs that were cut off: a step that no application
@@ -29,7 +36,12 @@ func (u *Unfinished) String() string {
 // finished, and then the application is read back. Nobody decides anew about what
 // is half done; everything else waits for decisions as before. load finds a plan
 // by its id. The caller has the lease.
-func Settle(ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id string) (*plan.Plan, error)) ([]*Unfinished, error) {
+func Settle(
+	ctx context.Context,
+	s *prepare.State,
+	l ledger.Ledger,
+	load func(id string) (*plan.Plan, error),
+) ([]*Unfinished, error) {
 	var open []ledger.Run
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
 		r, err := ledger.Decode[ledger.Run](e)
@@ -61,20 +73,29 @@ func Settle(ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id
 	return out, err
 }
 
-func settleRun(ctx context.Context, s *prepare.State, l ledger.Ledger, r ledger.Run, load func(string) (*plan.Plan, error)) (*Unfinished, error) {
+func settleRun(
+	ctx context.Context,
+	s *prepare.State,
+	l ledger.Ledger,
+	r ledger.Run,
+	load func(string) (*plan.Plan, error),
+) (*Unfinished, error) {
 	u := &Unfinished{Run: r.Run, Plan: r.Plan}
 	known := map[string]bool{}
 	var steps []ledger.Step
-	err := l.Scan(ledger.Query{Subject: r.Run, Kinds: []ledger.Kind{ledger.StepTaken, ledger.Outcome}}, func(e *ledger.Entry) error {
-		if e.Kind == ledger.Outcome {
-			o, err := ledger.Decode[ledger.ChangeOutcome](e)
-			known[o.Change] = true
+	err := l.Scan(
+		ledger.Query{Subject: r.Run, Kinds: []ledger.Kind{ledger.StepTaken, ledger.Outcome}},
+		func(e *ledger.Entry) error {
+			if e.Kind == ledger.Outcome {
+				o, err := ledger.Decode[ledger.ChangeOutcome](e)
+				known[o.Change] = true
+				return err
+			}
+			step, err := ledger.Decode[ledger.Step](e)
+			steps = append(steps, step)
 			return err
-		}
-		step, err := ledger.Decode[ledger.Step](e)
-		steps = append(steps, step)
-		return err
-	})
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -90,15 +111,33 @@ func settleRun(ctx context.Context, s *prepare.State, l ledger.Ledger, r ledger.
 		}
 		records = append(records, more...)
 	}
-	end := ledger.RunEnd{Run: r.Run, Plan: r.Plan, Settled: u.Settled, NotSettled: u.NotSettled, Error: "it was cut off; what it had begun was settled later"}
+	end := ledger.RunEnd{
+		Run:        r.Run,
+		Plan:       r.Plan,
+		Settled:    u.Settled,
+		NotSettled: u.NotSettled,
+		Error:      "it was cut off; what it had begun was settled later",
+	}
 	return u, l.Append(append(records, ledger.Record{Kind: ledger.RunEnded, Subject: r.Run, Body: end})...)
 }
 
 // step settles one step, and returns what is to be recorded.
-func (u *Unfinished) step(ctx context.Context, s *prepare.State, step *ledger.Step, load func(string) (*plan.Plan, error)) ([]ledger.Record, error) {
+func (u *Unfinished) step(
+	ctx context.Context,
+	s *prepare.State,
+	step *ledger.Step,
+	load func(string) (*plan.Plan, error),
+) ([]ledger.Record, error) {
 	a := s.Repo.App(step.App)
 	if a < 0 {
-		u.Warnings = append(u.Warnings, fmt.Sprintf("there is no application %s any more, so nothing is known of %d changes", step.App, len(step.Changes)))
+		u.Warnings = append(
+			u.Warnings,
+			fmt.Sprintf(
+				"there is no application %s any more, so nothing is known of %d changes",
+				step.App,
+				len(step.Changes),
+			),
+		)
 		return nil, nil
 	}
 	taken := true
@@ -118,7 +157,15 @@ func (u *Unfinished) step(ctx context.Context, s *prepare.State, step *ledger.St
 	}
 	p, err := load(step.Plan)
 	if err != nil {
-		u.Warnings = append(u.Warnings, fmt.Sprintf("plan %s cannot be read (%v), so nothing is known of %d changes", step.Plan, err, len(step.Changes)))
+		u.Warnings = append(
+			u.Warnings,
+			fmt.Sprintf(
+				"plan %s cannot be read (%v), so nothing is known of %d changes",
+				step.Plan,
+				err,
+				len(step.Changes),
+			),
+		)
 		return nil, nil
 	}
 	byID := map[string]*plan.Change{}

@@ -53,7 +53,12 @@ not settled.`,
 		}
 		today := day.Of(c.Now())
 		if asOf, err := day.Parse(p.AsOf); err != nil || asOf > today {
-			return fail(Failed, "the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today", p.AsOf, today)
+			return fail(
+				Failed,
+				"the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today",
+				p.AsOf,
+				today,
+			)
 		}
 		l, err := c.soundLedger(dir)
 		if err != nil {
@@ -177,7 +182,13 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 		return err
 	}
 	if !accepted {
-		rec := ledger.Decision{Plan: j.Plan.ID, Digest: j.Plan.Digest, Verdict: "accept", All: true, Because: "asked at apply"}
+		rec := ledger.Decision{
+			Plan:    j.Plan.ID,
+			Digest:  j.Plan.Digest,
+			Verdict: "accept",
+			All:     true,
+			Because: "asked at apply",
+		}
 		if yes {
 			rec.Because = "apply --yes"
 		}
@@ -197,7 +208,11 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 	}
 	c.result(out, j, res)
 	if h, err := l.Head(); err == nil {
-		out.Line(show.Dim(fmt.Sprintf("On record: pravet log %s. The ledger ends with entry %d, %s", res.Run, h.Seq, h.Hash)))
+		out.Line(
+			show.Dim(
+				fmt.Sprintf("On record: pravet log %s. The ledger ends with entry %d, %s", res.Run, h.Seq, h.Hash),
+			),
+		)
 	}
 	if out.Err() != nil {
 		told := show.NewPrinter(c.Stderr, c.Environ)
@@ -237,8 +252,11 @@ func (c *program) outlook(out *show.Printer, j *carry.Job) {
 		state decide.State
 		says  string
 	}{
-		{decide.Completed, "done already"}, {decide.Waiting, "not accepted, left alone"}, {decide.Refused, "rejected, left alone"},
-		{decide.Held, "held by a guard, left alone"}, {decide.Lacking, "left alone, as something that it needs is not carried out"},
+		{decide.Completed, "done already"},
+		{decide.Waiting, "not accepted, left alone"},
+		{decide.Refused, "rejected, left alone"},
+		{decide.Held, "held by a guard, left alone"},
+		{decide.Lacking, "left alone, as something that it needs is not carried out"},
 		{decide.Past, "no longer due on " + j.Today.String() + ", left alone"},
 	} {
 		n := j.Count(x.state)
@@ -298,7 +316,11 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 	want, question := "yes", "Carry this out? Type yes: "
 	if forGood > 0 {
 		want = j.Plan.ID
-		question = fmt.Sprintf("%s cannot be undone. To carry this out, type the plan's id, %s: ", model.Count(forGood, "change", "changes"), j.Plan.ID)
+		question = fmt.Sprintf(
+			"%s cannot be undone. To carry this out, type the plan's id, %s: ",
+			model.Count(forGood, "change", "changes"),
+			j.Plan.ID,
+		)
 	}
 	if err := out.Err(); err != nil {
 		return err
@@ -342,19 +364,37 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	for i := range j.Plan.Changes {
 		byID[j.Plan.Changes[i].ID] = &j.Plan.Changes[i]
 	}
-	out.Linef("%s of plan %s: %s settled, %d not settled.", show.Strong(res.Run), j.Plan.ID, model.Count(res.Settled, "change", "changes"), res.NotSettled)
+	out.Linef(
+		"%s of plan %s: %s settled, %d not settled.",
+		show.Strong(res.Run),
+		j.Plan.ID,
+		model.Count(res.Settled, "change", "changes"),
+		res.NotSettled,
+	)
 	for _, f := range res.Failures {
-		out.Line("  " + show.Alarm("not settled") + "  " + show.Sentence(j.Plan, byID[f.Change]) + "  " + show.Dim(f.Change))
+		out.Line(
+			"  " + show.Alarm("not settled") + "  " + show.Sentence(j.Plan, byID[f.Change]) + "  " + show.Dim(f.Change),
+		)
 		out.Line("               " + f.Says)
 	}
 	if res.Written != "" {
-		out.Linef("%s was written, and what became of that is not on record yet; the next draft or apply reads it back.", res.Written)
+		out.Linef(
+			"%s was written, and what became of that is not on record yet; the next draft or apply reads it back.",
+			res.Written,
+		)
 	}
 	if n := j.Count(decide.Lacking); n > 0 {
-		out.Linef("%s left alone, as something that it needs is not carried out.", model.Count(n, "change is", "changes are"))
+		out.Linef(
+			"%s left alone, as something that it needs is not carried out.",
+			model.Count(n, "change is", "changes are"),
+		)
 	}
 	if res.Held > 0 {
-		out.Linef("%s held by a guard; lift it with: pravet accept %s --lift GUARD --because 'why'", model.Count(res.Held, "change is", "changes are"), j.Plan.ID)
+		out.Linef(
+			"%s held by a guard; lift it with: pravet accept %s --lift GUARD --because 'why'",
+			model.Count(res.Held, "change is", "changes are"),
+			j.Plan.ID,
+		)
 		c.named(out, j, decide.Held)
 	}
 }

@@ -29,14 +29,23 @@ may catch more than was meant. A value in which the text stands only inside a
 longer word is marked.
 
 Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
-		Example: example("pravet check", "pravet check --rules", "pravet check --format sarif", "pravet check --schema kits"),
-		Args:    cobra.NoArgs,
+		Example: example(
+			"pravet check",
+			"pravet check --rules",
+			"pravet check --format sarif",
+			"pravet check --schema kits",
+		),
+		Args: cobra.NoArgs,
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "sarif")
 	cmd.Flags().StringVar(&on, "on", "", "count dates from this day, YYYY-MM-DD (default: today)")
-	cmd.Flags().BoolVar(&rules, "rules", false, "show each rule with its place, and whom only a comparison by co catches")
+	cmd.Flags().
+		BoolVar(&rules, "rules", false, "show each rule with its place, and whom only a comparison by co catches")
 	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead")
-	_ = cmd.RegisterFlagCompletionFunc("schema", cobra.FixedCompletions(schema.Names(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"schema",
+		cobra.FixedCompletions(schema.Names(), cobra.ShellCompDirectiveNoFileComp),
+	)
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if schemaName != "" {
 			text, err := schema.Get(schemaName)

@@ -47,7 +47,13 @@ func System(version string) Env {
 		dir = "."
 	}
 	return Env{
-		Version: version, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Environ: os.Environ(), Now: time.Now, Dir: dir,
+		Version:  version,
+		Stdin:    os.Stdin,
+		Stdout:   os.Stdout,
+		Stderr:   os.Stderr,
+		Environ:  os.Environ(),
+		Now:      time.Now,
+		Dir:      dir,
 		Terminal: term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())),
 	}
 }
@@ -197,8 +203,10 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetOut(c.Stdout)
 	root.SetErr(c.Stderr)
 	root.SetVersionTemplate("pravet {{.Version}}\n")
-	root.PersistentFlags().StringVar(&c.repo, "repo", "", "folder of the desired-state repository (default: the one that this folder is in)")
-	root.PersistentFlags().StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
+	root.PersistentFlags().
+		StringVar(&c.repo, "repo", "", "folder of the desired-state repository (default: the one that this folder is in)")
+	root.PersistentFlags().
+		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
 	root.CompletionOptions.HiddenDefaultCmd = false
 	root.AddGroup(
 		&cobra.Group{ID: keeping, Title: "Keeping the files:"},
@@ -233,7 +241,13 @@ func (c *program) dir() (string, error) {
 			if _, err := os.Stat(at); err != nil {
 				return "", fail(Failed, "%s: there is no such folder", c.repo)
 			}
-			return "", fail(Failed, "%s: there is no %s in this folder; start a repository with: pravet new %s", c.repo, desired.Root, c.repo)
+			return "", fail(
+				Failed,
+				"%s: there is no %s in this folder; start a repository with: pravet new %s",
+				c.repo,
+				desired.Root,
+				c.repo,
+			)
 		}
 		return at, nil
 	}
@@ -319,7 +333,11 @@ func (c *program) problems(s *prepare.State) error {
 	for _, p := range errs {
 		fmt.Fprintln(c.Stderr, p)
 	}
-	return fail(Failed, "the files have %s that must be mended first; see them all with: pravet check", model.Count(len(errs), "problem", "problems"))
+	return fail(
+		Failed,
+		"the files have %s that must be mended first; see them all with: pravet check",
+		model.Count(len(errs), "problem", "problems"),
+	)
 }
 
 // example formats examples for a command's help.
@@ -328,7 +346,10 @@ func example(lines ...string) string { return "  " + strings.Join(lines, "\n  ")
 // formatFlag adds --format with the formats of a command.
 func formatFlag(cmd *cobra.Command, format *string, formats ...string) {
 	cmd.Flags().StringVar(format, "format", formats[0], "one of "+strings.Join(formats, ", "))
-	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)) // fails only for an unknown flag
+	_ = cmd.RegisterFlagCompletionFunc(
+		"format",
+		cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp),
+	) // fails only for an unknown flag
 	check := func(*cobra.Command, []string) error {
 		for _, f := range formats {
 			if f == *format {

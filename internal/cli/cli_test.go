@@ -28,7 +28,15 @@ func newDesk(t *testing.T) *desk {
 }
 
 func (d *desk) env() Env {
-	return Env{Version: "v1", Stdin: strings.NewReader(""), Stdout: &d.out, Stderr: &d.err, Environ: []string{"NO_COLOR=1"}, Now: func() time.Time { return marrowick.Today }, Dir: d.dir}
+	return Env{
+		Version: "v1",
+		Stdin:   strings.NewReader(""),
+		Stdout:  &d.out,
+		Stderr:  &d.err,
+		Environ: []string{"NO_COLOR=1"},
+		Now:     func() time.Time { return marrowick.Today },
+		Dir:     d.dir,
+	}
 }
 
 // run runs a command and returns its exit status.

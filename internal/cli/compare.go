@@ -55,7 +55,11 @@ do not pass.`,
 		list := access.Compare(views[0], views[1])
 		switch format {
 		case "markdown":
-			return show.DifferencesMarkdown(c.Stdout, list, "Access of "+named(revisions[1])+", compared with "+named(revisions[0]))
+			return show.DifferencesMarkdown(
+				c.Stdout,
+				list,
+				"Access of "+named(revisions[1])+", compared with "+named(revisions[0]),
+			)
 		case "table":
 			p := show.NewPrinter(c.Stdout, c.Environ)
 			p.Differences(list)
@@ -85,7 +89,13 @@ func (c *program) at(dir, revision string, today day.Day) (*access.View, error) 
 		return nil, usage("%w", err)
 	case errors.Is(err, prepare.ErrProblems) && revision != "":
 		errs := s.Errors()
-		return nil, fail(Failed, "the files of revision %s do not pass: %s, the first: %w", revision, model.Count(len(errs), "problem", "problems"), errs[0])
+		return nil, fail(
+			Failed,
+			"the files of revision %s do not pass: %s, the first: %w",
+			revision,
+			model.Count(len(errs), "problem", "problems"),
+			errs[0],
+		)
 	case errors.Is(err, prepare.ErrProblems):
 		return nil, c.problems(s)
 	}

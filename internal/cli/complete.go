@@ -98,7 +98,11 @@ func (c *program) completePlans(_ *cobra.Command, args []string, _ string) ([]st
 	return c.plans(), cobra.ShellCompDirectiveDefault
 }
 
-func (c *program) completeChanges(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
+func (c *program) completeChanges(
+	cmd *cobra.Command,
+	args []string,
+	begin string,
+) ([]string, cobra.ShellCompDirective) {
 	if len(args) == 0 {
 		return c.completePlans(cmd, args, begin)
 	}

@@ -33,13 +33,19 @@ those.
 --lift takes a guard away for this plan, so that what only it holds can be
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
-		Example: example("pravet accept csqdshcz --because 'reviewed with planning'", "pravet accept csqdshcz --person E0042 --because 'starts on Monday'",
-			"pravet accept csqdshcz --lift suspensions --because 'the summer crew ends together'"),
+		Example: example(
+			"pravet accept csqdshcz --because 'reviewed with planning'",
+			"pravet accept csqdshcz --person E0042 --because 'starts on Monday'",
+			"pravet accept csqdshcz --lift suspensions --because 'the summer crew ends together'",
+		),
 		Args: cobra.MinimumNArgs(1),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
-	_ = cmd.RegisterFlagCompletionFunc("lift", cobra.FixedCompletions(guard.Liftable(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"lift",
+		cobra.FixedCompletions(guard.Liftable(), cobra.ShellCompDirectiveNoFileComp),
+	)
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -63,8 +69,11 @@ with it, and is named.
 A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
-		Example: example("pravet reject csqdshcz gqc34xdfuyha --because 'agreed with the owner'", "pravet reject csqdshcz --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'"),
-		Args:    cobra.MinimumNArgs(1),
+		Example: example(
+			"pravet reject csqdshcz gqc34xdfuyha --because 'agreed with the owner'",
+			"pravet reject csqdshcz --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+		),
+		Args: cobra.MinimumNArgs(1),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")
@@ -107,7 +116,12 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if err != nil {
 		return err
 	}
-	d := &decision{c: c, plan: p, because: because, choice: decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()}}
+	d := &decision{
+		c:       c,
+		plan:    p,
+		because: because,
+		choice:  decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()},
+	}
 	if err := sel.people(c, dir, p); err != nil {
 		return err
 	}
@@ -129,7 +143,14 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if err := c.register(dir, l, p); err != nil {
 		return err
 	}
-	d.maker = &decisions.Maker{Ledger: l, Repo: repo, Plan: p, Today: day.Of(c.Now()), By: c.actor(dir), Say: func(ch *plan.Change) string { return show.Sentence(p, ch) }}
+	d.maker = &decisions.Maker{
+		Ledger: l,
+		Repo:   repo,
+		Plan:   p,
+		Today:  day.Of(c.Now()),
+		By:     c.actor(dir),
+		Say:    func(ch *plan.Change) string { return show.Sentence(p, ch) },
+	}
 	return do(d)
 }
 
@@ -204,12 +225,19 @@ func (d *decision) accept(lift []string) error {
 	case all:
 		p.Linef("Accepted the whole plan %s, %s.", d.plan.ID, model.Count(len(d.plan.Changes), "change", "changes"))
 	default:
-		p.Linef("Accepted %s of plan %s:", model.Count(len(made.Changes)+len(d.choice.Aside), "change", "changes"), d.plan.ID)
+		p.Linef(
+			"Accepted %s of plan %s:",
+			model.Count(len(made.Changes)+len(d.choice.Aside), "change", "changes"),
+			d.plan.ID,
+		)
 		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
 	d.along(p, made.Along, "Along with them, as they need it:")
 	if n := len(d.choice.Aside); n > 0 {
-		p.Linef("%s set aside before; draft again to have what was taken up.", model.Count(n, "of them was", "of them were"))
+		p.Linef(
+			"%s set aside before; draft again to have what was taken up.",
+			model.Count(n, "of them was", "of them were"),
+		)
 	}
 	return d.remaining(p, made)
 }
@@ -251,7 +279,10 @@ func (d *decision) reject(until day.Day, standing bool) error {
 	made, err := d.maker.Reject(d.c.ctx, d.choice, until, standing, d.because)
 	p := show.NewPrinter(d.c.Stdout, d.c.Environ)
 	if made != nil && len(made.Done) > 0 {
-		p.Linef("%s carried out already, and so cannot be rejected any more:", model.Count(len(made.Done), "change was", "changes were"))
+		p.Linef(
+			"%s carried out already, and so cannot be rejected any more:",
+			model.Count(len(made.Done), "change was", "changes were"),
+		)
 		d.list(p, made.Done)
 	}
 	if err != nil {
@@ -267,7 +298,10 @@ func (d *decision) reject(until day.Day, standing bool) error {
 	p.Linef("Rejected %s of plan %s, %s:", model.Count(len(made.Changes), "change", "changes"), d.plan.ID, where)
 	d.list(p, made.Changes)
 	if n := len(made.Stands); n > 0 {
-		p.Linef("%s there already, word for word, and was not written again.", model.Count(n, "of them stands", "of them stand"))
+		p.Linef(
+			"%s there already, word for word, and was not written again.",
+			model.Count(n, "of them stands", "of them stand"),
+		)
 	}
 	d.along(p, made.Along, "Set aside with them, as it needs one of them:")
 	return d.remaining(p, made)
@@ -279,8 +313,13 @@ func (d *decision) remaining(p *show.Printer, made *decisions.Made) error {
 	for _, st := range made.States {
 		counts[st]++
 	}
-	line := fmt.Sprintf("Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held", counts[decide.Ready], counts[decide.Waiting],
-		counts[decide.Refused], counts[decide.Held])
+	line := fmt.Sprintf(
+		"Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held",
+		counts[decide.Ready],
+		counts[decide.Waiting],
+		counts[decide.Refused],
+		counts[decide.Held],
+	)
 	if n := counts[decide.Lacking]; n > 0 {
 		line += fmt.Sprintf(", %d waiting for one of those", n)
 	}
@@ -289,7 +328,11 @@ func (d *decision) remaining(p *show.Printer, made *decisions.Made) error {
 	}
 	p.Line(show.Dim(line + "."))
 	if made.Running != nil {
-		p.Line(show.Alarm("A run is under way: ") + made.Running.String() + ". What it has not begun yet follows this decision.")
+		p.Line(
+			show.Alarm(
+				"A run is under way: ",
+			) + made.Running.String() + ". What it has not begun yet follows this decision.",
+		)
 	}
 	return p.Err()
 }

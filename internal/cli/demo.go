@@ -32,7 +32,8 @@ there.`,
 		Args:    cobra.NoArgs,
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
-	cmd.Flags().BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
+	cmd.Flags().
+		BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {
 			return usage("--no-walk goes with --keep DIR")
@@ -58,7 +59,12 @@ there.`,
 			return err
 		}
 		if noWalk {
-			_, err := fmt.Fprintf(c.Stdout, "Marrowick Ferries is in %s. It is the morning of 2026-11-24 there:\n  cd %s\n  pravet check\n  pravet draft --on 2026-11-24\n", keep, keep)
+			_, err := fmt.Fprintf(
+				c.Stdout,
+				"Marrowick Ferries is in %s. It is the morning of 2026-11-24 there:\n  cd %s\n  pravet check\n  pravet draft --on 2026-11-24\n",
+				keep,
+				keep,
+			)
 			return err
 		}
 		t := &tour{c: c, dir: dir, p: show.NewPrinter(c.Stdout, c.Environ), now: marrowick.Today}
@@ -149,13 +155,24 @@ func (t *tour) steps(list []step) error {
 }
 
 func (t *tour) walk(git bool) error {
-	t.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026."), " Sixty-odd people, three applications: ticket")
+	t.p.Line(
+		show.Strong("Marrowick Ferries, Tuesday 24 November 2026."),
+		" Sixty-odd people, three applications: ticket",
+	)
 	t.p.Line("sales, crew rosters, and berth planning. The systems administrator looks at what has to change today.")
-	first := []step{{"Check the files: every problem with its place, and how many people each rule matches.", []string{"check"}}}
-	if git {
-		first = append(first, step{"See what yesterday's commit means, before any application is looked at.", []string{"compare", "HEAD~1", "--on", "2026-11-24"}})
+	first := []step{
+		{"Check the files: every problem with its place, and how many people each rule matches.", []string{"check"}},
 	}
-	first = append(first, step{"Draft a plan: every difference between the files and what the applications exported.", []string{"draft", "--on", "2026-11-24"}})
+	if git {
+		first = append(first, step{
+			"See what yesterday's commit means, before any application is looked at.",
+			[]string{"compare", "HEAD~1", "--on", "2026-11-24"},
+		})
+	}
+	first = append(first, step{
+		"Draft a plan: every difference between the files and what the applications exported.",
+		[]string{"draft", "--on", "2026-11-24"},
+	})
 	if err := t.steps(first); err != nil {
 		return err
 	}
@@ -177,19 +194,50 @@ func (t *tour) walk(git bool) error {
 		}
 	}
 	err = t.steps([]step{
-		{"Read it person by person: each change with the line that causes it, and what holds it.", []string{"show", p.ID}},
-		{"Mirela Dunn is to approve refunds, and sets fares: ask why.", []string{"why", "mirela.dunn", "--on", "2026-11-24"}},
-		{"Those two are kept apart, so that change is rejected.", []string{"reject", p.ID, held["separation"], "--because", "fares and refunds stay apart; Tomas asks someone else"}},
-		{"Somebody has made an account for Søren Dahl by hand, as Søren.Dahl: no second one, until that one is renamed.",
-			[]string{"reject", p.ID, held["looks-alike"], "--until", "2026-12-01", "--because", "the account made by hand is renamed first"}},
+		{
+			"Read it person by person: each change with the line that causes it, and what holds it.",
+			[]string{"show", p.ID},
+		},
+		{
+			"Mirela Dunn is to approve refunds, and sets fares: ask why.",
+			[]string{"why", "mirela.dunn", "--on", "2026-11-24"},
+		},
+		{
+			"Those two are kept apart, so that change is rejected.",
+			[]string{
+				"reject",
+				p.ID,
+				held["separation"],
+				"--because",
+				"fares and refunds stay apart; Tomas asks someone else",
+			},
+		},
+		{
+			"Somebody has made an account for Søren Dahl by hand, as Søren.Dahl: no second one, until that one is renamed.",
+			[]string{
+				"reject",
+				p.ID,
+				held["looks-alike"],
+				"--until",
+				"2026-12-01",
+				"--because",
+				"the account made by hand is renamed first",
+			},
+		},
 		{"There is one till seat too few, and another is ordered: reject that change until it is here.",
 			[]string{"reject", p.ID, held["seats"], "--until", "2026-12-15", "--because", "one more seat is ordered"}},
 		{"The summer crew ended together, so many suspensions are right today: lift that guard, for this plan.",
 			[]string{"accept", p.ID, "--lift", "suspensions", "--because", "the summer crew ended together"}},
 		{"Accept the rest.", []string{"accept", p.ID, "--because", "read with Idris Keane and Leonie Marsh"}},
-		{"Carry it out: each application's file is replaced as a whole, then read again and compared.", []string{"apply", p.ID}},
+		{
+			"Carry it out: each application's file is replaced as a whole, then read again and compared.",
+			[]string{"apply", p.ID},
+		},
 		{"Draft again: only what was rejected is left, and it is set aside.", []string{"draft", "--on", "2026-11-24"}},
-		{"Look ahead: the summer crew of 2027 will need more seats than there are.", []string{"seats", "--ahead", "P8M", "--on", "2026-11-24"}},
+		{
+			"Look ahead: the summer crew of 2027 will need more seats than there are.",
+			[]string{"seats", "--ahead", "P8M", "--on", "2026-11-24"},
+		},
 		{"Everything is on record,", []string{"log"}},
 		{"and the record can be proved whole.", []string{"log", "verify"}},
 	})

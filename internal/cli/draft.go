@@ -34,13 +34,18 @@ its effect and what holds it. Nothing is changed in any application.
 The same files, exports and day give the same bytes.
 
 Exit status: 0 done; with --exit-status 3 when changes wait.`,
-		Example: example("pravet draft", "pravet draft --app tickets --only 'department eq \"Deck\"'", "pravet draft --on 2026-12-01 --out -"),
-		Args:    cobra.NoArgs,
+		Example: example(
+			"pravet draft",
+			"pravet draft --app tickets --only 'department eq \"Deck\"'",
+			"pravet draft --on 2026-12-01 --out -",
+		),
+		Args: cobra.NoArgs,
 	}
 	cmd.Flags().StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
 	cmd.Flags().StringVar(&only, "only", "", "only people that this filter matches")
 	cmd.Flags().StringVar(&on, "on", "", "draft for this day, YYYY-MM-DD (default: today)")
-	cmd.Flags().StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
+	cmd.Flags().
+		StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
@@ -153,7 +158,11 @@ func (c *program) spare(dir, file string) error {
 			return nil // a plan may be written over
 		}
 	}
-	return fail(Failed, "--out: %s is a file of this repository, and no plan; nothing was written. Name another file", rel)
+	return fail(
+		Failed,
+		"--out: %s is a file of this repository, and no plan; nothing was written. Name another file",
+		rel,
+	)
 }
 
 // drafted says what the plan amounts to and what can be done next.

@@ -19,8 +19,12 @@ exported it, with the person, whether they should have it, and by which kits.
 With --effective it lists all that have it in the end, and through what.
 
 THING is written APPLICATION/KIND/NAME.`,
-		Example: example("pravet holders tickets/role/refund-approver", "pravet holders tickets/role/seller --effective", "pravet holders berths/license/planning-seat --format csv"),
-		Args:    cobra.ExactArgs(1),
+		Example: example(
+			"pravet holders tickets/role/refund-approver",
+			"pravet holders tickets/role/seller --effective",
+			"pravet holders berths/license/planning-seat --format csv",
+		),
+		Args: cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	cmd.Flags().BoolVar(&effective, "effective", false, "all that have it in the end, also by what brings it along")

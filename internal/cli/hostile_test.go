@@ -20,7 +20,9 @@ const evil = "\x1b[2J\x1b]0;x\x07\u202eevil\u2066\u009b8m\u2028"
 // evil in every field that takes text, writes nothing that a terminal obeys.
 func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
 	d := newDesk(t)
-	quoted := `"` + strings.NewReplacer("\x1b", `\e`, "\x07", `\a`, "\u202e", `\u202e`, "\u2066", `\u2066`, "\u009b", `\x9b`, "\u2028", `\u2028`).Replace(evil) + `"`
+	quoted := `"` + strings.NewReplacer("\x1b", `\e`, "\x07", `\a`, "\u202e", `\u202e`, "\u2066", `\u2066`, "\u009b", `\x9b`, "\u2028", `\u2028`).
+		Replace(evil) +
+		`"`
 	edit := func(name, before, after string) {
 		file := filepath.Join(d.dir, name)
 		data, err := os.ReadFile(file)
@@ -38,12 +40,25 @@ func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
 	edit("kits/ashore.yaml", "because: helps out at the refund desk in December", "because: "+quoted)
 	edit("exports/tickets.csv", "kiosk2", "kiosk"+evil)
 	edit("exports/tickets.csv", "kiosk-display", "kiosk-display"+evil)
-	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "kits", "b"+evil+".yaml"), []byte("kits:\n  more:\n    for: nope eq 3\n    gives: {}\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(d.dir, "kits", "b"+evil+".yaml"),
+			[]byte("kits:\n  more:\n    for: nope eq 3\n    gives: {}\n"),
+			0o644,
+		),
+	)
 	check := func(args ...string) {
 		status := d.run(args...)
 		require.NotEqual(t, WrongUsage, status, "%v: %s", args, d.err.String())
 		for _, stream := range []string{d.out.String(), d.err.String()} {
-			require.False(t, strings.ContainsFunc(strings.ReplaceAll(stream, "\r\n", "\n"), show.Hostile), "%v: %q", args, stream)
+			require.False(
+				t,
+				strings.ContainsFunc(strings.ReplaceAll(stream, "\r\n", "\n"), show.Hostile),
+				"%v: %q",
+				args,
+				stream,
+			)
 		}
 	}
 	check("check")

@@ -29,9 +29,13 @@ matches when one of them does. --columns chooses columns, "all" for all of them;
 counts the rows of each value of a column instead.
 
 In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
-		Example: example("pravet list people --where 'department eq \"Deck\"' --columns id,displayName,title,kits",
-			"pravet list accounts --where 'app eq \"tickets\" and effective eq \"role seller\"' --sort name", "pravet list people --group-by department",
-			"pravet list things --where 'sensitive eq true' --columns app,kind,name,holders", "pravet list strays --format csv"),
+		Example: example(
+			"pravet list people --where 'department eq \"Deck\"' --columns id,displayName,title,kits",
+			"pravet list accounts --where 'app eq \"tickets\" and effective eq \"role seller\"' --sort name",
+			"pravet list people --group-by department",
+			"pravet list things --where 'sensitive eq true' --columns app,kind,name,holders",
+			"pravet list strays --format csv",
+		),
 		Args:      cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs),
 		ValidArgs: access.Subjects,
 	}

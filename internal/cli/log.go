@@ -78,16 +78,23 @@ func logEntries(l ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) 
 		return entries, l.Scan(ledger.Query{Kinds: kinds}, add)
 	}
 	subjects := map[string]bool{}
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.Decided, ledger.RunStarted}}, func(e *ledger.Entry) error {
-		var about struct{ Run, Plan string }
-		if err := json.Unmarshal(e.Body, &about); err != nil {
-			return fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
-		}
-		if about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject) {
-			subjects[e.Subject] = true
-		}
-		return nil
-	})
+	err := l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.Decided, ledger.RunStarted}},
+		func(e *ledger.Entry) error {
+			var about struct{ Run, Plan string }
+			if err := json.Unmarshal(e.Body, &about); err != nil {
+				return fmt.Errorf(
+					"entry %d of the ledger cannot be read: %w; check it with: pravet log verify",
+					e.Seq,
+					err,
+				)
+			}
+			if about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject) {
+				subjects[e.Subject] = true
+			}
+			return nil
+		},
+	)
 	for _, s := range slices.Sorted(maps.Keys(subjects)) {
 		if err != nil {
 			break
@@ -104,9 +111,17 @@ func logEntries(l ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) 
 }
 
 func logTable(entries []*ledger.Entry) *show.Table {
-	t := &show.Table{Headers: []string{"entry", "when", "who", "what", "about", "says"}, Keys: []string{"seq", "at", "by", "kind", "subject", "says"}, Items: entries, Right: map[int]bool{0: true}}
+	t := &show.Table{
+		Headers: []string{"entry", "when", "who", "what", "about", "says"},
+		Keys:    []string{"seq", "at", "by", "kind", "subject", "says"},
+		Items:   entries,
+		Right:   map[int]bool{0: true},
+	}
 	for _, e := range entries {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, says(e)})
+		t.Rows = append(
+			t.Rows,
+			[]string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, says(e)},
+		)
 	}
 	return t
 }
@@ -137,7 +152,13 @@ func says(e *ledger.Entry) string {
 	case ledger.PlanDrafted:
 		var x ledger.Plan
 		x, err = ledger.Decode[ledger.Plan](e)
-		text = fmt.Sprintf("drafted for %s: %s, %d held, %d set aside", x.AsOf, model.Count(x.Totals.Changes, "change", "changes"), x.Totals.Held, x.SetAside)
+		text = fmt.Sprintf(
+			"drafted for %s: %s, %d held, %d set aside",
+			x.AsOf,
+			model.Count(x.Totals.Changes, "change", "changes"),
+			x.Totals.Held,
+			x.SetAside,
+		)
 	case ledger.Decided:
 		var x ledger.Decision
 		x, err = ledger.Decode[ledger.Decision](e)
@@ -160,7 +181,13 @@ func says(e *ledger.Entry) string {
 	case ledger.RunEnded:
 		var x ledger.RunEnd
 		x, err = ledger.Decode[ledger.RunEnd](e)
-		text = fmt.Sprintf("%d settled, %d not settled, %d held, %d left alone", x.Settled, x.NotSettled, x.Held, x.Left)
+		text = fmt.Sprintf(
+			"%d settled, %d not settled, %d held, %d left alone",
+			x.Settled,
+			x.NotSettled,
+			x.Held,
+			x.Left,
+		)
 		if x.Error != "" {
 			text += "; stopped: " + x.Error
 		}
@@ -230,10 +257,19 @@ also proves that the ledger still holds what it held then.`,
 				return &ranError{err}
 			}
 			if !found {
-				return fail(Failed, "the ledger is whole, and has no entry with the hash %s: it is not the one that was noted", head)
+				return fail(
+					Failed,
+					"the ledger is whole, and has no entry with the hash %s: it is not the one that was noted",
+					head,
+				)
 			}
 		}
-		fmt.Fprintf(c.Stdout, "The ledger is whole: %s, head %s\n", model.Count(int(v.Entries), "entry", "entries"), v.Head)
+		fmt.Fprintf(
+			c.Stdout,
+			"The ledger is whole: %s, head %s\n",
+			model.Count(int(v.Entries), "entry", "entries"),
+			v.Head,
+		)
 		return nil
 	}
 	return cmd
@@ -283,7 +319,11 @@ trusted; put the whole ledger back.`,
 		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: ledger.Decision{Verdict: "trust", Because: because}}); err != nil {
 			return &ranError{err}
 		}
-		_, err = fmt.Fprintf(c.Stdout, "The ledger is taken for whole as it is, with %s.\n", model.Count(int(v.Entries)+1, "entry", "entries"))
+		_, err = fmt.Fprintf(
+			c.Stdout,
+			"The ledger is taken for whole as it is, with %s.\n",
+			model.Count(int(v.Entries)+1, "entry", "entries"),
+		)
 		return err
 	}
 	return cmd

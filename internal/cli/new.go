@@ -47,7 +47,12 @@ from. Change it into your own, file by file.`,
 			if err != nil {
 				return fmt.Errorf("the repository cannot be written: %w", err)
 			}
-			fmt.Fprintf(c.Stdout, "Started a repository in %s. Look around, then:\n  cd %s\n  git init && git add . && git commit -m 'Start'\n  pravet check\n  pravet draft\n", args[0], args[0])
+			fmt.Fprintf(
+				c.Stdout,
+				"Started a repository in %s. Look around, then:\n  cd %s\n  git init && git add . && git commit -m 'Start'\n  pravet check\n  pravet draft\n",
+				args[0],
+				args[0],
+			)
 			return nil
 		},
 	}

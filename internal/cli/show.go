@@ -31,8 +31,13 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 
 --only takes a SCIM filter over changes. Its attributes are
 ` + strings.Join(changeAttrs, ", ") + `.`,
-		Example: example("pravet show csqdshcz", "pravet show csqds --person E0042", "pravet show csqdshcz --only 'effect eq \"widens\" and kind eq \"role\"'", "pravet show plans/csqdshcz.json --format markdown"),
-		Args:    cobra.ExactArgs(1),
+		Example: example(
+			"pravet show csqdshcz",
+			"pravet show csqds --person E0042",
+			"pravet show csqdshcz --only 'effect eq \"widens\" and kind eq \"role\"'",
+			"pravet show plans/csqdshcz.json --format markdown",
+		),
+		Args: cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	sel.flags(c, cmd)
@@ -120,7 +125,12 @@ func (s *selection) flags(c *program, cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringSliceVar(&s.apps, "app", nil, "only changes in this application (may be repeated)")
 	f.StringSliceVar(&s.persons, "person", nil, "only changes of this person, by id or account (may be repeated)")
-	f.StringSliceVar(&s.things, "thing", nil, "only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)")
+	f.StringSliceVar(
+		&s.things,
+		"thing",
+		nil,
+		"only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)",
+	)
 	f.StringVar(&s.only, "only", "", "only changes that this filter matches")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
@@ -132,7 +142,23 @@ func (s *selection) empty() bool {
 }
 
 // changeAttrs are the attributes of a change that filters may name.
-var changeAttrs = []string{"id", "app", "verb", "effect", "account", "person", "name", "kind", "thing", "attribute", "before", "after", "forGood", "held", "guard"}
+var changeAttrs = []string{
+	"id",
+	"app",
+	"verb",
+	"effect",
+	"account",
+	"person",
+	"name",
+	"kind",
+	"thing",
+	"attribute",
+	"before",
+	"after",
+	"forGood",
+	"held",
+	"guard",
+}
 
 // value is an attribute of a change, for a filter.
 func changeValue(p *plan.Plan, c *plan.Change, attr string) string {
@@ -188,7 +214,11 @@ func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.
 		}
 		for _, cl := range f.Clauses() {
 			if !containsFold(changeAttrs, cl.Attr) {
-				return nil, nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs))
+				return nil, nil, usage(
+					"--only, column %d: %w",
+					cl.Column,
+					prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs),
+				)
 			}
 		}
 	}

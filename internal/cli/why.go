@@ -29,8 +29,12 @@ exported it says what the person has, what is to come and what is to go.
 With a thing, APPLICATION/KIND/NAME, it shows only what has to do with that; of
 a thing that is not due it says what stands in the way, the nearest reason
 first. PERSON is an id or a user name.`,
-		Example: example("pravet why E0042", "pravet why oskar.nyman tickets/role/refund-approver", "pravet why E0056 --on 2026-12-01 --format json"),
-		Args:    cobra.RangeArgs(1, 2),
+		Example: example(
+			"pravet why E0042",
+			"pravet why oskar.nyman tickets/role/refund-approver",
+			"pravet why E0056 --on 2026-12-01 --format json",
+		),
+		Args: cobra.RangeArgs(1, 2),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	cmd.Flags().StringVar(&on, "on", "", "answer for this day, YYYY-MM-DD (default: today)")

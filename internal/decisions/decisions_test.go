@@ -102,12 +102,25 @@ func TestOnlyRunsOfThePlanTellWhatIsDone(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	outcome := func(run, p, change string, settled bool) ledger.Record {
-		return ledger.Record{Kind: ledger.Outcome, Subject: run, Body: ledger.ChangeOutcome{Run: run, Plan: p, Change: change, Settled: settled}}
+		return ledger.Record{
+			Kind:    ledger.Outcome,
+			Subject: run,
+			Body:    ledger.ChangeOutcome{Run: run, Plan: p, Change: change, Settled: settled},
+		}
 	}
 	run := func(run, p string) ledger.Record {
 		return ledger.Record{Kind: ledger.RunStarted, Subject: run, Body: ledger.Run{Run: run, Plan: p}}
 	}
-	require.NoError(t, l.Append(run("run-1", "q"), outcome("run-1", "q", "a", true), run("run-2", "p"), outcome("run-2", "p", "b", true), outcome("run-2", "p", "c", false)))
+	require.NoError(
+		t,
+		l.Append(
+			run("run-1", "q"),
+			outcome("run-1", "q", "a", true),
+			run("run-2", "p"),
+			outcome("run-2", "p", "b", true),
+			outcome("run-2", "p", "c", false),
+		),
+	)
 	p := &plan.Plan{ID: "p", Changes: []plan.Change{{ID: "a"}, {ID: "b"}, {ID: "c"}}}
 	s, err := decisions.Read(l, decisions.Stood{}, p, 20000)
 	require.NoError(t, err)

@@ -59,17 +59,36 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift []string, because str
 		}
 	}
 	if len(made.Stands) > 0 && !c.All {
-		return nil, fmt.Errorf("standing.yaml rejects %s; take the entry out of that file to accept the change", made.Stands[0])
+		return nil, fmt.Errorf(
+			"standing.yaml rejects %s; take the entry out of that file to accept the change",
+			made.Stands[0],
+		)
 	}
 	made.Along = decide.WithNeeds(m.Plan, c.Changes)
 	made.Changes = m.inOrder(c.Changes, made.Along)
-	rec := ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "accept", All: c.All, Because: because, Along: made.Along}
+	rec := ledger.Decision{
+		Plan:    m.Plan.ID,
+		Digest:  m.Plan.Digest,
+		Verdict: "accept",
+		All:     c.All,
+		Because: because,
+		Along:   made.Along,
+	}
 	if !c.All {
 		m.about(&rec, append(slices.Clone(made.Changes), c.Aside...))
 	}
 	var records []ledger.Record
 	if len(lift) > 0 {
-		records = append(records, m.record(ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "lift", Guards: lift, Because: because}))
+		records = append(
+			records,
+			m.record(ledger.Decision{
+				Plan:    m.Plan.ID,
+				Digest:  m.Plan.Digest,
+				Verdict: "lift",
+				Guards:  lift,
+				Because: because,
+			}),
+		)
 	}
 	if !c.All || len(lift) == 0 {
 		records = append(records, m.record(rec))
@@ -106,11 +125,22 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 		}
 	}
 	if len(c.Changes) == 0 && len(c.Aside) == 0 {
-		return made, errors.New("all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is said in the files")
+		return made, errors.New(
+			"all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is said in the files",
+		)
 	}
 	made.Along = decide.WithNeeding(m.Plan, c.Changes)
 	made.Changes = append(m.inOrder(c.Changes, made.Along), c.Aside...)
-	rec := ledger.Decision{Plan: m.Plan.ID, Digest: m.Plan.Digest, Verdict: "reject", All: c.All, Until: until.String(), Because: because, Along: made.Along, Standing: standing}
+	rec := ledger.Decision{
+		Plan:     m.Plan.ID,
+		Digest:   m.Plan.Digest,
+		Verdict:  "reject",
+		All:      c.All,
+		Until:    until.String(),
+		Because:  because,
+		Along:    made.Along,
+		Standing: standing,
+	}
 	m.about(&rec, made.Changes)
 	if standing {
 		err = m.Ledger.Exclusive(func() error { return m.rejectStanding(ctx, made, rec, until) })
@@ -139,7 +169,13 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 			made.Stands = append(made.Stands, id)
 			continue
 		}
-		add = append(add, desired.StandingRejection{Change: id, What: m.Say(m.change(id)), Because: rec.Because, By: m.By, Until: until})
+		add = append(add, desired.StandingRejection{
+			Change:  id,
+			What:    m.Say(m.change(id)),
+			Because: rec.Because,
+			By:      m.By,
+			Until:   until,
+		})
 	}
 	write, err := m.Repo.StandingWith(ctx, add)
 	if err != nil {
@@ -154,9 +190,16 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 	if err := write(); err != nil {
 		rec.Standing = false
 		if again := m.Ledger.Append(m.record(rec)); again != nil {
-			return fmt.Errorf("standing.yaml was not written (%w), and the ledger says it was: %w; reject again", err, again)
+			return fmt.Errorf(
+				"standing.yaml was not written (%w), and the ledger says it was: %w; reject again",
+				err,
+				again,
+			)
 		}
-		return fmt.Errorf("standing.yaml was not written: %w; the rejection is in the ledger, and counts here, but not for others who have the files", err)
+		return fmt.Errorf(
+			"standing.yaml was not written: %w; the rejection is in the ledger, and counts here, but not for others who have the files",
+			err,
+		)
 	}
 	return nil
 }

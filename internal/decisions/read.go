@@ -77,7 +77,11 @@ func until(d ledger.Decision) (day.Day, error) {
 // decision about a change counts; to accept a whole plan takes back its
 // rejection as a whole, and no rejection of a single change.
 func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.Standing, error) {
-	s := &decide.Standing{Verdicts: map[string]decide.Verdict{}, Done: map[string]bool{}, Lifts: append([]decide.Lift(nil), stood.Lifts...)}
+	s := &decide.Standing{
+		Verdicts: map[string]decide.Verdict{},
+		Done:     map[string]bool{},
+		Lifts:    append([]decide.Lift(nil), stood.Lifts...),
+	}
 	whole := map[string]bool{} // rejected with the whole plan
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
@@ -90,7 +94,10 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 		switch d.Verdict {
 		case "lift":
 			for _, g := range d.Guards {
-				s.Lifts = append(s.Lifts, decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By})
+				s.Lifts = append(
+					s.Lifts,
+					decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By},
+				)
 			}
 		case "accept":
 			if d.All {

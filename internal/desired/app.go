@@ -33,7 +33,12 @@ func (r *Repo) readApps() {
 		d, root := r.open(file)
 		if root == nil {
 			if d.sum != "" {
-				r.fail(model.Pos{File: file, Line: 1}, "missing-key", "the file describes no application", "add app: ID")
+				r.fail(
+					model.Pos{File: file, Line: 1},
+					"missing-key",
+					"the file describes no application",
+					"add app: ID",
+				)
 			}
 			continue
 		}
@@ -42,8 +47,18 @@ func (r *Repo) readApps() {
 			continue
 		}
 		if at, ok := first[app.ID]; ok {
-			r.fail(app.Pos, "duplicate-entry", fmt.Sprintf("the application %s is described in %s already", app.ID, at), "give one of them another id")
-			r.fail(at, "duplicate-entry", fmt.Sprintf("the application %s is described again in %s", app.ID, app.Pos), "give one of them another id")
+			r.fail(
+				app.Pos,
+				"duplicate-entry",
+				fmt.Sprintf("the application %s is described in %s already", app.ID, at),
+				"give one of them another id",
+			)
+			r.fail(
+				at,
+				"duplicate-entry",
+				fmt.Sprintf("the application %s is described again in %s", app.ID, app.Pos),
+				"give one of them another id",
+			)
 			continue
 		}
 		first[app.ID] = app.Pos
@@ -57,9 +72,31 @@ func (r *Repo) readApps() {
 }
 
 func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
-	f := d.fields(root, "an application", "app", "title", "owner", "export", "connect", "match", "scope", "account", "fixed",
-		"groups", "roles", "licenses", "protect", "strays", "tidy", "guards")
-	app := &model.App{ID: d.required(f, root, "app", "the application"), Title: d.text(f["title"], "title"), Pos: d.pos(root)}
+	f := d.fields(
+		root,
+		"an application",
+		"app",
+		"title",
+		"owner",
+		"export",
+		"connect",
+		"match",
+		"scope",
+		"account",
+		"fixed",
+		"groups",
+		"roles",
+		"licenses",
+		"protect",
+		"strays",
+		"tidy",
+		"guards",
+	)
+	app := &model.App{
+		ID:    d.required(f, root, "app", "the application"),
+		Title: d.text(f["title"], "title"),
+		Pos:   d.pos(root),
+	}
 	if n := f["app"]; n != nil {
 		app.Pos = d.pos(n)
 		if app.ID != "" && !idPattern.MatchString(app.ID) {
@@ -94,8 +131,14 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		d.fits(root, f, app, spec)
 		for _, path := range spec.Files() {
 			if err := r.Tree.Allowed(path.Text); err != nil {
-				d.probs.Add(problem(path.Pos, "outside", fmt.Sprintf("the path %s leads out of the repository", path.Text),
-					"keep the export below it; or, if you trust these files, open that folder when you run Pravet: "+source.Outside+"=FOLDER"))
+				d.probs.Add(
+					problem(
+						path.Pos,
+						"outside",
+						fmt.Sprintf("the path %s leads out of the repository", path.Text),
+						"keep the export below it; or, if you trust these files, open that folder when you run Pravet: "+source.Outside+"=FOLDER",
+					),
+				)
 			}
 		}
 		needed(app, spec)
@@ -103,7 +146,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	d.named(app)
 	c := d.fields(f["connect"], "connect", "by")
 	if f["connect"] == nil || c["by"] == nil {
-		d.problem(orNode(f["connect"], root), "missing-key", "the application does not say how changes get there", "add connect: {by: files}")
+		d.problem(
+			orNode(f["connect"], root),
+			"missing-key",
+			"the application does not say how changes get there",
+			"add connect: {by: files}",
+		)
 	} else {
 		d.oneOf(c["by"], "by", ConnectWays...)
 	}
@@ -129,11 +177,28 @@ func (d *doc) named(app *model.App) {
 	for i := range app.Things {
 		t := &app.Things[i]
 		if strings.TrimSpace(t.Name) != t.Name || strings.ContainsFunc(t.Name, unicode.IsControl) {
-			d.probs.Add(problem(t.Pos, "bad-name", fmt.Sprintf("%q has spaces at its ends or control characters, which no export keeps", t.Name), "write the name as the application shows it"))
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"bad-name",
+					fmt.Sprintf("%q has spaces at its ends or control characters, which no export keeps", t.Name),
+					"write the name as the application shows it",
+				),
+			)
 		}
 		key := t.Kind.String() + " " + table.Fold(strings.Join(strings.Fields(t.Name), " "))
 		if other, ok := seen[key]; ok {
-			p := problem(t.Pos, "nearly-same", fmt.Sprintf("%s %q and %q differ only by case or spaces, and are two things here", t.Kind, other, t.Name), "if they are one, write it as the application shows it")
+			p := problem(
+				t.Pos,
+				"nearly-same",
+				fmt.Sprintf(
+					"%s %q and %q differ only by case or spaces, and are two things here",
+					t.Kind,
+					other,
+					t.Name,
+				),
+				"if they are one, write it as the application shows it",
+			)
 			p.Severity = source.Warning
 			d.probs.Add(p)
 		}
@@ -168,7 +233,12 @@ func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
 			for _, a := range app.Attrs {
 				names = append(names, a.Name)
 			}
-			r.fail(name.Pos, "unknown-attribute", fmt.Sprintf("%s is not under account, so it is never changed anyway", name.Text), didYouMean(name.Text, names, "there are "))
+			r.fail(
+				name.Pos,
+				"unknown-attribute",
+				fmt.Sprintf("%s is not under account, so it is never changed anyway", name.Text),
+				didYouMean(name.Text, names, "there are "),
+			)
 		}
 	}
 }
@@ -227,12 +297,25 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 	for _, l := range links {
 		from, to := app.Thing(l.from, l.name), app.Thing(l.to, l.what.Text)
 		if to < 0 {
-			d.probs.Add(problem(l.what.Pos, "unknown-thing", fmt.Sprintf("%s has no %s %q in its catalog", app.ID, l.to, l.what.Text),
-				didYouMean(l.what.Text, app.Names(l.to), "there are ")))
+			d.probs.Add(
+				problem(
+					l.what.Pos,
+					"unknown-thing",
+					fmt.Sprintf("%s has no %s %q in its catalog", app.ID, l.to, l.what.Text),
+					didYouMean(l.what.Text, app.Names(l.to), "there are "),
+				),
+			)
 			continue
 		}
 		if app.Things[to].Retire {
-			d.probs.Add(problem(l.what.Pos, "retired", fmt.Sprintf("%s %s is to be retired, and %s %s brings it along", l.to, l.what.Text, l.from, l.name), "take it out here first"))
+			d.probs.Add(
+				problem(
+					l.what.Pos,
+					"retired",
+					fmt.Sprintf("%s %s is to be retired, and %s %s brings it along", l.to, l.what.Text, l.from, l.name),
+					"take it out here first",
+				),
+			)
 		}
 		app.Things[from].Implies = append(app.Things[from].Implies, to)
 	}
@@ -246,7 +329,12 @@ func (d *doc) define(t *model.Thing, e entry, f map[string]*yaml.Node) {
 		t.Permissions = append(t.Permissions, p.Text)
 	}
 	if !t.Define && (t.Retire || f["permissions"] != nil) {
-		d.problem(e.key, "not-defined", fmt.Sprintf("%s %s is not Pravet's own, so its definition is left alone", t.Kind, t.Name), "add define: true, or take out permissions and retire")
+		d.problem(
+			e.key,
+			"not-defined",
+			fmt.Sprintf("%s %s is not Pravet's own, so its definition is left alone", t.Kind, t.Name),
+			"add define: true, or take out permissions and retire",
+		)
 	}
 }
 
@@ -256,14 +344,39 @@ func (d *doc) defines(app *model.App, s *export.Spec) {
 	for i := range app.Things {
 		t := &app.Things[i]
 		lacks := func(what, hint string) {
-			d.probs.Add(problem(t.Pos, "missing-column", fmt.Sprintf("%s %s is Pravet's own (define: true), and the export does not show %s", t.Kind, t.Name, what), hint))
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"missing-column",
+					fmt.Sprintf(
+						"%s %s is Pravet's own (define: true), and the export does not show %s",
+						t.Kind,
+						t.Name,
+						what,
+					),
+					hint,
+				),
+			)
 		}
 		switch {
 		case !t.Define:
 		case t.Kind == model.Group && s.Format == "scim":
-			d.probs.Add(problem(t.Pos, "not-defined", fmt.Sprintf("group %s is Pravet's own (define: true), and groups of a SCIM export are resources that Pravet does not make", t.Name), "make the group in the application, and take out define"))
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"not-defined",
+					fmt.Sprintf(
+						"group %s is Pravet's own (define: true), and groups of a SCIM export are resources that Pravet does not make",
+						t.Name,
+					),
+					"make the group in the application, and take out define",
+				),
+			)
 		case s.Definitions == nil:
-			lacks("which definitions there are", "add definitions: {path: FILE, columns: {name: COLUMN, ...}} under export")
+			lacks(
+				"which definitions there are",
+				"add definitions: {path: FILE, columns: {name: COLUMN, ...}} under export",
+			)
 		case t.Kind == model.Group && s.Definitions.Column(export.DefKind) == nil:
 			lacks("groups", "add kind: COLUMN under export, definitions, columns")
 		case len(t.Permissions) > 0 && s.Definitions.Column(export.DefPermissions) == nil:
@@ -271,7 +384,10 @@ func (d *doc) defines(app *model.App, s *export.Spec) {
 		default:
 			for _, b := range t.Implies {
 				if kind := app.Things[b].Kind; s.Definitions.Column(kind.Plural()) == nil {
-					lacks("which "+kind.Plural()+" come along", "add "+kind.Plural()+": {column: COLUMN, split: \";\"} under export, definitions, columns")
+					lacks(
+						"which "+kind.Plural()+" come along",
+						"add "+kind.Plural()+": {column: COLUMN, split: \";\"} under export, definitions, columns",
+					)
 					break
 				}
 			}
@@ -292,7 +408,14 @@ func (d *doc) cycles(app *model.App) {
 		for _, t := range path {
 			in = append(in, app.Things[t].String())
 		}
-		d.probs.Add(problem(app.Things[path[0]].Pos, "cycle", "these bring each other along in a circle: "+strings.Join(in, ", "), "take one step out"))
+		d.probs.Add(
+			problem(
+				app.Things[path[0]].Pos,
+				"cycle",
+				"these bring each other along in a circle: "+strings.Join(in, ", "),
+				"take one step out",
+			),
+		)
 	})
 }
 
@@ -331,12 +454,21 @@ func circles(next [][]int, report func(path []int)) {
 // export reads where the exported state is.
 func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	if n == nil {
-		d.problem(root, "missing-key", "the application does not say where its exported state is", "add export: {format: csv, path: exports/FILE}")
+		d.problem(
+			root,
+			"missing-key",
+			"the application does not say where its exported state is",
+			"add export: {format: csv, path: exports/FILE}",
+		)
 		return nil
 	}
 	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "taken", "definitions")
 	d.shows(app, f["shows"])
-	s := &export.Spec{Format: d.oneOf(orNode(f["format"], n), "format", export.Formats...), Delimiter: ',', Pos: d.pos(n)}
+	s := &export.Spec{
+		Format:    d.oneOf(orNode(f["format"], n), "format", export.Formats...),
+		Delimiter: ',',
+		Pos:       d.pos(n),
+	}
 	switch p := f["path"]; {
 	case p == nil:
 		d.problem(n, "missing-key", "the export has no path", "add path: exports/FILE")
@@ -389,7 +521,12 @@ func (d *doc) delimiter(n *yaml.Node, s *export.Spec) {
 	}
 	v := d.text(n, "delimiter")
 	if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
-		d.problem(n, "bad-delimiter", fmt.Sprintf("the delimiter is expected to be one character, not %q", v), `for example ";" or "\t"`)
+		d.problem(
+			n,
+			"bad-delimiter",
+			fmt.Sprintf("the delimiter is expected to be one character, not %q", v),
+			`for example ";" or "\t"`,
+		)
 	} else {
 		s.Delimiter = c
 	}
@@ -411,13 +548,23 @@ func (d *doc) definitions(n *yaml.Node) *export.Spec {
 	d.delimiter(f["delimiter"], s)
 	for _, e := range d.entries(f["columns"], "columns") {
 		if !slices.Contains(export.DefColumns, e.name) {
-			d.problem(e.key, "unknown-key", fmt.Sprintf("definitions have no column %q", e.name), didYouMean(e.name, export.DefColumns, "they are "))
+			d.problem(
+				e.key,
+				"unknown-key",
+				fmt.Sprintf("definitions have no column %q", e.name),
+				didYouMean(e.name, export.DefColumns, "they are "),
+			)
 			continue
 		}
 		s.Columns = append(s.Columns, d.column(e))
 	}
 	if s.Column(export.DefName) == nil {
-		d.problem(orNode(f["columns"], n), "missing-column", "definitions are told apart by name, and columns does not say which column that is", "add name: COLUMN under columns")
+		d.problem(
+			orNode(f["columns"], n),
+			"missing-column",
+			"definitions are told apart by name, and columns does not say which column that is",
+			"add name: COLUMN under columns",
+		)
 		return nil
 	}
 	return s
@@ -451,30 +598,72 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 	}
 	at := orNode(f["export"], root)
 	if s.Column("active") == nil {
-		d.problem(at, "missing-column", "columns does not say which column shows whether an account is open, so nobody who leaves could be suspended", "add active: {column: COLUMN, true: WORD, false: WORD} under columns")
+		d.problem(
+			at,
+			"missing-column",
+			"columns does not say which column shows whether an account is open, so nobody who leaves could be suspended",
+			"add active: {column: COLUMN, true: WORD, false: WORD} under columns",
+		)
 	}
 	if app.Match != "" && s.Column(app.Match) == nil {
-		d.problem(at, "missing-column", fmt.Sprintf("accounts are matched by %s, and columns does not say which column that is", app.Match), "add "+app.Match+": COLUMN under columns")
+		d.problem(
+			at,
+			"missing-column",
+			fmt.Sprintf("accounts are matched by %s, and columns does not say which column that is", app.Match),
+			"add "+app.Match+": COLUMN under columns",
+		)
 	}
 	for _, a := range app.Attrs {
 		if s.Column(a.Name) == nil && a.Name != app.Match {
-			d.probs.Add(problem(a.Pos, "missing-column", fmt.Sprintf("%s is kept, and columns does not say which column that is", a.Name), "add "+a.Name+": COLUMN under export, columns"))
+			d.probs.Add(
+				problem(
+					a.Pos,
+					"missing-column",
+					fmt.Sprintf("%s is kept, and columns does not say which column that is", a.Name),
+					"add "+a.Name+": COLUMN under export, columns",
+				),
+			)
 		}
 	}
 	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
 		c := s.Column(kind.Plural())
 		if n := f[kind.Plural()]; n != nil && len(app.Names(kind)) > 0 && c == nil {
-			d.problem(n, "missing-column", fmt.Sprintf("the catalog lists %s, and columns does not say which column shows them", kind.Plural()), "add "+kind.Plural()+": COLUMN under export, columns")
+			d.problem(
+				n,
+				"missing-column",
+				fmt.Sprintf("the catalog lists %s, and columns does not say which column shows them", kind.Plural()),
+				"add "+kind.Plural()+": COLUMN under export, columns",
+			)
 		}
 		for _, name := range app.Names(kind) {
 			if c != nil && c.Split != "" && strings.Contains(name, c.Split) {
-				d.probs.Add(problem(app.Things[app.Thing(kind, name)].Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s is split", name, c.Split, c.Name), ""))
+				d.probs.Add(
+					problem(
+						app.Things[app.Thing(kind, name)].Pos,
+						"bad-name",
+						fmt.Sprintf("%q holds %q, by which the column %s is split", name, c.Split, c.Name),
+						"",
+					),
+				)
 			}
 			if s.Definitions == nil {
 				continue
 			}
-			if of := s.Definitions.Column(kind.Plural()); of != nil && of.Split != "" && strings.Contains(name, of.Split) {
-				d.probs.Add(problem(app.Things[app.Thing(kind, name)].Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s of definitions is split", name, of.Split, of.Name), ""))
+			if of := s.Definitions.Column(kind.Plural()); of != nil && of.Split != "" &&
+				strings.Contains(name, of.Split) {
+				d.probs.Add(
+					problem(
+						app.Things[app.Thing(kind, name)].Pos,
+						"bad-name",
+						fmt.Sprintf(
+							"%q holds %q, by which the column %s of definitions is split",
+							name,
+							of.Split,
+							of.Name,
+						),
+						"",
+					),
+				)
 			}
 		}
 	}

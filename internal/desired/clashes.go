@@ -63,7 +63,9 @@ func (r *Repo) Clashes(today day.Day) {
 	for _, app := range r.Apps {
 		sets, graphs = append(sets, model.NewSets()), append(graphs, graph.Catalog(app))
 	}
-	due := entitle.Compute(entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today})
+	due := entitle.Compute(
+		entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today},
+	)
 	people, first := make([]int, len(due.Classes)), make([]int, len(due.Classes))
 	stages := stage.Of(r.People, today)
 	for p, c := range due.Of {
@@ -96,7 +98,11 @@ func (r *Repo) Clashes(today day.Day) {
 		}
 	}
 	for _, key := range order {
-		who := fmt.Sprintf("%s both, among them %s", model.Count(counts[key], "person has", "people have"), r.People.Get(example[key], "id"))
+		who := fmt.Sprintf(
+			"%s both, among them %s",
+			model.Count(counts[key], "person has", "people have"),
+			r.People.Get(example[key], "id"),
+		)
 		r.clash(key.app, r.Kits[key.a], r.Kits[key.b], key.attr, who)
 	}
 }

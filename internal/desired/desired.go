@@ -76,7 +76,11 @@ func Find(dir string) (string, error) {
 			return at, nil
 		}
 		if at == filepath.Dir(at) {
-			return "", fmt.Errorf("there is no %s in %s or in a folder above it; go to a repository, name one with --repo, or start one with: pravet new DIR", Root, abs)
+			return "", fmt.Errorf(
+				"there is no %s in %s or in a folder above it; go to a repository, name one with --repo, or start one with: pravet new DIR",
+				Root,
+				abs,
+			)
 		}
 	}
 }
@@ -84,7 +88,15 @@ func Find(dir string) (string, error) {
 // Rules reads everything but the people: pravet.yaml, applications, kits and
 // standing decisions.
 func Rules(ctx context.Context, tree *source.Tree) *Repo {
-	r := &Repo{Dir: tree.Dir, Tree: tree, ctx: ctx, Problems: &source.Problems{}, People: model.NewPeople(), sums: map[string]string{}, odd: map[*filter.Filter]bool{}}
+	r := &Repo{
+		Dir:      tree.Dir,
+		Tree:     tree,
+		ctx:      ctx,
+		Problems: &source.Problems{},
+		People:   model.NewPeople(),
+		sums:     map[string]string{},
+		odd:      map[*filter.Filter]bool{},
+	}
 	separations := r.readRoot()
 	r.readApps()
 	r.readKits()
@@ -115,7 +127,12 @@ func (r *Repo) list(folder string, endings ...string) []string {
 		r.Problems.Add(source.Unreadable(folder, err))
 	}
 	for _, o := range others {
-		r.warn(model.Pos{File: o}, "not-read", "this is not read", "files of "+folder+" end in "+strings.Join(endings, " or ")+" and stand in the folder itself")
+		r.warn(
+			model.Pos{File: o},
+			"not-read",
+			"this is not read",
+			"files of "+folder+" end in "+strings.Join(endings, " or ")+" and stand in the folder itself",
+		)
 	}
 	return files
 }

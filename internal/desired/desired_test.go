@@ -199,16 +199,39 @@ func TestTheDigestTellsWhatIsDesired(t *testing.T) {
 	base := read(t, repo(t, nil)).Digest()
 	require.Equal(t, base, read(t, repo(t, nil)).Digest())
 	require.NotEqual(t, base, read(t, repo(t, map[string]string{"people/more.csv": "id,userName\n"})).Digest())
-	require.NotEqual(t, base, read(t, repo(t, map[string]string{"standing.yaml": "lifted: [{guard: removals, until: 2027-01-01, because: x}]\n"})).Digest())
-	require.Equal(t, base, read(t, repo(t, map[string]string{"standing.yaml": "rejections: [{change: abc, because: x}]\n"})).Digest())
+	require.NotEqual(
+		t,
+		base,
+		read(
+			t,
+			repo(t, map[string]string{"standing.yaml": "lifted: [{guard: removals, until: 2027-01-01, because: x}]\n"}),
+		).Digest(),
+	)
+	require.Equal(
+		t,
+		base,
+		read(t, repo(t, map[string]string{"standing.yaml": "rejections: [{change: abc, because: x}]\n"})).Digest(),
+	)
 }
 
 func TestRejectionsAreAddedAndTheRestStays(t *testing.T) {
 	until, err := day.Parse("2027-01-31")
 	require.NoError(t, err)
-	add := []desired.StandingRejection{{Change: "abc", What: "tickets: grant role a: b", Because: "it's \"so\" # yes\nreally", By: "Farah", Until: until}}
+	add := []desired.StandingRejection{
+		{
+			Change:  "abc",
+			What:    "tickets: grant role a: b",
+			Because: "it's \"so\" # yes\nreally",
+			By:      "Farah",
+			Until:   until,
+		},
+	}
 	entry := func(pad, end string) string {
-		return strings.ReplaceAll(pad+"- change: abc\n"+pad+"  what: 'tickets: grant role a: b'\n"+pad+"  until: 2027-01-31\n"+pad+"  because: \"it's \\\"so\\\" # yes\\nreally\"\n"+pad+"  by: Farah\n", "\n", end)
+		return strings.ReplaceAll(
+			pad+"- change: abc\n"+pad+"  what: 'tickets: grant role a: b'\n"+pad+"  until: 2027-01-31\n"+pad+"  because: \"it's \\\"so\\\" # yes\\nreally\"\n"+pad+"  by: Farah\n",
+			"\n",
+			end,
+		)
 	}
 	for _, c := range []struct{ name, before, after string }{
 		{"a new file", "", "rejections:\n" + entry("  ", "\n")},

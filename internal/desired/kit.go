@@ -27,8 +27,18 @@ func (r *Repo) readKits() {
 		for _, e := range d.entries(f["kits"], "kits") {
 			kit := r.readKit(d, e)
 			if at, ok := first[kit.Name]; ok {
-				r.fail(kit.Pos, "duplicate-entry", fmt.Sprintf("the kit %s is in %s already", kit.Name, at), "give one of them another name")
-				r.fail(at, "duplicate-entry", fmt.Sprintf("the kit %s is again in %s", kit.Name, kit.Pos), "give one of them another name")
+				r.fail(
+					kit.Pos,
+					"duplicate-entry",
+					fmt.Sprintf("the kit %s is in %s already", kit.Name, at),
+					"give one of them another name",
+				)
+				r.fail(
+					at,
+					"duplicate-entry",
+					fmt.Sprintf("the kit %s is again in %s", kit.Name, kit.Pos),
+					"give one of them another name",
+				)
 				continue
 			}
 			first[kit.Name] = kit.Pos
@@ -52,7 +62,12 @@ func (r *Repo) resolveKits() {
 		for _, w := range k.With {
 			n, ok := number[w.Text]
 			if !ok {
-				r.fail(w.Pos, "unknown-kit", fmt.Sprintf("there is no kit %q", w.Text), didYouMean(w.Text, names, "there are "))
+				r.fail(
+					w.Pos,
+					"unknown-kit",
+					fmt.Sprintf("there is no kit %q", w.Text),
+					didYouMean(w.Text, names, "there are "),
+				)
 				continue
 			}
 			next[i] = append(next[i], n)
@@ -63,7 +78,12 @@ func (r *Repo) resolveKits() {
 		for _, k := range path {
 			in = append(in, r.Kits[k].Name)
 		}
-		r.fail(r.Kits[path[0]].Pos, "cycle", "these kits come with each other in a circle: "+strings.Join(in, ", "), "take one step out")
+		r.fail(
+			r.Kits[path[0]].Pos,
+			"cycle",
+			"these kits come with each other in a circle: "+strings.Join(in, ", "),
+			"take one step out",
+		)
 	})
 	model.Resolve(r.Kits)
 	r.clashesAlong()
@@ -103,7 +123,12 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 	f := d.fields(g.value, "what the kit gives in "+g.name, "groups", "roles", "licenses", "set")
 	a := r.App(g.name)
 	if a < 0 {
-		d.problem(g.key, "unknown-application", fmt.Sprintf("there is no application %q", g.name), didYouMean(g.name, r.AppIDs(), "there are "))
+		d.problem(
+			g.key,
+			"unknown-application",
+			fmt.Sprintf("there is no application %q", g.name),
+			didYouMean(g.name, r.AppIDs(), "there are "),
+		)
 		return
 	}
 	app := r.Apps[a]
@@ -116,7 +141,12 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 				continue
 			}
 			if app.Things[t].Retire {
-				r.fail(n.Pos, "retired", fmt.Sprintf("%s %s of %s is to be retired, and the kit gives it", kind, n.Text, app.ID), "take it out here first")
+				r.fail(
+					n.Pos,
+					"retired",
+					fmt.Sprintf("%s %s of %s is to be retired, and the kit gives it", kind, n.Text, app.ID),
+					"take it out here first",
+				)
 			}
 			give.Things = append(give.Things, t)
 			give.Pos = append(give.Pos, n.Pos)
@@ -150,7 +180,12 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 			found = found || n == s.name
 		}
 		if !found {
-			d.problem(s.key, "unknown-attribute", fmt.Sprintf("%s does not say where its export shows %s", app.ID, s.name), didYouMean(s.name, names, "its columns are "))
+			d.problem(
+				s.key,
+				"unknown-attribute",
+				fmt.Sprintf("%s does not say where its export shows %s", app.ID, s.name),
+				didYouMean(s.name, names, "its columns are "),
+			)
 			return false
 		}
 	}
@@ -164,8 +199,12 @@ func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
 	var out []model.Holder
 	for _, item := range d.list(n, what) {
 		f := d.fields(item, "an entry of "+what, "person", "until", "because")
-		h := model.Holder{Person: d.required(f, item, "person", "an entry of "+what), Until: d.date(f["until"], "until"),
-			Because: d.required(f, item, "because", "an entry of "+what), Pos: d.pos(item)}
+		h := model.Holder{
+			Person:  d.required(f, item, "person", "an entry of "+what),
+			Until:   d.date(f["until"], "until"),
+			Because: d.required(f, item, "because", "an entry of "+what),
+			Pos:     d.pos(item),
+		}
 		if h.Person != "" {
 			r.refs = append(r.refs, personRef{h.Person, d.pos(f["person"])})
 		}
@@ -178,6 +217,9 @@ func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
 // files are known.
 func (r *Repo) use(d *doc, n *yaml.Node, f *filter.Filter, subject string) {
 	if f != nil {
-		r.uses = append(r.uses, use{f: f, at: func(column int) model.Pos { return d.clausePos(n, column) }, subject: subject})
+		r.uses = append(
+			r.uses,
+			use{f: f, at: func(column int) model.Pos { return d.clausePos(n, column) }, subject: subject},
+		)
 	}
 }

@@ -60,9 +60,19 @@ func (r *Repo) Matches(today day.Day, wide bool) []Match {
 		}
 		switch n {
 		case 0:
-			r.warn(k.ForPos, "rule-matches-nobody", fmt.Sprintf("the rule of kit %s matches nobody", k.Name), "look for a value that is spelled differently in the people files")
+			r.warn(
+				k.ForPos,
+				"rule-matches-nobody",
+				fmt.Sprintf("the rule of kit %s matches nobody", k.Name),
+				"look for a value that is spelled differently in the people files",
+			)
 		case r.People.Len():
-			r.warn(k.ForPos, "rule-matches-everybody", fmt.Sprintf("the rule of kit %s matches all %d people", k.Name, n), "if that is meant, write everyone: true")
+			r.warn(
+				k.ForPos,
+				"rule-matches-everybody",
+				fmt.Sprintf("the rule of kit %s matches all %d people", k.Name, n),
+				"if that is meant, write everyone: true",
+			)
 		}
 	}
 	return out
@@ -70,7 +80,11 @@ func (r *Repo) Matches(today day.Day, wide bool) []Match {
 
 func (r *Repo) catches(f *filter.Filter, matches func(int) bool, today day.Day) (out []Catch) {
 	for _, c := range f.Catches(r.People, "co", matches, today) {
-		x := Catch{Clause: fmt.Sprintf("%s co %q", c.Clause.Attr, c.Clause.Value), People: c.Rows, Values: []CaughtValue{}}
+		x := Catch{
+			Clause: fmt.Sprintf("%s co %q", c.Clause.Attr, c.Clause.Value),
+			People: c.Rows,
+			Values: []CaughtValue{},
+		}
 		for _, v := range c.Values {
 			x.Values = append(x.Values, CaughtValue{v.Value, v.Rows, v.Within})
 		}

@@ -21,8 +21,10 @@ import (
 // known are the person attributes: those of RFC 7643 §4.1 and §4.3 that have
 // one value, and Pravet's own dates. An organization's own are extra.NAME.
 var known = []string{
-	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted", "nickName",
-	"email", "phone", "title", "department", "division", "organization", "costCenter", "employeeNumber", "manager", "userType",
+	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted",
+	"nickName",
+	"email", "phone", "title", "department", "division", "organization", "costCenter", "employeeNumber", "manager",
+	"userType",
 	"externalId", "locale", "timezone", "preferredLanguage", "country", "location", "profileUrl",
 	"starts", "ends", "away", "away.from", "away.to", "formerly",
 }
@@ -66,7 +68,12 @@ func (r *Repo) ReadPeople() {
 func (r *Repo) readPeople() {
 	files := r.list("people", ".csv", ".yaml", ".yml")
 	if len(files) == 0 {
-		r.fail(model.Pos{File: "people"}, "missing-file", "there is no people file", "add people/NAME.csv with the columns id and userName")
+		r.fail(
+			model.Pos{File: "people"},
+			"missing-file",
+			"there is no people file",
+			"add people/NAME.csv with the columns id and userName",
+		)
 	}
 	for _, file := range files {
 		if strings.HasSuffix(file, ".csv") {
@@ -94,7 +101,12 @@ func (r *Repo) peopleCSV(file string) {
 	rd.ReuseRecord, rd.FieldsPerRecord = true, -1
 	header, err := rd.Read()
 	if err == io.EOF {
-		r.fail(model.Pos{File: file, Line: 1}, "missing-key", "the file is empty, and a header row is expected", "begin with id,userName,displayName")
+		r.fail(
+			model.Pos{File: file, Line: 1},
+			"missing-key",
+			"the file is empty, and a header row is expected",
+			"begin with id,userName,displayName",
+		)
 		return
 	}
 	if err != nil {
@@ -119,8 +131,16 @@ func (r *Repo) peopleCSV(file string) {
 		}
 		line, _ := rd.FieldPos(0)
 		if len(row) != len(attrs) {
-			r.fail(model.Pos{File: file, Line: line, Column: 1}, "wrong-fields",
-				fmt.Sprintf("the row has %s and the header has %d", model.Count(len(row), "field", "fields"), len(attrs)), "look for a missing or an unquoted comma")
+			r.fail(
+				model.Pos{File: file, Line: line, Column: 1},
+				"wrong-fields",
+				fmt.Sprintf(
+					"the row has %s and the header has %d",
+					model.Count(len(row), "field", "fields"),
+					len(attrs),
+				),
+				"look for a missing or an unquoted comma",
+			)
 			continue
 		}
 		if row[idAt] == "" || row[nameAt] == "" {
@@ -129,11 +149,21 @@ func (r *Repo) peopleCSV(file string) {
 				at, what = nameAt, "userName"
 			}
 			line, column := rd.FieldPos(at)
-			r.fail(model.Pos{File: file, Line: line, Column: column}, "missing-value", "the person has no "+what, "every person needs an id and a userName")
+			r.fail(
+				model.Pos{File: file, Line: line, Column: column},
+				"missing-value",
+				"the person has no "+what,
+				"every person needs an id and a userName",
+			)
 			continue
 		}
 		if !r.People.Add(number, line, attrs, row) {
-			r.fail(model.Pos{File: file, Line: line}, "too-large", "one attribute of all people together holds more than 4 GiB", "split the organization")
+			r.fail(
+				model.Pos{File: file, Line: line},
+				"too-large",
+				"one attribute of all people together holds more than 4 GiB",
+				"split the organization",
+			)
 			return
 		}
 		if rows == 8192 {
@@ -183,7 +213,12 @@ func (r *Repo) peopleHeader(file string, rd *csv.Reader, header []string) (attrs
 	}
 	for _, need := range []string{"id", "userName"} {
 		if !seen[table.Fold(need)] {
-			r.fail(model.Pos{File: file, Line: 1}, "missing-column", "the header lacks the column "+need, "every person needs an id and a userName")
+			r.fail(
+				model.Pos{File: file, Line: 1},
+				"missing-column",
+				"the header lacks the column "+need,
+				"every person needs an id and a userName",
+			)
 			ok = false
 		}
 	}
@@ -204,7 +239,8 @@ func (r *Repo) peopleYAML(file string) {
 		var places []model.Pos
 		has := map[string]bool{}
 		add := func(key *yaml.Node, name, value string) {
-			if r.attribute(name, func(says, hint string) { d.problem(key, "unknown-attribute", says, hint) }) && value != "" {
+			if r.attribute(name, func(says, hint string) { d.problem(key, "unknown-attribute", says, hint) }) &&
+				value != "" {
 				has[table.Fold(name)] = true
 				attrs = append(attrs, r.People.Attribute(name))
 				values = append(values, value)
@@ -258,11 +294,20 @@ func (r *Repo) checkPeople() {
 				differs = fmt.Sprintf(" (written %s there)", a)
 			}
 			const hint = "every person needs one of their own"
-			all = append(all,
+			all = append(
+				all,
 				finding{int(c.Second), attr, int(c.First), "duplicate-entry", func(first model.Pos) string {
 					return fmt.Sprintf("the %s %s is already in %s%s", attr, b, first, differs)
 				}, hint},
-				finding{int(c.First), attr, int(c.Second), "duplicate-entry", func(second model.Pos) string { return fmt.Sprintf("the %s %s stands again in %s", attr, a, second) }, hint})
+				finding{
+					int(c.First),
+					attr,
+					int(c.Second),
+					"duplicate-entry",
+					func(second model.Pos) string { return fmt.Sprintf("the %s %s stands again in %s", attr, a, second) },
+					hint,
+				},
+			)
 		}
 	}
 	isDate := func(v string) error { _, err := day.Parse(v); return err }
@@ -408,7 +453,10 @@ func (r *Repo) placesIn(file string, lines map[int][]placed, out map[placed]mode
 		}
 		left--
 		for _, w := range at {
-			i := slices.IndexFunc(header, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), w.attr) })
+			i := slices.IndexFunc(
+				header,
+				func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), w.attr) },
+			)
 			if i >= 0 && i < len(row) {
 				pos := out[w]
 				pos.Line, pos.Column = rd.FieldPos(i)
@@ -461,7 +509,18 @@ func (r *Repo) resolve() {
 	for _, app := range r.Apps {
 		for i := range app.Things {
 			if t := &app.Things[i]; t.AtLeast > r.People.Len() {
-				r.fail(t.Pos, "too-many", fmt.Sprintf("at least %d must hold %s %s, and there are %s", t.AtLeast, t.Kind, t.Name, model.Count(r.People.Len(), "person", "people")), "mend atLeast")
+				r.fail(
+					t.Pos,
+					"too-many",
+					fmt.Sprintf(
+						"at least %d must hold %s %s, and there are %s",
+						t.AtLeast,
+						t.Kind,
+						t.Name,
+						model.Count(r.People.Len(), "person", "people"),
+					),
+					"mend atLeast",
+				)
 			}
 		}
 	}
@@ -493,7 +552,12 @@ func (r *Repo) attributeUsed(u use, attr string, column int) {
 	given := r.People.Attributes()
 	folded := table.Fold(attr)
 	if strings.HasPrefix(folded, "extra.") {
-		r.fail(u.at(column), "unknown-attribute", fmt.Sprintf("no people file gives %s", attr), didYouMean(attr, given, ""))
+		r.fail(
+			u.at(column),
+			"unknown-attribute",
+			fmt.Sprintf("no people file gives %s", attr),
+			didYouMean(attr, given, ""),
+		)
 		return
 	}
 	r.attribute(attr, func(says, hint string) {

@@ -34,7 +34,12 @@ func (r *Repo) readRoot() []pending {
 	d, root := r.open(Root)
 	if root == nil {
 		if d.sum != "" && r.Problems.Errors() == 0 {
-			r.fail(model.Pos{File: Root, Line: 1}, "missing-key", "the file is empty, and the name of the organization is expected", "add organization: NAME")
+			r.fail(
+				model.Pos{File: Root, Line: 1},
+				"missing-key",
+				"the file is empty, and the name of the organization is expected",
+				"add organization: NAME",
+			)
 		}
 		return nil
 	}
@@ -47,11 +52,21 @@ func (r *Repo) readRoot() []pending {
 		s := d.fields(n, "a separation", "name", "apart")
 		p := pending{name: d.required(s, n, "name", "a separation"), pos: d.pos(n), apart: d.names(s["apart"], "apart")}
 		if line, ok := names[p.name]; ok && p.name != "" {
-			d.problem(n, "duplicate-entry", fmt.Sprintf("a separation %q stands in line %d already", p.name, line), "give it another name")
+			d.problem(
+				n,
+				"duplicate-entry",
+				fmt.Sprintf("a separation %q stands in line %d already", p.name, line),
+				"give it another name",
+			)
 		}
 		names[p.name] = n.Line
 		if len(p.apart) < 2 {
-			d.problem(n, "separation", fmt.Sprintf("the separation %q names fewer than two different things", p.name), "add apart: [APPLICATION/KIND/NAME, APPLICATION/KIND/NAME]")
+			d.problem(
+				n,
+				"separation",
+				fmt.Sprintf("the separation %q names fewer than two different things", p.name),
+				"add apart: [APPLICATION/KIND/NAME, APPLICATION/KIND/NAME]",
+			)
 			continue
 		}
 		out = append(out, p)
@@ -76,7 +91,12 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 	if age := f["exportAge"]; age != nil {
 		p, err := day.ParseDuration(d.text(age, "exportAge"))
 		if err != nil || p.Days < 0 || p.Months < 0 {
-			d.problem(age, "wrong-duration", fmt.Sprintf("exportAge is expected to be a duration, not %q", age.Value), "for example P1D or P1W")
+			d.problem(
+				age,
+				"wrong-duration",
+				fmt.Sprintf("exportAge is expected to be a duration, not %q", age.Value),
+				"for example P1D or P1W",
+			)
 		} else {
 			g.ExportAge, g.ExportAgeSet = p, true
 		}
@@ -112,7 +132,17 @@ func (r *Repo) breaks(s *model.Separation) {
 		app, g := r.Apps[x.App], graph.Catalog(r.Apps[x.App])
 		for _, y := range s.Apart {
 			if chain := g.Chain(x.Thing, y.Thing); x.App == y.App && len(chain) > 1 {
-				r.fail(s.Pos, "separation", fmt.Sprintf("%s brings %s along, so nobody could hold it: %s", app.Address(x.Thing), app.Address(y.Thing), s.Name), "keep other things apart")
+				r.fail(
+					s.Pos,
+					"separation",
+					fmt.Sprintf(
+						"%s brings %s along, so nobody could hold it: %s",
+						app.Address(x.Thing),
+						app.Address(y.Thing),
+						s.Name,
+					),
+					"keep other things apart",
+				)
 			}
 		}
 	}
@@ -123,7 +153,11 @@ func (r *Repo) breaks(s *model.Separation) {
 				gives = append(slices.Clone(gives), r.Kits[w].Gives...)
 			}
 			return slices.ContainsFunc(gives, func(g model.Give) bool {
-				return g.App == x.App && slices.ContainsFunc(g.Things, func(t int32) bool { return graph.Catalog(r.Apps[x.App]).Chain(t, x.Thing) != nil })
+				return g.App == x.App &&
+					slices.ContainsFunc(
+						g.Things,
+						func(t int32) bool { return graph.Catalog(r.Apps[x.App]).Chain(t, x.Thing) != nil },
+					)
 			})
 		}
 		if both := s.Break(given); len(both) > 1 {
@@ -131,7 +165,18 @@ func (r *Repo) breaks(s *model.Separation) {
 			for _, x := range both {
 				names = append(names, r.Apps[x.App].Address(x.Thing).String())
 			}
-			r.fail(k.Pos, "separation", fmt.Sprintf("the kit %s by itself gives %s, which are kept apart in %s: %s", k.Name, strings.Join(names, " and "), s.Pos, s.Name), "give them by two kits, to different people")
+			r.fail(
+				k.Pos,
+				"separation",
+				fmt.Sprintf(
+					"the kit %s by itself gives %s, which are kept apart in %s: %s",
+					k.Name,
+					strings.Join(names, " and "),
+					s.Pos,
+					s.Name,
+				),
+				"give them by two kits, to different people",
+			)
 		}
 	}
 }
@@ -141,12 +186,22 @@ func (r *Repo) breaks(s *model.Separation) {
 func (r *Repo) thing(address model.Address, pos model.Pos) (model.AppThing, bool) {
 	a := r.App(address.App)
 	if a < 0 {
-		r.fail(pos, "unknown-application", fmt.Sprintf("there is no application %q", address.App), didYouMean(address.App, r.AppIDs(), "there are "))
+		r.fail(
+			pos,
+			"unknown-application",
+			fmt.Sprintf("there is no application %q", address.App),
+			didYouMean(address.App, r.AppIDs(), "there are "),
+		)
 		return model.AppThing{}, false
 	}
 	kind, ok := model.ParseKind(address.Kind)
 	if !ok {
-		r.fail(pos, "bad-address", fmt.Sprintf("%s is an account, and a group, role or license is expected", address), "")
+		r.fail(
+			pos,
+			"bad-address",
+			fmt.Sprintf("%s is an account, and a group, role or license is expected", address),
+			"",
+		)
 		return model.AppThing{}, false
 	}
 	t := r.Apps[a].Thing(kind, address.Name)

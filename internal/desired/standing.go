@@ -40,13 +40,23 @@ func (r *Repo) readStanding() {
 	}
 	for _, n := range d.list(f["lifted"], "lifted") {
 		x := d.fields(n, "a lifted guard", "guard", "app", "until", "because", "by")
-		l := decide.Lift{Guard: d.oneOf(orNode(x["guard"], n), "guard", guard.Liftable()...), App: d.text(x["app"], "app"), Until: d.date(x["until"], "until"),
-			Because: d.required(x, n, "because", "a lifted guard"), By: d.text(x["by"], "by")}
+		l := decide.Lift{
+			Guard:   d.oneOf(orNode(x["guard"], n), "guard", guard.Liftable()...),
+			App:     d.text(x["app"], "app"),
+			Until:   d.date(x["until"], "until"),
+			Because: d.required(x, n, "because", "a lifted guard"),
+			By:      d.text(x["by"], "by"),
+		}
 		if l.Until == day.None && x["until"] == nil {
 			d.problem(n, "missing-key", "a guard is not lifted for ever", "add until: YYYY-MM-DD")
 		}
 		if l.App != "" && r.App(l.App) < 0 {
-			d.problem(x["app"], "unknown-application", fmt.Sprintf("there is no application %q", l.App), didYouMean(l.App, r.AppIDs(), "there are "))
+			d.problem(
+				x["app"],
+				"unknown-application",
+				fmt.Sprintf("there is no application %q", l.App),
+				didYouMean(l.App, r.AppIDs(), "there are "),
+			)
 		}
 		r.Lifts = append(r.Lifts, l)
 	}
@@ -61,13 +71,23 @@ func (r *Repo) readExceptions(d *doc, list *yaml.Node) {
 	}
 	for _, n := range d.list(list, "exceptions") {
 		f := d.fields(n, "an exception", "separation", "person", "until", "because", "by")
-		x := model.Exception{Separation: d.required(f, n, "separation", "an exception"), Person: d.required(f, n, "person", "an exception"),
-			Until: d.date(f["until"], "until"), Because: d.required(f, n, "because", "an exception"), Pos: d.pos(n)}
+		x := model.Exception{
+			Separation: d.required(f, n, "separation", "an exception"),
+			Person:     d.required(f, n, "person", "an exception"),
+			Until:      d.date(f["until"], "until"),
+			Because:    d.required(f, n, "because", "an exception"),
+			Pos:        d.pos(n),
+		}
 		if f["until"] == nil {
 			d.problem(n, "missing-key", "an exception does not last for ever", "add until: YYYY-MM-DD")
 		}
 		if x.Separation != "" && !slices.Contains(names, x.Separation) {
-			d.problem(f["separation"], "unknown-separation", fmt.Sprintf("there is no separation %q", x.Separation), didYouMean(x.Separation, names, "there are "))
+			d.problem(
+				f["separation"],
+				"unknown-separation",
+				fmt.Sprintf("there is no separation %q", x.Separation),
+				didYouMean(x.Separation, names, "there are "),
+			)
 		}
 		if x.Person != "" {
 			r.refs = append(r.refs, personRef{x.Person, d.pos(f["person"])})
@@ -79,7 +99,15 @@ func (r *Repo) readExceptions(d *doc, list *yaml.Node) {
 // Standing reads the rejections and the lifted guards of standing.yaml as they are
 // now; the repository itself stays as it was read.
 func (r *Repo) Standing(ctx context.Context) ([]decide.Rejection, []decide.Lift, error) {
-	now := &Repo{Dir: r.Dir, Tree: r.Tree, ctx: ctx, Problems: &source.Problems{}, Apps: r.Apps, Separations: r.Separations, sums: map[string]string{}}
+	now := &Repo{
+		Dir:         r.Dir,
+		Tree:        r.Tree,
+		ctx:         ctx,
+		Problems:    &source.Problems{},
+		Apps:        r.Apps,
+		Separations: r.Separations,
+		sums:        map[string]string{},
+	}
 	now.readStanding()
 	for _, p := range now.Problems.Sorted() {
 		if p.Severity == source.Error {
@@ -149,7 +177,10 @@ func AddRejections(data []byte, add []StandingRejection) ([]byte, error) {
 	}
 	after, err := rejections(out)
 	if err != nil || after == nil || len(after.Content) != len(add)+length(before) {
-		return nil, fmt.Errorf("%s is written in a way that cannot be added to without changing it; add the rejection by hand", standingFile)
+		return nil, fmt.Errorf(
+			"%s is written in a way that cannot be added to without changing it; add the rejection by hand",
+			standingFile,
+		)
 	}
 	return out, nil
 }
@@ -227,7 +258,10 @@ func insert(data []byte, list *yaml.Node, add []StandingRejection, end string) (
 		}
 		return []byte(strings.Join(slices.Insert(lines, last, items(add, dash, end)), "")), nil
 	}
-	return nil, fmt.Errorf("%s: the list of rejections is written on one line; write it one entry a line, or add the rejection by hand", model.Pos{File: standingFile, Line: list.Line})
+	return nil, fmt.Errorf(
+		"%s: the list of rejections is written on one line; write it one entry a line, or add the rejection by hand",
+		model.Pos{File: standingFile, Line: list.Line},
+	)
 }
 
 func items(add []StandingRejection, indent int, end string) string {

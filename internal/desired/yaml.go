@@ -61,7 +61,12 @@ func (d *doc) parse(data []byte) *yaml.Node {
 		return nil
 	}
 	if len(docs) > 1 {
-		d.problem(&docs[1], "several-documents", "a second document begins here, and one file holds one", "move it to a file of its own")
+		d.problem(
+			&docs[1],
+			"several-documents",
+			"a second document begins here, and one file holds one",
+			"move it to a file of its own",
+		)
 		return nil
 	}
 	root := &docs[0]
@@ -157,8 +162,18 @@ func (d *doc) entries(n *yaml.Node, what string) []entry {
 			continue
 		}
 		if at, ok := first[k.Value]; ok {
-			d.problem(k, "duplicate-key", fmt.Sprintf("the key %s stands here again; the first is in line %d", k.Value, at.Line), "keep one of them")
-			d.problem(at, "duplicate-key", fmt.Sprintf("the key %s stands again in line %d", k.Value, k.Line), "keep one of them")
+			d.problem(
+				k,
+				"duplicate-key",
+				fmt.Sprintf("the key %s stands here again; the first is in line %d", k.Value, at.Line),
+				"keep one of them",
+			)
+			d.problem(
+				at,
+				"duplicate-key",
+				fmt.Sprintf("the key %s stands again in line %d", k.Value, k.Line),
+				"keep one of them",
+			)
 			continue
 		}
 		first[k.Value] = k
@@ -177,7 +192,12 @@ func (d *doc) fields(n *yaml.Node, what string, known ...string) map[string]*yam
 			ok = ok || k == e.name
 		}
 		if !ok {
-			d.problem(e.key, "unknown-key", fmt.Sprintf("%s has no key %q", what, e.name), didYouMean(e.name, known, "its keys are "))
+			d.problem(
+				e.key,
+				"unknown-key",
+				fmt.Sprintf("%s has no key %q", what, e.name),
+				didYouMean(e.name, known, "its keys are "),
+			)
 			continue
 		}
 		out[e.name] = e.value
@@ -231,7 +251,12 @@ func (d *doc) boolean(n *yaml.Node, what string) bool {
 func (d *doc) integer(n *yaml.Node, what string, least int) int {
 	v, err := strconv.Atoi(d.text(n, what))
 	if err != nil || v < least {
-		d.problem(n, "wrong-number", fmt.Sprintf("%s is expected to be a whole number of at least %d, not %q", what, least, n.Value), "")
+		d.problem(
+			n,
+			"wrong-number",
+			fmt.Sprintf("%s is expected to be a whole number of at least %d, not %q", what, least, n.Value),
+			"",
+		)
 		return least
 	}
 	return v
@@ -280,7 +305,12 @@ func (d *doc) names(n *yaml.Node, what string) []model.Name {
 			continue
 		}
 		if line, ok := first[v]; ok {
-			d.problem(item, "duplicate-entry", fmt.Sprintf("%s stands in %s twice; the first is in line %d", v, what, line), "keep one of them")
+			d.problem(
+				item,
+				"duplicate-entry",
+				fmt.Sprintf("%s stands in %s twice; the first is in line %d", v, what, line),
+				"keep one of them",
+			)
 			continue
 		}
 		first[v] = item.Line
@@ -312,7 +342,12 @@ func (d *doc) filter(n *yaml.Node, what string) *filter.Filter {
 	}
 	var fe *filter.Error
 	if errors.As(err, &fe) && n.Kind == yaml.ScalarNode {
-		p := source.NewProblem(d.clausePos(n, fe.Column), "bad-filter", fmt.Sprintf("filter, column %d: %s", fe.Column, fe.Says), fe.Hint)
+		p := source.NewProblem(
+			d.clausePos(n, fe.Column),
+			"bad-filter",
+			fmt.Sprintf("filter, column %d: %s", fe.Column, fe.Says),
+			fe.Hint,
+		)
 		d.probs.Add(p)
 	}
 	return nil
@@ -345,7 +380,12 @@ func (d *doc) limit(n *yaml.Node, what string) model.Limit {
 		l.Count, err = strconv.Atoi(v)
 	}
 	if err != nil || l.Count < 0 || !(l.Percent >= 0 && l.Percent <= 100) {
-		d.problem(n, "wrong-limit", fmt.Sprintf("%s is expected to be a count or a percentage of at most 100%%, not %q", what, v), "for example 5 or 10%")
+		d.problem(
+			n,
+			"wrong-limit",
+			fmt.Sprintf("%s is expected to be a count or a percentage of at most 100%%, not %q", what, v),
+			"for example 5 or 10%",
+		)
 		return model.Limit{}
 	}
 	return l
@@ -361,7 +401,12 @@ func listFiles(tree *source.Tree, folder string, endings ...string) (out, others
 		switch {
 		case strings.HasPrefix(name, "."), strings.HasSuffix(name, ".md"):
 		case e.Type()&fs.ModeSymlink != 0:
-			return nil, nil, source.NewProblem(model.Pos{File: folder + "/" + name}, "link", "this is a link, and a revision of the files would not hold what it leads to", "put the file itself here")
+			return nil, nil, source.NewProblem(
+				model.Pos{File: folder + "/" + name},
+				"link",
+				"this is a link, and a revision of the files would not hold what it leads to",
+				"put the file itself here",
+			)
 		case !e.IsDir() && slices.ContainsFunc(endings, func(ending string) bool { return strings.HasSuffix(name, ending) }):
 			out = append(out, folder+"/"+name)
 		default:

@@ -34,12 +34,23 @@ func NewCSV(src io.Reader, spec *Spec) *csv.Reader {
 func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layout, error) {
 	header, err := rd.Read()
 	if err == io.EOF {
-		return nil, source.NewProblem(model.Pos{File: name, Line: 1}, "empty-file", "the export is empty, not even a header is there", "export it again")
+		return nil, source.NewProblem(
+			model.Pos{File: name, Line: 1},
+			"empty-file",
+			"the export is empty, not even a header is there",
+			"export it again",
+		)
 	}
 	if err != nil {
 		return nil, source.CSVError(name, err)
 	}
-	l := &Layout{Header: slices.Clone(header), Key: -1, Active: -1, Attrs: make([]int, len(app.Attrs)), Kinds: [model.Kinds]int{-1, -1, -1}}
+	l := &Layout{
+		Header: slices.Clone(header),
+		Key:    -1,
+		Active: -1,
+		Attrs:  make([]int, len(app.Attrs)),
+		Kinds:  [model.Kinds]int{-1, -1, -1},
+	}
 	find := func(c *Column) (int, error) {
 		if c == nil {
 			return -1, nil
@@ -54,7 +65,12 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 				fmt.Sprintf("the header has no column %q, which %s names for %s", c.Name, c.Pos, c.Attr), hint)
 		}
 		if slices.Contains(l.Header[at+1:], c.Name) {
-			return -1, source.NewProblem(model.Pos{File: name, Line: 1}, "duplicate-key", fmt.Sprintf("the header has the column %q twice", c.Name), "give one of them another name")
+			return -1, source.NewProblem(
+				model.Pos{File: name, Line: 1},
+				"duplicate-key",
+				fmt.Sprintf("the header has the column %q twice", c.Name),
+				"give one of them another name",
+			)
 		}
 		return at, nil
 	}
@@ -126,7 +142,16 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 	taken := -1
 	if spec.Taken != "" {
 		if taken = slices.Index(l.Header, spec.Taken); taken < 0 {
-			return source.NewProblem(model.Pos{File: name, Line: 1}, "missing-column", fmt.Sprintf("the header has no column %q, which %s names for when the export was taken", spec.Taken, spec.TakenPos), "")
+			return source.NewProblem(
+				model.Pos{File: name, Line: 1},
+				"missing-column",
+				fmt.Sprintf(
+					"the header has no column %q, which %s names for when the export was taken",
+					spec.Taken,
+					spec.TakenPos,
+				),
+				"",
+			)
 		}
 	}
 	active := spec.Column("active")
@@ -150,8 +175,13 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		}
 		line, _ := rd.FieldPos(0)
 		if len(row) != len(l.Header) {
-			return source.NewProblem(model.Pos{File: name, Line: line, Column: 1}, "wrong-fields", fmt.Sprintf("the row has %s and the header has %d",
-				model.Count(len(row), "field", "fields"), len(l.Header)), "the export is damaged; export it again")
+			return source.NewProblem(
+				model.Pos{File: name, Line: line, Column: 1},
+				"wrong-fields",
+				fmt.Sprintf("the row has %s and the header has %d",
+					model.Count(len(row), "field", "fields"), len(l.Header)),
+				"the export is damaged; export it again",
+			)
 		}
 		if l.Key >= 0 && row[l.Key] == "" {
 			b.unnamed(model.Pos{File: name, Line: line}, func(n int) string {
@@ -164,7 +194,12 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		}
 		if l.Key >= 0 && len(row[l.Key]) > model.MaxName {
 			line, column := rd.FieldPos(l.Key)
-			return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "too-long", fmt.Sprintf("the %s is longer than %d bytes", b.app.Match, model.MaxName), "look for a missing quote or a wrong column")
+			return source.NewProblem(
+				model.Pos{File: name, Line: line, Column: column},
+				"too-long",
+				fmt.Sprintf("the %s is longer than %d bytes", b.app.Match, model.MaxName),
+				"look for a missing quote or a wrong column",
+			)
 		}
 		if taken >= 0 && row[taken] > b.taken {
 			b.taken = strings.Clone(row[taken])
@@ -175,13 +210,27 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 			if open, ok = active.Truth(row[l.Active]); !ok {
 				yes, no := active.Words()
 				line, column := rd.FieldPos(l.Active)
-				return source.NewProblem(model.Pos{File: name, Line: line, Column: column}, "unknown-word",
-					fmt.Sprintf("%s is neither %q nor %q here", active.Name, yes, no), fmt.Sprintf("mend the words of active in %s", active.Pos))
+				return source.NewProblem(
+					model.Pos{File: name, Line: line, Column: column},
+					"unknown-word",
+					fmt.Sprintf(
+						"%s is neither %q nor %q here",
+						active.Name,
+						yes,
+						no,
+					),
+					fmt.Sprintf("mend the words of active in %s", active.Pos),
+				)
 			}
 		}
 		for _, s := range sinks {
 			if !s.col.Append(row[s.at]) {
-				return source.NewProblem(model.Pos{File: name, Line: line}, "too-large", "one column holds more than 4 GiB", "")
+				return source.NewProblem(
+					model.Pos{File: name, Line: line},
+					"too-large",
+					"one column holds more than 4 GiB",
+					"",
+				)
 			}
 		}
 		var cells [model.Kinds]*cell

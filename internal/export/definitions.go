@@ -79,18 +79,47 @@ func readDefinitions(src *source.Reader, name string, spec *Spec, app *model.App
 		line, _ := rd.FieldPos(0)
 		pos := model.Pos{File: name, Line: line}
 		if len(row) != len(l.Header) {
-			return nil, source.NewProblem(pos, "wrong-fields", fmt.Sprintf("the row has %s and the header has %d", model.Count(len(row), "field", "fields"), len(l.Header)), "the file is damaged; export it again")
+			return nil, source.NewProblem(
+				pos,
+				"wrong-fields",
+				fmt.Sprintf(
+					"the row has %s and the header has %d",
+					model.Count(len(row), "field", "fields"),
+					len(l.Header),
+				),
+				"the file is damaged; export it again",
+			)
 		}
 		kind, ok := model.ParseKind(l.KindOf(of, row))
 		if !ok || kind == model.License {
-			return nil, source.NewProblem(pos, "unknown-word", fmt.Sprintf("%s is %q here, and group or role is expected", spec.Column(DefKind).Name, l.KindOf(of, row)), "")
+			return nil, source.NewProblem(
+				pos,
+				"unknown-word",
+				fmt.Sprintf(
+					"%s is %q here, and group or role is expected",
+					spec.Column(DefKind).Name,
+					l.KindOf(of, row),
+				),
+				"",
+			)
 		}
-		d := &model.Definition{Kind: kind, Name: row[l.Key], Title: field(row, DefTitle), Line: line, Permissions: list(field(row, DefPermissions), spec.Column(DefPermissions))}
+		d := &model.Definition{
+			Kind:        kind,
+			Name:        row[l.Key],
+			Title:       field(row, DefTitle),
+			Line:        line,
+			Permissions: list(field(row, DefPermissions), spec.Column(DefPermissions)),
+		}
 		if d.Name == "" {
 			return nil, source.NewProblem(pos, "missing-value", "the definition has no name", "")
 		}
 		if at, ok := first[DefKey(kind.String(), d.Name)]; ok {
-			return nil, source.NewProblem(pos, "duplicate-entry", fmt.Sprintf("the %s %s is defined in line %d already", kind, d.Name, at), "export it again")
+			return nil, source.NewProblem(
+				pos,
+				"duplicate-entry",
+				fmt.Sprintf("the %s %s is defined in line %d already", kind, d.Name, at),
+				"export it again",
+			)
 		}
 		first[DefKey(kind.String(), d.Name)] = line
 		for k := range model.Kinds {

@@ -20,16 +20,32 @@ import (
 )
 
 func app() *model.App {
-	a := &model.App{ID: "tickets", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "email"}, {Name: "manager"}}}
-	a.Things = []model.Thing{{Kind: model.Role, Name: "seller"}, {Kind: model.Role, Name: "lead"}, {Kind: model.Group, Name: "bridge"}, {Kind: model.License, Name: "seat"}}
+	a := &model.App{
+		ID:    "tickets",
+		Match: "userName",
+		Attrs: []model.Attr{{Name: "userName"}, {Name: "email"}, {Name: "manager"}},
+	}
+	a.Things = []model.Thing{
+		{Kind: model.Role, Name: "seller"},
+		{Kind: model.Role, Name: "lead"},
+		{Kind: model.Group, Name: "bridge"},
+		{Kind: model.License, Name: "seat"},
+	}
 	a.Index()
 	return a
 }
 
 func csvSpec() *export.Spec {
 	return &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "e"}}, Columns: []export.Column{
-		{Attr: "userName", Name: "Login"}, {Attr: "email", Name: "Mail"}, {Attr: "active", Name: "State", Worded: true, True: "Open", False: "Blocked"},
-		{Attr: "groups", Name: "Teams", Split: ";"}, {Attr: "roles", Name: "Roles", Split: ";"}, {Attr: "licenses", Name: "Seats"},
+		{
+			Attr: "userName",
+			Name: "Login",
+		}, {Attr: "email", Name: "Mail"}, {Attr: "active", Name: "State", Worded: true, True: "Open", False: "Blocked"},
+		{
+			Attr:  "groups",
+			Name:  "Teams",
+			Split: ";",
+		}, {Attr: "roles", Name: "Roles", Split: ";"}, {Attr: "licenses", Name: "Seats"},
 	}}
 }
 
@@ -70,7 +86,10 @@ func read(t testing.TB, spec *export.Spec, contents ...string) ([]string, *model
 		if !accounts.Open(i) {
 			state = "blocked"
 		}
-		out = append(out, fmt.Sprintf("%s %s %s %s", accounts.Key.At(i), state, accounts.Attr(1, i), strings.Join(held, "+")))
+		out = append(
+			out,
+			fmt.Sprintf("%s %s %s %s", accounts.Key.At(i), state, accounts.Attr(1, i), strings.Join(held, "+")),
+		)
 	}
 	return out, accounts, nil
 }
@@ -101,9 +120,18 @@ func TestSCIMIsReadInEveryShape(t *testing.T) {
 	other := `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"2","userName":"ines","active":false}`
 	group := `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"id":"g1","displayName":"bridge","members":[{"value":"2"},{"value":"9"}]}`
 	page := func(total int, list ...string) string {
-		return fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"totalResults":%d,"Resources":[%s]}`, total, strings.Join(list, ","))
+		return fmt.Sprintf(
+			`{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"totalResults":%d,"Resources":[%s]}`,
+			total,
+			strings.Join(list, ","),
+		)
 	}
-	alone, both := []string{"maren open m@x seat+bridge+lead+seller"}, []string{"maren open m@x seat+lead+seller", "ines blocked  bridge"}
+	alone, both := []string{
+		"maren open m@x seat+bridge+lead+seller",
+	}, []string{
+		"maren open m@x seat+lead+seller",
+		"ines blocked  bridge",
+	}
 	for _, c := range []struct {
 		name  string
 		files []string
@@ -130,7 +158,11 @@ func TestSCIMIsReadInEveryShape(t *testing.T) {
 }
 
 func TestSCIMAttributesAreWhereTheSchemasPutThem(t *testing.T) {
-	_, accounts, err := read(t, scimSpec("e"), `{"userName":"maren","urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"E1"}}}`)
+	_, accounts, err := read(
+		t,
+		scimSpec("e"),
+		`{"userName":"maren","urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"E1"}}}`,
+	)
 	require.NoError(t, err)
 	require.Equal(t, "E1", accounts.Attr(2, 0))
 }
@@ -230,23 +262,60 @@ func BenchmarkCSV(b *testing.B) {
 
 // TestDefinitionsAreReadByKindAndName, and what is wrong has its line.
 func TestDefinitionsAreReadByKindAndName(t *testing.T) {
-	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead", Define: true}, {Kind: model.Group, Name: "lead", Define: true}}}
+	app := &model.App{
+		ID:    "till",
+		Match: "userName",
+		Things: []model.Thing{
+			{Kind: model.Role, Name: "lead", Define: true},
+			{Kind: model.Group, Name: "lead", Define: true},
+		},
+	}
 	app.Index()
 	read := func(text string, columns ...export.Column) (*model.Definitions, error) {
 		dir := t.TempDir()
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("Login\n"), 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "d.csv"), []byte(text), 0o644))
-		accounts, _, err := export.Read(context.Background(), tree(t, dir), &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "a.csv"}}, Columns: []export.Column{{Attr: "userName", Name: "Login"}},
-			Definitions: &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "d.csv"}}, Columns: columns}}, app)
+		accounts, _, err := export.Read(
+			context.Background(),
+			tree(t, dir),
+			&export.Spec{
+				Format:    "csv",
+				Delimiter: ',',
+				Paths:     []model.Name{{Text: "a.csv"}},
+				Columns:   []export.Column{{Attr: "userName", Name: "Login"}},
+				Definitions: &export.Spec{
+					Format:    "csv",
+					Delimiter: ',',
+					Paths:     []model.Name{{Text: "d.csv"}},
+					Columns:   columns,
+				},
+			},
+			app,
+		)
 		if err != nil {
 			return nil, err
 		}
 		return accounts.Definitions, nil
 	}
-	all := []export.Column{{Attr: "kind", Name: "K"}, {Attr: "name", Name: "N"}, {Attr: "permissions", Name: "P", Split: ";"}, {Attr: "roles", Name: "R", Split: ";"}}
+	all := []export.Column{
+		{Attr: "kind", Name: "K"},
+		{Attr: "name", Name: "N"},
+		{Attr: "permissions", Name: "P", Split: ";"},
+		{Attr: "roles", Name: "R", Split: ";"},
+	}
 	got, err := read("K,N,P,R,Note\nRole,lead,b; a;b,seller,x\ngroup,lead,,,\nrole,other,,lead,\n", all...)
 	require.NoError(t, err)
-	require.Equal(t, &model.Definition{Kind: model.Role, Name: "lead", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}, Line: 2}, got.Of[app.Thing(model.Role, "lead")])
+	require.Equal(
+		t,
+		&model.Definition{
+			Kind:        model.Role,
+			Name:        "lead",
+			Permissions: []string{"a", "b"},
+			Brings:      []string{"role seller"},
+			Line:        2,
+		},
+		got.Of[app.Thing(model.Role, "lead")],
+	)
 	require.Equal(t, 3, got.Of[app.Thing(model.Group, "lead")].Line)
 	require.Equal(t, "other", got.Others[0].Name)
 	require.True(t, got.Permissions && got.Brings && !got.Titles)
@@ -281,13 +350,31 @@ func FuzzDefinitions(f *testing.F) {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "a", Define: true}}}
+		app := &model.App{
+			ID:     "till",
+			Match:  "userName",
+			Things: []model.Thing{{Kind: model.Role, Name: "a", Define: true}},
+		}
 		app.Index()
 		dir := t.TempDir()
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("Login\n"), 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "d.csv"), data, 0o644))
-		spec := &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "a.csv"}}, Columns: []export.Column{{Attr: "userName", Name: "Login"}},
-			Definitions: &export.Spec{Format: "csv", Delimiter: ',', Paths: []model.Name{{Text: "d.csv"}}, Columns: []export.Column{{Attr: "kind", Name: "K"}, {Attr: "name", Name: "N"}, {Attr: "permissions", Name: "P", Split: ";"}}}}
+		spec := &export.Spec{
+			Format:    "csv",
+			Delimiter: ',',
+			Paths:     []model.Name{{Text: "a.csv"}},
+			Columns:   []export.Column{{Attr: "userName", Name: "Login"}},
+			Definitions: &export.Spec{
+				Format:    "csv",
+				Delimiter: ',',
+				Paths:     []model.Name{{Text: "d.csv"}},
+				Columns: []export.Column{
+					{Attr: "kind", Name: "K"},
+					{Attr: "name", Name: "N"},
+					{Attr: "permissions", Name: "P", Split: ";"},
+				},
+			},
+		}
 		accounts, _, err := export.Read(context.Background(), tree(t, dir), spec, app)
 		if err != nil {
 			var p *source.Problem

@@ -31,11 +31,23 @@ func Read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App) (*
 // Find reads, of an application's export, the accounts that may be the one with
 // a match value: at least that, and of CSV files few more. The Info has no
 // digest.
-func Find(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, key string) (*model.Accounts, *Info, error) {
+func Find(
+	ctx context.Context,
+	tree *source.Tree,
+	spec *Spec,
+	app *model.App,
+	key string,
+) (*model.Accounts, *Info, error) {
 	return read(ctx, tree, spec, app, []string{key})
 }
 
-func read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App, only []string) (*model.Accounts, *Info, error) {
+func read(
+	ctx context.Context,
+	tree *source.Tree,
+	spec *Spec,
+	app *model.App,
+	only []string,
+) (*model.Accounts, *Info, error) {
 	b := newBuilder(app)
 	info := &Info{}
 	var sums []string
@@ -123,7 +135,14 @@ type builder struct {
 }
 
 // clocks are the forms in which exports write a time, all of which sort as text.
-var clocks = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02T15:04", "2006-01-02 15:04", time.DateOnly}
+var clocks = []string{
+	time.RFC3339,
+	"2006-01-02T15:04:05",
+	"2006-01-02 15:04:05",
+	"2006-01-02T15:04",
+	"2006-01-02 15:04",
+	time.DateOnly,
+}
 
 // takenAt is the latest time that the export says.
 func (b *builder) takenAt(spec *Spec) (time.Time, error) {
@@ -132,11 +151,19 @@ func (b *builder) takenAt(spec *Spec) (time.Time, error) {
 			return t, nil
 		}
 	}
-	says := fmt.Sprintf("%s is no date or time as RFC 3339 has it, by which the export would say when it was taken", spec.Taken)
+	says := fmt.Sprintf(
+		"%s is no date or time as RFC 3339 has it, by which the export would say when it was taken",
+		spec.Taken,
+	)
 	if b.taken == "" {
 		says = fmt.Sprintf("no row says under %s when the export was taken", spec.Taken)
 	}
-	return time.Time{}, source.NewProblem(spec.TakenPos, "wrong-date", says, "name another column under taken, or take it out")
+	return time.Time{}, source.NewProblem(
+		spec.TakenPos,
+		"wrong-date",
+		says,
+		"name another column under taken, or take it out",
+	)
 }
 
 // A cell is a list of names as one field holds it, looked up once.

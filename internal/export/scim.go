@@ -150,7 +150,12 @@ func (r *scimReader) read(src *source.Reader, name string) error {
 			return nil
 		}
 		if err == io.EOF {
-			return source.NewProblem(model.Pos{File: name, Line: 1}, "empty-file", "the export is empty", "export it again")
+			return source.NewProblem(
+				model.Pos{File: name, Line: 1},
+				"empty-file",
+				"the export is empty",
+				"export it again",
+			)
 		}
 		if err != nil {
 			return fail(err)
@@ -261,7 +266,7 @@ func (r *scimReader) resources(src *source.Reader, dec *json.Decoder, p *page) e
 	return err
 }
 
-// SCIMKind tells whether a resource is a User or a Group, by its schemas, its
+// SCIMKind reports whether a resource is a User or a Group, by its schemas, its
 // type or its shape. Anything else is an error, as nobody could say what would
 // be lost by passing it over.
 func SCIMKind(v Value) (string, error) {
@@ -396,7 +401,7 @@ func (r *scimReader) unnamed(v Value) error {
 	return failed
 }
 
-// SCIMOpen tells whether a user may sign in: whatever active says, true where it
+// SCIMOpen reports whether a user may sign in: whatever active says, true where it
 // says nothing. Some applications write it as a text.
 func SCIMOpen(user Value) (bool, error) {
 	a, ok, err := user.Find("active")
@@ -485,7 +490,12 @@ func (r *scimReader) group(v Value) error {
 	for i := range members {
 		members[i] = Reference{ID: strings.Clone(members[i].ID), Group: members[i].Group}
 	}
-	r.groups = append(r.groups, scimGroup{thing: r.b.app.Thing(model.Group, name), id: strings.Clone(id), name: strings.Clone(name), members: members})
+	r.groups = append(r.groups, scimGroup{
+		thing:   r.b.app.Thing(model.Group, name),
+		id:      strings.Clone(id),
+		name:    strings.Clone(name),
+		members: members,
+	})
 	r.b.out.Defined[model.Group] = append(r.b.out.Defined[model.Group], strings.Clone(name))
 	return nil
 }
@@ -571,8 +581,16 @@ func (r *scimReader) complete() error {
 	}
 	for _, p := range r.pages {
 		if want := p.total * max(lists[p.total], 1); found[p.total] < want {
-			return source.NewProblem(model.Pos{File: p.file}, "incomplete-export",
-				fmt.Sprintf("totalResults says %d, and %s there; a page is missing", want, model.Count(found[p.total], "resource is", "resources are")), "export all pages")
+			return source.NewProblem(
+				model.Pos{File: p.file},
+				"incomplete-export",
+				fmt.Sprintf(
+					"totalResults says %d, and %s there; a page is missing",
+					want,
+					model.Count(found[p.total], "resource is", "resources are"),
+				),
+				"export all pages",
+			)
 		}
 	}
 	return nil

@@ -156,7 +156,8 @@ func unpack(in *bufio.Reader, entries []entry, root *os.Root) error {
 		}
 		var object, kind string
 		var size int64
-		if _, err := fmt.Sscanf(head, "%s %s %d", &object, &kind, &size); err != nil || object != e.object || kind != "blob" {
+		if _, err := fmt.Sscanf(head, "%s %s %d", &object, &kind, &size); err != nil || object != e.object ||
+			kind != "blob" {
 			return fmt.Errorf("git cat-file: %s: %q", e.name, strings.TrimSpace(head))
 		}
 		if left -= size; left < 0 {

@@ -79,13 +79,22 @@ func TestTheFilesOfARevision(t *testing.T) {
 	require.Contains(t, string(then), "Oskar Nyman,oskar.nyman@marrowick.example,Refund clerk,")
 
 	for _, revision := range []string{"gone", "", "HEAD~99", "--output=x", "HEAD:people", "a..b"} {
-		require.ErrorIs(t, gitrepo.Files(context.Background(), dir, revision, t.TempDir()), gitrepo.ErrNoRevision, revision)
+		require.ErrorIs(
+			t,
+			gitrepo.Files(context.Background(), dir, revision, t.TempDir()),
+			gitrepo.ErrNoRevision,
+			revision,
+		)
 	}
 	require.ErrorIs(t, gitrepo.Files(context.Background(), t.TempDir(), "HEAD", t.TempDir()), gitrepo.ErrNoRevision)
 	// A repository may be a folder of a larger one, which has a HEAD and no files here.
 	below := filepath.Join(dir, "below")
 	require.NoError(t, os.Mkdir(below, 0o755))
-	require.ErrorContains(t, gitrepo.Files(context.Background(), below, "HEAD", t.TempDir()), "holds no file of a desired state in this folder")
+	require.ErrorContains(
+		t,
+		gitrepo.Files(context.Background(), below, "HEAD", t.TempDir()),
+		"holds no file of a desired state in this folder",
+	)
 }
 
 func TestWhoChangedALineLast(t *testing.T) {
@@ -102,7 +111,10 @@ func TestWhoChangedALineLast(t *testing.T) {
 
 	data, err := os.ReadFile(filepath.Join(dir, "people/ashore.csv"))
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "people/ashore.csv"), append([]byte("id,userName\n"), data...), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(dir, "people/ashore.csv"), append([]byte("id,userName\n"), data...), 0o644),
+	)
 	c, ok = gitrepo.Line(dir, "people/ashore.csv", 1)
 	require.True(t, ok)
 	require.Empty(t, c.By, "it is not committed yet")

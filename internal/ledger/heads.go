@@ -73,7 +73,8 @@ func (l *sqlite) Cut() error {
 		return nil
 	}
 	var known noted
-	if json.Unmarshal(data, &known) != nil || known.Repository != repository || known.Place != place(repository) || known.Seq == 0 {
+	if json.Unmarshal(data, &known) != nil || known.Repository != repository || known.Place != place(repository) ||
+		known.Seq == 0 {
 		return nil
 	}
 	var hash string

@@ -26,7 +26,11 @@ const patience = 10 * time.Second
 // that nothing else can be harmed by it; one that another user left behind can
 // be locked as long as it may be read.
 func (s *leases) file(name string) *flock.Flock {
-	return flock.New(filepath.Join(s.folder, name), flock.SetFlag(os.O_CREATE|os.O_RDONLY|noFollow), flock.SetPermissions(0o600))
+	return flock.New(
+		filepath.Join(s.folder, name),
+		flock.SetFlag(os.O_CREATE|os.O_RDONLY|noFollow),
+		flock.SetPermissions(0o600),
+	)
 }
 
 // try takes a lock, waiting for at most wait.
@@ -35,7 +39,11 @@ func (s *leases) try(name string, wait time.Duration) (*flock.Flock, error) {
 	for until := time.Now().Add(wait); ; time.Sleep(10 * time.Millisecond) {
 		ok, err := f.TryLock()
 		if err != nil {
-			return nil, fmt.Errorf("%s: the lock cannot be taken: %w; it must be a file of yours, and can be removed when no Pravet runs", f.Path(), err)
+			return nil, fmt.Errorf(
+				"%s: the lock cannot be taken: %w; it must be a file of yours, and can be removed when no Pravet runs",
+				f.Path(),
+				err,
+			)
 		}
 		if ok {
 			return f, nil

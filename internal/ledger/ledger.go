@@ -98,7 +98,9 @@ var zero = hex.EncodeToString(make([]byte, sha256.Size))
 // sum is the hash of an entry: SHA-256 over the hash before it and the entry's
 // fields as a JSON list.
 func (e *Entry) sum() string {
-	fields, err := json.Marshal([]string{e.Prev, fmt.Sprint(e.Seq), e.At, e.By, string(e.Kind), e.Subject, string(e.Body)})
+	fields, err := json.Marshal(
+		[]string{e.Prev, fmt.Sprint(e.Seq), e.At, e.By, string(e.Kind), e.Subject, string(e.Body)},
+	)
 	if err != nil {
 		panic(err) // strings always marshal
 	}
@@ -147,8 +149,13 @@ type CutError struct {
 }
 
 func (e *CutError) Error() string {
-	return fmt.Sprintf("%s: entry %d, which was the newest once, is not in the ledger any more, which ends with entry %d: entries were taken away. "+
-		"Put the whole ledger back; or, where you know why it is so, go on with: pravet log trust", e.Path, e.Known.Seq, e.Is.Seq)
+	return fmt.Sprintf(
+		"%s: entry %d, which was the newest once, is not in the ledger any more, which ends with entry %d: entries were taken away. "+
+			"Put the whole ledger back; or, where you know why it is so, go on with: pravet log trust",
+		e.Path,
+		e.Known.Seq,
+		e.Is.Seq,
+	)
 }
 
 // A Changed says that an entry is not as it was written.
@@ -158,8 +165,15 @@ type Changed struct {
 }
 
 func (e *Changed) Error() string {
-	return fmt.Sprintf("%s: entry %d of the ledger was changed after it was written (%s %s, by %s at %s); see: pravet log verify",
-		e.Path, e.Entry.Seq, e.Entry.Kind, e.Entry.Subject, e.Entry.By, e.Entry.At)
+	return fmt.Sprintf(
+		"%s: entry %d of the ledger was changed after it was written (%s %s, by %s at %s); see: pravet log verify",
+		e.Path,
+		e.Entry.Seq,
+		e.Entry.Kind,
+		e.Entry.Subject,
+		e.Entry.By,
+		e.Entry.At,
+	)
 }
 
 // A Verdict is what Verify found.
@@ -180,11 +194,23 @@ func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Ver
 	err := all(func(e *Entry) error {
 		switch {
 		case e.Seq != v.Entries+1:
-			v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing; after entry %d comes entry %d", v.Entries+1, v.Entries, e.Seq)
+			v.Broken, v.Says = v.Entries+1, fmt.Sprintf(
+				"entry %d is missing; after entry %d comes entry %d",
+				v.Entries+1,
+				v.Entries,
+				e.Seq,
+			)
 		case e.Prev != v.Head:
 			v.Broken, v.Says = e.Seq, fmt.Sprintf("entry %d does not follow from entry %d", e.Seq, v.Entries)
 		case e.sum() != e.Hash:
-			v.Broken, v.Says = e.Seq, fmt.Sprintf("entry %d was changed after it was written (%s %s, by %s at %s)", e.Seq, e.Kind, e.Subject, e.By, e.At)
+			v.Broken, v.Says = e.Seq, fmt.Sprintf(
+				"entry %d was changed after it was written (%s %s, by %s at %s)",
+				e.Seq,
+				e.Kind,
+				e.Subject,
+				e.By,
+				e.At,
+			)
 		}
 		if v.Broken != 0 {
 			return ErrStop
@@ -200,7 +226,11 @@ func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Ver
 		return v, err
 	}
 	if h.Seq > 0 && (h.Seq != v.Entries || h.Hash != v.Head) {
-		v.Broken, v.Says = v.Entries+1, fmt.Sprintf("entry %d is missing: entries were taken away at the end, where %d were written", v.Entries+1, h.Seq)
+		v.Broken, v.Says = v.Entries+1, fmt.Sprintf(
+			"entry %d is missing: entries were taken away at the end, where %d were written",
+			v.Entries+1,
+			h.Seq,
+		)
 	}
 	return v, nil
 }

@@ -28,7 +28,14 @@ func TestEntriesComeBackAndAreChained(t *testing.T) {
 	require.NoError(t, l.Append(
 		ledger.Record{Kind: ledger.ExportSeen, Subject: "tickets", Body: ledger.Export{App: "tickets", Accounts: 41}},
 		ledger.Record{Kind: ledger.ExportSeen, Subject: "berths", Body: ledger.Export{App: "berths", Accounts: 7}}))
-	require.NoError(t, l.Append(ledger.Record{Kind: ledger.ExportSeen, Subject: "tickets", Body: ledger.Export{App: "tickets", Accounts: 42}}))
+	require.NoError(
+		t,
+		l.Append(ledger.Record{
+			Kind:    ledger.ExportSeen,
+			Subject: "tickets",
+			Body:    ledger.Export{App: "tickets", Accounts: 42},
+		}),
+	)
 	require.NoError(t, l.Close())
 
 	l = open(t, dir)

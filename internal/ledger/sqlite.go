@@ -70,7 +70,11 @@ func Open(dir string, opt Options) (Ledger, error) {
 		return nil, failed(path, err)
 	}
 	f.Close()
-	l, err := open(folder, opt, "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
+	l, err := open(
+		folder,
+		opt,
+		"_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate",
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +138,13 @@ func open(folder string, opt Options, options string) (*sqlite, error) {
 		return nil, failed(path, err)
 	}
 	db.SetMaxOpenConns(1)
-	return &sqlite{db: db, folder: folder, path: path, opt: opt, leased: &leases{folder: folder, by: opt.By, now: opt.Now}}, nil
+	return &sqlite{
+		db:     db,
+		folder: folder,
+		path:   path,
+		opt:    opt,
+		leased: &leases{folder: folder, by: opt.By, now: opt.Now},
+	}, nil
 }
 
 // known refuses a ledger that this program cannot read.
@@ -255,7 +265,11 @@ func index(tx *sql.Tx, seq int64, a About) error {
 }
 
 func failed(path string, err error) error {
-	return fmt.Errorf("%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file is whole", path, err)
+	return fmt.Errorf(
+		"%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file is whole",
+		path,
+		err,
+	)
 }
 
 // Close closes the ledger.
@@ -274,7 +288,8 @@ func (l *sqlite) Begin(run Run) (string, error) {
 	err := l.append(func(tx *sql.Tx) ([]Record, error) {
 		n := 0
 		// Runs are numbered; the newest has the highest number.
-		err := tx.QueryRow(`SELECT subject FROM entries WHERE kind = ? ORDER BY seq DESC LIMIT 1`, RunStarted).Scan(&run.Run)
+		err := tx.QueryRow(`SELECT subject FROM entries WHERE kind = ? ORDER BY seq DESC LIMIT 1`, RunStarted).
+			Scan(&run.Run)
 		switch {
 		case errors.Is(err, sql.ErrNoRows):
 		case err != nil:
@@ -313,7 +328,9 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return Head{}, err
 	}
-	insert, err := tx.Prepare(`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`)
+	insert, err := tx.Prepare(
+		`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+	)
 	if err != nil {
 		return Head{}, err
 	}
@@ -373,7 +390,14 @@ func (l *sqlite) find(q Query) (seqs []int64, err error) {
 	from, where, args := "entries e", []string{}, []any{}
 	for _, x := range [][2]string{{"plan", q.Plan}, {"person", q.Person}, {"change", q.Change}} {
 		if x[1] != "" {
-			where, args = append(where, "e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)"), append(args, x[0], x[1])
+			where, args = append(
+				where,
+				"e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)",
+			), append(
+				args,
+				x[0],
+				x[1],
+			)
 		}
 	}
 	if q.Subject != "" {
@@ -414,7 +438,12 @@ func (l *sqlite) page(seqs []int64) ([]*Entry, error) {
 	for i, s := range seqs {
 		args[i] = s
 	}
-	rows, err := l.db.Query(`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq IN (?`+strings.Repeat(",?", len(seqs)-1)+`)`, args...)
+	rows, err := l.db.Query(
+		`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq IN (?`+strings.Repeat(
+			",?",
+			len(seqs)-1,
+		)+`)`,
+		args...)
 	if err != nil {
 		return nil, err
 	}
@@ -490,7 +519,11 @@ func (l *sqlite) Verify() (*Verdict, error) {
 
 // following reads the next entries after a number.
 func (l *sqlite) following(seq int64) ([]*Entry, error) {
-	rows, err := l.db.Query(`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq > ? ORDER BY seq LIMIT ?`, seq, maxPage)
+	rows, err := l.db.Query(
+		`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq > ? ORDER BY seq LIMIT ?`,
+		seq,
+		maxPage,
+	)
 	if err != nil {
 		return nil, err
 	}

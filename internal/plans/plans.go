@@ -136,13 +136,16 @@ func Read(file, name string) (*plan.Plan, error) {
 // repository of a ledger: with this id and this digest.
 func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 	found := false
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Plan: p.ID, Newest: true}, func(e *ledger.Entry) error {
-		drafted, err := ledger.Decode[ledger.Plan](e)
-		if err == nil && drafted.Plan == p.ID && drafted.Digest == p.Digest {
-			found, err = true, ledger.ErrStop
-		}
-		return err
-	})
+	err := l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Plan: p.ID, Newest: true},
+		func(e *ledger.Entry) error {
+			drafted, err := ledger.Decode[ledger.Plan](e)
+			if err == nil && drafted.Plan == p.ID && drafted.Digest == p.Digest {
+				found, err = true, ledger.ErrStop
+			}
+			return err
+		},
+	)
 	return found, err
 }
 
@@ -152,7 +155,11 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 // own.
 func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string, clock day.Day) error {
 	fail := func(err error) error {
-		return fmt.Errorf("plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, and nothing was changed: %w", p.ID, err)
+		return fmt.Errorf(
+			"plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, and nothing was changed: %w",
+			p.ID,
+			err,
+		)
 	}
 	today, err := day.Parse(p.AsOf)
 	if err != nil {
@@ -180,7 +187,8 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 		return fail(err)
 	}
 	for i := range ours.Exports {
-		if i < len(p.Exports) && ours.Exports[i].App == p.Exports[i].App && ours.Exports[i].Digest == p.Exports[i].Digest {
+		if i < len(p.Exports) && ours.Exports[i].App == p.Exports[i].App &&
+			ours.Exports[i].Digest == p.Exports[i].Digest {
 			ours.Exports[i].TakenAt = p.Exports[i].TakenAt
 		}
 	}
@@ -188,7 +196,10 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 		return fail(err)
 	}
 	if ours.Digest != p.Digest {
-		return fmt.Errorf("plan %s was not drafted in this repository, and what is drafted here from the same day differs from it; nothing was changed. Draft your own plan, and decide about that", p.ID)
+		return fmt.Errorf(
+			"plan %s was not drafted in this repository, and what is drafted here from the same day differs from it; nothing was changed. Draft your own plan, and decide about that",
+			p.ID,
+		)
 	}
 	return prepare.Record(l, p, file)
 }

@@ -22,7 +22,12 @@ import (
 // and the exports of the named applications that are there, all when none is
 // named, for questions about a day. missing tells which exports are not there.
 // After ErrProblems the State holds the Repo only.
-func Look(ctx context.Context, repo *desired.Repo, apps []string, today day.Day) (s *State, v *access.View, missing []error, err error) {
+func Look(
+	ctx context.Context,
+	repo *desired.Repo,
+	apps []string,
+	today day.Day,
+) (s *State, v *access.View, missing []error, err error) {
 	s = newState(repo)
 	chosen, err := choose(repo, apps)
 	if err != nil {
@@ -47,7 +52,15 @@ func absent(repo *desired.Repo, chosen []bool) (missing []error, err error) {
 		for _, path := range spec.Files() {
 			there, err := repo.Tree.Exists(path.Text)
 			if err == nil && !there {
-				missing = append(missing, fmt.Errorf("%s: there is no export %s (named in %s), so nothing is known of its accounts", repo.Apps[a].ID, path.Text, path.Pos))
+				missing = append(
+					missing,
+					fmt.Errorf(
+						"%s: there is no export %s (named in %s), so nothing is known of its accounts",
+						repo.Apps[a].ID,
+						path.Text,
+						path.Pos,
+					),
+				)
 				chosen[a] = false
 				break
 			}
@@ -66,13 +79,20 @@ func (s *State) view(today day.Day) *access.View {
 			accounts[a] = e.Accounts
 		}
 	}
-	return access.Look(access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
-		Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions})
+	return access.Look(
+		access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
+			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions},
+	)
 }
 
 // Find looks for one person by id or user name, and reads of all people and
 // accounts no more than may be theirs. person is -1 where there is nobody.
-func Find(ctx context.Context, tree *source.Tree, name string, today day.Day) (s *State, v *access.View, person int, missing []error, err error) {
+func Find(
+	ctx context.Context,
+	tree *source.Tree,
+	name string,
+	today day.Day,
+) (s *State, v *access.View, person int, missing []error, err error) {
 	repo := desired.Rules(ctx, tree)
 	s = newState(repo)
 	repo.FindPeople(name)
@@ -93,7 +113,13 @@ func Find(ctx context.Context, tree *source.Tree, name string, today day.Day) (s
 			continue
 		}
 		group.Go(func() error {
-			accounts, info, err := export.Find(within, tree, repo.Exports[a], app, repo.People.Get(person, app.MatchPerson()))
+			accounts, info, err := export.Find(
+				within,
+				tree,
+				repo.Exports[a],
+				app,
+				repo.People.Get(person, app.MatchPerson()),
+			)
 			if err == nil {
 				s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
 			}

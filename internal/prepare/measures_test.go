@@ -17,10 +17,18 @@ func TestASuspiciousExportIsNoMeasure(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	seen := func(n int, suspect bool) ledger.Record {
-		return ledger.Record{Kind: ledger.ExportSeen, Subject: "tickets", Body: ledger.Export{App: "tickets", Accounts: n, Suspect: suspect}}
+		return ledger.Record{
+			Kind:    ledger.ExportSeen,
+			Subject: "tickets",
+			Body:    ledger.Export{App: "tickets", Accounts: n, Suspect: suspect},
+		}
 	}
 	drafted := func(n int, suspect bool) ledger.Record {
-		return ledger.Record{Kind: ledger.PlanDrafted, Subject: "p", Body: ledger.Plan{Plan: "p", People: n, Suspect: suspect}}
+		return ledger.Record{
+			Kind:    ledger.PlanDrafted,
+			Subject: "p",
+			Body:    ledger.Plan{Plan: "p", People: n, Suspect: suspect},
+		}
 	}
 	for _, c := range []struct {
 		record           ledger.Record

@@ -150,9 +150,14 @@ func Draft(s *State, l ledger.Ledger, today, clock day.Day, only *filter.Filter)
 	}
 	in := draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
-		Desired: plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
-		People:  s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Guards: s.Repo.Guards,
-		Exports: s.Exports, Lifts: s.Repo.Lifts, Rejections: rejections,
+		Desired:     plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
+		People:      s.Repo.People,
+		Apps:        s.Repo.Apps,
+		Kits:        s.Repo.Kits,
+		Separations: s.Repo.Separations,
+		Exceptions:  s.Repo.Exceptions,
+		Guards:      s.Repo.Guards,
+		Exports:     s.Exports, Lifts: s.Repo.Lifts, Rejections: rejections,
 	}
 	for a, e := range s.Exports {
 		if e == nil {
@@ -195,30 +200,36 @@ func first(l ledger.Ledger, app string, e *draft.Export) error {
 // suspiciously or that a run went by; -1 where nothing is known.
 func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 	accounts, people = -1, -1
-	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app, Newest: true}, func(e *ledger.Entry) error {
-		seen, err := ledger.Decode[ledger.Export](e)
-		if err != nil || seen.Suspect {
-			return err
-		}
-		accounts = seen.Accounts
-		return ledger.ErrStop
-	})
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app, Newest: true},
+		func(e *ledger.Entry) error {
+			seen, err := ledger.Decode[ledger.Export](e)
+			if err != nil || seen.Suspect {
+				return err
+			}
+			accounts = seen.Accounts
+			return ledger.ErrStop
+		},
+	)
 	if err != nil {
 		return 0, 0, err
 	}
-	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
-		if e.Kind == ledger.RunStarted {
-			r, err := ledger.Decode[ledger.Run](e)
-			people = r.People
-			return cmp.Or(err, ledger.ErrStop)
-		}
-		p, err := ledger.Decode[ledger.Plan](e)
-		if err != nil || p.Suspect {
-			return err
-		}
-		people = p.People
-		return ledger.ErrStop
-	})
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.RunStarted}, Newest: true},
+		func(e *ledger.Entry) error {
+			if e.Kind == ledger.RunStarted {
+				r, err := ledger.Decode[ledger.Run](e)
+				people = r.People
+				return cmp.Or(err, ledger.ErrStop)
+			}
+			p, err := ledger.Decode[ledger.Plan](e)
+			if err != nil || p.Suspect {
+				return err
+			}
+			people = p.People
+			return ledger.ErrStop
+		},
+	)
 	return accounts, people, err
 }
 

@@ -24,7 +24,12 @@ import (
 //
 // UPDATE=1 go test ./internal/prepare writes the answers anew; read them.
 func TestQuestions(t *testing.T) {
-	eachWorld(t, "questions", "answers", func(t *testing.T, w *smallWorld, want string) string { return w.answers(t, want) })
+	eachWorld(
+		t,
+		"questions",
+		"answers",
+		func(t *testing.T, w *smallWorld, want string) string { return w.answers(t, want) },
+	)
 }
 
 // answers returns the questions of a text, each with its answer.

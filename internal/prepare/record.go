@@ -17,7 +17,13 @@ func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 		}
 		if !ok || seen.Digest != e.Digest {
 			records = append(records, ledger.Record{Kind: ledger.ExportSeen, Subject: e.App,
-				Body: ledger.Export{App: e.App, Digest: e.Digest, TakenAt: e.TakenAt, Accounts: e.Accounts, Suspect: e.Suspect}})
+				Body: ledger.Export{
+					App:      e.App,
+					Digest:   e.Digest,
+					TakenAt:  e.TakenAt,
+					Accounts: e.Accounts,
+					Suspect:  e.Suspect,
+				}})
 		}
 	}
 	var before ledger.Plan
@@ -27,8 +33,13 @@ func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 	}
 	if !ok || before.Digest != p.Digest {
 		records = append(records, ledger.Record{Kind: ledger.PlanDrafted, Subject: p.ID, Body: ledger.Plan{
-			Plan: p.ID, Digest: p.Digest, File: file, AsOf: p.AsOf, Revision: p.Desired.Revision, Desired: p.Desired.Digest,
-			People: p.Desired.People, Suspect: p.Desired.Suspect, Whole: p.Selection == nil, SetAside: len(p.SetAside), Totals: p.Totals}})
+			Plan:     p.ID,
+			Digest:   p.Digest,
+			File:     file,
+			AsOf:     p.AsOf,
+			Revision: p.Desired.Revision,
+			Desired:  p.Desired.Digest,
+			People:   p.Desired.People, Suspect: p.Desired.Suspect, Whole: p.Selection == nil, SetAside: len(p.SetAside), Totals: p.Totals}})
 	}
 	return l.Append(records...)
 }

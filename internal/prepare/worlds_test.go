@@ -85,9 +85,15 @@ func readWorld(t *testing.T, ar *txtar.Archive) *smallWorld {
 			require.NoError(t, err)
 		case scan(line, "exported %s", &exported):
 		case scan(line, "people before %d", &n):
-			w.before = append(w.before, ledger.Record{Kind: ledger.PlanDrafted, Subject: "before", Body: ledger.Plan{People: n}})
+			w.before = append(
+				w.before,
+				ledger.Record{Kind: ledger.PlanDrafted, Subject: "before", Body: ledger.Plan{People: n}},
+			)
 		case scan(line, "before %s %d", &app, &n):
-			w.before = append(w.before, ledger.Record{Kind: ledger.ExportSeen, Subject: app, Body: ledger.Export{App: app, Accounts: n}})
+			w.before = append(
+				w.before,
+				ledger.Record{Kind: ledger.ExportSeen, Subject: app, Body: ledger.Export{App: app, Accounts: n}},
+			)
 		default:
 			t.Fatalf("the world says %q", line)
 		}

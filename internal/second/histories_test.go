@@ -154,7 +154,14 @@ func (b *bench) quiet(t *testing.T, rejected []string, bad func(string) string) 
 			}
 			return ""
 		}
-		m := &decisions.Maker{Ledger: b.ledger, Repo: b.state(t).Repo, Plan: p, Today: b.day, By: "Farah", Say: func(c *plan.Change) string { return c.ID }}
+		m := &decisions.Maker{
+			Ledger: b.ledger,
+			Repo:   b.state(t).Repo,
+			Plan:   p,
+			Today:  b.day,
+			By:     "Farah",
+			Say:    func(c *plan.Change) string { return c.ID },
+		}
 		_, err := m.Accept(context.Background(), decisions.Choice{All: true}, nil, "yes")
 		require.NoError(t, err)
 		x := &run{bench: b}

@@ -8,7 +8,19 @@ import (
 )
 
 // The order of verbs in a plan. What is doubled comes after all of them.
-var verbs = []string{"suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant"}
+var verbs = []string{
+	"suspend",
+	"release",
+	"leave",
+	"revoke",
+	"remove",
+	"create",
+	"restore",
+	"update",
+	"assign",
+	"join",
+	"grant",
+}
 
 func (c *change) narrows() bool { return c.effect == "narrows" }
 
@@ -46,9 +58,21 @@ func (w *world) order(changes []*change) {
 		return -1
 	}
 	slices.SortFunc(changes, func(x, y *change) int {
-		return cmp.Or(cmp.Compare(place(x), place(y)), cmp.Compare(x.app, y.app), cmp.Compare(x.person, y.person), cmp.Compare(x.account, y.account),
-			cmp.Compare(at(x), at(y)), cmp.Compare(slices.Index([]string{"userName", "displayName", "email"}, x.attribute), slices.Index([]string{"userName", "displayName", "email"}, y.attribute)),
-			cmp.Compare(slices.Index(verbs, x.verb), slices.Index(verbs, y.verb)))
+		return cmp.Or(
+			cmp.Compare(place(x), place(y)),
+			cmp.Compare(x.app, y.app),
+			cmp.Compare(x.person, y.person),
+			cmp.Compare(x.account, y.account),
+			cmp.Compare(
+				at(x),
+				at(y),
+			),
+			cmp.Compare(
+				slices.Index([]string{"userName", "displayName", "email"}, x.attribute),
+				slices.Index([]string{"userName", "displayName", "email"}, y.attribute),
+			),
+			cmp.Compare(slices.Index(verbs, x.verb), slices.Index(verbs, y.verb)),
+		)
 	})
 }
 
@@ -369,7 +393,8 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 				}
 				otherApp, otherKey, _ := strings.Cut(other, "/")
 				for later, o := range changes {
-					if o.person != p.id || !o.narrows() || o.app != otherApp || o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
+					if o.person != p.id || !o.narrows() || o.app != otherApp ||
+						o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
 						continue
 					}
 					if later > at {
@@ -431,7 +456,8 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 		if is && !will {
 			var all []*change
 			for _, o := range changes[:n+1] {
-				if o.app == a.id && o.account == c.account && o.narrows() && (o.verb == "remove" || w.brings(o, a.id, t.key)) {
+				if o.app == a.id && o.account == c.account && o.narrows() &&
+					(o.verb == "remove" || w.brings(o, a.id, t.key)) {
 					all = append(all, o)
 				}
 			}

@@ -28,7 +28,16 @@ func (c change) String() string {
 		}
 	}
 	slices.Sort(needs)
-	return fmt.Sprintf("%s (%s) %q→%q %s, held by %v, needs %q", c.key(), c.person, c.before, c.after, c.effect, c.holds, needs)
+	return fmt.Sprintf(
+		"%s (%s) %q→%q %s, held by %v, needs %q",
+		c.key(),
+		c.person,
+		c.before,
+		c.after,
+		c.effect,
+		c.holds,
+		needs,
+	)
 }
 
 var gains = map[string]string{"group": "join", "role": "grant", "license": "assign"}
@@ -244,7 +253,14 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		}
 		for _, x := range [][3]string{{"userName", r.user, p.user}, {"displayName", r.name, p.name}, {"email", r.email, p.email}} {
 			if x[1] != x[2] {
-				add(change{verb: "update", account: r.user, attribute: x[0], before: x[1], after: x[2], effect: "keeps"})
+				add(change{
+					verb:      "update",
+					account:   r.user,
+					attribute: x[0],
+					before:    x[1],
+					after:     x[2],
+					effect:    "keeps",
+				})
 			}
 		}
 		full := a.along(held)

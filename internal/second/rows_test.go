@@ -74,8 +74,14 @@ func draw(seed uint64) *world {
 	one := func(of ...string) string { return of[r.IntN(len(of))] }
 	w := &world{today: today}
 	for i := range 1 + r.IntN(6) {
-		p := person{id: fmt.Sprintf("E%d", i), user: fmt.Sprintf("user%d", i), name: fmt.Sprintf("Person %d", i), file: r.IntN(2),
-			department: one("Deck", "Desk", "Office"), email: fmt.Sprintf("p%d@marrowick.example", i)}
+		p := person{
+			id:         fmt.Sprintf("E%d", i),
+			user:       fmt.Sprintf("user%d", i),
+			name:       fmt.Sprintf("Person %d", i),
+			file:       r.IntN(2),
+			department: one("Deck", "Desk", "Office"),
+			email:      fmt.Sprintf("p%d@marrowick.example", i),
+		}
 		switch r.IntN(9) {
 		case 0:
 			p.starts = one("2026-11-25", "2027-01-01")
@@ -179,12 +185,22 @@ func prefixed(app string, keys []string) (out []string) {
 
 func drawApp(r *rand.Rand, w *world, n int) app {
 	one := func(of ...string) string { return of[r.IntN(len(of))] }
-	a := app{id: []string{"alpha", "beta"}[n], format: one("csv", "csv", "scim"), strays: one("report", "suspend", "remove"), tidy: r.IntN(2) == 0,
-		fixed: r.IntN(2) == 0, scope: one("", "", "Office"), layout: r.IntN(3)}
+	a := app{
+		id:     []string{"alpha", "beta"}[n],
+		format: one("csv", "csv", "scim"),
+		strays: one("report", "suspend", "remove"),
+		tidy:   r.IntN(2) == 0,
+		fixed:  r.IntN(2) == 0,
+		scope:  one("", "", "Office"),
+		layout: r.IntN(3),
+	}
 	a.effective = r.IntN(5) == 0
 	for _, k := range []string{"group", "role", "license"} {
 		for i := range r.IntN(3) {
-			a.things = append(a.things, thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: r.IntN(6) == 0})
+			a.things = append(
+				a.things,
+				thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: r.IntN(6) == 0},
+			)
 		}
 	}
 	for i := range a.things {
@@ -235,7 +251,10 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 		}
 		a.rows = append(a.rows, x)
 		if r.IntN(8) == 0 {
-			a.rows = append(a.rows, row{user: "U" + p.user[1:], name: p.name, email: p.email, open: r.IntN(2) == 0, held: held()})
+			a.rows = append(
+				a.rows,
+				row{user: "U" + p.user[1:], name: p.name, email: p.email, open: r.IntN(2) == 0, held: held()},
+			)
 			if a.rows[len(a.rows)-1].user == x.user {
 				a.rows = a.rows[:len(a.rows)-1]
 			}
@@ -275,7 +294,9 @@ func (w *world) write(t *testing.T, dir string) {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
 	var root strings.Builder
-	root.WriteString("organization: Marrowick Ferries\nguards: {exportShrink: 100%, rosterShrink: 100%, exportAge: P9999D}\n")
+	root.WriteString(
+		"organization: Marrowick Ferries\nguards: {exportShrink: 100%, rosterShrink: 100%, exportAge: P9999D}\n",
+	)
 	if len(w.apart) > 0 {
 		root.WriteString("separation:\n")
 		for i, s := range w.apart {
@@ -284,17 +305,32 @@ func (w *world) write(t *testing.T, dir string) {
 	}
 	put("pravet.yaml", root.String())
 	if len(w.may) > 0 {
-		put("standing.yaml", fmt.Sprintf("exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n", w.may[0]))
+		put(
+			"standing.yaml",
+			fmt.Sprintf(
+				"exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n",
+				w.may[0],
+			),
+		)
 	}
 	columns := "id,userName,displayName,email,department,starts,ends,away\n"
 	list := "people:\n"
 	for _, p := range w.people {
 		away := map[bool]string{true: "true"}[p.away]
 		if p.file == 0 {
-			columns += strings.Join([]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away}, ",") + "\n"
+			columns += strings.Join(
+				[]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away},
+				",",
+			) + "\n"
 			continue
 		}
-		list += fmt.Sprintf("  - {id: %s, userName: %s, displayName: %s, department: %s", p.id, p.user, p.name, p.department)
+		list += fmt.Sprintf(
+			"  - {id: %s, userName: %s, displayName: %s, department: %s",
+			p.id,
+			p.user,
+			p.name,
+			p.department,
+		)
 		for key, v := range map[string]string{"email": p.email, "starts": p.starts, "ends": p.ends, "away": away} {
 			if v != "" {
 				list += fmt.Sprintf(", %s: %s", key, v)
@@ -361,8 +397,10 @@ func (a *app) yaml() string {
 	fmt.Fprintf(&b, "app: %s\nexport:\n  format: %s\n", a.id, a.format)
 	if a.format == "csv" {
 		fmt.Fprintf(&b, "  path: exports/%s.csv\n", a.id)
-		b.WriteString("  columns: {userName: Login, displayName: Full name, email: Mail, active: {column: State, true: Open, false: Blocked},\n" +
-			"    groups: {column: Teams, split: \";\"}, roles: {column: Profiles, split: \";\"}, licenses: {column: Seats, split: \";\"}}\n")
+		b.WriteString(
+			"  columns: {userName: Login, displayName: Full name, email: Mail, active: {column: State, true: Open, false: Blocked},\n" +
+				"    groups: {column: Teams, split: \";\"}, roles: {column: Profiles, split: \";\"}, licenses: {column: Seats, split: \";\"}}\n",
+		)
 	} else if a.layout == 0 {
 		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
 	} else {
@@ -371,8 +409,17 @@ func (a *app) yaml() string {
 	if a.effective {
 		b.WriteString("  shows: effective\n")
 	}
-	b.WriteString("connect: {by: files}\nmatch: userName\naccount: {userName: userName, displayName: displayName, email: email}\n")
-	fmt.Fprintf(&b, "strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s}\n", a.strays, a.removals, a.suspensions, a.narrowing)
+	b.WriteString(
+		"connect: {by: files}\nmatch: userName\naccount: {userName: userName, displayName: displayName, email: email}\n",
+	)
+	fmt.Fprintf(
+		&b,
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s}\n",
+		a.strays,
+		a.removals,
+		a.suspensions,
+		a.narrowing,
+	)
 	if a.fixed {
 		b.WriteString("fixed: [userName]\n")
 	}
@@ -440,10 +487,25 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 	if a.format == "csv" {
 		var b strings.Builder
 		out := csv.NewWriter(&b)
-		require.NoError(t, out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note"}))
+		require.NoError(
+			t,
+			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note"}),
+		)
 		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
-			require.NoError(t, out.Write([]string{r.user, state, r.name, r.email, strings.Join(of(r, "group"), ";"), strings.Join(of(r, "role"), ";"), strings.Join(of(r, "license"), ";"), "kept"}))
+			require.NoError(
+				t,
+				out.Write([]string{
+					r.user,
+					state,
+					r.name,
+					r.email,
+					strings.Join(of(r, "group"), ";"),
+					strings.Join(of(r, "role"), ";"),
+					strings.Join(of(r, "license"), ";"),
+					"kept",
+				}),
+			)
 		}
 		out.Flush()
 		put(a.id+".csv", []byte(b.String()))
@@ -458,7 +520,13 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 	}
 	var users, groups []any
 	for i, r := range a.rows {
-		u := map[string]any{"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:User"}, "id": fmt.Sprintf("%s-%d", a.id, i), "userName": r.user, "displayName": r.name, "active": r.open}
+		u := map[string]any{
+			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:User"},
+			"id":          fmt.Sprintf("%s-%d", a.id, i),
+			"userName":    r.user,
+			"displayName": r.name,
+			"active":      r.open,
+		}
 		if r.email != "" {
 			u["emails"] = []any{map[string]any{"value": r.email, "primary": true}}
 		}
@@ -480,13 +548,26 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
 			}
 		}
-		groups = append(groups, map[string]any{"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:Group"}, "id": "g-" + name(th.key), "displayName": name(th.key), "members": members})
+		groups = append(groups, map[string]any{
+			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:Group"},
+			"id":          "g-" + name(th.key),
+			"displayName": name(th.key),
+			"members":     members,
+		})
 	}
 	page := func(of []any) []byte {
 		if of == nil {
 			of = []any{}
 		}
-		data, err := json.MarshalIndent(map[string]any{"schemas": []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"}, "totalResults": len(of), "Resources": of}, "", "  ")
+		data, err := json.MarshalIndent(
+			map[string]any{
+				"schemas":      []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"},
+				"totalResults": len(of),
+				"Resources":    of,
+			},
+			"",
+			"  ",
+		)
 		require.NoError(t, err)
 		return data
 	}

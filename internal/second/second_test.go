@@ -81,7 +81,14 @@ func drafted(p *plan.Plan) (out []*change) {
 	byID := map[string]*change{}
 	for i := range p.Changes {
 		c := &p.Changes[i]
-		x := &change{app: c.App, verb: c.Verb.String(), account: c.Account, person: c.Person, attribute: c.Attribute, effect: c.Effect.String()}
+		x := &change{
+			app:       c.App,
+			verb:      c.Verb.String(),
+			account:   c.Account,
+			person:    c.Person,
+			attribute: c.Attribute,
+			effect:    c.Effect.String(),
+		}
 		if c.Thing != nil {
 			x.thing = c.Thing.Kind.String() + "/" + c.Thing.Name
 		}
@@ -215,7 +222,14 @@ func (b *bench) part(t *testing.T, r *rand.Rand, p *plan.Plan, want []*change, r
 			yes[p.Changes[i].ID] = true
 		}
 	}
-	m := &decisions.Maker{Ledger: b.ledger, Repo: b.state(t).Repo, Plan: p, Today: b.day, By: "Farah", Say: func(c *plan.Change) string { return c.ID }}
+	m := &decisions.Maker{
+		Ledger: b.ledger,
+		Repo:   b.state(t).Repo,
+		Plan:   p,
+		Today:  b.day,
+		By:     "Farah",
+		Say:    func(c *plan.Change) string { return c.ID },
+	}
 	if len(no) > 0 {
 		_, err := m.Reject(context.Background(), decisions.Choice{Changes: maps.Clone(no)}, day.None, false, "no")
 		require.NoError(t, err)

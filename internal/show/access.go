@@ -1,11 +1,12 @@
 package show
 
 import (
-	"charm.land/lipgloss/v2"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
+
+	"charm.land/lipgloss/v2"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
@@ -109,12 +110,24 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 		Cost     string `json:"cost"`
 	}
 	keys := []string{"thing", "title", "bought", "used", "free", "needed", "blocked", "ofNobody", "price", "cost"}
-	t := &Table{Headers: []string{"license", "bought", "used", "free", "needed", "blocked", "of nobody", "a seat", "in use"}, Keys: keys, Right: map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true, 6: true}}
+	t := &Table{
+		Headers: []string{"license", "bought", "used", "free", "needed", "blocked", "of nobody", "a seat", "in use"},
+		Keys:    keys,
+		Right:   map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true, 6: true},
+	}
 	items := []item{}
 	for i := range list {
 		s := &list[i]
-		x := item{Thing: v.Apps[s.App].Address(s.Thing).String(), Title: v.Apps[s.App].Things[s.Thing].Title, Used: s.Used, Needed: s.Needed, Blocked: s.Blocked, OfNobody: s.Nobodys,
-			Price: v.Price(s).String(), Cost: v.Price(s).Times(s.Used)}
+		x := item{
+			Thing:    v.Apps[s.App].Address(s.Thing).String(),
+			Title:    v.Apps[s.App].Things[s.Thing].Title,
+			Used:     s.Used,
+			Needed:   s.Needed,
+			Blocked:  s.Blocked,
+			OfNobody: s.Nobodys,
+			Price:    v.Price(s).String(),
+			Cost:     v.Price(s).Times(s.Used),
+		}
 		bought, free := "", ""
 		if s.Bought >= 0 {
 			n := s.Free()
@@ -122,8 +135,29 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 			bought, free = fmt.Sprint(s.Bought), fmt.Sprint(n)
 		}
 		items = append(items, x)
-		t.Rows = append(t.Rows, []string{x.Thing, bought, fmt.Sprint(x.Used), free, fmt.Sprint(x.Needed), fmt.Sprint(x.Blocked), fmt.Sprint(x.OfNobody), x.Price, x.Cost})
-		t.CSV = append(t.CSV, []string{x.Thing, x.Title, bought, fmt.Sprint(x.Used), free, fmt.Sprint(x.Needed), fmt.Sprint(x.Blocked), fmt.Sprint(x.OfNobody), x.Price, x.Cost})
+		t.Rows = append(t.Rows, []string{
+			x.Thing,
+			bought,
+			fmt.Sprint(x.Used),
+			free,
+			fmt.Sprint(x.Needed),
+			fmt.Sprint(x.Blocked),
+			fmt.Sprint(x.OfNobody),
+			x.Price,
+			x.Cost,
+		})
+		t.CSV = append(t.CSV, []string{
+			x.Thing,
+			x.Title,
+			bought,
+			fmt.Sprint(x.Used),
+			free,
+			fmt.Sprint(x.Needed),
+			fmt.Sprint(x.Blocked),
+			fmt.Sprint(x.OfNobody),
+			x.Price,
+			x.Cost,
+		})
 	}
 	t.Items = items
 	return t
@@ -142,7 +176,12 @@ func SeatsLine(v *access.View, list []access.Seats) string {
 	if len(used) == 0 {
 		return "No license has a price."
 	}
-	return fmt.Sprintf("Seats in use cost %s, those bought %s; seats of blocked accounts and of nobody cost %s.", used, bought, idle)
+	return fmt.Sprintf(
+		"Seats in use cost %s, those bought %s; seats of blocked accounts and of nobody cost %s.",
+		used,
+		bought,
+		idle,
+	)
 }
 
 // AheadTable is how many seats are needed month by month: on the terminal a row
@@ -156,7 +195,11 @@ func AheadTable(v *access.View, months []access.Month) *Table {
 		Short  int    `json:"short"`
 		Cost   string `json:"cost"`
 	}
-	t := &Table{Headers: []string{"license", "bought"}, Keys: []string{"from", "thing", "bought", "needed", "short", "cost"}, Right: map[int]bool{1: true}}
+	t := &Table{
+		Headers: []string{"license", "bought"},
+		Keys:    []string{"from", "thing", "bought", "needed", "short", "cost"},
+		Right:   map[int]bool{1: true},
+	}
 	for i, m := range months {
 		t.Headers = append(t.Headers, m.From.String()[:7])
 		t.Right[2+i] = true
@@ -176,7 +219,10 @@ func AheadTable(v *access.View, months []access.Month) *Table {
 			}
 			items = append(items, it)
 			row = append(row, fmt.Sprint(it.Needed))
-			t.CSV = append(t.CSV, []string{it.From, it.Thing, bought, fmt.Sprint(it.Needed), fmt.Sprint(it.Short), it.Cost})
+			t.CSV = append(
+				t.CSV,
+				[]string{it.From, it.Thing, bought, fmt.Sprint(it.Needed), fmt.Sprint(it.Short), it.Cost},
+			)
 		}
 		t.Rows = append(t.Rows, row)
 	}
@@ -206,7 +252,16 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 			if thing.Price.Known() {
 				cost = ", " + thing.Price.Times(most)
 			}
-			lines = append(lines, fmt.Sprintf("%s is short from %s on, by %s at the most%s.", v.Apps[x.App].Address(x.Thing), from, model.Count(most, "seat", "seats"), cost))
+			lines = append(
+				lines,
+				fmt.Sprintf(
+					"%s is short from %s on, by %s at the most%s.",
+					v.Apps[x.App].Address(x.Thing),
+					from,
+					model.Count(most, "seat", "seats"),
+					cost,
+				),
+			)
 		}
 	}
 	return lines
@@ -247,8 +302,16 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 			people[model.Keeps][list[i].Person] = true
 		}
 	}
-	return fmt.Sprintf("%s of %s: %s, %s.", model.Count(len(list), "difference", "differences"), model.Count(len(people[model.Keeps]), "person", "people"),
-		effect(model.Widens, model.Count(len(people[model.Widens]), "person gains", "people gain")+" access"), effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"))
+	return fmt.Sprintf(
+		"%s of %s: %s, %s.",
+		model.Count(len(list), "difference", "differences"),
+		model.Count(len(people[model.Keeps]), "person", "people"),
+		effect(
+			model.Widens,
+			model.Count(len(people[model.Widens]), "person gains", "people gain")+" access",
+		),
+		effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"),
+	)
 }
 
 // Differences writes what differs, person by person.
@@ -289,7 +352,19 @@ func DifferenceTable(list []access.Difference) *Table {
 	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line"}
 	t := &Table{Headers: keys, Keys: keys, Items: list}
 	for _, d := range list {
-		t.Rows = append(t.Rows, []string{d.Person, d.Name, d.App, d.Effect.String(), d.Kind, d.Thing, d.Through, d.Detail, d.Because.Says, d.Because.File, line(d.Because.Line)})
+		t.Rows = append(t.Rows, []string{
+			d.Person,
+			d.Name,
+			d.App,
+			d.Effect.String(),
+			d.Kind,
+			d.Thing,
+			d.Through,
+			d.Detail,
+			d.Because.Says,
+			d.Because.File,
+			line(d.Because.Line),
+		})
 	}
 	return t
 }
@@ -306,13 +381,22 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) er
 			continue
 		}
 		p.Line()
-		p.Line("#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access", model.Keeps: "What changes besides"}[effect])
+		p.Line(
+			"#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access", model.Keeps: "What changes besides"}[effect],
+		)
 		p.Line()
 		p.Line("| who | application | what | why |")
 		p.Line("| --- | --- | --- | --- |")
 		for i := range list {
 			if d := &list[i]; d.Effect == effect {
-				p.Linef("| %s (%s) | %s | %s | %s |", markdown(d.Name), markdown(d.Person), markdown(d.App), markdown(difference(d)), markdown(because(&d.Because)))
+				p.Linef(
+					"| %s (%s) | %s | %s | %s |",
+					markdown(d.Name),
+					markdown(d.Person),
+					markdown(d.App),
+					markdown(difference(d)),
+					markdown(because(&d.Because)),
+				)
 			}
 		}
 	}

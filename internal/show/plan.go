@@ -244,7 +244,10 @@ func (p *Printer) wrapped(margin, text string, style func(string) string) {
 // Aside says in one line how many differences a plan sets aside.
 func (p *Printer) Aside(pl *plan.Plan) {
 	if n := len(pl.SetAside); n > 0 {
-		p.Linef("%s set aside, as rejected before; show tells which and why.", model.Count(n, "difference is", "differences are"))
+		p.Linef(
+			"%s set aside, as rejected before; show tells which and why.",
+			model.Count(n, "difference is", "differences are"),
+		)
 	}
 }
 

@@ -12,7 +12,25 @@ import (
 
 // PlanTable is the changes as a table, one a row.
 func PlanTable(v *PlanView) *Table {
-	keys := []string{"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after", "also", "forGood", "held", "decision", "reason"}
+	keys := []string{
+		"id",
+		"app",
+		"person",
+		"name",
+		"account",
+		"effect",
+		"verb",
+		"kind",
+		"thing",
+		"attribute",
+		"before",
+		"after",
+		"also",
+		"forGood",
+		"held",
+		"decision",
+		"reason",
+	}
 	t := &Table{Headers: keys, Keys: keys}
 	for _, c := range v.Changes {
 		kind, thing := "", ""
@@ -26,8 +44,27 @@ func PlanTable(v *PlanView) *Table {
 		for _, r := range v.Plan.Because(c) {
 			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
 		}
-		t.Rows = append(t.Rows, []string{c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect.String(), c.Verb.String(), kind, thing, c.Attribute,
-			plainValue(c.Before), plainValue(c.After), Means(c), fmt.Sprint(c.ForGood), strings.Join(holds, " | "), v.States[c.ID], strings.Join(reasons, " | ")})
+		t.Rows = append(t.Rows, []string{
+			c.ID,
+			c.App,
+			c.Person,
+			v.Plan.People[c.Person],
+			c.Account,
+			c.Effect.String(),
+			c.Verb.String(),
+			kind,
+			thing,
+			c.Attribute,
+			plainValue(
+				c.Before,
+			),
+			plainValue(c.After),
+			Means(c),
+			fmt.Sprint(c.ForGood),
+			strings.Join(holds, " | "),
+			v.States[c.ID],
+			strings.Join(reasons, " | "),
+		})
 	}
 	return t
 }
@@ -76,7 +113,10 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	}
 	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
 	p.Line()
-	p.Linef("%s.", totals(t, func(_ model.Effect, text string) string { return text }, func(s string) string { return s }))
+	p.Linef(
+		"%s.",
+		totals(t, func(_ model.Effect, text string) string { return text }, func(s string) string { return s }),
+	)
 	for i := range v.Plan.Costs {
 		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
 	}
@@ -109,7 +149,13 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 			if means := Means(c); means != "" {
 				what += " (" + means + ")"
 			}
-			p.Linef("| %s | %s | %s | %s |", c.Effect, markdown(Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>"))
+			p.Linef(
+				"| %s | %s | %s | %s |",
+				c.Effect,
+				markdown(Whose(v.Plan, c)),
+				markdown(what),
+				strings.Join(why, "<br>"),
+			)
 		}
 	}
 	p.markdownRest(v)
@@ -147,5 +193,6 @@ func (p *Printer) markdownRest(v *PlanView) {
 
 // markdown escapes a text for a cell of a Markdown table.
 func markdown(s string) string {
-	return strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`).Replace(clean(s))
+	return strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`).
+		Replace(clean(s))
 }

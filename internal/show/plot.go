@@ -41,7 +41,11 @@ func SeatsPlot(v *access.View, months []access.Month, name string) ([]byte, erro
 		return nil, fmt.Errorf("there is no license to draw")
 	}
 	if len(licenses) > maxPanels {
-		return nil, fmt.Errorf("there are %d licenses, and a plot shows %d; choose with --app", len(licenses), maxPanels)
+		return nil, fmt.Errorf(
+			"there are %d licenses, and a plot shows %d; choose with --app",
+			len(licenses),
+			maxPanels,
+		)
 	}
 	columns := 1
 	if len(licenses) > 3 {
@@ -69,7 +73,16 @@ func SeatsPlot(v *access.View, months []access.Month, name string) ([]byte, erro
 	} else {
 		out = &pngCanvas{vgimg.NewWith(vgimg.UseWH(wide*vg.Inch/96, high*vg.Inch/96), vgimg.UseDPI(96))}
 	}
-	tiles := draw.Tiles{Rows: rows, Cols: columns, PadX: 24, PadY: 12, PadTop: 8, PadBottom: 8, PadLeft: 8, PadRight: 24}
+	tiles := draw.Tiles{
+		Rows:      rows,
+		Cols:      columns,
+		PadX:      24,
+		PadY:      12,
+		PadTop:    8,
+		PadBottom: 8,
+		PadLeft:   8,
+		PadRight:  24,
+	}
 	canvases := plot.Align(panels, tiles, draw.New(out))
 	for r := range panels {
 		for c, p := range panels[r] {
@@ -131,7 +144,12 @@ func panel(v *access.View, months []access.Month, license int) (*plot.Plot, erro
 		steps = append(steps, plotter.XY{X: float64(m.From), Y: n}, plotter.XY{X: float64(until), Y: n})
 		most = max(most, m.Needed[license])
 		if thing.Seats >= 0 && m.Needed[license] > thing.Seats {
-			area, err := plotter.NewPolygon(plotter.XYs{{X: float64(m.From), Y: float64(thing.Seats)}, {X: float64(until), Y: float64(thing.Seats)}, {X: float64(until), Y: n}, {X: float64(m.From), Y: n}})
+			area, err := plotter.NewPolygon(plotter.XYs{
+				{X: float64(m.From), Y: float64(thing.Seats)},
+				{X: float64(until), Y: float64(thing.Seats)},
+				{X: float64(until), Y: n},
+				{X: float64(m.From), Y: n},
+			})
 			if err != nil {
 				return nil, err
 			}
@@ -145,7 +163,10 @@ func panel(v *access.View, months []access.Month, license int) (*plot.Plot, erro
 	}
 	line.Color, line.Width = needed, vg.Points(2)
 	if thing.Seats >= 0 {
-		limit, err := plotter.NewLine(plotter.XYs{{X: float64(months[0].From), Y: float64(thing.Seats)}, {X: float64(end), Y: float64(thing.Seats)}})
+		limit, err := plotter.NewLine(plotter.XYs{
+			{X: float64(months[0].From), Y: float64(thing.Seats)},
+			{X: float64(end), Y: float64(thing.Seats)},
+		})
 		if err != nil {
 			return nil, err
 		}

@@ -43,7 +43,10 @@ type problemItem struct {
 func Report(problems []*source.Problem, matches []desired.Match) any {
 	items := []problemItem{}
 	for _, x := range problems {
-		items = append(items, problemItem{x.Pos.File, x.Pos.Line, x.Pos.Column, string(x.Severity), x.Rule, x.Says, x.Hint})
+		items = append(
+			items,
+			problemItem{x.Pos.File, x.Pos.Line, x.Pos.Column, string(x.Severity), x.Rule, x.Says, x.Hint},
+		)
 	}
 	if matches == nil {
 		matches = []desired.Match{}
@@ -56,14 +59,26 @@ func ProblemTable(problems []*source.Problem) *Table {
 	keys := []string{"file", "line", "column", "severity", "rule", "says", "hint"}
 	t := &Table{Headers: keys, Keys: keys}
 	for _, x := range problems {
-		t.Rows = append(t.Rows, []string{x.Pos.File, fmt.Sprint(x.Pos.Line), fmt.Sprint(x.Pos.Column), string(x.Severity), x.Rule, x.Says, x.Hint})
+		t.Rows = append(t.Rows, []string{
+			x.Pos.File,
+			fmt.Sprint(x.Pos.Line),
+			fmt.Sprint(x.Pos.Column),
+			string(x.Severity),
+			x.Rule,
+			x.Says,
+			x.Hint,
+		})
 	}
 	return t
 }
 
 // MatchTable is the rules with how many people each matches.
 func MatchTable(matches []desired.Match) *Table {
-	t := &Table{Headers: []string{"people", "kit", "rule"}, Keys: []string{"people", "kit", "rule"}, Right: map[int]bool{0: true}}
+	t := &Table{
+		Headers: []string{"people", "kit", "rule"},
+		Keys:    []string{"people", "kit", "rule"},
+		Right:   map[int]bool{0: true},
+	}
 	for _, m := range matches {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(m.People), clean(m.Kit), clean(m.Rule)})
 	}
@@ -158,8 +173,13 @@ type (
 
 // SARIF writes problems as SARIF 2.1.0, for code review to show on the line.
 func SARIF(w io.Writer, problems []*source.Problem, version string) error {
-	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "pravet", Version: version, Language: "en", Rules: []sarifRule{}}}, Columns: "unicodeCodePoints",
-		Language: "en", Newlines: []string{"\r\n", "\n"}, Results: []sarifResult{}}
+	run := sarifRun{
+		Tool:     sarifTool{sarifDriver{Name: "pravet", Version: version, Language: "en", Rules: []sarifRule{}}},
+		Columns:  "unicodeCodePoints",
+		Language: "en",
+		Newlines: []string{"\r\n", "\n"},
+		Results:  []sarifResult{},
+	}
 	var rules []string
 	for _, x := range problems {
 		at := slices.Index(rules, x.Rule)
@@ -180,7 +200,11 @@ func SARIF(w io.Writer, problems []*source.Problem, version string) error {
 		r.Locations = []sarifLocation{{physical}}
 		run.Results = append(run.Results, r)
 	}
-	return PrintJSON(w, sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+	return PrintJSON(w, sarifLog{
+		"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json",
+		"2.1.0",
+		[]sarifRun{run},
+	})
 }
 
 // uri writes a file's name as a relative URI reference (RFC 3986).

@@ -21,9 +21,19 @@ import (
 
 func TestSARIFIsValid(t *testing.T) {
 	problems := []*source.Problem{
-		source.NewProblem(model.Pos{File: "kits/a b.yaml", Line: 4, Column: 10}, "bad-filter", "a comparison is expected", "write eq"),
+		source.NewProblem(
+			model.Pos{File: "kits/a b.yaml", Line: 4, Column: 10},
+			"bad-filter",
+			"a comparison is expected",
+			"write eq",
+		),
 		source.NewProblem(model.Pos{File: "people"}, "missing-file", "there is no people file", ""),
-		{Pos: model.Pos{File: "kits/a b.yaml", Line: 9}, Severity: source.Warning, Rule: "bad-filter", Says: "matches nobody"},
+		{
+			Pos:      model.Pos{File: "kits/a b.yaml", Line: 9},
+			Severity: source.Warning,
+			Rule:     "bad-filter",
+			Says:     "matches nobody",
+		},
 	}
 	for _, list := range [][]*source.Problem{problems, nil} {
 		var b bytes.Buffer
@@ -43,9 +53,23 @@ func TestSARIFIsValid(t *testing.T) {
 
 // TestNothingFromAnExportReachesTheTerminalOrASpreadsheetAsACommand.
 func TestNothingFromAnExportRunsAnywhere(t *testing.T) {
-	p := &plan.Plan{AsOf: "2026-11-24", Exports: []plan.Export{{App: "tickets"}}, People: map[string]string{"E1": "=cmd()\x1b[2J"}}
-	c := plan.Change{ID: "abc", App: "tickets", Verb: model.Update, Account: "@x\u009b1m", Person: "E1", Attribute: "title", Before: "+1", After: "a|b<script>", Effect: model.Keeps,
-		Reasons: []int{0}}
+	p := &plan.Plan{
+		AsOf:    "2026-11-24",
+		Exports: []plan.Export{{App: "tickets"}},
+		People:  map[string]string{"E1": "=cmd()\x1b[2J"},
+	}
+	c := plan.Change{
+		ID:        "abc",
+		App:       "tickets",
+		Verb:      model.Update,
+		Account:   "@x\u009b1m",
+		Person:    "E1",
+		Attribute: "title",
+		Before:    "+1",
+		After:     "a|b<script>",
+		Effect:    model.Keeps,
+		Reasons:   []int{0},
+	}
 	p.Reasons = []plan.Reason{{File: "p.csv", Line: 1, Says: "-\x07"}}
 	v := &show.PlanView{Plan: p, Changes: []*plan.Change{&c}}
 	var out bytes.Buffer
@@ -120,15 +144,32 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 		require.Equal(t, c.means, show.Means(&c.change), c.what)
 	}
 	p := &plan.Plan{People: map[string]string{"E1": "Ada"}}
-	require.Equal(t, "till: define role lead", show.Sentence(p, &plan.Change{App: "till", Verb: model.Define, Thing: role}))
-	require.Equal(t, "till: grant role lead for Ada (E1)", show.Sentence(p, &plan.Change{App: "till", Verb: model.Grant, Thing: role, Person: "E1", Account: "ada"}))
-	require.Equal(t, "till: remove account for root, nobody's account", show.Sentence(p, &plan.Change{App: "till", Verb: model.Remove, Account: "root"}))
+	require.Equal(
+		t,
+		"till: define role lead",
+		show.Sentence(p, &plan.Change{App: "till", Verb: model.Define, Thing: role}),
+	)
+	require.Equal(
+		t,
+		"till: grant role lead for Ada (E1)",
+		show.Sentence(p, &plan.Change{App: "till", Verb: model.Grant, Thing: role, Person: "E1", Account: "ada"}),
+	)
+	require.Equal(
+		t,
+		"till: remove account for root, nobody's account",
+		show.Sentence(p, &plan.Change{App: "till", Verb: model.Remove, Account: "root"}),
+	)
 }
 
 // TestATableIsTheSameInEveryFormat: JSON and CSV hold what the text shows.
 func TestATableIsTheSameInEveryFormat(t *testing.T) {
 	people := model.NewPeople()
-	attrs := []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("displayName"), people.Attribute("title")}
+	attrs := []int{
+		people.Attribute("id"),
+		people.Attribute("userName"),
+		people.Attribute("displayName"),
+		people.Attribute("title"),
+	}
 	for _, row := range [][]string{{"1", "ada", "Ada, the first", "Mate"}, {"2", "bo", "=cmd()", ""}, {"3", "cy", "Cy", "Mate"}} {
 		people.Add(people.File("p"), 1, attrs, row)
 	}
@@ -150,7 +191,12 @@ func TestATableIsTheSameInEveryFormat(t *testing.T) {
 	require.NoError(t, show.Output(&b, nil, "json", table))
 	var items []map[string]any
 	require.NoError(t, json.Unmarshal(b.Bytes(), &items))
-	require.Equal(t, map[string]any{"id": "2", "displayName": "=cmd()", "title": "", "kits": []any{}}, items[0], "JSON has the values themselves")
+	require.Equal(
+		t,
+		map[string]any{"id": "2", "displayName": "=cmd()", "title": "", "kits": []any{}},
+		items[0],
+		"JSON has the values themselves",
+	)
 	require.Len(t, items, 3)
 
 	groups := show.GroupTable(rows, all, "title")
@@ -180,13 +226,18 @@ func TestAPlotIsAPictureOfItsFormat(t *testing.T) {
 	view := func(licenses int) *access.View {
 		app.Things = nil
 		for i := range licenses {
-			app.Things = append(app.Things, model.Thing{Kind: model.License, Name: fmt.Sprintf("seat %d", i), Seats: i - 1})
+			app.Things = append(
+				app.Things,
+				model.Thing{Kind: model.License, Name: fmt.Sprintf("seat %d", i), Seats: i - 1},
+			)
 		}
 		app.Index()
 		people := model.NewPeople()
 		people.Attribute("id")
 		people.Close()
-		return access.Look(access.Input{People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{nil}, Today: 20000})
+		return access.Look(
+			access.Input{People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{nil}, Today: 20000},
+		)
 	}
 	for _, licenses := range []int{1, 3, 4, 12} {
 		v := view(licenses)

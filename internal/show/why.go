@@ -60,7 +60,10 @@ func (p *Printer) Answer(a *access.Answer) {
 
 // branch is a node of a tree, drawn with thin lines.
 func branch(text string) *tree.Tree {
-	return tree.Root(text).Enumerator(tree.RoundedEnumerator).EnumeratorStyle(dim.PaddingRight(1)).IndenterStyle(dim.PaddingRight(1))
+	return tree.Root(text).
+		Enumerator(tree.RoundedEnumerator).
+		EnumeratorStyle(dim.PaddingRight(1)).
+		IndenterStyle(dim.PaddingRight(1))
 }
 
 // fold breaks a long text, so that a tree stays within the width.
@@ -146,7 +149,18 @@ func AnswerTable(a *access.Answer) *Table {
 	t := &Table{Headers: keys, Keys: keys, Items: a}
 	var add func(rule access.Reason, kit, through string, x *access.Item)
 	add = func(rule access.Reason, kit, through string, x *access.Item) {
-		t.Rows = append(t.Rows, []string{a.ID, rule.Says, kit, x.Thing, through, x.State, rule.File, line(rule.Line), rule.ChangedBy, rule.ChangedOn})
+		t.Rows = append(t.Rows, []string{
+			a.ID,
+			rule.Says,
+			kit,
+			x.Thing,
+			through,
+			x.State,
+			rule.File,
+			line(rule.Line),
+			rule.ChangedBy,
+			rule.ChangedOn,
+		})
 		for i := range x.Brings {
 			add(rule, kit, strings.TrimPrefix(through+" > "+x.Thing, " > "), &x.Brings[i])
 		}
@@ -163,7 +177,10 @@ func AnswerTable(a *access.Answer) *Table {
 		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", "", "", "", r.File, line(r.Line), r.ChangedBy, r.ChangedOn})
 	}
 	for _, r := range a.Lacks {
-		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", a.Thing, "", access.NotDue, r.File, line(r.Line), r.ChangedBy, r.ChangedOn})
+		t.Rows = append(
+			t.Rows,
+			[]string{a.ID, r.Says, "", a.Thing, "", access.NotDue, r.File, line(r.Line), r.ChangedBy, r.ChangedOn},
+		)
 	}
 	return t
 }

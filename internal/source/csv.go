@@ -32,7 +32,12 @@ func CSVError(file string, err error) error {
 		}
 		return NewProblem(pos, "bad-quotes", says, hint)
 	case errors.Is(pe.Err, csv.ErrBareQuote):
-		return NewProblem(pos, "bad-quotes", "a quote stands inside a field that is not in quotes", `put the field in quotes and double the quote within it ("")`)
+		return NewProblem(
+			pos,
+			"bad-quotes",
+			"a quote stands inside a field that is not in quotes",
+			`put the field in quotes and double the quote within it ("")`,
+		)
 	}
 	return NewProblem(pos, "not-csv", pe.Err.Error(), "")
 }

@@ -10,7 +10,7 @@ import (
 	"pravet/internal/core/model"
 )
 
-// Severity tells whether a problem stops the work.
+// Severity reports whether a problem stops the work.
 type Severity string
 
 // The severities.
@@ -91,8 +91,15 @@ func (p *Problems) Sorted() []*Problem {
 	out := slices.Clone(p.list)
 	for file, n := range p.perFile {
 		if n > MaxPerFile {
-			out = append(out, &Problem{Pos: model.Pos{File: file, Line: 1 << 30}, Severity: Error, Rule: "more-problems",
-				Says: model.Count(n-MaxPerFile, "more problem", "more problems") + " in this file", Hint: "mend the ones above first"})
+			out = append(
+				out,
+				&Problem{Pos: model.Pos{File: file, Line: 1 << 30}, Severity: Error, Rule: "more-problems",
+					Says: model.Count(
+						n-MaxPerFile,
+						"more problem",
+						"more problems",
+					) + " in this file", Hint: "mend the ones above first"},
+			)
 		}
 	}
 	slices.SortStableFunc(out, func(x, y *Problem) int {

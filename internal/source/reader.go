@@ -54,11 +54,26 @@ func newReader(ctx context.Context, f *os.File, name string) (*Reader, error) {
 	case err != nil:
 		err = Unreadable(name, err)
 	case info.IsDir():
-		err = NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
+		err = NewProblem(
+			model.Pos{File: name},
+			"not-a-file",
+			"this is a folder, and a file is expected",
+			"name the file itself",
+		)
 	case !info.Mode().IsRegular():
-		err = NewProblem(model.Pos{File: name}, "not-a-file", "this is a pipe or a device, and a regular file is expected", "write the export to a file")
+		err = NewProblem(
+			model.Pos{File: name},
+			"not-a-file",
+			"this is a pipe or a device, and a regular file is expected",
+			"write the export to a file",
+		)
 	case info.Size() > MaxFile:
-		err = NewProblem(model.Pos{File: name}, "too-large", "the file is larger than 4 GiB", "split it into several files")
+		err = NewProblem(
+			model.Pos{File: name},
+			"too-large",
+			"the file is larger than 4 GiB",
+			"split it into several files",
+		)
 	}
 	if err != nil {
 		f.Close()
@@ -133,7 +148,12 @@ func (r *Reader) Read(p []byte) (int, error) {
 	if !r.started && n > 0 {
 		r.started = true
 		if bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff")) {
-			r.err = NewProblem(model.Pos{File: r.name, Line: 1, Column: 1}, "not-utf-8", "the file is UTF-16, and UTF-8 is expected", "save it as UTF-8")
+			r.err = NewProblem(
+				model.Pos{File: r.name, Line: 1, Column: 1},
+				"not-utf-8",
+				"the file is UTF-16, and UTF-8 is expected",
+				"save it as UTF-8",
+			)
 			return 0, r.err
 		}
 		if rest, ok := bytes.CutPrefix(b, []byte("\ufeff")); ok {
@@ -148,14 +168,26 @@ func (r *Reader) Read(p []byte) (int, error) {
 	}
 	r.offset += int64(len(b))
 	if r.offset-r.mark > r.Limit+int64(len(p)) {
-		r.err = NewProblem(model.Pos{File: r.name, Line: r.at(r.mark).Line}, "record-too-long",
-			fmt.Sprintf("the record that begins here is longer than %s bytes", model.Thousands(int(r.Limit))), "look for a missing line end or a quote that is never closed")
+		r.err = NewProblem(
+			model.Pos{File: r.name, Line: r.at(r.mark).Line},
+			"record-too-long",
+			fmt.Sprintf(
+				"the record that begins here is longer than %s bytes",
+				model.Thousands(int(r.Limit)),
+			),
+			"look for a missing line end or a quote that is never closed",
+		)
 		return 0, r.err
 	}
 	if err == io.EOF {
 		r.ended = true
 		if r.carried > 0 {
-			r.err = NewProblem(r.at(r.offset), "not-utf-8", "the file ends in the middle of a character", "the file was cut short; export it again")
+			r.err = NewProblem(
+				r.at(r.offset),
+				"not-utf-8",
+				"the file ends in the middle of a character",
+				"the file was cut short; export it again",
+			)
 			return 0, r.err
 		}
 	} else if err != nil {
@@ -269,8 +301,13 @@ func (r *Reader) Position(offset int64) (model.Pos, error) {
 func (r *Reader) all(limit int64) (data []byte, digest string, err error) {
 	name := r.name
 	if size := r.Size(); size > limit {
-		return nil, "", NewProblem(model.Pos{File: name}, "too-large", fmt.Sprintf("the file has %s bytes, and at most %s are read",
-			model.Thousands(int(size)), model.Thousands(int(limit))), "keep large rosters as CSV")
+		return nil, "", NewProblem(
+			model.Pos{File: name},
+			"too-large",
+			fmt.Sprintf("the file has %s bytes, and at most %s are read",
+				model.Thousands(int(size)), model.Thousands(int(limit))),
+			"keep large rosters as CSV",
+		)
 	}
 	var b bytes.Buffer
 	buf := make([]byte, 64<<10)

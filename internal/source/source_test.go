@@ -291,12 +291,26 @@ func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
 	outer := t
 	rapid.Check(t, func(t *rapid.T) {
 		var b strings.Builder
-		cell := rapid.SampledFrom([]string{"x", "Maren", "a \"quoted\" one", "two\nlines", "two\r\nlines with maren", "", "søren", "MAREN", ";"})
+		cell := rapid.SampledFrom([]string{
+			"x",
+			"Maren",
+			"a \"quoted\" one",
+			"two\nlines",
+			"two\r\nlines with maren",
+			"",
+			"søren",
+			"MAREN",
+			";",
+		})
 		var want []string
 		w := csv.NewWriter(&b)
 		w.UseCRLF = rapid.Bool().Draw(t, "crlf")
 		for i := range rapid.IntRange(1, 40).Draw(t, "records") {
-			row := []string{fmt.Sprint(i), cell.Draw(t, "a"), strings.Repeat(cell.Draw(t, "b"), rapid.SampledFrom([]int{1, 1, 1, 9000}).Draw(t, "times"))}
+			row := []string{
+				fmt.Sprint(i),
+				cell.Draw(t, "a"),
+				strings.Repeat(cell.Draw(t, "b"), rapid.SampledFrom([]int{1, 1, 1, 9000}).Draw(t, "times")),
+			}
 			before := strings.Count(b.String(), "\n")
 			require.NoError(t, w.Write(row))
 			w.Flush()
@@ -346,7 +360,14 @@ func FuzzSieve(f *testing.F) {
 func BenchmarkSieve(b *testing.B) {
 	var text strings.Builder
 	for i := range 200_000 {
-		fmt.Fprintf(&text, "P%07d,user.%07d,Person Number %d,user.%07d@large.example,Title 00,Department 00\n", i, i, i, i)
+		fmt.Fprintf(
+			&text,
+			"P%07d,user.%07d,Person Number %d,user.%07d@large.example,Title 00,Department 00\n",
+			i,
+			i,
+			i,
+			i,
+		)
 	}
 	path := filepath.Join(b.TempDir(), "f")
 	require.NoError(b, os.WriteFile(path, []byte(text.String()), 0o644))

@@ -83,8 +83,12 @@ func (t *Tree) find(name string) (*place, error) {
 		}
 		return &place{root, rel, root.Close}, nil
 	}
-	return nil, NewProblem(model.Pos{File: name}, "outside", "the path leads out of the repository",
-		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+Outside+"=FOLDER")
+	return nil, NewProblem(
+		model.Pos{File: name},
+		"outside",
+		"the path leads out of the repository",
+		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+Outside+"=FOLDER",
+	)
 }
 
 // escapes reports whether an error of os.Root says that a name, or a link, leads
@@ -118,7 +122,11 @@ func (t *Tree) Open(ctx context.Context, name string) (*Reader, error) {
 
 // ReadAll reads a whole file of at most limit bytes, checked as by Reader, and
 // says which file that was.
-func (t *Tree) ReadAll(ctx context.Context, name string, limit int64) (data []byte, digest string, info fs.FileInfo, err error) {
+func (t *Tree) ReadAll(
+	ctx context.Context,
+	name string,
+	limit int64,
+) (data []byte, digest string, info fs.FileInfo, err error) {
 	r, err := t.Open(ctx, name)
 	if err != nil {
 		return nil, "", nil, err

@@ -89,8 +89,18 @@ func (w *world) roster() {
 		line("id,userName,displayName,email,title,department,location,userType,starts,ends")
 		for i := range w.people {
 			d, l, t := place(i)
-			line("P%07d,%s,Person Number %d,%s@large.example,Title %02d,Department %02d,Location %02d,Employee,20%02d-%02d-01,",
-				i, user(i), i, user(i), t, d, l, 10+i%15, 1+i%12)
+			line(
+				"P%07d,%s,Person Number %d,%s@large.example,Title %02d,Department %02d,Location %02d,Employee,20%02d-%02d-01,",
+				i,
+				user(i),
+				i,
+				user(i),
+				t,
+				d,
+				l,
+				10+i%15,
+				1+i%12,
+			)
 		}
 	})
 }
@@ -101,7 +111,9 @@ func (w *world) app(app string) {
 		line("export:\n  format: csv\n  path: exports/%s.csv", app)
 		line("  columns:\n    userName: login\n    displayName: name\n    email: mail")
 		line("    active: {column: state, true: open, false: blocked}")
-		line("    groups: {column: groups, split: \";\"}\n    roles: {column: roles, split: \";\"}\n    licenses: {column: licenses, split: \";\"}")
+		line(
+			"    groups: {column: groups, split: \";\"}\n    roles: {column: roles, split: \";\"}\n    licenses: {column: licenses, split: \";\"}",
+		)
 		line("connect: {by: files}\nmatch: userName")
 		line("account: {userName: userName, displayName: displayName, email: email}")
 		line("groups:")
@@ -124,17 +136,43 @@ func (w *world) kits() {
 		line("kits:")
 		for _, app := range apps {
 			for d := range departments {
-				line("  %s-team-%02d:\n    for: department eq \"Department %02d\"\n    gives: {%s: {groups: [team-%02d], licenses: [seat]}}", app, d, d, app, d)
+				line(
+					"  %s-team-%02d:\n    for: department eq \"Department %02d\"\n    gives: {%s: {groups: [team-%02d], licenses: [seat]}}",
+					app,
+					d,
+					d,
+					app,
+					d,
+				)
 			}
 		}
 		for l := range locations {
-			line("  site-%02d:\n    for: location eq \"Location %02d\"\n    gives: {alpha: {roles: [site-%02d]}, bravo: {roles: [site-%02d]}, carol: {roles: [site-%02d]}}", l, l, l, l, l)
+			line(
+				"  site-%02d:\n    for: location eq \"Location %02d\"\n    gives: {alpha: {roles: [site-%02d]}, bravo: {roles: [site-%02d]}, carol: {roles: [site-%02d]}}",
+				l,
+				l,
+				l,
+				l,
+				l,
+			)
 		}
 		for t := range titles {
-			line("  work-%02d:\n    for: title eq \"Title %02d\" and userType eq \"Employee\"\n    gives: {alpha: {roles: [work-%02d]}, bravo: {roles: [work-%02d]}, carol: {roles: [work-%02d]}}", t, t, t, t, t)
+			line(
+				"  work-%02d:\n    for: title eq \"Title %02d\" and userType eq \"Employee\"\n    gives: {alpha: {roles: [work-%02d]}, bravo: {roles: [work-%02d]}, carol: {roles: [work-%02d]}}",
+				t,
+				t,
+				t,
+				t,
+				t,
+			)
 		}
 		for r := 200; r < w.rules; r++ {
-			line("  more-%04d:\n    for: department eq \"Department %02d\" and title eq \"Nothing %04d\"\n    gives: {alpha: {roles: [work-00]}}", r, r%departments, r)
+			line(
+				"  more-%04d:\n    for: department eq \"Department %02d\" and title eq \"Nothing %04d\"\n    gives: {alpha: {roles: [work-00]}}",
+				r,
+				r%departments,
+				r,
+			)
 		}
 	})
 }

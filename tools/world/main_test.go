@@ -15,7 +15,8 @@ import (
 func TestOneAccountInAHundredDiffers(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, exec.Command("go", "run", ".", "-people", "2000", dir).Run())
-	out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24").CombinedOutput()
+	out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24").
+		CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	require.Contains(t, string(out), "60 changes: 15 widen access, 15 narrow it, 30 keep it\n")
 	for _, app := range apps {

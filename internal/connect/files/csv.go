@@ -45,7 +45,11 @@ func (f *writer) csv(e *edits) error {
 			return err
 		}
 		last := i == len(f.Spec.Paths)-1
-		s, err := f.Tree.Stage(path.Text, 0o644, func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) })
+		s, err := f.Tree.Stage(
+			path.Text,
+			0o644,
+			func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) },
+		)
 		var sum string
 		if err == nil {
 			var info fs.FileInfo
@@ -246,14 +250,20 @@ func (o *csvWriter) names(kind model.Kind, is string, x *edit) string {
 		parts = append(parts, a)
 	}
 	if split == "" && len(parts) > 1 {
-		o.err = fmt.Errorf("%s: a cell of %s holds one name only, and %s would have several; name a split in its columns", o.files.App.ID, kind.Plural(), x.key)
+		o.err = fmt.Errorf(
+			"%s: a cell of %s holds one name only, and %s would have several; name a split in its columns",
+			o.files.App.ID,
+			kind.Plural(),
+			x.key,
+		)
 	}
 	return strings.Join(parts, split)
 }
 
 // quote writes a field as RFC 4180 has it: in quotes when it must be, or was.
 func (o *csvWriter) quote(v string, was bool) string {
-	if was || strings.ContainsAny(v, "\"\r\n") || strings.ContainsRune(v, o.files.Spec.Delimiter) || strings.HasPrefix(v, " ") {
+	if was || strings.ContainsAny(v, "\"\r\n") || strings.ContainsRune(v, o.files.Spec.Delimiter) ||
+		strings.HasPrefix(v, " ") {
 		return `"` + strings.ReplaceAll(v, `"`, `""`) + `"`
 	}
 	return v

@@ -80,7 +80,8 @@ func (x *edit) setList(spec *export.Spec, column string, names []string) error {
 	if c == nil {
 		return nil
 	}
-	if c.Split == "" && len(names) > 1 || c.Split != "" && slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, c.Split) }) {
+	if c.Split == "" && len(names) > 1 ||
+		c.Split != "" && slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, c.Split) }) {
 		return fmt.Errorf("%s: the column %s cannot hold %q; name another split in its columns", x.key, c.Name, names)
 	}
 	x.attrs[column] = strings.Join(names, c.Split)

@@ -54,7 +54,13 @@ func (f *Files) read(ctx context.Context, spec *export.Spec) (*connect.State, er
 	if err != nil {
 		return nil, err
 	}
-	return &connect.State{Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Says: info.Says, Files: f.paths()}, nil
+	return &connect.State{
+		Accounts: accounts,
+		Mark:     info.Digest,
+		TakenAt:  info.TakenAt,
+		Says:     info.Says,
+		Files:    f.paths(),
+	}, nil
 }
 
 func (f *Files) paths() (out []string) {
@@ -265,10 +271,20 @@ func (f *Files) Resume(ctx context.Context, journal json.RawMessage) (taken bool
 			continue
 		}
 		if is[t.Path] != t.Before {
-			return true, &connect.MovedError{Says: fmt.Sprintf("%s: a step was cut off half-way, and %s was changed by someone else since; put it right by hand", f.App.ID, t.Path)}
+			return true, &connect.MovedError{
+				Says: fmt.Sprintf(
+					"%s: a step was cut off half-way, and %s was changed by someone else since; put it right by hand",
+					f.App.ID,
+					t.Path,
+				),
+			}
 		}
 		if sum, err := f.digest(ctx, source.Beside(t.Path, t.Staged)); err != nil || sum != t.After {
-			return true, fmt.Errorf("%s: a step was cut off half-way, and what it was about to write to %s is gone; put it right by hand", f.App.ID, t.Path)
+			return true, fmt.Errorf(
+				"%s: a step was cut off half-way, and what it was about to write to %s is gone; put it right by hand",
+				f.App.ID,
+				t.Path,
+			)
 		}
 		if err := f.Tree.Finish(t.Path, t.Staged); err != nil {
 			return true, err

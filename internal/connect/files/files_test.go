@@ -25,10 +25,21 @@ func tickets(delimiter rune, split string) (*model.App, *export.Spec) {
 		app.Things = append(app.Things, model.Thing{Kind: model.Role, Name: name})
 	}
 	app.Index()
-	return app, &export.Spec{Format: "csv", Delimiter: delimiter, Paths: []model.Name{{Text: "t.csv"}}, Columns: []export.Column{
-		{Attr: "userName", Name: "Login"}, {Attr: "displayName", Name: "Name"},
-		{Attr: "active", Name: "State", Worded: true, True: "Open", False: "Blocked"}, {Attr: "roles", Name: "Roles", Split: split},
-	}}
+	return app, &export.Spec{
+		Format:    "csv",
+		Delimiter: delimiter,
+		Paths:     []model.Name{{Text: "t.csv"}},
+		Columns: []export.Column{
+			{Attr: "userName", Name: "Login"}, {Attr: "displayName", Name: "Name"},
+			{
+				Attr:   "active",
+				Name:   "State",
+				Worded: true,
+				True:   "Open",
+				False:  "Blocked",
+			}, {Attr: "roles", Name: "Roles", Split: split},
+		},
+	}
 }
 
 func change(verb model.Verb, account string) *plan.Change {
@@ -161,7 +172,11 @@ func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 	file := filepath.Join(dir, "t.csv")
 	require.NoError(t, os.WriteFile(file, []byte("Login,Name,State,Roles\na,A,Open,\n"), 0o600))
 	f := at(t, dir, spec, app)
-	err := carryOut(f, []*plan.Change{change(model.Suspend, "a")}, func() { require.NoError(t, os.WriteFile(file, []byte("theirs"), 0o600)) })
+	err := carryOut(
+		f,
+		[]*plan.Change{change(model.Suspend, "a")},
+		func() { require.NoError(t, os.WriteFile(file, []byte("theirs"), 0o600)) },
+	)
 	require.ErrorContains(t, err, "was changed by someone else just now")
 	theirs, err := os.ReadFile(file)
 	require.NoError(t, err)
@@ -192,10 +207,23 @@ func TestCSVIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 
 // berths is an application whose users live in SCIM JSON.
 func berths() (*model.App, *export.Spec) {
-	app := &model.App{ID: "berths", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}, {Name: "email"}, {Name: "home"}}}
-	app.Things = []model.Thing{{Kind: model.Role, Name: "viewer"}, {Kind: model.Role, Name: "planner"}, {Kind: model.Group, Name: "bridge"}, {Kind: model.License, Name: "seat"}}
+	app := &model.App{
+		ID:    "berths",
+		Match: "userName",
+		Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}, {Name: "email"}, {Name: "home"}},
+	}
+	app.Things = []model.Thing{
+		{Kind: model.Role, Name: "viewer"},
+		{Kind: model.Role, Name: "planner"},
+		{Kind: model.Group, Name: "bridge"},
+		{Kind: model.License, Name: "seat"},
+	}
 	app.Index()
-	return app, &export.Spec{Format: "scim", Paths: []model.Name{{Text: "b.json"}}, Columns: []export.Column{{Attr: "home", Name: "urn:x.y:ext:2.0:User:home"}}}
+	return app, &export.Spec{
+		Format:  "scim",
+		Paths:   []model.Name{{Text: "b.json"}},
+		Columns: []export.Column{{Attr: "home", Name: "urn:x.y:ext:2.0:User:home"}},
+	}
 }
 
 func group(verb model.Verb, account, name string) *plan.Change {
@@ -247,7 +275,14 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
 	app, spec := berths()
 	before := "{\n  \"totalResults\": 1,\n  \"Resources\": [\n    {\n      \"id\": \"1\",\n      \"userName\": \"a\"\n    }\n  ]\n}\n"
-	got, err := apply(t, app, spec, before, create("b", map[string]any{"userName": "b", "email": "b@x"}), role(model.Grant, "b", "viewer"))
+	got, err := apply(
+		t,
+		app,
+		spec,
+		before,
+		create("b", map[string]any{"userName": "b", "email": "b@x"}),
+		role(model.Grant, "b", "viewer"),
+	)
 	require.NoError(t, err)
 	var v any
 	require.NoError(t, json.Unmarshal([]byte(got), &v))
@@ -256,7 +291,11 @@ func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
 	var want any
 	require.NoError(t, json.Unmarshal(again, &want))
 	require.Equal(t, want, v)
-	require.Contains(t, got, "\n    },\n    {\n      \"schemas\": [\n        \"urn:ietf:params:scim:schemas:core:2.0:User\"\n      ],\n      \"id\": \"b\",")
+	require.Contains(
+		t,
+		got,
+		"\n    },\n    {\n      \"schemas\": [\n        \"urn:ietf:params:scim:schemas:core:2.0:User\"\n      ],\n      \"id\": \"b\",",
+	)
 	require.Contains(t, got, "\"totalResults\": 2")
 }
 
@@ -281,11 +320,26 @@ func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 // retired by kind and name; columns that nobody names stay as they are.
 func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 	app, spec := tickets(',', ";")
-	spec.Definitions = &export.Spec{Format: "csv", Delimiter: ';', Paths: []model.Name{{Text: "roles.csv"}}, Columns: []export.Column{
-		{Attr: "kind", Name: "Kind"}, {Attr: "name", Name: "Name"}, {Attr: "title", Name: "Title"}, {Attr: "permissions", Name: "May", Split: ","}, {Attr: "roles", Name: "With", Split: ","},
-	}}
+	spec.Definitions = &export.Spec{
+		Format:    "csv",
+		Delimiter: ';',
+		Paths:     []model.Name{{Text: "roles.csv"}},
+		Columns: []export.Column{
+			{
+				Attr: "kind",
+				Name: "Kind",
+			}, {Attr: "name", Name: "Name"}, {Attr: "title", Name: "Title"}, {Attr: "permissions", Name: "May", Split: ","}, {Attr: "roles", Name: "With", Split: ","},
+		},
+	}
 	of := func(verb model.Verb, kind model.Kind, name, attr string, before, after any) *plan.Change {
-		return &plan.Change{App: "tickets", Verb: verb, Thing: &plan.Thing{Kind: kind, Name: name}, Attribute: attr, Before: before, After: after}
+		return &plan.Change{
+			App:       "tickets",
+			Verb:      verb,
+			Thing:     &plan.Thing{Kind: kind, Name: name},
+			Attribute: attr,
+			Before:    before,
+			After:     after,
+		}
 	}
 	list := func(names ...any) []any { return names }
 	define := map[string]any{"title": "New one", "permissions": list("a", "b"), "brings": list("role seller")}

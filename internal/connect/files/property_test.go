@@ -36,10 +36,14 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 		u.roles = slices.Clone(u.roles)
 		switch rapid.IntRange(0, 6).Draw(t, "change") {
 		case 0:
-			changes = append(changes, change(map[bool]model.Verb{true: model.Suspend, false: model.Restore}[u.open], u.login))
+			changes = append(
+				changes,
+				change(map[bool]model.Verb{true: model.Suspend, false: model.Restore}[u.open], u.login),
+			)
 			u.open = !u.open
 		case 1:
-			u.name = rapid.SampledFrom([]string{"", "New", "New, \"N\"", "two\nlines", "  led by spaces", "Søren"}).Draw(t, "name")
+			u.name = rapid.SampledFrom([]string{"", "New", "New, \"N\"", "two\nlines", "  led by spaces", "Søren"}).
+				Draw(t, "name")
 			var value any
 			if u.name != "" {
 				value = u.name
@@ -62,7 +66,11 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 	}
 	for i := range rapid.IntRange(0, 2).Draw(t, "new") {
 		u := user{login: fmt.Sprint("new", i), name: "New User", open: true, roles: []string{"seller"}}
-		changes = append(changes, create(u.login, map[string]any{"userName": u.login, "displayName": u.name}), role(model.Grant, u.login, "seller"))
+		changes = append(
+			changes,
+			create(u.login, map[string]any{"userName": u.login, "displayName": u.name}),
+			role(model.Grant, u.login, "seller"),
+		)
 		after = append(after, u)
 	}
 	return changes, after
@@ -100,7 +108,11 @@ func readBack(t *rapid.T, dir string, spec *export.Spec, app *model.App) (out []
 
 func drawUsers(t *rapid.T) (users []user) {
 	for i := range rapid.IntRange(0, 6).Draw(t, "users") {
-		u := user{login: fmt.Sprint("user", i), name: rapid.SampledFrom([]string{"", "A", "B, \"b\"", "C\nc", "Ø"}).Draw(t, "name"), open: rapid.Bool().Draw(t, "open")}
+		u := user{
+			login: fmt.Sprint("user", i),
+			name:  rapid.SampledFrom([]string{"", "A", "B, \"b\"", "C\nc", "Ø"}).Draw(t, "name"),
+			open:  rapid.Bool().Draw(t, "open"),
+		}
 		for _, r := range []string{"seller", "lead", "auditor"} {
 			if rapid.Bool().Draw(t, "holds") {
 				u.roles = append(u.roles, r)
@@ -129,7 +141,14 @@ func TestAnyCSVIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		header := rapid.Permutation([]string{"Login", "Name", "State", "Roles", "Note", "Other"}).Draw(t, "columns")
 		lines := []string{strings.Join(header, string(comma))}
 		for i, u := range users {
-			cells := map[string]string{"Login": u.login, "Name": u.name, "State": "Blocked", "Roles": strings.Join(u.roles, "/"), "Note": fmt.Sprint("note, ", i), "Other": ""}
+			cells := map[string]string{
+				"Login": u.login,
+				"Name":  u.name,
+				"State": "Blocked",
+				"Roles": strings.Join(u.roles, "/"),
+				"Note":  fmt.Sprint("note, ", i),
+				"Other": "",
+			}
 			if u.open {
 				cells["State"] = "Open"
 			}
@@ -220,7 +239,12 @@ func TestAnySCIMIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		app.Index()
 		var list []any
 		for i, u := range users {
-			r := map[string]any{"id": fmt.Sprint("id", i), "userName": u.login, "active": u.open, "theirs": map[string]any{"n": i, "list": []any{1, "two"}}}
+			r := map[string]any{
+				"id":       fmt.Sprint("id", i),
+				"userName": u.login,
+				"active":   u.open,
+				"theirs":   map[string]any{"n": i, "list": []any{1, "two"}},
+			}
 			if u.name != "" {
 				r["displayName"] = u.name
 			}
@@ -269,7 +293,12 @@ func TestAnySCIMIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		}
 		for _, r := range got {
 			if i := slices.IndexFunc(users, func(u user) bool { return u.login == r["userName"] }); i >= 0 {
-				require.Equal(t, map[string]any{"n": float64(i), "list": []any{1.0, "two"}}, r["theirs"], "what is not Pravet's")
+				require.Equal(
+					t,
+					map[string]any{"n": float64(i), "list": []any{1.0, "two"}},
+					r["theirs"],
+					"what is not Pravet's",
+				)
 			}
 		}
 	})

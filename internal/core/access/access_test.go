@@ -32,7 +32,10 @@ func large(t require.TestingT, n int) access.Input {
 	attrs := []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("department")}
 	file := people.File("people.csv")
 	app := &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName", Person: "userName"}}}
-	app.Things = []model.Thing{{Kind: model.License, Name: "seat", Seats: n}, {Kind: model.Role, Name: "reader", Seats: -1}}
+	app.Things = []model.Thing{
+		{Kind: model.License, Name: "seat", Seats: n},
+		{Kind: model.Role, Name: "reader", Seats: -1},
+	}
 	for d := range 100 {
 		app.Things = append(app.Things, model.Thing{Kind: model.Group, Name: fmt.Sprintf("team %02d", d), Seats: -1})
 	}
@@ -44,15 +47,21 @@ func large(t require.TestingT, n int) access.Input {
 	for d := range 100 {
 		team := app.Thing(model.Group, fmt.Sprintf("team %02d", d))
 		app.Things[team].Implies = []int32{seat, reader}
-		in.Kits = append(in.Kits, &model.Kit{Name: fmt.Sprintf("kit %02d", d), For: parse(t, fmt.Sprintf("department eq \"%02d\"", d)),
-			Gives: []model.Give{{App: 0, Things: []int32{team}, Pos: []model.Pos{{}}}}})
+		in.Kits = append(
+			in.Kits,
+			&model.Kit{Name: fmt.Sprintf("kit %02d", d), For: parse(t, fmt.Sprintf("department eq \"%02d\"", d)),
+				Gives: []model.Give{{App: 0, Things: []int32{team}, Pos: []model.Pos{{}}}}},
+		)
 	}
 	for i := range n {
 		name := fmt.Sprintf("user.%07d", i)
 		people.Add(file, i+2, attrs, []string{fmt.Sprint("P", i), name, fmt.Sprintf("%02d", i%100)})
 		accounts.Key.Append(name)
 		accounts.States = append(accounts.States, model.StateOf(i%50 != 0))
-		accounts.Held = append(accounts.Held, accounts.Sets.Of([]int32{app.Thing(model.Group, fmt.Sprintf("team %02d", i%100))}))
+		accounts.Held = append(
+			accounts.Held,
+			accounts.Sets.Of([]int32{app.Thing(model.Group, fmt.Sprintf("team %02d", i%100))}),
+		)
 	}
 	people.Close()
 	return in
@@ -70,12 +79,20 @@ func TestCountsAgreeWithTheHolders(t *testing.T) {
 	}
 	seats := v.Seats()
 	require.Len(t, seats, 1)
-	require.Equal(t, [5]int{1000, 1000, 20, 0, 1000}, [5]int{seats[0].Bought, seats[0].Used, seats[0].Blocked, seats[0].Nobodys, seats[0].Needed})
+	require.Equal(
+		t,
+		[5]int{1000, 1000, 20, 0, 1000},
+		[5]int{seats[0].Bought, seats[0].Used, seats[0].Blocked, seats[0].Nobodys, seats[0].Needed},
+	)
 	require.Zero(t, seats[0].Free())
 	things := v.Rows("things")
 	at := things.Select(parse(t, `name eq "reader"`), today)
 	require.Len(t, at, 1)
-	require.Equal(t, []string{"1000", "980", "1000"}, []string{things.Text(at[0], "holders"), things.Text(at[0], "active"), things.Text(at[0], "due")})
+	require.Equal(
+		t,
+		[]string{"1000", "980", "1000"},
+		[]string{things.Text(at[0], "holders"), things.Text(at[0], "active"), things.Text(at[0], "due")},
+	)
 	kits := v.Rows("kits")
 	require.Equal(t, "10", kits.Text(0, "people"))
 	require.Nil(t, v.Rows("persons"))
@@ -110,7 +127,11 @@ func TestAComparisonWithItselfIsEmpty(t *testing.T) {
 	for i := range there {
 		require.Equal(t, model.Narrows, there[i].Effect)
 		require.Equal(t, model.Widens, back[i].Effect)
-		require.Equal(t, [4]string{there[i].Person, there[i].App, there[i].Kind, there[i].Thing}, [4]string{back[i].Person, back[i].App, back[i].Kind, back[i].Thing})
+		require.Equal(
+			t,
+			[4]string{there[i].Person, there[i].App, there[i].Kind, there[i].Thing},
+			[4]string{back[i].Person, back[i].App, back[i].Kind, back[i].Thing},
+		)
 		require.Contains(t, there[i].Because.Says, "the kit kit 00 is no longer in the files")
 		require.Contains(t, back[i].Because.Says, "the kit is new in the files")
 	}
@@ -125,17 +146,23 @@ func TestRowsAreSelectedSortedAndCounted(t *testing.T) {
 		}
 		list := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) row {
 			return row{rapid.SampledFrom([]string{"", "2", "10", "9", "x", "Y", "1.5"}).Draw(t, "size"),
-				rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"a", "b", "c"}), 0, 3, rapid.ID[string]).Draw(t, "names")}
-		}), 0, 12).Draw(t, "rows")
-		r := &access.Rows{Columns: []string{"size", "names"}, Len: len(list), Values: func(i int, column string) []string {
-			switch {
-			case column == "names":
-				return list[i].names
-			case list[i].size == "":
-				return nil
+				rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"a", "b", "c"}), 0, 3, rapid.ID[string]).
+					Draw(t, "names"),
 			}
-			return []string{list[i].size}
-		}}
+		}), 0, 12).Draw(t, "rows")
+		r := &access.Rows{
+			Columns: []string{"size", "names"},
+			Len:     len(list),
+			Values: func(i int, column string) []string {
+				switch {
+				case column == "names":
+					return list[i].names
+				case list[i].size == "":
+					return nil
+				}
+				return []string{list[i].size}
+			},
+		}
 		all := r.Select(nil, today)
 		require.Len(t, all, len(list))
 		var want []int
@@ -163,9 +190,19 @@ func TestRowsAreSelectedSortedAndCounted(t *testing.T) {
 		}
 		r.Sort(all, []access.SortBy{{Column: "size"}})
 		rank := func(s string) int { return slices.Index([]string{"1.5", "2", "9", "10", "", "x", "Y"}, s) }
-		require.True(t, slices.IsSortedFunc(all, func(i, j int) int { return cmp.Compare(rank(list[i].size), rank(list[j].size)) }), "%v", all)
+		require.True(
+			t,
+			slices.IsSortedFunc(all, func(i, j int) int { return cmp.Compare(rank(list[i].size), rank(list[j].size)) }),
+			"%v",
+			all,
+		)
 		r.Sort(all, []access.SortBy{{Column: "size", Down: true}})
-		require.True(t, slices.IsSortedFunc(all, func(i, j int) int { return cmp.Compare(rank(list[j].size), rank(list[i].size)) }), "%v", all)
+		require.True(
+			t,
+			slices.IsSortedFunc(all, func(i, j int) int { return cmp.Compare(rank(list[j].size), rank(list[i].size)) }),
+			"%v",
+			all,
+		)
 	})
 }
 

@@ -56,7 +56,13 @@ func Compare(before, after *View) []Difference {
 	}
 	c.definitions()
 	slices.SortFunc(c.out, func(x, y Difference) int {
-		return cmp.Or(cmp.Compare(x.Person, y.Person), cmp.Compare(x.App, y.App), cmp.Compare(x.Effect, y.Effect), cmp.Compare(rank(x.Kind), rank(y.Kind)), cmp.Compare(x.Thing, y.Thing))
+		return cmp.Or(
+			cmp.Compare(x.Person, y.Person),
+			cmp.Compare(x.App, y.App),
+			cmp.Compare(x.Effect, y.Effect),
+			cmp.Compare(rank(x.Kind), rank(y.Kind)),
+			cmp.Compare(x.Thing, y.Thing),
+		)
 	})
 	return c.out
 }
@@ -77,13 +83,33 @@ func (c *comparison) definitions() {
 				continue
 			}
 			is := &other.Things[n]
-			d := Difference{App: app.ID, Kind: was.Kind.String(), Thing: was.Name, Because: reason(c.after.Explain.Said(is.Pos, fact.Fact{Kind: fact.InCatalog, Attribute: "permissions", Names: is.Permissions}))}
+			d := Difference{
+				App:   app.ID,
+				Kind:  was.Kind.String(),
+				Thing: was.Name,
+				Because: reason(
+					c.after.Explain.Said(
+						is.Pos,
+						fact.Fact{Kind: fact.InCatalog, Attribute: "permissions", Names: is.Permissions},
+					),
+				),
+			}
 			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
-				d.Effect, d.Detail = model.Narrows, fmt.Sprintf("%s %s is without permission %s", was.Kind, was.Name, strings.Join(gone, ", "))
+				d.Effect, d.Detail = model.Narrows, fmt.Sprintf(
+					"%s %s is without permission %s",
+					was.Kind,
+					was.Name,
+					strings.Join(gone, ", "),
+				)
 				c.out = append(c.out, d)
 			}
 			if come := model.Without(is.Permissions, was.Permissions); len(come) > 0 {
-				d.Effect, d.Detail = model.Widens, fmt.Sprintf("%s %s is with permission %s", was.Kind, was.Name, strings.Join(come, ", "))
+				d.Effect, d.Detail = model.Widens, fmt.Sprintf(
+					"%s %s is with permission %s",
+					was.Kind,
+					was.Name,
+					strings.Join(come, ", "),
+				)
 				c.out = append(c.out, d)
 			}
 		}
@@ -96,8 +122,17 @@ func (c *comparison) renamed(p, q, a, b int) {
 	attr := app.MatchPerson()
 	was, is := c.before.People.Get(p, c.before.Apps[a].MatchPerson()), c.after.People.Get(q, attr)
 	if was != is && app.Attr(app.Match) >= 0 {
-		c.add(Difference{App: app.ID, Kind: "account", Effect: model.Keeps, Detail: fmt.Sprintf("the account %s is to be called %s", was, is),
-			Because: Reason{fmt.Sprintf("%s is %q", attr, is), place(c.after.People.Place(q, attr))}}, p, q)
+		c.add(
+			Difference{
+				App:     app.ID,
+				Kind:    "account",
+				Effect:  model.Keeps,
+				Detail:  fmt.Sprintf("the account %s is to be called %s", was, is),
+				Because: Reason{fmt.Sprintf("%s is %q", attr, is), place(c.after.People.Place(q, attr))},
+			},
+			p,
+			q,
+		)
 	}
 }
 
@@ -149,20 +184,50 @@ func (c *comparison) app(p, q, a, b int) {
 	was, had := should(c.before, p, a)
 	is, has := should(c.after, q, b)
 	if had && !has {
-		c.add(Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: model.Narrows, Because: c.closed(p, q, a, b)}, p, q)
+		c.add(
+			Difference{App: c.before.Apps[a].ID, Kind: "account", Effect: model.Narrows, Because: c.closed(p, q, a, b)},
+			p,
+			q,
+		)
 	}
 	if had && has {
 		c.renamed(p, q, a, b)
 	}
 	delta := c.delta(a, b, was, is)
 	for _, t := range delta[0] {
-		c.add(Difference{App: c.before.Apps[a].ID, Kind: t.kind.String(), Thing: t.name, Effect: model.Narrows, Through: through(c.before, p, a, t.number), Because: c.lost(p, q, a, b, t)}, p, q)
+		c.add(
+			Difference{
+				App:     c.before.Apps[a].ID,
+				Kind:    t.kind.String(),
+				Thing:   t.name,
+				Effect:  model.Narrows,
+				Through: through(c.before, p, a, t.number),
+				Because: c.lost(p, q, a, b, t),
+			},
+			p,
+			q,
+		)
 	}
 	if has && !had {
-		c.add(Difference{App: c.after.Apps[b].ID, Kind: "account", Effect: model.Widens, Because: c.opened(p, q, b)}, p, q)
+		c.add(
+			Difference{App: c.after.Apps[b].ID, Kind: "account", Effect: model.Widens, Because: c.opened(p, q, b)},
+			p,
+			q,
+		)
 	}
 	for _, t := range delta[1] {
-		c.add(Difference{App: c.after.Apps[b].ID, Kind: t.kind.String(), Thing: t.name, Effect: model.Widens, Through: through(c.after, q, b, t.number), Because: c.given(p, q, b, t.number)}, p, q)
+		c.add(
+			Difference{
+				App:     c.after.Apps[b].ID,
+				Kind:    t.kind.String(),
+				Thing:   t.name,
+				Effect:  model.Widens,
+				Through: through(c.after, q, b, t.number),
+				Because: c.given(p, q, b, t.number),
+			},
+			p,
+			q,
+		)
 	}
 }
 
@@ -255,7 +320,10 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 	case a < 0:
 		return Reason{"the application is new in the files; " + by.Says, place(v.Apps[b].Pos)}
 	case c.before.Stages[p] != stage.Here:
-		return Reason{fmt.Sprintf("%s is here, and %s before; %s", v.name(q), was(c.before.stageWords(p)), by.Says), place(v.People.Pos(q))}
+		return Reason{
+			fmt.Sprintf("%s is here, and %s before; %s", v.name(q), was(c.before.stageWords(p)), by.Says),
+			place(v.People.Pos(q)),
+		}
 	case !c.before.due(p, a).InScope:
 		return Reason{"the scope did not let this person in before; " + by.Says, place(v.Apps[b].ScopePos)}
 	case then < 0:
@@ -268,8 +336,12 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 	}
 	old := c.before.Kits[then]
 	if own.Holder == nil && own.With < 0 && kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
-		if cl, ok := old.For.Fails(c.before.Explain.Get(int32(p)), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
-			return Reason{fmt.Sprintf("%s and %s; %s", v.Explain.ValueOf(int32(q), cl.Attr), c.valueWas(p, cl.Attr), by.Says), place(v.People.Place(q, cl.Attr))}
+		if cl, ok := old.For.Fails(c.before.Explain.Get(int32(p)), v.Today); ok &&
+			c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
+			return Reason{
+				fmt.Sprintf("%s and %s; %s", v.Explain.ValueOf(int32(q), cl.Attr), c.valueWas(p, cl.Attr), by.Says),
+				place(v.People.Place(q, cl.Attr)),
+			}
 		}
 	}
 	return reason(by)
@@ -332,7 +404,15 @@ func (c *comparison) lost(p, q, a, b int, t thing) Reason {
 		return Reason{}
 	}
 	if x, ok := newLink(c.before.Apps[a], c.after.Apps[b], paths[0].Chain, c.gives(paths[0].Held.Kit)); ok {
-		return Reason{fmt.Sprintf("%s %s no longer brings it along; kit %s", x.Kind, x.Name, c.before.Kits[paths[0].Held.Kit].Name), place(x.Pos)}
+		return Reason{
+			fmt.Sprintf(
+				"%s %s no longer brings it along; kit %s",
+				x.Kind,
+				x.Name,
+				c.before.Kits[paths[0].Held.Kit].Name,
+			),
+			place(x.Pos),
+		}
 	}
 	return c.without(paths[0].Held.Kit, p, q)
 }
@@ -377,8 +457,18 @@ func (c *comparison) without(k, p, q int) Reason {
 	}
 	old, kit := c.before.Kits[k], v.Kits[now]
 	if kit.For != nil && old.For != nil && kit.For.String() == old.For.String() {
-		if cl, ok := kit.For.Fails(v.Explain.Get(int32(q)), v.Today); ok && c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
-			return Reason{fmt.Sprintf("%s and %s; kit %s: %s", v.Explain.ValueOf(int32(q), cl.Attr), c.valueWas(p, cl.Attr), name, kit.Rule()), place(v.People.Place(q, cl.Attr))}
+		if cl, ok := kit.For.Fails(v.Explain.Get(int32(q)), v.Today); ok &&
+			c.before.People.Get(p, cl.Attr) != v.People.Get(q, cl.Attr) {
+			return Reason{
+				fmt.Sprintf(
+					"%s and %s; kit %s: %s",
+					v.Explain.ValueOf(int32(q), cl.Attr),
+					c.valueWas(p, cl.Attr),
+					name,
+					kit.Rule(),
+				),
+				place(v.People.Place(q, cl.Attr)),
+			}
 		}
 	}
 	return reason(v.Explain.Lacks(kit, int32(q), ""))

@@ -31,7 +31,13 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 		if !direct && (!effective || !v.reach[thing.App].Has(set, thing.Thing)) {
 			continue
 		}
-		h := Holder{Account: accounts.Key.At(i), Open: accounts.Open(i), Through: []string{}, State: OfNobody, Kits: []string{}}
+		h := Holder{
+			Account: accounts.Key.At(i),
+			Open:    accounts.Open(i),
+			Through: []string{},
+			State:   OfNobody,
+			Kits:    []string{},
+		}
 		if !direct {
 			for _, t := range accounts.Sets.Members(set) {
 				if v.graphs[thing.App].Chain(t, thing.Thing) != nil {
@@ -40,7 +46,16 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 			}
 		}
 		if p := v.PersonOf[thing.App][i]; p >= 0 {
-			h.Person, h.Name, h.State = v.People.Get(int(p), "id"), v.name(int(p)), v.state(int(p), thing.App, thing.Thing)
+			h.Person, h.Name, h.State = v.People.Get(
+				int(p),
+				"id",
+			), v.name(
+				int(p),
+			), v.state(
+				int(p),
+				thing.App,
+				thing.Thing,
+			)
 			for _, path := range v.Explain.Paths(p, thing.App, thing.Thing) {
 				if kit := v.Kits[path.Held.Kit].Name; !slices.Contains(h.Kits, kit) {
 					h.Kits = append(h.Kits, kit)

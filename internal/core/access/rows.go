@@ -56,7 +56,11 @@ func one(s string) []string {
 func (v *View) peopleRows() *Rows {
 	columns := slices.Clone(v.People.Attributes())
 	columns = append(columns, "stage", "kits", "applications", "file", "line")
-	return &Rows{Columns: columns, Default: present(columns, "id", "displayName", "title", "department", "stage", "kits"), Several: set("kits", "applications"), Len: v.People.Len(),
+	return &Rows{
+		Columns: columns,
+		Default: present(columns, "id", "displayName", "title", "department", "stage", "kits"),
+		Several: set("kits", "applications"),
+		Len:     v.People.Len(),
 		Values: func(p int, column string) []string {
 			switch column {
 			case "stage":
@@ -71,7 +75,8 @@ func (v *View) peopleRows() *Rows {
 				return one(fmt.Sprint(v.People.Pos(p).Line))
 			}
 			return one(v.People.Get(p, column))
-		}}
+		},
+	}
 }
 
 func present(columns []string, wanted ...string) (out []string) {
@@ -123,10 +128,17 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 			}
 		}
 	}
-	columns := append([]string{"app", "account", "person", "name", "stage", "active", "groups", "roles", "licenses", "effective"}, attrs...)
+	columns := append(
+		[]string{"app", "account", "person", "name", "stage", "active", "groups", "roles", "licenses", "effective"},
+		attrs...)
 	columns = append(columns, "file", "line")
-	return &Rows{Columns: columns, Default: []string{"app", "account", "person", "name", "active", "groups", "roles", "licenses"}, Several: set("groups", "roles", "licenses", "effective"), Len: len(rows),
-		Values: func(i int, column string) []string { return v.accountValues(int(rows[i].app), int(rows[i].at), column) }}
+	return &Rows{
+		Columns: columns,
+		Default: []string{"app", "account", "person", "name", "active", "groups", "roles", "licenses"},
+		Several: set("groups", "roles", "licenses", "effective"),
+		Len:     len(rows),
+		Values:  func(i int, column string) []string { return v.accountValues(int(rows[i].app), int(rows[i].at), column) },
+	}
 }
 
 func (v *View) accountValues(a, at int, column string) []string {
@@ -142,7 +154,9 @@ func (v *View) accountValues(a, at int, column string) []string {
 		if p < 0 {
 			return nil
 		}
-		return one(map[string]string{"person": v.People.Get(p, "id"), "name": v.name(p), "stage": v.Stages[p].String()}[column])
+		return one(
+			map[string]string{"person": v.People.Get(p, "id"), "name": v.name(p), "stage": v.Stages[p].String()}[column],
+		)
 	case "effective":
 		return v.names(a, v.reach[a].Full(accounts.Held[at]), -1)
 	case "groups":
@@ -191,7 +205,13 @@ func (v *View) thingRows() *Rows {
 		for t := range app.Things {
 			x := row{AppThing: model.AppThing{App: a, Thing: int32(t)}}
 			if v.Accounts[a] != nil {
-				x.holders, x.active = v.reach[a].Holders(v.Accounts[a], int32(t)), v.reach[a].Active(v.Accounts[a], int32(t))
+				x.holders, x.active = v.reach[a].Holders(
+					v.Accounts[a],
+					int32(t),
+				), v.reach[a].Active(
+					v.Accounts[a],
+					int32(t),
+				)
 			}
 			for c := range v.Due.Classes {
 				if d := &v.Due.Classes[c].Apps[a]; people[c] > 0 && d.Account() && v.Sets[a].Has(d.Reach, int32(t)) {
@@ -201,8 +221,36 @@ func (v *View) thingRows() *Rows {
 			rows = append(rows, x)
 		}
 	}
-	return &Rows{Columns: []string{"app", "kind", "name", "title", "sensitive", "atLeast", "seats", "price", "brings", "kits", "holders", "active", "due", "file", "line"},
-		Default: []string{"app", "kind", "name", "title", "brings", "kits", "holders", "due"}, Several: set("brings", "kits"), Len: len(rows),
+	return &Rows{
+		Columns: []string{
+			"app",
+			"kind",
+			"name",
+			"title",
+			"sensitive",
+			"atLeast",
+			"seats",
+			"price",
+			"brings",
+			"kits",
+			"holders",
+			"active",
+			"due",
+			"file",
+			"line",
+		},
+		Default: []string{
+			"app",
+			"kind",
+			"name",
+			"title",
+			"brings",
+			"kits",
+			"holders",
+			"due",
+		},
+		Several: set("brings", "kits"),
+		Len:     len(rows),
 		Values: func(i int, column string) []string {
 			x := rows[i]
 			app := v.Apps[x.App]
@@ -239,7 +287,8 @@ func (v *View) thingRows() *Rows {
 				return one(t.Pos.File)
 			}
 			return one(fmt.Sprint(t.Pos.Line))
-		}}
+		},
+	}
 }
 
 // count is a number, or nothing where it is the one that stands for none.
@@ -266,8 +315,11 @@ func (v *View) kitRows() *Rows {
 			holders[h.Kit] += people[c]
 		}
 	}
-	return &Rows{Columns: []string{"name", "title", "rule", "rank", "matches", "people", "gives", "with", "file", "line"},
-		Default: []string{"name", "title", "rule", "people", "gives"}, Several: set("gives", "with"), Len: len(v.Kits),
+	return &Rows{
+		Columns: []string{"name", "title", "rule", "rank", "matches", "people", "gives", "with", "file", "line"},
+		Default: []string{"name", "title", "rule", "people", "gives"},
+		Several: set("gives", "with"),
+		Len:     len(v.Kits),
 		Values: func(i int, column string) []string {
 			k := v.Kits[i]
 			switch column {
@@ -294,7 +346,8 @@ func (v *View) kitRows() *Rows {
 				return one(k.Pos.File)
 			}
 			return one(fmt.Sprint(k.Pos.Line))
-		}}
+		},
+	}
 }
 
 func (v *View) gives(k *model.Kit) (out []string) {

@@ -111,7 +111,9 @@ type Month struct {
 func (v *View) Ahead(to day.Day) (out []Month) {
 	licenses := v.Licenses()
 	for from := v.Today; from <= to; from = from.NextMonth() {
-		due := entitle.Compute(entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: from})
+		due := entitle.Compute(
+			entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: from},
+		)
 		out = append(out, Month{from, v.needed(due, stage.Of(v.People, from), licenses)})
 	}
 	return out

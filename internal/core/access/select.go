@@ -57,7 +57,13 @@ func (r *Rows) OfApps(apps []string) *Rows {
 			kept = append(kept, i)
 		}
 	}
-	return &Rows{Columns: r.Columns, Default: r.Default, Several: r.Several, Len: len(kept), Values: func(i int, column string) []string { return r.Values(kept[i], column) }}
+	return &Rows{
+		Columns: r.Columns,
+		Default: r.Default,
+		Several: r.Several,
+		Len:     len(kept),
+		Values:  func(i int, column string) []string { return r.Values(kept[i], column) },
+	}
 }
 
 // SortBy is a column to sort by.
@@ -135,6 +141,9 @@ func (r *Rows) Group(rows []int, column string) []Group {
 	for v, n := range counts {
 		out = append(out, Group{v, n})
 	}
-	slices.SortFunc(out, func(x, y Group) int { return cmp.Or(cmp.Compare(y.Rows, x.Rows), cmp.Compare(x.Value, y.Value)) })
+	slices.SortFunc(
+		out,
+		func(x, y Group) int { return cmp.Or(cmp.Compare(y.Rows, x.Rows), cmp.Compare(x.Value, y.Value)) },
+	)
 	return out
 }

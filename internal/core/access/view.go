@@ -61,9 +61,20 @@ func Look(in Input) *View {
 		v.graphs = append(v.graphs, wanted)
 		v.reach = append(v.reach, reach.New(exported, sets))
 	}
-	v.Due = entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today})
+	v.Due = entitle.Compute(
+		entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today},
+	)
 	v.Stages = stage.Of(in.People, in.Today)
-	v.Explain = &explain.Explainer{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Accounts: in.Accounts, Due: v.Due, Today: in.Today}
+	v.Explain = &explain.Explainer{
+		People:   in.People,
+		Apps:     in.Apps,
+		Graphs:   v.graphs,
+		Kits:     in.Kits,
+		Sets:     v.Sets,
+		Accounts: in.Accounts,
+		Due:      v.Due,
+		Today:    in.Today,
+	}
 	match := diff.Match(diff.Input{People: in.People, Apps: in.Apps, Accounts: in.Accounts})
 	v.AccountOf, v.PersonOf = match.AccountOf, match.PersonOf
 	return v
@@ -73,7 +84,7 @@ func Look(in Input) *View {
 func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]].Apps[app] }
 
 // Should is the set of all that a person should have in an application in the
-// end; account tells whether an account should be open there at all.
+// end; account reports whether an account should be open there at all.
 func (v *View) Should(p, app int) (set uint32, account bool) {
 	if d := v.due(p, app); duty.Of(v.Stages[p], d.Account(), model.NoAccount).Acts {
 		return d.Reach, true

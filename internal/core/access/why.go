@@ -3,9 +3,10 @@ package access
 import (
 	"cmp"
 	"fmt"
-	"pravet/internal/core/duty"
 	"slices"
 	"strings"
+
+	"pravet/internal/core/duty"
 
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
@@ -101,8 +102,21 @@ func (a *Answer) Places(f func(*Place)) {
 // Why answers for one person; with a thing, only what has to do with it.
 // O(kits · things) besides what Look has cost.
 func (v *View) Why(p int, thing *model.AppThing) *Answer {
-	out := &Answer{ID: v.People.Get(p, "id"), UserName: v.People.Get(p, "userName"), Name: v.name(p), Title: v.People.Get(p, "title"),
-		Stage: v.stageWords(p), Place: place(v.People.Pos(p)), Accounts: []Account{}, Kits: []HeldKit{}, Others: []Item{}, Lacks: []Reason{}, Apart: v.apart(p, thing)}
+	out := &Answer{
+		ID:       v.People.Get(p, "id"),
+		UserName: v.People.Get(p, "userName"),
+		Name:     v.name(p),
+		Title:    v.People.Get(p, "title"),
+		Stage: v.stageWords(
+			p,
+		),
+		Place:    place(v.People.Pos(p)),
+		Accounts: []Account{},
+		Kits:     []HeldKit{},
+		Others:   []Item{},
+		Lacks:    []Reason{},
+		Apart:    v.apart(p, thing),
+	}
 	if thing != nil {
 		out.Thing = v.Apps[thing.App].Address(thing.Thing).String()
 	}

@@ -73,17 +73,54 @@ func TestStepsFollowNeeds(t *testing.T) {
 // gives, counts where it is among what is carried out, and not where it is not.
 func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{
-		{Kind: model.Role, Name: "boss", Define: true, Seats: -1, AtLeast: 0}, {Kind: model.Role, Name: "key", AtLeast: 1, Seats: -1}, {Kind: model.Role, Name: "other", Seats: -1},
+		{
+			Kind:    model.Role,
+			Name:    "boss",
+			Define:  true,
+			Seats:   -1,
+			AtLeast: 0,
+		}, {Kind: model.Role, Name: "key", AtLeast: 1, Seats: -1}, {Kind: model.Role, Name: "other", Seats: -1},
 	}}
 	app.Index()
-	accounts := &model.Accounts{Attrs: nil, Sets: model.NewSets(), Key: &table.Column{}, States: []model.State{model.Open, model.Open},
-		Definitions: &model.Definitions{Of: []*model.Definition{{Kind: model.Role, Name: "boss", Brings: []string{"role key"}}, nil, nil}, Brings: true}}
+	accounts := &model.Accounts{
+		Attrs:  nil,
+		Sets:   model.NewSets(),
+		Key:    &table.Column{},
+		States: []model.State{model.Open, model.Open},
+		Definitions: &model.Definitions{
+			Of:     []*model.Definition{{Kind: model.Role, Name: "boss", Brings: []string{"role key"}}, nil, nil},
+			Brings: true,
+		},
+	}
 	accounts.Key.Append("ada")
 	accounts.Key.Append("bo")
 	accounts.Held = []uint32{accounts.Sets.Of([]int32{0}), accounts.Sets.Of([]int32{2})}
-	less := &plan.Change{ID: "less", App: "till", Verb: model.Redefine, Attribute: "brings", Before: []string{"role key"}, After: []string{}, Thing: &plan.Thing{Kind: model.Role, Name: "boss"}, Effect: model.Narrows}
-	leave := &plan.Change{ID: "leave", App: "till", Verb: model.Revoke, Account: "ada", Thing: &plan.Thing{Kind: model.Role, Name: "boss"}, Effect: model.Narrows}
-	grant := &plan.Change{ID: "grant", App: "till", Verb: model.Grant, Account: "bo", Thing: &plan.Thing{Kind: model.Role, Name: "key"}, Effect: model.Widens}
+	less := &plan.Change{
+		ID:        "less",
+		App:       "till",
+		Verb:      model.Redefine,
+		Attribute: "brings",
+		Before:    []string{"role key"},
+		After:     []string{},
+		Thing:     &plan.Thing{Kind: model.Role, Name: "boss"},
+		Effect:    model.Narrows,
+	}
+	leave := &plan.Change{
+		ID:      "leave",
+		App:     "till",
+		Verb:    model.Revoke,
+		Account: "ada",
+		Thing:   &plan.Thing{Kind: model.Role, Name: "boss"},
+		Effect:  model.Narrows,
+	}
+	grant := &plan.Change{
+		ID:      "grant",
+		App:     "till",
+		Verb:    model.Grant,
+		Account: "bo",
+		Thing:   &plan.Thing{Kind: model.Role, Name: "key"},
+		Effect:  model.Widens,
+	}
 	suspend := &plan.Change{ID: "suspend", App: "till", Verb: model.Suspend, Account: "ada", Effect: model.Narrows}
 	for _, c := range []struct {
 		changes []*plan.Change
@@ -99,7 +136,12 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		{[]*plan.Change{grant, less, leave, suspend}, nil},
 		{[]*plan.Change{less, leave}, []string{"leave", "less"}},
 	} {
-		now := &course.Now{People: model.NewPeople(), Apps: []*model.App{app}, Accounts: []*model.Accounts{accounts}, PersonOf: [][]int32{{diff.None, diff.None}}}
+		now := &course.Now{
+			People:   model.NewPeople(),
+			Apps:     []*model.App{app},
+			Accounts: []*model.Accounts{accounts},
+			PersonOf: [][]int32{{diff.None, diff.None}},
+		}
 		got := now.Try(func(string, *plan.Change) bool { return false }).Refuse(0, c.changes)
 		require.Len(t, got, len(c.held), "%v", got)
 		for _, id := range c.held {

@@ -1,8 +1,9 @@
 package course
 
 import (
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -75,7 +76,11 @@ func (t *Trial) of(a int) *simulation {
 // Preview carries a whole plan out in thought, as a run would, and returns what
 // would be refused on the way. states are those before the run; they are not
 // changed.
-func (n *Now) Preview(p *plan.Plan, states []decide.State, lifted func(guard string, c *plan.Change) bool) map[string]plan.Hold {
+func (n *Now) Preview(
+	p *plan.Plan,
+	states []decide.State,
+	lifted func(guard string, c *plan.Change) bool,
+) map[string]plan.Hold {
 	numbers := map[string]int{}
 	for a, app := range n.Apps {
 		numbers[app.ID] = a
@@ -141,7 +146,16 @@ type limit struct {
 func (t *Trial) simulate(a int) *simulation {
 	n := t.now
 	app, accounts := n.Apps[a], n.Accounts[a]
-	s := &simulation{Now: n, trial: t, a: a, app: app, accounts: accounts, defs: accounts.Definitions, of: map[string]*state{}, byPerson: map[int32][]*state{}}
+	s := &simulation{
+		Now:      n,
+		trial:    t,
+		a:        a,
+		app:      app,
+		accounts: accounts,
+		defs:     accounts.Definitions,
+		of:       map[string]*state{},
+		byPerson: map[int32][]*state{},
+	}
 	s.reach = s.reacher()
 	for t := range app.Things {
 		thing := &app.Things[t]
@@ -298,7 +312,10 @@ func (s *simulation) beyond(l *limit, more bool) *plan.Hold {
 	thing := &s.app.Things[l.thing]
 	switch {
 	case l.seats && more && l.count+1 > thing.Seats:
-		return held(guard.Seats, fact.Fact{Kind: fact.NoSeatNow, Thing: thing.String(), Whole: thing.Seats, Count: l.count})
+		return held(
+			guard.Seats,
+			fact.Fact{Kind: fact.NoSeatNow, Thing: thing.String(), Whole: thing.Seats, Count: l.count},
+		)
 	case !l.seats && !more && l.count-1 < thing.AtLeast:
 		return held(guard.AtLeast, guard.TooFew(l.count-1, thing))
 	}
@@ -334,7 +351,12 @@ func held(name string, f fact.Fact) *plan.Hold {
 
 // apartNow is the hold of a person who would hold what is kept apart.
 func (s *simulation) apartNow(sep *model.Separation, p int32) *plan.Hold {
-	return held(guard.Separation, fact.Fact{Kind: fact.ApartToday, Person: s.People.Get(int(p), "displayName"), Other: sep.Name, Place: sep.Pos.String()})
+	return held(guard.Separation, fact.Fact{
+		Kind:   fact.ApartToday,
+		Person: s.People.Get(int(p), "displayName"),
+		Other:  sep.Name,
+		Place:  sep.Pos.String(),
+	})
 }
 
 // sides counts the things of a separation that a person has, in all accounts of
@@ -363,7 +385,8 @@ func (s *simulation) has(x model.AppThing, of, as *state) bool {
 		}
 	}
 	for _, at := range s.trial.accountsOf(of.person) {
-		if at.App == x.App && there.of[accounts.Key.At(int(at.Thing))] == nil && there.reach.Has(accounts.Held[at.Thing], x.Thing) {
+		if at.App == x.App && there.of[accounts.Key.At(int(at.Thing))] == nil &&
+			there.reach.Has(accounts.Held[at.Thing], x.Thing) {
 			return true
 		}
 	}
@@ -412,7 +435,10 @@ func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change
 		thing := &s.app.Things[l.thing]
 		switch {
 		case l.seats && l.count > was.count && l.count > thing.Seats:
-			h = held(guard.Seats, fact.Fact{Kind: fact.SeatsNow, Thing: thing.String(), Count: l.count, Whole: thing.Seats})
+			h = held(
+				guard.Seats,
+				fact.Fact{Kind: fact.SeatsNow, Thing: thing.String(), Count: l.count, Whole: thing.Seats},
+			)
 		case !l.seats && l.count < was.count && l.count < thing.AtLeast:
 			h = held(guard.AtLeast, guard.TooFew(l.count, thing))
 		}

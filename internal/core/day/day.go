@@ -71,7 +71,7 @@ type Duration struct {
 	Days   int
 }
 
-// LooksLikeDuration tells whether s is meant as an ISO 8601 duration.
+// LooksLikeDuration reports whether s is meant as an ISO 8601 duration.
 func LooksLikeDuration(s string) bool {
 	s = strings.TrimLeft(s, "+-")
 	return len(s) > 1 && (s[0] == 'P' || s[0] == 'p') && s[1] >= '0' && s[1] <= '9'
@@ -81,7 +81,11 @@ func LooksLikeDuration(s string) bool {
 // -P1Y6M or P2W. Times of day are refused: plans are drafted for days.
 func ParseDuration(s string) (Duration, error) {
 	fail := func(why string) (Duration, error) {
-		return Duration{}, fmt.Errorf("%q is not a duration in days, weeks, months or years (%s); for example P30D, P2W, P1Y6M", s, why)
+		return Duration{}, fmt.Errorf(
+			"%q is not a duration in days, weeks, months or years (%s); for example P30D, P2W, P1Y6M",
+			s,
+			why,
+		)
 	}
 	rest, sign := s, 1
 	switch {

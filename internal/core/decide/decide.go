@@ -19,7 +19,7 @@ type Rejection struct {
 	By      string
 }
 
-// On tells whether the rejection counts on a day.
+// On reports whether the rejection counts on a day.
 func (r *Rejection) On(d day.Day) bool { return r.Until == day.None || d <= r.Until }
 
 // A Lift takes a guard away: for one application or for all (App ""), for one
@@ -33,7 +33,7 @@ type Lift struct {
 	By      string
 }
 
-// Covers tells whether the lift counts for a hold of a guard on a change of
+// Covers reports whether the lift counts for a hold of a guard on a change of
 // an application, in a plan of a day.
 func (l *Lift) Covers(guard, app, planID string, d day.Day) bool {
 	return l.Guard == guard && (l.App == "" || l.App == app) &&
@@ -153,7 +153,7 @@ type Standing struct {
 	Done     map[string]bool // settled by an earlier run
 }
 
-// AnyAccepted tells whether some change was accepted by itself.
+// AnyAccepted reports whether some change was accepted by itself.
 func (s *Standing) AnyAccepted() bool {
 	for _, v := range s.Verdicts {
 		if v == Accepted {

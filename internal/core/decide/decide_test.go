@@ -18,7 +18,12 @@ const today = day.Day(20000)
 func sample() *plan.Plan {
 	return &plan.Plan{ID: "p", Changes: []plan.Change{
 		{ID: "a", App: "x"}, {ID: "b", App: "x", Needs: []string{"a"}}, {ID: "c", App: "x", Needs: []string{"a"}},
-		{ID: "d", App: "x", Needs: []string{"c"}, Holds: []plan.Hold{{Guard: "g1"}}}, {ID: "e", App: "y", Holds: []plan.Hold{{Guard: "g1"}, {Guard: "g2"}}},
+		{
+			ID:    "d",
+			App:   "x",
+			Needs: []string{"c"},
+			Holds: []plan.Hold{{Guard: "g1"}},
+		}, {ID: "e", App: "y", Holds: []plan.Hold{{Guard: "g1"}, {Guard: "g2"}}},
 	}}
 }
 
@@ -70,7 +75,11 @@ func TestARejectionSetsAsideWhatNeedsIt(t *testing.T) {
 		}
 		require.Equal(t, c.aside, got)
 	}
-	_, aside := decide.SetAside(sample().Changes, []decide.Rejection{{Change: "c", Until: today, Because: "no", By: "Farah"}}, today)
+	_, aside := decide.SetAside(
+		sample().Changes,
+		[]decide.Rejection{{Change: "c", Until: today, Because: "no", By: "Farah"}},
+		today,
+	)
 	require.Equal(t, "no", aside[0].Because)
 	require.Equal(t, "it needs c, which was rejected: no", aside[1].Because)
 	require.Equal(t, "Farah", aside[1].By)

@@ -26,7 +26,15 @@ func (w *walker) definitions() {
 		if !thing.Define {
 			continue
 		}
-		c := Change{App: w.a, Person: None, Account: None, Thing: int32(t), Attr: None, Why: IsDefined, Depth: depths[t]}
+		c := Change{
+			App:     w.a,
+			Person:  None,
+			Account: None,
+			Thing:   int32(t),
+			Attr:    None,
+			Why:     IsDefined,
+			Depth:   depths[t],
+		}
 		is, want := defs.Of[t], w.app.Defined(int32(t))
 		switch {
 		case is == nil && !thing.Retire:
@@ -67,7 +75,7 @@ func (w *walker) redefine(c Change, field string, is, want []string) {
 	}
 }
 
-// A Sense tells whether a redefinition gives more than before, or less.
+// A Sense reports whether a redefinition gives more than before, or less.
 type Sense int8
 
 // The senses.

@@ -6,7 +6,8 @@ package diff
 import (
 	"slices"
 	"strings"
-	"sync"
+
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
@@ -127,16 +128,26 @@ func Match(in Input) *Result { return concurrently(in, (*walker).match) }
 
 func concurrently(in Input, walk func(*walker)) *Result {
 	parts := make([]*walker, len(in.Apps))
-	var wait sync.WaitGroup
+	var group errgroup.Group
 	for a, app := range in.Apps {
 		if in.Accounts[a] == nil {
 			continue
 		}
-		w := &walker{in: in, a: int32(a), app: app, accounts: in.Accounts[a], people: in.People.Column(app.MatchPerson()), deltas: map[uint64]*delta{}}
+		w := &walker{
+			in:       in,
+			a:        int32(a),
+			app:      app,
+			accounts: in.Accounts[a],
+			people:   in.People.Column(app.MatchPerson()),
+			deltas:   map[uint64]*delta{},
+		}
 		parts[a] = w
-		wait.Go(func() { walk(w) })
+		group.Go(func() error {
+			walk(w)
+			return nil
+		})
 	}
-	wait.Wait()
+	_ = group.Wait() // no comparison fails
 	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
 	for a, w := range parts {
 		if w == nil {
@@ -403,7 +414,13 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 // Wanted returns the value that account attribute n should have: what a kit
 // sets, else what it follows of the person. managed is false for an attribute
 // that only kits set when none of the person's kits sets it.
-func Wanted(app *model.App, n int, follows *table.Column, person int, due *entitle.Due) (value string, why Why, managed bool) {
+func Wanted(
+	app *model.App,
+	n int,
+	follows *table.Column,
+	person int,
+	due *entitle.Due,
+) (value string, why Why, managed bool) {
 	at := &app.Attrs[n]
 	for i := range due.Set {
 		if due.Set[i].Attr == at.Name {

@@ -27,10 +27,20 @@ type row struct {
 // compare compares one person, ines.calder, who is due role 0, with rows.
 func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.People) {
 	people := model.NewPeople()
-	people.Add(people.File("p.csv"), 2, []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("displayName")}, []string{"E1", "ines.calder", "Ines Calder"})
+	people.Add(
+		people.File("p.csv"),
+		2,
+		[]int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("displayName")},
+		[]string{"E1", "ines.calder", "Ines Calder"},
+	)
 	people.Close()
-	app := &model.App{ID: "x", Match: "userName", Strays: strays, Attrs: []model.Attr{{Name: "userName", Person: "userName"}, {Name: "displayName", Person: "displayName"}},
-		Things: []model.Thing{{Kind: model.Role, Name: "a"}, {Kind: model.Role, Name: "b"}}}
+	app := &model.App{
+		ID:     "x",
+		Match:  "userName",
+		Strays: strays,
+		Attrs:  []model.Attr{{Name: "userName", Person: "userName"}, {Name: "displayName", Person: "displayName"}},
+		Things: []model.Thing{{Kind: model.Role, Name: "a"}, {Kind: model.Role, Name: "b"}},
+	}
 	app.Index()
 	accounts := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets()}
 	accounts.Key = accounts.Attrs[0]
@@ -41,22 +51,53 @@ func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.P
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(r.roles))
 	}
 	kit := &model.Kit{Name: "k", Everyone: true, Gives: []model.Give{{Things: []int32{0}}}}
-	due := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Wanted(app, accounts)}, Kits: []*model.Kit{kit}, Sets: []*model.Sets{accounts.Sets}, Today: 20000})
-	return diff.Compute(diff.Input{People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{accounts}, Due: due, Stages: []stage.Stage{stage.Here}}), accounts, people
+	due := entitle.Compute(entitle.Input{
+		People: people,
+		Apps:   []*model.App{app},
+		Graphs: []*graph.Graph{graph.Wanted(app, accounts)},
+		Kits:   []*model.Kit{kit},
+		Sets:   []*model.Sets{accounts.Sets},
+		Today:  20000,
+	})
+	return diff.Compute(diff.Input{
+		People:   people,
+		Apps:     []*model.App{app},
+		Accounts: []*model.Accounts{accounts},
+		Due:      due,
+		Stages:   []stage.Stage{stage.Here},
+	}), accounts, people
 }
 
 // words writes changes without the numbers of rows.
 func words(found *diff.Result, people *model.People) (out []string) {
 	order.Sort(found.Changes, people)
 	for _, c := range found.Changes {
-		out = append(out, fmt.Sprintf("%v %s thing %d attribute %d %q %q", c.Verb, c.Key, c.Thing, c.Attr, c.Before, c.After))
+		out = append(
+			out,
+			fmt.Sprintf("%v %s thing %d attribute %d %q %q", c.Verb, c.Key, c.Thing, c.Attr, c.Before, c.After),
+		)
 	}
 	return out
 }
 
 // TestOfTwoAccountsTheRightlyWrittenOneCounts.
 func TestOfTwoAccountsTheRightlyWrittenOneCounts(t *testing.T) {
-	right, other, shout := row{"ines.calder", "Ines Calder", true, []int32{0}}, row{"Ines.Calder", "Old", false, nil}, row{"INES.CALDER", "Old", false, nil}
+	right, other, shout := row{
+		"ines.calder",
+		"Ines Calder",
+		true,
+		[]int32{0},
+	}, row{
+		"Ines.Calder",
+		"Old",
+		false,
+		nil,
+	}, row{
+		"INES.CALDER",
+		"Old",
+		false,
+		nil,
+	}
 	for _, c := range []struct {
 		rows   []row
 		counts string
@@ -82,8 +123,13 @@ func TestRowsInAnyOrderAreComparedAlike(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var rows []row
 		for range rapid.IntRange(0, 6).Draw(t, "rows") {
-			r := row{login: rapid.SampledFrom([]string{"ines.calder", "Ines.Calder", "INES.CALDER", "stray", "Stray"}).Draw(t, "login"),
-				name: rapid.SampledFrom([]string{"", "Ines Calder", "Old"}).Draw(t, "name"), open: rapid.Bool().Draw(t, "open")}
+			r := row{
+				login: rapid.SampledFrom([]string{"ines.calder", "Ines.Calder", "INES.CALDER", "stray", "Stray"}).
+					Draw(t, "login"),
+				name: rapid.SampledFrom([]string{"", "Ines Calder", "Old"}).
+					Draw(t, "name"),
+				open: rapid.Bool().Draw(t, "open"),
+			}
 			for th := range int32(2) {
 				if rapid.Bool().Draw(t, "holds") {
 					r.roles = append(r.roles, th)

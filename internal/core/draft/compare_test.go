@@ -15,7 +15,13 @@ import (
 
 // view is what is due in a world, without its exports.
 func (w *world) view(t require.TestingT) *access.View {
-	return access.Look(access.Input{People: w.roster(t, nil), Apps: w.apps, Kits: w.kits, Accounts: make([]*model.Accounts, len(w.apps)), Today: today})
+	return access.Look(access.Input{
+		People:   w.roster(t, nil),
+		Apps:     w.apps,
+		Kits:     w.kits,
+		Accounts: make([]*model.Accounts, len(w.apps)),
+		Today:    today,
+	})
 }
 
 // actives is what each person may use: application/kind/name, and the account as
@@ -69,7 +75,10 @@ func TestCompareAgreesWithTwoDrafts(t *testing.T) {
 				w.people[i].ends = (today - 1).String()
 			}
 		}
-		w.kits = slices.DeleteFunc(slices.Clone(w.kits), func(*model.Kit) bool { return rapid.IntRange(0, 3).Draw(t, "gone") == 0 })
+		w.kits = slices.DeleteFunc(
+			slices.Clone(w.kits),
+			func(*model.Kit) bool { return rapid.IntRange(0, 3).Draw(t, "gone") == 0 },
+		)
 		w.kits = append(w.kits, drawKit(t, w, 9))
 		differences := access.Compare(before, w.view(t))
 		second := bring()

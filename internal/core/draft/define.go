@@ -36,7 +36,11 @@ func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
 
 // definition is what a thing is to be defined as.
 func definition(want *model.Definition) map[string]any {
-	return map[string]any{diff.Title: want.Title, diff.Permissions: texts(want.Permissions), diff.Brings: texts(want.Brings)}
+	return map[string]any{
+		diff.Title:       want.Title,
+		diff.Permissions: texts(want.Permissions),
+		diff.Brings:      texts(want.Brings),
+	}
 }
 
 // texts is a list that is written as one, also when it is empty.
@@ -66,7 +70,13 @@ func (d *drafter) newDefined() *defined {
 		}
 		before = append(before, g)
 	}
-	return &defined{before, map[[2]int32]string{}, map[[2]int32]map[string]string{}, map[[2]int32][]string{}, map[[2]int32][]string{}}
+	return &defined{
+		before,
+		map[[2]int32]string{},
+		map[[2]int32]map[string]string{},
+		map[[2]int32][]string{},
+		map[[2]int32][]string{},
+	}
 }
 
 // needs notes a change and returns the ids of what it has to wait for: what

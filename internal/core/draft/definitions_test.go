@@ -27,7 +27,12 @@ func drawDefinitions(t *rapid.T, w *world, a int) map[string]*model.Definition {
 		if th.Kind == model.License {
 			continue
 		}
-		is := &model.Definition{Kind: th.Kind, Name: th.Name, Title: rapid.SampledFrom([]string{"", "Other"}).Draw(t, "title"), Permissions: rights.Draw(t, "has")}
+		is := &model.Definition{
+			Kind:        th.Kind,
+			Name:        th.Name,
+			Title:       rapid.SampledFrom([]string{"", "Other"}).Draw(t, "title"),
+			Permissions: rights.Draw(t, "has"),
+		}
 		slices.Sort(is.Permissions)
 		if !th.Define {
 			is.Brings = app.Defined(int32(i)).Brings
@@ -35,13 +40,22 @@ func drawDefinitions(t *rapid.T, w *world, a int) map[string]*model.Definition {
 			continue
 		}
 		th.Permissions = rights.Draw(t, "should have")
-		brought := slices.ContainsFunc(app.Things, func(o model.Thing) bool { return slices.Contains(o.Implies, int32(i)) })
+		brought := slices.ContainsFunc(
+			app.Things,
+			func(o model.Thing) bool { return slices.Contains(o.Implies, int32(i)) },
+		)
 		given := slices.ContainsFunc(w.kits, func(k *model.Kit) bool {
-			return slices.ContainsFunc(k.Gives, func(g model.Give) bool { return g.App == a && slices.Contains(g.Things, int32(i)) })
+			return slices.ContainsFunc(
+				k.Gives,
+				func(g model.Give) bool { return g.App == a && slices.Contains(g.Things, int32(i)) },
+			)
 		})
 		th.Retire = !given && !brought && rapid.Bool().Draw(t, "retire")
 		// What the application itself brings along is there.
-		theirs := slices.ContainsFunc(app.Things, func(o model.Thing) bool { return !o.Define && slices.Contains(o.Implies, int32(i)) })
+		theirs := slices.ContainsFunc(
+			app.Things,
+			func(o model.Thing) bool { return !o.Define && slices.Contains(o.Implies, int32(i)) },
+		)
 		if !theirs && rapid.IntRange(0, 3).Draw(t, "there") == 0 {
 			continue
 		}
@@ -62,7 +76,12 @@ func (w *world) definitions(a int) *model.Definitions {
 	if w.defs[a] == nil {
 		return nil
 	}
-	out := &model.Definitions{Of: make([]*model.Definition, len(w.apps[a].Things)), Titles: true, Permissions: true, Brings: true}
+	out := &model.Definitions{
+		Of:          make([]*model.Definition, len(w.apps[a].Things)),
+		Titles:      true,
+		Permissions: true,
+		Brings:      true,
+	}
 	for i, th := range w.apps[a].Things {
 		out.Of[i] = w.defs[a][key(th)]
 	}
@@ -83,7 +102,13 @@ func (w *world) define(t require.TestingT, a int, c *plan.Change) {
 	switch c.Verb {
 	case model.Define:
 		want := c.After.(map[string]any)
-		is = &model.Definition{Kind: kind, Name: c.Thing.Name, Title: want["title"].(string), Permissions: plan.Texts(want["permissions"]), Brings: plan.Texts(want["brings"])}
+		is = &model.Definition{
+			Kind:        kind,
+			Name:        c.Thing.Name,
+			Title:       want["title"].(string),
+			Permissions: plan.Texts(want["permissions"]),
+			Brings:      plan.Texts(want["brings"]),
+		}
 	case model.Retire:
 		for name, acc := range w.state[a] {
 			require.False(t, acc.held[k], "%s still holds %s", name, k)

@@ -44,7 +44,11 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 			}
 		}
 		for _, r := range more[c.App] {
-			if changes[r].Thing == c.Thing || slices.ContainsFunc(d.in.Apps[c.App].Numbers(changes[r].Moved()), func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) }) {
+			if changes[r].Thing == c.Thing ||
+				slices.ContainsFunc(
+					d.in.Apps[c.App].Numbers(changes[r].Moved()),
+					func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) },
+				) {
 				out[i] = append(out[i], r)
 			}
 		}
@@ -52,7 +56,7 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 	return out
 }
 
-// kept tells whether something that is held already, and stays, brings along
+// kept reports whether something that is held already, and stays, brings along
 // what a change takes away.
 func (d *drafter) kept(c *diff.Change) bool {
 	a := int(c.App)

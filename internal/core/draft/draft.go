@@ -66,8 +66,22 @@ func Draft(in Input) (*plan.Plan, error) {
 		Reasons: []plan.Reason{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
 	}
 	d := newDrafter(in)
-	due := entitle.Compute(entitle.Input{People: in.People, Apps: in.Apps, Graphs: d.graphs, Kits: in.Kits, Sets: d.sets, Only: in.Only, Today: in.Today})
-	found := diff.Compute(diff.Input{People: in.People, Apps: in.Apps, Accounts: d.accounts, Due: due, Stages: stage.Of(in.People, in.Today)})
+	due := entitle.Compute(entitle.Input{
+		People: in.People,
+		Apps:   in.Apps,
+		Graphs: d.graphs,
+		Kits:   in.Kits,
+		Sets:   d.sets,
+		Only:   in.Only,
+		Today:  in.Today,
+	})
+	found := diff.Compute(diff.Input{
+		People:   in.People,
+		Apps:     in.Apps,
+		Accounts: d.accounts,
+		Due:      due,
+		Stages:   stage.Of(in.People, in.Today),
+	})
 	d.personOf = found.PersonOf
 	changes := found.Changes
 	if in.Only != nil {
@@ -77,7 +91,16 @@ func Draft(in Input) (*plan.Plan, error) {
 	d.states = reach.Follow(in.Apps, d.accounts, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
-	d.explainer = &explain.Explainer{People: in.People, Apps: in.Apps, Graphs: d.graphs, Kits: in.Kits, Sets: d.sets, Accounts: d.accounts, Due: due, Today: in.Today}
+	d.explainer = &explain.Explainer{
+		People:   in.People,
+		Apps:     in.Apps,
+		Graphs:   d.graphs,
+		Kits:     in.Kits,
+		Sets:     d.sets,
+		Accounts: d.accounts,
+		Due:      due,
+		Today:    in.Today,
+	}
 	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
 		return nil, err
@@ -150,8 +173,15 @@ func newDrafter(in Input) *drafter {
 
 func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
 	in := guard.Input{
-		People: d.in.People, Apps: d.in.Apps, Kits: d.in.Kits, Separations: d.in.Separations, Exceptions: d.in.Exceptions, Explain: d.explainer, States: d.states, Accounts: d.accounts,
-		Due: due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock, PeopleBefore: d.in.PeopleBefore,
+		People:      d.in.People,
+		Apps:        d.in.Apps,
+		Kits:        d.in.Kits,
+		Separations: d.in.Separations,
+		Exceptions:  d.in.Exceptions,
+		Explain:     d.explainer,
+		States:      d.states,
+		Accounts:    d.accounts,
+		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock, PeopleBefore: d.in.PeopleBefore,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink
@@ -341,7 +371,14 @@ func unique(changes []plan.Change) error {
 	for i := range changes {
 		if first, ok := seen[changes[i].ID]; ok {
 			a, b := &changes[first], &changes[i]
-			return fmt.Errorf("two changes would have the id %s: %s %s and %s %s", a.ID, a.Verb, a.Address(), b.Verb, b.Address())
+			return fmt.Errorf(
+				"two changes would have the id %s: %s %s and %s %s",
+				a.ID,
+				a.Verb,
+				a.Address(),
+				b.Verb,
+				b.Address(),
+			)
 		}
 		seen[changes[i].ID] = i
 	}
@@ -356,7 +393,14 @@ func (d *drafter) head(p *plan.Plan, checked *guard.Result) {
 			continue
 		}
 		apps = append(apps, d.in.Apps[a].ID)
-		p.Exports = append(p.Exports, plan.Export{App: d.in.Apps[a].ID, Title: d.in.Apps[a].Title, Digest: e.Digest, TakenAt: e.TakenAt, Accounts: e.Accounts.Len(), Suspect: checked.Suspect[a]})
+		p.Exports = append(p.Exports, plan.Export{
+			App:      d.in.Apps[a].ID,
+			Title:    d.in.Apps[a].Title,
+			Digest:   e.Digest,
+			TakenAt:  e.TakenAt,
+			Accounts: e.Accounts.Len(),
+			Suspect:  checked.Suspect[a],
+		})
 	}
 	if len(apps) < len(d.in.Apps) || d.in.Only != nil {
 		p.Selection = &plan.Selection{}
@@ -398,7 +442,16 @@ func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Noti
 	}
 	for in, n := range d.lifted {
 		l := &d.in.Lifts[in.lift]
-		out = append(out, guard.Notice(in.app, fact.Fact{Kind: fact.GuardLifted, Thing: l.Guard, Until: l.Until.String(), Because: l.Because, Count: n}))
+		out = append(
+			out,
+			guard.Notice(in.app, fact.Fact{
+				Kind:    fact.GuardLifted,
+				Thing:   l.Guard,
+				Until:   l.Until.String(),
+				Because: l.Because,
+				Count:   n,
+			}),
+		)
 	}
 	sort.SliceStable(out, func(i, j int) bool {
 		if out[i].App != out[j].App {

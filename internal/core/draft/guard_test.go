@@ -70,7 +70,12 @@ func (w *world) carryOut(t require.TestingT, p *plan.Plan, accept func(*plan.Cha
 	return w.run(t, p, accept, func(*plan.Change) bool { return false }, look)
 }
 
-func (w *world) run(t require.TestingT, p *plan.Plan, accept, fails func(*plan.Change) bool, look func()) (log []string) {
+func (w *world) run(
+	t require.TestingT,
+	p *plan.Plan,
+	accept, fails func(*plan.Change) bool,
+	look func(),
+) (log []string) {
 	states := make([]decide.State, len(p.Changes))
 	settled := map[string]bool{}
 	for i := range p.Changes {
@@ -92,7 +97,14 @@ func (w *world) run(t require.TestingT, p *plan.Plan, accept, fails func(*plan.C
 		for _, i := range step {
 			ch := &p.Changes[i]
 			for _, need := range ch.Needs {
-				require.True(t, settled[need], "%s %s of %s runs without what it needs", ch.Verb, ch.Address(), ch.Account)
+				require.True(
+					t,
+					settled[need],
+					"%s %s of %s runs without what it needs",
+					ch.Verb,
+					ch.Address(),
+					ch.Account,
+				)
 			}
 			if _, held := no[ch.ID]; held {
 				states[i], refused[i] = decide.Held, true
@@ -152,7 +164,14 @@ func TestEnoughActiveHoldersStay(t *testing.T) {
 			for a, app := range w.apps {
 				for thing := range maps.Keys(least) {
 					if strings.HasPrefix(thing, app.ID+"/") {
-						require.GreaterOrEqual(t, w.active(a, thing), min(before[thing], least[thing]), "%s in\n%s", thing, dump)
+						require.GreaterOrEqual(
+							t,
+							w.active(a, thing),
+							min(before[thing], least[thing]),
+							"%s in\n%s",
+							thing,
+							dump,
+						)
 					}
 				}
 			}
@@ -176,7 +195,9 @@ func TestWhatIsKeptApartIsNeverBroughtTogether(t *testing.T) {
 		}
 		for range rapid.IntRange(1, 2).Draw(t, "separations") {
 			picked := rapid.Permutation(things).Draw(t, "apart")
-			w.separate(model.Separation{Name: "apart", Apart: picked[:rapid.IntRange(2, min(3, len(things))).Draw(t, "size")]})
+			w.separate(
+				model.Separation{Name: "apart", Apart: picked[:rapid.IntRange(2, min(3, len(things))).Draw(t, "size")]},
+			)
 		}
 		together := func(user string, s model.Separation) int {
 			n := 0
@@ -198,7 +219,14 @@ func TestWhatIsKeptApartIsNeverBroughtTogether(t *testing.T) {
 		w.carryOut(t, p, all, func() {
 			for _, p := range w.people {
 				for i, s := range w.apart {
-					require.LessOrEqual(t, together(p.name, s), max(1, before[p.name+string(rune('0'+i))]), "%s in\n%s", p.name, dump)
+					require.LessOrEqual(
+						t,
+						together(p.name, s),
+						max(1, before[p.name+string(rune('0'+i))]),
+						"%s in\n%s",
+						p.name,
+						dump,
+					)
 				}
 			}
 		})
@@ -251,7 +279,15 @@ func TestAnyPartKeepsTheInvariants(t *testing.T) {
 		for a, app := range w.apps {
 			for thing := range least {
 				if strings.HasPrefix(thing, app.ID+"/") {
-					require.GreaterOrEqual(t, w.active(a, thing), min(before[thing], least[thing]), "%s in\n%s%s", thing, dump, log)
+					require.GreaterOrEqual(
+						t,
+						w.active(a, thing),
+						min(before[thing], least[thing]),
+						"%s in\n%s%s",
+						thing,
+						dump,
+						log,
+					)
 				}
 			}
 		}

@@ -3,10 +3,11 @@ package draft_test
 import (
 	"fmt"
 	"maps"
-	"pravet/internal/core/model"
 	"slices"
 	"strings"
 	"testing"
+
+	"pravet/internal/core/model"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -80,8 +81,24 @@ func TestWhatChangesMeanInTheEnd(t *testing.T) {
 			}
 			for _, th := range things {
 				key := th.Kind.String() + "/" + th.Name
-				require.Equal(t, c.Effect != model.Widens, told[name][key], "%s %s of %s is told twice", c.Verb, key, name)
-				require.Equal(t, c.Effect != model.Widens, before[name][key], "%s %s of %s changes nothing in the end", c.Verb, key, name)
+				require.Equal(
+					t,
+					c.Effect != model.Widens,
+					told[name][key],
+					"%s %s of %s is told twice",
+					c.Verb,
+					key,
+					name,
+				)
+				require.Equal(
+					t,
+					c.Effect != model.Widens,
+					before[name][key],
+					"%s %s of %s changes nothing in the end",
+					c.Verb,
+					key,
+					name,
+				)
 				told[name][key] = c.Effect == model.Widens
 			}
 			require.True(t, c.Effect != model.Keeps || len(things) == 0, "%s %s keeps access", c.Verb, name)
@@ -147,7 +164,22 @@ func (w *world) dump(p *plan.Plan) string {
 			if x := w.defs[a]; x != nil && x[key(th)] != nil {
 				d = fmt.Sprint(x[key(th)].Brings)
 			}
-			fmt.Fprintln(&b, "  ", i, key(th), "brings", th.Implies, "define", th.Define, "retire", th.Retire, "now", d, "atLeast", th.AtLeast)
+			fmt.Fprintln(
+				&b,
+				"  ",
+				i,
+				key(th),
+				"brings",
+				th.Implies,
+				"define",
+				th.Define,
+				"retire",
+				th.Retire,
+				"now",
+				d,
+				"atLeast",
+				th.AtLeast,
+			)
 		}
 		for n, s := range w.state[a] {
 			fmt.Fprintln(&b, "  ", n, s.open, s.held)
@@ -156,7 +188,22 @@ func (w *world) dump(p *plan.Plan) string {
 	fmt.Fprintln(&b, w.apart)
 	if p != nil {
 		for _, c := range p.Changes {
-			fmt.Fprintln(&b, c.ID, c.App, c.Account, c.Verb, c.Thing, c.Attribute, c.Before, c.After, c.Effect, "needs", c.Needs, "holds", c.Holds)
+			fmt.Fprintln(
+				&b,
+				c.ID,
+				c.App,
+				c.Account,
+				c.Verb,
+				c.Thing,
+				c.Attribute,
+				c.Before,
+				c.After,
+				c.Effect,
+				"needs",
+				c.Needs,
+				"holds",
+				c.Holds,
+			)
 		}
 	}
 	return b.String()

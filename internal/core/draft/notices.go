@@ -3,8 +3,9 @@ package draft
 import (
 	"fmt"
 	"maps"
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/guard"
@@ -37,7 +38,13 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 			}
 		}
 		if held > 0 {
-			add(fact.Fact{Kind: fact.Unmanaged, Whole: held, Thing: model.Kind(k).String(), Count: len(names), Names: guard.First(names)})
+			add(fact.Fact{
+				Kind:  fact.Unmanaged,
+				Whole: held,
+				Thing: model.Kind(k).String(),
+				Count: len(names),
+				Names: guard.First(names),
+			})
 		}
 	}
 	d.doubleNotices(a, found, add)
@@ -78,7 +85,10 @@ func (d *drafter) nestingNotices(a int, add func(fact.Fact)) {
 			if child.Kind != model.Group {
 				continue
 			}
-			should := slices.DeleteFunc(slices.Clone(child.Implies), func(x int32) bool { return app.Things[x].Kind != model.Group })
+			should := slices.DeleteFunc(
+				slices.Clone(child.Implies),
+				func(x int32) bool { return app.Things[x].Kind != model.Group },
+			)
 			for _, parent := range model.Without(accounts.Nested[t], should) {
 				add(fact.Fact{Kind: fact.NestedMore, Thing: child.String(), Via: app.Things[parent].String()})
 			}

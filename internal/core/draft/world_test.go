@@ -49,7 +49,11 @@ var departments = []string{"Deck", "Desk", "Office"}
 func drawWorld(t *rapid.T, seats bool) *world {
 	w := &world{}
 	for i := range rapid.IntRange(1, 8).Draw(t, "people") {
-		p := person{id: fmt.Sprintf("E%d", i), name: fmt.Sprintf("user.%d", i), department: rapid.SampledFrom(departments).Draw(t, "department")}
+		p := person{
+			id:         fmt.Sprintf("E%d", i),
+			name:       fmt.Sprintf("user.%d", i),
+			department: rapid.SampledFrom(departments).Draw(t, "department"),
+		}
 		switch rapid.IntRange(0, 7).Draw(t, "stage") {
 		case 0:
 			p.starts = (today + 1).String()
@@ -75,12 +79,17 @@ func drawWorld(t *rapid.T, seats bool) *world {
 			if rapid.IntRange(0, 2).Draw(t, "exists") == 0 {
 				continue
 			}
-			acc := account{name: rapid.SampledFrom([]string{"right", "wrong"}).Draw(t, "name"), open: rapid.Bool().Draw(t, "open"), held: map[string]bool{}}
+			acc := account{
+				name: rapid.SampledFrom([]string{"right", "wrong"}).Draw(t, "name"),
+				open: rapid.Bool().Draw(t, "open"),
+				held: map[string]bool{},
+			}
 			if acc.name == "right" {
 				acc.name = fmt.Sprintf("User %d", i)
 			}
 			for _, th := range app.Things {
-				if rapid.IntRange(0, 2).Draw(t, "holds") == 0 && (w.defs[a] == nil || th.Kind == model.License || w.defs[a][key(th)] != nil) {
+				if rapid.IntRange(0, 2).Draw(t, "holds") == 0 &&
+					(w.defs[a] == nil || th.Kind == model.License || w.defs[a][key(th)] != nil) {
 					acc.held[key(th)] = true
 				}
 			}
@@ -118,10 +127,18 @@ func names(app *model.App, without []int32, held map[string]bool) map[string]boo
 }
 
 func drawApp(t *rapid.T, a int, seats bool) *model.App {
-	app := &model.App{ID: fmt.Sprintf("app%d", a), Match: "userName", Strays: rapid.SampledFrom([]string{"report", "suspend", "remove"}).Draw(t, "strays")}
+	app := &model.App{
+		ID:     fmt.Sprintf("app%d", a),
+		Match:  "userName",
+		Strays: rapid.SampledFrom([]string{"report", "suspend", "remove"}).Draw(t, "strays"),
+	}
 	app.Attrs = []model.Attr{{Name: "userName", Person: "userName"}, {Name: "displayName", Person: "displayName"}}
 	for i := range rapid.IntRange(0, 6).Draw(t, "things") {
-		th := model.Thing{Kind: model.Kind(rapid.IntRange(0, 2).Draw(t, "kind")), Name: fmt.Sprintf("t%d", i), Seats: -1}
+		th := model.Thing{
+			Kind:  model.Kind(rapid.IntRange(0, 2).Draw(t, "kind")),
+			Name:  fmt.Sprintf("t%d", i),
+			Seats: -1,
+		}
 		if seats && th.Kind == model.License {
 			th.Seats = rapid.IntRange(0, 6).Draw(t, "seats")
 		}
@@ -164,7 +181,10 @@ func drawKit(t *rapid.T, w *world, n int) *model.Kit {
 		kit.For = parse(fmt.Sprintf("department eq %q", rapid.SampledFrom(departments).Draw(t, "for")))
 		kit.Except = []model.Holder{{Person: "E0", Until: day.None, Because: "said so"}}
 	case 2:
-		kit.Holders = []model.Holder{{Person: "E1", Until: today, Because: "said so"}, {Person: "E2", Until: today - 1, Because: "said so"}}
+		kit.Holders = []model.Holder{
+			{Person: "E1", Until: today, Because: "said so"},
+			{Person: "E2", Until: today - 1, Because: "said so"},
+		}
 	}
 	for a, app := range w.apps {
 		if !rapid.Bool().Draw(t, "gives") {
@@ -188,9 +208,21 @@ func (w *world) draft(t require.TestingT, shuffle func(n int) []int) *plan.Plan 
 	if shuffle != nil {
 		order = shuffle
 	}
-	in := draft.Input{Organization: "A world", Today: today, Clock: today, People: w.roster(t, order), Apps: w.apps, Kits: w.kits, Separations: w.apart, PeopleBefore: -1}
+	in := draft.Input{
+		Organization: "A world",
+		Today:        today,
+		Clock:        today,
+		People:       w.roster(t, order),
+		Apps:         w.apps,
+		Kits:         w.kits,
+		Separations:  w.apart,
+		PeopleBefore: -1,
+	}
 	for a, app := range w.apps {
-		in.Exports = append(in.Exports, &draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID})
+		in.Exports = append(
+			in.Exports,
+			&draft.Export{Accounts: w.accountsIn(a, order), Day: today, Before: -1, Digest: "sha256:" + app.ID},
+		)
 	}
 	p, err := draft.Draft(in)
 	require.NoError(t, err)
@@ -210,7 +242,15 @@ func (w *world) roster(t require.TestingT, order func(n int) []int) *model.Peopl
 	file := people.File("people.csv")
 	for _, i := range order(len(w.people)) {
 		p := w.people[i]
-		require.True(t, people.Add(file, i+2, attrs, []string{p.id, p.name, "User " + p.id[1:], p.department, p.starts, p.ends, p.away}))
+		require.True(
+			t,
+			people.Add(
+				file,
+				i+2,
+				attrs,
+				[]string{p.id, p.name, "User " + p.id[1:], p.department, p.starts, p.ends, p.away},
+			),
+		)
 	}
 	people.Close()
 	return people
@@ -231,7 +271,12 @@ func (w *world) accounts(a int) *model.Accounts {
 }
 
 func (w *world) accountsIn(a int, order func(n int) []int) *model.Accounts {
-	acc := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets(), File: w.apps[a].ID, Definitions: w.definitions(a)}
+	acc := &model.Accounts{
+		Attrs:       []*table.Column{{}, {}},
+		Sets:        model.NewSets(),
+		File:        w.apps[a].ID,
+		Definitions: w.definitions(a),
+	}
 	acc.Key = acc.Attrs[0]
 	names := slices.Sorted(maps.Keys(w.state[a]))
 	for _, i := range order(len(names)) {
@@ -275,7 +320,8 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 	default:
 		thing := c.Thing.Kind.String() + "/" + c.Thing.Name
 		gains := c.Verb == model.Gaining(c.Thing.Kind)
-		if !gains || w.apps[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })].Effective == [model.Kinds]bool{} {
+		if !gains ||
+			w.apps[slices.IndexFunc(w.apps, func(a *model.App) bool { return a.ID == c.App })].Effective == [model.Kinds]bool{} {
 			require.NotEqual(t, gains, acc.held[thing])
 		}
 		acc.held = maps.Clone(acc.held)
@@ -357,7 +403,12 @@ func TestNeedsComeFirstAndSeatsAreNeverExceeded(t *testing.T) {
 		for i := range p.Changes {
 			c := &p.Changes[i]
 			for _, n := range c.Needs {
-				require.True(t, slices.ContainsFunc(p.Changes[:i], func(x plan.Change) bool { return x.ID == n }), "%s needs what comes later", c.ID)
+				require.True(
+					t,
+					slices.ContainsFunc(p.Changes[:i], func(x plan.Change) bool { return x.ID == n }),
+					"%s needs what comes later",
+					c.ID,
+				)
 			}
 			if len(c.Holds) > 0 || slices.ContainsFunc(c.Needs, func(n string) bool { return !done[n] }) {
 				continue
@@ -365,7 +416,15 @@ func TestNeedsComeFirstAndSeatsAreNeverExceeded(t *testing.T) {
 			w.apply(t, c)
 			done[c.ID] = true
 			for license, n := range w.used() {
-				require.LessOrEqual(t, n, max(before[license], w.seats(license)), "%s after %s %s", license, c.Verb, c.Account)
+				require.LessOrEqual(
+					t,
+					n,
+					max(before[license], w.seats(license)),
+					"%s after %s %s",
+					license,
+					c.Verb,
+					c.Account,
+				)
 			}
 		}
 	})

@@ -57,7 +57,7 @@ type Due struct {
 	Set     []Setting
 }
 
-// Account tells whether an account is due.
+// Account reports whether an account is due.
 func (d *Due) Account() bool { return d.InScope && d.Given }
 
 // A Setting is an attribute that a kit sets. Clash is another kit that sets it

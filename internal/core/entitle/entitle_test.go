@@ -34,7 +34,11 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 		f := people.File("p.csv")
 		words := []string{"", "Deck", "Desk", "Office"}
 		for i := range rapid.IntRange(1, 12).Draw(t, "people") {
-			people.Add(f, i+2, attrs, []string{fmt.Sprint("E", i), rapid.SampledFrom(words).Draw(t, "department"), rapid.SampledFrom(words).Draw(t, "title")})
+			people.Add(f, i+2, attrs, []string{
+				fmt.Sprint("E", i),
+				rapid.SampledFrom(words).Draw(t, "department"),
+				rapid.SampledFrom(words).Draw(t, "title"),
+			})
 		}
 		people.Close()
 
@@ -62,10 +66,15 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 			case 1:
 				kit.For = parse(fmt.Sprintf("department eq %q", rapid.SampledFrom(words[1:]).Draw(t, "for")))
 			case 2:
-				kit.For = parse(fmt.Sprintf("department pr and not (title eq %q)", rapid.SampledFrom(words[1:]).Draw(t, "for")))
+				kit.For = parse(
+					fmt.Sprintf("department pr and not (title eq %q)", rapid.SampledFrom(words[1:]).Draw(t, "for")),
+				)
 			}
 			holder := func() model.Holder {
-				return model.Holder{Person: fmt.Sprint("E", rapid.IntRange(0, 12).Draw(t, "person")), Until: today + day.Day(rapid.IntRange(-1, 1).Draw(t, "until"))}
+				return model.Holder{
+					Person: fmt.Sprint("E", rapid.IntRange(0, 12).Draw(t, "person")),
+					Until:  today + day.Day(rapid.IntRange(-1, 1).Draw(t, "until")),
+				}
 			}
 			for range rapid.IntRange(0, 2).Draw(t, "holders") {
 				kit.Holders = append(kit.Holders, holder())
@@ -86,19 +95,32 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 		}
 		for _, kit := range kits {
 			for range rapid.IntRange(0, 1).Draw(t, "with") {
-				kit.With = append(kit.With, model.Name{Text: fmt.Sprint("k", rapid.IntRange(0, len(kits)).Draw(t, "kit"))})
+				kit.With = append(
+					kit.With,
+					model.Name{Text: fmt.Sprint("k", rapid.IntRange(0, len(kits)).Draw(t, "kit"))},
+				)
 			}
 		}
 		model.Resolve(kits)
 		sets := model.NewSets()
-		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{sets}, Today: today})
+		got := entitle.Compute(entitle.Input{
+			People: people,
+			Apps:   []*model.App{app},
+			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Kits:   kits,
+			Sets:   []*model.Sets{sets},
+			Today:  today,
+		})
 
 		matches := make([]int, len(kits))
 		for p := range people.Len() {
 			get := func(attr string) string { return people.Get(p, attr) }
 			id := people.Get(p, "id")
 			named := func(list []model.Holder) bool {
-				return slices.ContainsFunc(list, func(h model.Holder) bool { return h.Person == id && today <= h.Until })
+				return slices.ContainsFunc(
+					list,
+					func(h model.Holder) bool { return h.Person == id && today <= h.Until },
+				)
 			}
 			var things []int32
 			given := false
@@ -157,7 +179,11 @@ func TestTwoKitsThatDisagreeAreTold(t *testing.T) {
 	app := &model.App{ID: "x", Attrs: []model.Attr{{Name: "lang"}}}
 	app.Index()
 	kit := func(name, value string) *model.Kit {
-		return &model.Kit{Name: name, Everyone: true, Gives: []model.Give{{Set: []model.Setting{{Attr: "lang", Value: value}}}}}
+		return &model.Kit{
+			Name:     name,
+			Everyone: true,
+			Gives:    []model.Give{{Set: []model.Setting{{Attr: "lang", Value: value}}}},
+		}
 	}
 	for _, c := range []struct {
 		values []string
@@ -167,7 +193,14 @@ func TestTwoKitsThatDisagreeAreTold(t *testing.T) {
 		for i, v := range c.values {
 			kits = append(kits, kit(fmt.Sprint("k", i), v))
 		}
-		got := entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
+		got := entitle.Compute(entitle.Input{
+			People: people,
+			Apps:   []*model.App{app},
+			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Kits:   kits,
+			Sets:   []*model.Sets{model.NewSets()},
+			Today:  today,
+		})
 		set := got.Classes[got.Of[0]].Apps[0].Set
 		require.Len(t, set, 1)
 		require.Equal(t, "sv", set[0].Value, "the first by name counts")
@@ -181,7 +214,12 @@ func BenchmarkCompute(b *testing.B) {
 	attrs := []int{people.Attribute("id"), people.Attribute("department"), people.Attribute("title")}
 	f := people.File("p.csv")
 	for i := range 100_000 {
-		people.Add(f, i+2, attrs, []string{fmt.Sprint("E", i), fmt.Sprint("Department ", i%50), fmt.Sprint("Title ", i%31)})
+		people.Add(
+			f,
+			i+2,
+			attrs,
+			[]string{fmt.Sprint("E", i), fmt.Sprint("Department ", i%50), fmt.Sprint("Title ", i%31)},
+		)
 	}
 	people.Close()
 	app := &model.App{ID: "x"}
@@ -191,10 +229,23 @@ func BenchmarkCompute(b *testing.B) {
 	app.Index()
 	var kits []*model.Kit
 	for k := range 200 {
-		kits = append(kits, &model.Kit{Name: fmt.Sprint("k", k), For: parse(fmt.Sprintf(`department eq "Department %d" or title eq "Title %d"`, k%50, k%31)),
-			Gives: []model.Give{{Things: []int32{int32(k % 100)}}}})
+		kits = append(
+			kits,
+			&model.Kit{
+				Name:  fmt.Sprint("k", k),
+				For:   parse(fmt.Sprintf(`department eq "Department %d" or title eq "Title %d"`, k%50, k%31)),
+				Gives: []model.Give{{Things: []int32{int32(k % 100)}}},
+			},
+		)
 	}
 	for b.Loop() {
-		entitle.Compute(entitle.Input{People: people, Apps: []*model.App{app}, Graphs: []*graph.Graph{graph.Catalog(app)}, Kits: kits, Sets: []*model.Sets{model.NewSets()}, Today: today})
+		entitle.Compute(entitle.Input{
+			People: people,
+			Apps:   []*model.App{app},
+			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Kits:   kits,
+			Sets:   []*model.Sets{model.NewSets()},
+			Today:  today,
+		})
 	}
 }

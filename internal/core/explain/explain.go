@@ -58,19 +58,40 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 		}
 		return []plan.Reason{e.said(c.Person, attr, fact.Fact{Kind: fact.Away, Person: e.Name(c.Person)})}
 	case diff.IsNotYet:
-		return []plan.Reason{e.said(c.Person, "starts", fact.Fact{Kind: fact.NotYet, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "starts")})}
+		return []plan.Reason{
+			e.said(
+				c.Person,
+				"starts",
+				fact.Fact{Kind: fact.NotYet, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "starts")},
+			),
+		}
 	case diff.IsGone:
-		return []plan.Reason{e.said(c.Person, "ends", fact.Fact{Kind: fact.Ended, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "ends")})}
+		return []plan.Reason{
+			e.said(
+				c.Person,
+				"ends",
+				fact.Fact{Kind: fact.Ended, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "ends")},
+			),
+		}
 	case diff.KitSets:
 		for _, s := range e.due(c).Set {
 			if s.Attr == app.Attrs[c.Attr].Name {
-				return []plan.Reason{at(s.Pos, fact.Fact{Kind: fact.KitSets, Kit: e.Kits[s.Kit].Name, Attribute: s.Attr, Value: s.Value})}
+				return []plan.Reason{
+					at(
+						s.Pos,
+						fact.Fact{Kind: fact.KitSets, Kit: e.Kits[s.Kit].Name, Attribute: s.Attr, Value: s.Value},
+					),
+				}
 			}
 		}
 	case diff.Follows:
 		a := app.Attrs[c.Attr]
 		return []plan.Reason{
-			e.said(c.Person, a.Person, fact.Fact{Kind: fact.HasValue, Attribute: a.Person, Value: e.People.Get(int(c.Person), a.Person)}),
+			e.said(
+				c.Person,
+				a.Person,
+				fact.Fact{Kind: fact.HasValue, Attribute: a.Person, Value: e.People.Get(int(c.Person), a.Person)},
+			),
 			at(a.Pos, fact.Fact{Kind: fact.Follows, Attribute: a.Name, Other: a.Person}),
 		}
 	case diff.IsDouble:
@@ -78,7 +99,12 @@ func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
 	case diff.IsDefined:
 		return e.defined(c)
 	case diff.IsStray:
-		return []plan.Reason{at(app.StraysPos, fact.Fact{Kind: fact.Stray, Value: app.Strays, Attribute: app.MatchPerson(), Account: c.Key})}
+		return []plan.Reason{
+			at(
+				app.StraysPos,
+				fact.Fact{Kind: fact.Stray, Value: app.Strays, Attribute: app.MatchPerson(), Account: c.Key},
+			),
+		}
 	}
 	return nil
 }
@@ -94,7 +120,10 @@ func (e *Explainer) defined(c *diff.Change) []plan.Reason {
 	is := defs.Of[c.Thing]
 	there := model.Pos{File: defs.File, Line: is.Line}
 	if c.Verb == model.Retire {
-		return []plan.Reason{at(t.Pos, fact.Fact{Kind: fact.Retired, Thing: t.String()}), at(there, fact.Fact{Kind: fact.StillThere, App: app.ID})}
+		return []plan.Reason{
+			at(t.Pos, fact.Fact{Kind: fact.Retired, Thing: t.String()}),
+			at(there, fact.Fact{Kind: fact.StillThere, App: app.ID}),
+		}
 	}
 	want := app.Defined(c.Thing)
 	in := func(kind fact.Kind, d *model.Definition) fact.Fact {
@@ -302,7 +331,12 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 	if h.Holder == nil {
 		return []plan.Reason{at(kit.ForPos, fact.Fact{Kind: fact.KitRule, Kit: kit.Name, Rule: kit.Rule()})}
 	}
-	return []plan.Reason{at(h.Holder.Pos, fact.Fact{Kind: fact.KitHolder, Kit: kit.Name, Until: h.Holder.Until.String(), Because: h.Holder.Because})}
+	return []plan.Reason{
+		at(
+			h.Holder.Pos,
+			fact.Fact{Kind: fact.KitHolder, Kit: kit.Name, Until: h.Holder.Until.String(), Because: h.Holder.Because},
+		),
+	}
 }
 
 // notGiven says that no kit of the person gives the thing, and what keeps the
@@ -313,7 +347,9 @@ func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
 	kits := e.Givers(c.App, c.Thing)
 	// A kit that nobody can hold by itself explains nothing where those that
 	// it comes with are named.
-	if own := slices.DeleteFunc(slices.Clone(kits), func(g Giver) bool { return !e.Kits[g.Kit].HasRule() && len(e.Kits[g.Kit].Holders) == 0 }); len(own) > 0 {
+	if own := slices.DeleteFunc(slices.Clone(kits), func(g Giver) bool { return !e.Kits[g.Kit].HasRule() && len(e.Kits[g.Kit].Holders) == 0 }); len(
+		own,
+	) > 0 {
 		kits = own
 	}
 	if len(kits) == 0 {

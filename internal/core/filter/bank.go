@@ -28,7 +28,7 @@ type Classes struct {
 // Count returns how many rows filter f matches.
 func (c *Classes) Count(f int) int { return c.counts[f] }
 
-// Match tells whether filter f matches the rows of a class.
+// Match reports whether filter f matches the rows of a class.
 func (c *Classes) Match(class uint32, f int) bool {
 	_, ok := slices.BinarySearch(c.Matches[class], int32(f))
 	return ok

@@ -67,7 +67,10 @@ func (f *Filter) Catches(rows Rows, op string, matches func(row int) bool, today
 			x.Rows += n
 			x.Values = append(x.Values, Caught{strings.Clone(v), n, within(table.Fold(v), c.folded)})
 		}
-		slices.SortFunc(x.Values, func(a, b Caught) int { return cmp.Or(cmp.Compare(b.Rows, a.Rows), cmp.Compare(a.Value, b.Value)) })
+		slices.SortFunc(
+			x.Values,
+			func(a, b Caught) int { return cmp.Or(cmp.Compare(b.Rows, a.Rows), cmp.Compare(a.Value, b.Value)) },
+		)
 		out = append(out, x)
 	}
 	return out

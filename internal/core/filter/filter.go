@@ -139,7 +139,12 @@ func (c *Clause) setLiteral(v string) error {
 	}
 	c.Value = v
 	if c.substring() {
-		return fmt.Errorf("%s cannot be compared with the number %s by %s; write the number in double quotes", c.Attr, c.Value, c.Op)
+		return fmt.Errorf(
+			"%s cannot be compared with the number %s by %s; write the number in double quotes",
+			c.Attr,
+			c.Value,
+			c.Op,
+		)
 	}
 	n, _, err := big.ParseFloat(v, 10, 128, big.ToNearestEven)
 	if err != nil {

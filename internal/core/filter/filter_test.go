@@ -119,11 +119,16 @@ func TestTheGrammarIsThatOfALibrary(t *testing.T) {
 		case 0:
 			return attr + " pr"
 		case 1:
-			return attr + " eq " + rapid.SampledFrom([]string{"true", "false", "null", "12", "-0.5", "3e4"}).Draw(t, "literal")
+			return attr + " eq " + rapid.SampledFrom([]string{"true", "false", "null", "12", "-0.5", "3e4"}).
+				Draw(t, "literal")
 		case 2:
 			return attr + " lt " + rapid.SampledFrom([]string{"7", `"2026-01-01"`}).Draw(t, "literal")
 		}
-		return attr + " " + rapid.SampledFrom([]string{"eq", "ne", "co", "sw", "ew"}).Draw(t, "operator") + ` "` + rapid.StringMatching(`[a-zA-Z ()\[\]]{0,6}`).Draw(t, "text") + `"`
+		return attr + " " + rapid.SampledFrom([]string{"eq", "ne", "co", "sw", "ew"}).
+			Draw(t, "operator") +
+			` "` + rapid.StringMatching(`[a-zA-Z ()\[\]]{0,6}`).
+			Draw(t, "text") +
+			`"`
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		src := draw(t, 0, false)
@@ -233,12 +238,22 @@ func TestClassifyAgreesWithMatch(t *testing.T) {
 			case n == 0 && depth < 3:
 				return "not (" + clause(depth+1) + ")"
 			case n <= 2 && depth < 3:
-				return "(" + clause(depth+1) + rapid.SampledFrom([]string{" and ", " or "}).Draw(t, "join") + clause(depth+1) + ")"
+				return "(" + clause(
+					depth+1,
+				) + rapid.SampledFrom([]string{" and ", " or "}).
+					Draw(t, "join") +
+					clause(
+						depth+1,
+					) + ")"
 			case n == 3:
 				return rapid.SampledFrom([]string{"title", "nobody"}).Draw(t, "attr") + " pr"
 			}
-			return fmt.Sprintf("%s %s %q", rapid.SampledFrom([]string{"title", "Department", "starts", "nobody"}).Draw(t, "attr"),
-				rapid.SampledFrom(ops).Draw(t, "op"), rapid.SampledFrom(append(values, "-P30D")).Draw(t, "value"))
+			return fmt.Sprintf(
+				"%s %s %q",
+				rapid.SampledFrom([]string{"title", "Department", "starts", "nobody"}).Draw(t, "attr"),
+				rapid.SampledFrom(ops).Draw(t, "op"),
+				rapid.SampledFrom(append(values, "-P30D")).Draw(t, "value"),
+			)
 		}
 		var filters []*filter.Filter
 		for range rapid.IntRange(1, 6).Draw(t, "filters") {
@@ -276,7 +291,14 @@ func TestClassifyAgreesWithMatch(t *testing.T) {
 				return ""
 			}
 			for i, f := range filters {
-				require.Equal(t, f == nil || f.Match(get, today), classes.Match(classes.Of[row], i), "row %d, %v", row, f)
+				require.Equal(
+					t,
+					f == nil || f.Match(get, today),
+					classes.Match(classes.Of[row], i),
+					"row %d, %v",
+					row,
+					f,
+				)
 			}
 		}
 		for i, f := range filters {
@@ -370,7 +392,11 @@ func TestWhatOnlyAComparisonByCoCatches(t *testing.T) {
 	require.Len(t, got, 1)
 	require.Equal(t, "title", got[0].Clause.Attr)
 	require.Equal(t, 2, got[0].Rows, "those in the north match anyway")
-	require.Equal(t, []filter.Caught{{Value: "Desk lead", Rows: 1}, {Value: "Leader", Rows: 1, Within: true}}, got[0].Values)
+	require.Equal(
+		t,
+		[]filter.Caught{{Value: "Desk lead", Rows: 1}, {Value: "Leader", Rows: 1, Within: true}},
+		got[0].Values,
+	)
 }
 
 // TestTheNearestAlternativeIsNamed: of an or, the one with the fewest clauses

@@ -38,7 +38,11 @@ func (p *parser) filter() (node, error) {
 		return nil, err
 	}
 	if t := p.peek(); t.kind != end {
-		return nil, &Error{t.column, fmt.Sprintf("%v is not expected here", t), `join two conditions with "and" or "or"`}
+		return nil, &Error{
+			t.column,
+			fmt.Sprintf("%v is not expected here", t),
+			`join two conditions with "and" or "or"`,
+		}
 	}
 	return n, nil
 }
@@ -47,7 +51,11 @@ func (p *parser) filter() (node, error) {
 // it stands, with a dot behind it, or "".
 func (p *parser) either(depth int, within string) (node, error) {
 	if depth > maxDepth {
-		return nil, &Error{p.peek().column, "the filter is nested too deeply", fmt.Sprintf("at most %d levels are read", maxDepth)}
+		return nil, &Error{
+			p.peek().column,
+			"the filter is nested too deeply",
+			fmt.Sprintf("at most %d levels are read", maxDepth),
+		}
 	}
 	left, err := p.both(depth, within)
 	for err == nil && p.isWord("or") {
@@ -106,7 +114,17 @@ func (p *parser) enclosed(depth int, within string, shut tokenKind, closing, ope
 		return nil, err
 	}
 	if last := p.next(); last.kind != shut {
-		return nil, &Error{last.column, fmt.Sprintf(`%q is expected here, not %v; it closes the %q in column %d`, closing, last, opening, first.column), ""}
+		return nil, &Error{
+			last.column,
+			fmt.Sprintf(
+				`%q is expected here, not %v; it closes the %q in column %d`,
+				closing,
+				last,
+				opening,
+				first.column,
+			),
+			"",
+		}
 	}
 	return n, nil
 }
@@ -116,16 +134,28 @@ func (p *parser) attribute() (token, error) {
 	name := p.next()
 	switch {
 	case name.kind != word:
-		return name, &Error{name.column, fmt.Sprintf("an attribute is expected here, not %v", name), `for example department eq "Deck"`}
+		return name, &Error{
+			name.column,
+			fmt.Sprintf("an attribute is expected here, not %v", name),
+			`for example department eq "Deck"`,
+		}
 	case isOperator(name.text) || strings.EqualFold(name.text, "and") || strings.EqualFold(name.text, "or"):
-		return name, &Error{name.column, fmt.Sprintf("an attribute is expected here, not the word %q", name.text), `for example department eq "Deck"`}
+		return name, &Error{
+			name.column,
+			fmt.Sprintf("an attribute is expected here, not the word %q", name.text),
+			`for example department eq "Deck"`,
+		}
 	}
 	wrong := func(at int) error {
 		hint := `for example department eq "Deck"`
 		if strings.ContainsAny(name.text, "=<>") {
 			hint = `comparisons are words: eq, ne, co, sw, ew, gt, ge, lt, le, pr`
 		}
-		return &Error{name.column + utf8.RuneCountInString(name.text[:at]), fmt.Sprintf("%q is not the name of an attribute", name.text), hint}
+		return &Error{
+			name.column + utf8.RuneCountInString(name.text[:at]),
+			fmt.Sprintf("%q is not the name of an attribute", name.text),
+			hint,
+		}
 	}
 	if bad := strings.IndexFunc(name.text, func(r rune) bool { return !isNameChar(r) && r != '.' && r != ':' }); bad >= 0 {
 		return name, wrong(bad)
@@ -155,7 +185,11 @@ func (p *parser) comparison(name token, within string) (node, error) {
 	}
 	op := p.next()
 	if op.kind != word || !isOperator(op.text) {
-		return nil, &Error{op.column, fmt.Sprintf("a comparison is expected after %q, not %v", name.text, op), instead(op.text)}
+		return nil, &Error{
+			op.column,
+			fmt.Sprintf("a comparison is expected after %q, not %v", name.text, op),
+			instead(op.text),
+		}
 	}
 	c.Op = strings.ToLower(op.text)
 	if c.Op != "pr" {
@@ -194,7 +228,11 @@ func (p *parser) value(c *Clause, op token) error {
 	case v.kind == text:
 		var s string
 		if json.Unmarshal([]byte(v.text), &s) != nil {
-			return &Error{v.column, fmt.Sprintf("%s is not a text as JSON writes it", v.text), `a backslash stands before ", \, /, b, f, n, r, t or uXXXX only`}
+			return &Error{
+				v.column,
+				fmt.Sprintf("%s is not a text as JSON writes it", v.text),
+				`a backslash stands before ", \, /, b, f, n, r, t or uXXXX only`,
+			}
 		}
 		err = c.setText(s)
 	case v.kind == word && isLiteral(v.text):

@@ -79,14 +79,22 @@ func scan(src string) ([]token, error) {
 				n++
 			}
 			if i+n >= len(src) {
-				return nil, &Error{column, "the text that begins here has no closing quote", `write department eq "Deck"`}
+				return nil, &Error{
+					column,
+					"the text that begins here has no closing quote",
+					`write department eq "Deck"`,
+				}
 			}
 			n++
 			out = append(out, token{text, src[i : i+n], column})
 			column += utf8.RuneCountInString(src[i : i+n])
 			i += n
 		case c == '\'':
-			return nil, &Error{column, "a text stands in double quotes here, not in single ones", `write department eq "Deck"`}
+			return nil, &Error{
+				column,
+				"a text stands in double quotes here, not in single ones",
+				`write department eq "Deck"`,
+			}
 		default:
 			n := strings.IndexAny(src[i:], " \t\r\n()[]\"'")
 			if n < 0 {

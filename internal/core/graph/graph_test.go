@@ -13,8 +13,20 @@ import (
 // the second is to be retired.
 func shop() *model.App {
 	app := &model.App{ID: "shop", Match: "userName", Things: []model.Thing{
-		{Kind: model.Role, Name: "lead", Title: "Leads", Define: true, Permissions: []string{"b", "a"}, Implies: []int32{3}},
-		{Kind: model.Role, Name: "night", Define: true, Retire: true}, {Kind: model.Role, Name: "other", Implies: []int32{3}}, {Kind: model.Role, Name: "seller"},
+		{
+			Kind:        model.Role,
+			Name:        "lead",
+			Title:       "Leads",
+			Define:      true,
+			Permissions: []string{"b", "a"},
+			Implies:     []int32{3},
+		},
+		{
+			Kind:   model.Role,
+			Name:   "night",
+			Define: true,
+			Retire: true,
+		}, {Kind: model.Role, Name: "other", Implies: []int32{3}}, {Kind: model.Role, Name: "seller"},
 	}}
 	app.Index()
 	return app
@@ -44,7 +56,13 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 		require.Equal(t, c.lead, before.Brings(0), name)
 		require.Equal(t, c.night, before.Brings(1), name)
 		require.Equal(t, []int32{3}, before.Brings(2), "%s: what is not Pravet's own is as the catalog has it", name)
-		require.Equal(t, c.once, wanted.Brings(1), "%s: what is to be retired brings what it does as long as it is there", name)
+		require.Equal(
+			t,
+			c.once,
+			wanted.Brings(1),
+			"%s: what is to be retired brings what it does as long as it is there",
+			name,
+		)
 		require.Equal(t, []int32{3}, wanted.Brings(0), name)
 		left := graph.Common(before, wanted).Brings(0)
 		require.Equal(t, c.left, append([]int32(nil), left...), name)
@@ -88,10 +106,19 @@ func TestAlongIsAllThatComesAlong(t *testing.T) {
 // that bring groups gives way to how they are nested, and nothing else does.
 func TestGroupsWithinGroupsAreTheApplicationsToSay(t *testing.T) {
 	app := &model.App{ID: "shop", Things: []model.Thing{
-		{Kind: model.Group, Name: "crew", Implies: []int32{1, 3}}, {Kind: model.Group, Name: "ship"}, {Kind: model.Group, Name: "shore"}, {Kind: model.Role, Name: "seller"},
+		{
+			Kind:    model.Group,
+			Name:    "crew",
+			Implies: []int32{1, 3},
+		}, {Kind: model.Group, Name: "ship"}, {Kind: model.Group, Name: "shore"}, {Kind: model.Role, Name: "seller"},
 	}}
 	app.Index()
-	require.Equal(t, []int32{1, 3}, graph.Wanted(app, &model.Accounts{}).Brings(0), "an export without groups of their own says nothing of it")
+	require.Equal(
+		t,
+		[]int32{1, 3},
+		graph.Wanted(app, &model.Accounts{}).Brings(0),
+		"an export without groups of their own says nothing of it",
+	)
 	nested := &model.Accounts{Nested: [][]int32{nil, {2}, nil, nil}}
 	for _, g := range []*graph.Graph{graph.Wanted(app, nested), graph.Exported(app, nested)} {
 		require.Equal(t, []int32{3}, g.Brings(0), "missing in the application")

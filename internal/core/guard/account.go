@@ -63,7 +63,8 @@ func (c *checker) accounts(a int) {
 func (c *checker) names(a int) {
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Thing == diff.None || narrows(ch) || ch.Why == diff.IsDouble || ch.Verb.OfThing() || c.Apps[a].Things[ch.Thing].Define {
+		if ch.Thing == diff.None || narrows(ch) || ch.Why == diff.IsDouble || ch.Verb.OfThing() ||
+			c.Apps[a].Things[ch.Thing].Define {
 			continue // what is only taken away is there
 		}
 		t := c.Apps[a].Things[ch.Thing]
@@ -71,7 +72,12 @@ func (c *checker) names(a int) {
 		if defined == nil || contains(defined, t.Name) {
 			continue
 		}
-		c.hold(i, UnknownName, fact.Fact{Kind: fact.NoSuchThing, App: c.Apps[a].ID, Thing: t.String(), Other: table.Nearest(t.Name, defined)})
+		c.hold(i, UnknownName, fact.Fact{
+			Kind:  fact.NoSuchThing,
+			App:   c.Apps[a].ID,
+			Thing: t.String(),
+			Other: table.Nearest(t.Name, defined),
+		})
 	}
 }
 
@@ -89,12 +95,20 @@ func (c *checker) attributes(a int) {
 		switch ch.Verb {
 		case model.Update:
 			if at := app.Attrs[ch.Attr]; at.Fixed {
-				c.hold(i, Fixed, fact.Fact{Kind: fact.FixedValue, Attribute: at.Name, Value: ch.Before, Other: ch.After})
+				c.hold(
+					i,
+					Fixed,
+					fact.Fact{Kind: fact.FixedValue, Attribute: at.Name, Value: ch.Before, Other: ch.After},
+				)
 			}
 			c.clash(i, due, app.Attrs[ch.Attr].Name)
 		case model.Create:
 			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
-				c.hold(i, Needs, fact.Fact{Kind: fact.NoMatchValue, Person: c.personName(ch.Person), Attribute: app.MatchPerson()})
+				c.hold(
+					i,
+					Needs,
+					fact.Fact{Kind: fact.NoMatchValue, Person: c.personName(ch.Person), Attribute: app.MatchPerson()},
+				)
 			}
 			for _, s := range due.Set {
 				c.clash(i, due, s.Attr)
@@ -103,7 +117,12 @@ func (c *checker) attributes(a int) {
 			for _, need := range app.Things[ch.Thing].Needs {
 				if c.wanted(a, ch, due, need) == "" {
 					t := app.Things[ch.Thing]
-					c.hold(i, Needs, fact.Fact{Kind: fact.NoValue, Thing: t.String(), Attribute: need, Person: c.personName(ch.Person)})
+					c.hold(i, Needs, fact.Fact{
+						Kind:      fact.NoValue,
+						Thing:     t.String(),
+						Attribute: need,
+						Person:    c.personName(ch.Person),
+					})
 				}
 			}
 		}
@@ -113,7 +132,13 @@ func (c *checker) attributes(a int) {
 func (c *checker) clash(i int, due *entitle.Due, attr string) {
 	for _, s := range due.Set {
 		if s.Attr == attr && s.Clash >= 0 {
-			c.hold(i, Clash, fact.Fact{Kind: fact.Clashing, Kit: c.Kits[s.Kit].Name, Attribute: attr, Value: s.Value, Other: c.Kits[s.Clash].Name})
+			c.hold(i, Clash, fact.Fact{
+				Kind:      fact.Clashing,
+				Kit:       c.Kits[s.Kit].Name,
+				Attribute: attr,
+				Value:     s.Value,
+				Other:     c.Kits[s.Clash].Name,
+			})
 		}
 	}
 }

@@ -2,9 +2,10 @@ package guard
 
 import (
 	"fmt"
-	"pravet/internal/core/fact"
 	"strings"
 	"unicode"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -40,7 +41,10 @@ func (c *checker) alike(a int) {
 			continue
 		}
 		if near := strays.near(table.Likeness(ch.Key)); near != "" {
-			c.notice(a, fact.Fact{Kind: fact.AlmostAlike, Person: c.personName(ch.Person), Account: ch.Key, Other: near})
+			c.notice(
+				a,
+				fact.Fact{Kind: fact.AlmostAlike, Person: c.personName(ch.Person), Account: ch.Key, Other: near},
+			)
 		}
 	}
 }
@@ -64,7 +68,10 @@ func (c *checker) marks(ch *diff.Change) []mark {
 			out = append(out, mark{same, table.Fold(v)})
 		}
 	}
-	return append(out, callMark(c.People.Get(int(ch.Person), "displayName"), c.People.Get(int(ch.Person), "department")))
+	return append(
+		out,
+		callMark(c.People.Get(int(ch.Person), "displayName"), c.People.Get(int(ch.Person), "department")),
+	)
 }
 
 func callMark(name, department string) mark {
@@ -136,7 +143,10 @@ func (c *checker) strays(a int) *straySet {
 			s.add(mark{same, table.Fold(v)}, stray{quoted, app.Attrs[n].Name, v})
 		}
 		if called >= 0 && department >= 0 {
-			s.add(callMark(strings.Clone(accounts.Attr(called, i)), strings.Clone(accounts.Attr(department, i))), stray{name: quoted})
+			s.add(
+				callMark(strings.Clone(accounts.Attr(called, i)), strings.Clone(accounts.Attr(department, i))),
+				stray{name: quoted},
+			)
 		}
 		if seen++; seen <= maxNear {
 			for _, cut := range cuts(like) {

@@ -41,8 +41,24 @@ func (c *checker) counts(a int) {
 			c.holdAll(a, which, guard, f)
 		}
 	}
-	over(Removals, removed, lim.Removals, accounts.Len(), "be removed", "accounts", func(ch *diff.Change) bool { return ch.Verb == model.Remove })
-	over(Suspensions, suspended, lim.Suspensions, open, "be suspended", "open accounts", func(ch *diff.Change) bool { return ch.Verb == model.Suspend })
+	over(
+		Removals,
+		removed,
+		lim.Removals,
+		accounts.Len(),
+		"be removed",
+		"accounts",
+		func(ch *diff.Change) bool { return ch.Verb == model.Remove },
+	)
+	over(
+		Suspensions,
+		suspended,
+		lim.Suspensions,
+		open,
+		"be suspended",
+		"open accounts",
+		func(ch *diff.Change) bool { return ch.Verb == model.Suspend },
+	)
 	over(Narrowing, len(narrowed), lim.Narrowing, accounts.Len(), "lose something", "accounts", narrows)
 }
 

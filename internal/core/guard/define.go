@@ -2,8 +2,9 @@ package guard
 
 import (
 	"fmt"
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -18,9 +19,10 @@ func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
 	if !moves(ch) {
 		return !ch.Verb.OfThing() && (c.States.App(a).Brings(ch.Thing, t) || c.States.Before(a).Brings(ch.Thing, t))
 	}
-	return (ch.Field == diff.Brings || ch.Verb == model.Define) && slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
-		return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
-	})
+	return (ch.Field == diff.Brings || ch.Verb == model.Define) &&
+		slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
+			return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
+		})
 }
 
 // moves reports whether a change is one of a definition by which accounts gain or
@@ -50,7 +52,13 @@ func (c *checker) inUse(a int) {
 		}
 		switch {
 		case ch.Verb == model.Define && len(left) > 0:
-			c.hold(i, InUse, fact.Fact{Kind: fact.HeldAlready, Thing: t.String(), Count: len(left), App: c.Apps[a].ID, Names: First(left)})
+			c.hold(i, InUse, fact.Fact{
+				Kind:  fact.HeldAlready,
+				Thing: t.String(),
+				Count: len(left),
+				App:   c.Apps[a].ID,
+				Names: First(left),
+			})
 			continue
 		case ch.Verb == model.Define:
 			continue
@@ -59,7 +67,11 @@ func (c *checker) inUse(a int) {
 		}
 		for _, d := range c.Accounts[a].Definitions.Others {
 			if slices.Contains(d.Brings, fmt.Sprintf("%s %s", t.Kind, t.Name)) {
-				c.hold(i, InUse, fact.Fact{Kind: fact.StillBrings, Via: fmt.Sprintf("%s %s", d.Kind, d.Name), Thing: t.String()})
+				c.hold(
+					i,
+					InUse,
+					fact.Fact{Kind: fact.StillBrings, Via: fmt.Sprintf("%s %s", d.Kind, d.Name), Thing: t.String()},
+				)
 			}
 		}
 	}

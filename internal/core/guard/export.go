@@ -18,7 +18,12 @@ func (c *checker) exports(a int) {
 	case taken > c.Clock+1: // a day is the difference of a time zone
 		c.holdAll(a, every, ExportAge, fact.Fact{Kind: fact.FutureExport, On: taken.String()})
 	case taken < min(c.Today, c.Clock).Back(lim.ExportAge):
-		c.holdAll(a, every, ExportAge, fact.Fact{Kind: fact.OldExport, Until: taken.String(), On: min(c.Today, c.Clock).String()})
+		c.holdAll(
+			a,
+			every,
+			ExportAge,
+			fact.Fact{Kind: fact.OldExport, Until: taken.String(), On: min(c.Today, c.Clock).String()},
+		)
 	}
 }
 

@@ -8,8 +8,9 @@
 package guard
 
 import (
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -92,7 +93,11 @@ type Result struct {
 
 // Check runs all guards, in O(accounts + changes · log changes).
 func Check(in Input) *Result {
-	c := &checker{Input: in, out: &Result{Holds: map[int][]plan.Hold{}, Needs: map[int][]int{}, Suspect: make([]bool, len(in.Apps))}, byApp: make([][]int, len(in.Apps))}
+	c := &checker{
+		Input: in,
+		out:   &Result{Holds: map[int][]plan.Hold{}, Needs: map[int][]int{}, Suspect: make([]bool, len(in.Apps))},
+		byApp: make([][]int, len(in.Apps)),
+	}
 	for i := range in.Changes {
 		a := in.Changes[i].App
 		c.byApp[a] = append(c.byApp[a], i)
@@ -156,7 +161,12 @@ func (c *checker) left() {
 			undone[[2]int32{ch.App, ch.Thing}] = true
 		}
 	}
-	c.rest = reach.FollowBut(c.Apps, c.Accounts, kept, func(app int, t int32) bool { return undone[[2]int32{int32(app), t}] })
+	c.rest = reach.FollowBut(
+		c.Apps,
+		c.Accounts,
+		kept,
+		func(app int, t int32) bool { return undone[[2]int32{int32(app), t}] },
+	)
 }
 
 // gather indexes the changes of each account.

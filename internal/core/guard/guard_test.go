@@ -58,7 +58,10 @@ func (d *desk) plan(t *testing.T) *plan.Plan {
 	app := d.app
 	app.ID, app.Match, app.Strays = "till", "userName", d.strays
 	app.Attrs = []model.Attr{{Name: "userName", Person: "userName"}}
-	app.Things = []model.Thing{{Kind: model.Role, Name: "lead", Seats: -1}, {Kind: model.Role, Name: "seller", Seats: -1}}
+	app.Things = []model.Thing{
+		{Kind: model.Role, Name: "lead", Seats: -1},
+		{Kind: model.Role, Name: "seller", Seats: -1},
+	}
 	app.Index()
 	unknown := func(n int) int {
 		if n == 0 {
@@ -66,9 +69,21 @@ func (d *desk) plan(t *testing.T) *plan.Plan {
 		}
 		return n
 	}
-	kit := &model.Kit{Name: "all", Everyone: true, Gives: []model.Give{{App: 0, Things: []int32{1}, Pos: []model.Pos{{}}}}}
-	p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{&app}, Kits: []*model.Kit{kit}, Guards: d.org, Today: today, Clock: today, PeopleBefore: unknown(d.people),
-		Exports: []*draft.Export{{Accounts: accounts, Day: today - day.Day(d.age), Before: unknown(d.before)}}})
+	kit := &model.Kit{
+		Name:     "all",
+		Everyone: true,
+		Gives:    []model.Give{{App: 0, Things: []int32{1}, Pos: []model.Pos{{}}}},
+	}
+	p, err := draft.Draft(draft.Input{
+		People:       people,
+		Apps:         []*model.App{&app},
+		Kits:         []*model.Kit{kit},
+		Guards:       d.org,
+		Today:        today,
+		Clock:        today,
+		PeopleBefore: unknown(d.people),
+		Exports:      []*draft.Export{{Accounts: accounts, Day: today - day.Day(d.age), Before: unknown(d.before)}},
+	})
 	require.NoError(t, err)
 	return p
 }
@@ -92,7 +107,15 @@ func percent(n float64) model.Limit { return model.Limit{Percent: n, IsPct: true
 // application before the organization's, and says what was seen and what the
 // limit is.
 func TestEachLimitHoldsBeyondItAndNotAtIt(t *testing.T) {
-	wide := model.Guards{Removals: count(99), Suspensions: percent(100), Narrowing: percent(100), ExportShrink: percent(100), RosterShrink: percent(100), ExportAge: day.Duration{Days: 99}, ExportAgeSet: true}
+	wide := model.Guards{
+		Removals:     count(99),
+		Suspensions:  percent(100),
+		Narrowing:    percent(100),
+		ExportShrink: percent(100),
+		RosterShrink: percent(100),
+		ExportAge:    day.Duration{Days: 99},
+		ExportAgeSet: true,
+	}
 	for _, c := range []struct {
 		guard string
 		desk  desk
@@ -172,30 +195,64 @@ func TestEveryGuardHasADistinctName(t *testing.T) {
 // in which people stand in the files.
 func TestSeatsGoByRankStartAndId(t *testing.T) {
 	type person struct{ id, team, starts string }
-	all := []person{{"1", "late", "2026-01-01"}, {"2", "early", "2020-01-01"}, {"3", "early", "2019-01-01"}, {"4", "none", "2010-01-01"}, {"5", "early", "2020-01-01"}, {"6", "late", "2025-01-01"}}
+	all := []person{
+		{"1", "late", "2026-01-01"},
+		{"2", "early", "2020-01-01"},
+		{"3", "early", "2019-01-01"},
+		{"4", "none", "2010-01-01"},
+		{"5", "early", "2020-01-01"},
+		{"6", "late", "2025-01-01"},
+	}
 	first := []string{"3", "2", "5", "6", "1", "4"} // rank, then start, then id; no rank last
 	for seats := range 7 {
 		for turn := range all {
 			people := model.NewPeople()
-			attrs := []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("team"), people.Attribute("starts")}
+			attrs := []int{
+				people.Attribute("id"),
+				people.Attribute("userName"),
+				people.Attribute("team"),
+				people.Attribute("starts"),
+			}
 			file := people.File("p")
 			for i := range all {
 				p := all[(i+turn)%len(all)]
 				people.Add(file, i, attrs, []string{p.id, "u" + p.id, p.team, p.starts})
 			}
 			people.Close()
-			app := &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName", Person: "userName"}}, Things: []model.Thing{{Kind: model.License, Name: "seat", Seats: seats}}}
+			app := &model.App{
+				ID:     "till",
+				Match:  "userName",
+				Attrs:  []model.Attr{{Name: "userName", Person: "userName"}},
+				Things: []model.Thing{{Kind: model.License, Name: "seat", Seats: seats}},
+			}
 			app.Index()
-			accounts := &model.Accounts{Attrs: []*table.Column{{}}, Sets: model.NewSets(), States: []model.State{model.Open}, Held: []uint32{0}}
+			accounts := &model.Accounts{
+				Attrs:  []*table.Column{{}},
+				Sets:   model.NewSets(),
+				States: []model.State{model.Open},
+				Held:   []uint32{0},
+			}
 			accounts.Key = accounts.Attrs[0]
 			accounts.Key.Append("root")
 			kit := func(name string, rank int) *model.Kit {
 				f, err := filter.Parse(fmt.Sprintf("team eq %q", name))
 				require.NoError(t, err)
-				return &model.Kit{Name: name, For: f, Rank: rank, Gives: []model.Give{{App: 0, Things: []int32{0}, Pos: []model.Pos{{}}}}}
+				return &model.Kit{
+					Name:  name,
+					For:   f,
+					Rank:  rank,
+					Gives: []model.Give{{App: 0, Things: []int32{0}, Pos: []model.Pos{{}}}},
+				}
 			}
-			p, err := draft.Draft(draft.Input{People: people, Apps: []*model.App{app}, Kits: []*model.Kit{kit("early", 1), kit("late", 2), kit("none", 0)}, Today: today + 3000, Clock: today + 3000, PeopleBefore: -1,
-				Exports: []*draft.Export{{Accounts: accounts, Day: today + 3000, Before: -1}}})
+			p, err := draft.Draft(draft.Input{
+				People:       people,
+				Apps:         []*model.App{app},
+				Kits:         []*model.Kit{kit("early", 1), kit("late", 2), kit("none", 0)},
+				Today:        today + 3000,
+				Clock:        today + 3000,
+				PeopleBefore: -1,
+				Exports:      []*draft.Export{{Accounts: accounts, Day: today + 3000, Before: -1}},
+			})
 			require.NoError(t, err)
 			var served []string
 			for _, want := range first {

@@ -4,8 +4,9 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -53,7 +54,8 @@ func (c *checker) license(a int, t int32) {
 	// What comes free later than it is wanted helps nobody, nor does what a guard
 	// holds.
 	freed := slices.DeleteFunc(slices.Clone(all), func(i int) bool {
-		return len(takers) > 0 && i > takers[0].first || slices.ContainsFunc(c.freeing(a, t, i), func(k int) bool { return len(c.out.Holds[k]) > 0 })
+		return len(takers) > 0 && i > takers[0].first ||
+			slices.ContainsFunc(c.freeing(a, t, i), func(k int) bool { return len(c.out.Holds[k]) > 0 })
 	})
 	use.usable = len(freed)
 	free := math.MaxInt
@@ -124,7 +126,13 @@ func (c *checker) freeing(a int, t int32, last int) (out []int) {
 func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 	for _, i := range c.byApp[a] {
 		if ch := &c.Changes[i]; moves(ch) && ch.Sense == diff.More && c.brings(a, t, ch) {
-			c.hold(i, Seats, fact.Fact{Kind: fact.SeatsBeyond, Count: len(ch.Through), Thing: thing.String(), Whole: thing.Seats, Allowed: used - thing.Seats})
+			c.hold(i, Seats, fact.Fact{
+				Kind:    fact.SeatsBeyond,
+				Count:   len(ch.Through),
+				Thing:   thing.String(),
+				Whole:   thing.Seats,
+				Allowed: used - thing.Seats,
+			})
 		}
 	}
 }
@@ -182,7 +190,11 @@ func (c *checker) byRank(a int, t int32, takers []taker) {
 		ranks[x.person], _ = c.rank(a, t, x.person)
 	}
 	slices.SortFunc(takers, func(x, y taker) int {
-		return cmp.Or(cmp.Compare(ranks[x.person], ranks[y.person]), cmp.Compare(start(x), start(y)), cmp.Compare(ids.At(int(x.person)), ids.At(int(y.person))))
+		return cmp.Or(
+			cmp.Compare(ranks[x.person], ranks[y.person]),
+			cmp.Compare(start(x), start(y)),
+			cmp.Compare(ids.At(int(x.person)), ids.At(int(y.person))),
+		)
 	})
 }
 
@@ -193,7 +205,8 @@ func (c *checker) rank(a int, t int32, person int32) (rank int, kit *model.Kit) 
 	for _, h := range c.Due.Classes[c.Due.Of[person]].Kits {
 		k := c.Kits[h.Kit]
 		for _, g := range k.Gives {
-			if g.App != a || !slices.ContainsFunc(g.Things, func(x int32) bool { return c.States.App(a).Brings(x, t) }) {
+			if g.App != a ||
+				!slices.ContainsFunc(g.Things, func(x int32) bool { return c.States.App(a).Brings(x, t) }) {
 				continue
 			}
 			if r := cmp.Or(k.Rank, math.MaxInt); kit == nil || r < rank {
@@ -208,7 +221,14 @@ func (c *checker) rank(a int, t int32, person int32) (rank int, kit *model.Kit) 
 // person is the one who goes without.
 func (c *checker) without(a int, t int32, use *Use, served, others []taker) {
 	thing := &c.Apps[a].Things[t]
-	f := fact.Fact{Kind: fact.NoSeat, Thing: thing.String(), Whole: thing.Seats, Count: use.Before, Freed: use.usable, Wanted: use.taken}
+	f := fact.Fact{
+		Kind:   fact.NoSeat,
+		Thing:  thing.String(),
+		Whole:  thing.Seats,
+		Count:  use.Before,
+		Freed:  use.usable,
+		Wanted: use.taken,
+	}
 	if len(served) > 0 {
 		x := served[len(served)-1]
 		f.Other, f.Via = c.personName(x.person), c.standing(a, t, x.person)
@@ -271,12 +291,32 @@ func (c *checker) useNotices(use *Use) {
 		c.notice(use.App, fact.Fact{Kind: fact.SeatsOver, Thing: thing.String(), Count: use.Before, Whole: thing.Seats})
 	}
 	if use.Missing > 0 {
-		c.notice(use.App, fact.Fact{Kind: fact.SeatsMissing, Thing: thing.String(), Allowed: use.Missing, Whole: thing.Seats, Count: use.Before, Freed: use.freed, Value: cost(use.Missing)})
+		c.notice(use.App, fact.Fact{
+			Kind:    fact.SeatsMissing,
+			Thing:   thing.String(),
+			Allowed: use.Missing,
+			Whole:   thing.Seats,
+			Count:   use.Before,
+			Freed:   use.freed,
+			Value:   cost(use.Missing),
+		})
 	}
 	if n := len(use.Nobodys); n > 0 {
-		c.notice(use.App, fact.Fact{Kind: fact.SeatsOfNobody, Thing: thing.String(), Count: n, Value: cost(n), Names: First(use.Nobodys)})
+		c.notice(use.App, fact.Fact{
+			Kind:  fact.SeatsOfNobody,
+			Thing: thing.String(),
+			Count: n,
+			Value: cost(n),
+			Names: First(use.Nobodys),
+		})
 	}
 	if n := len(use.Blocked); n > 0 {
-		c.notice(use.App, fact.Fact{Kind: fact.SeatsOfBlocked, Thing: thing.String(), Count: n, Value: cost(n), Names: First(use.Blocked)})
+		c.notice(use.App, fact.Fact{
+			Kind:  fact.SeatsOfBlocked,
+			Thing: thing.String(),
+			Count: n,
+			Value: cost(n),
+			Names: First(use.Blocked),
+		})
 	}
 }

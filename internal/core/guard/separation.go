@@ -2,8 +2,9 @@ package guard
 
 import (
 	"fmt"
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
@@ -47,7 +48,13 @@ func (c *checker) separation() {
 			}
 		}
 		if len(already) > 0 {
-			c.notice(sep.Apart[0].App, fact.Fact{Kind: fact.ApartAlready, Count: len(already), Other: sep.Name, Place: sep.Pos.String(), Names: First(already)})
+			c.notice(sep.Apart[0].App, fact.Fact{
+				Kind:  fact.ApartAlready,
+				Count: len(already),
+				Other: sep.Name,
+				Place: sep.Pos.String(),
+				Names: First(already),
+			})
 		}
 	}
 }
@@ -57,7 +64,8 @@ func (c *checker) separation() {
 func (c *checker) redefinitions(sep *model.Separation) {
 	for i := range c.Changes {
 		ch := &c.Changes[i]
-		if !moves(ch) || ch.Sense != diff.More || !slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, ch) }) {
+		if !moves(ch) || ch.Sense != diff.More ||
+			!slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool { return c.brings(x.App, x.Thing, ch) }) {
 			continue
 		}
 		for at, p := range c.Diff.PersonOf[ch.App] {
@@ -74,7 +82,11 @@ func (c *checker) redefinitions(sep *model.Separation) {
 				will += one(c.States.App(x.App).Has(held, x.Thing) || c.States.Before(x.App).Has(held, x.Thing))
 			}
 			if will > max(was, 1) && c.exception(sep, p) == nil {
-				c.hold(i, Separation, fact.Fact{Kind: fact.ApartToday, Person: c.personName(p), Other: sep.Name, Place: sep.Pos.String()})
+				c.hold(
+					i,
+					Separation,
+					fact.Fact{Kind: fact.ApartToday, Person: c.personName(p), Other: sep.Name, Place: sep.Pos.String()},
+				)
 				break // one is enough to hold it
 			}
 		}
@@ -96,7 +108,15 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 		sides = append(sides, c.address(x)+" "+c.side(p, x))
 	}
 	if x := c.exception(sep, p); x != nil {
-		c.notice(sep.Apart[0].App, fact.Fact{Kind: fact.ApartAllowed, Person: c.personName(p), Other: sep.Name, Until: x.Until.String(), Because: x.Because, Place: x.Pos.String(), Names: sides})
+		c.notice(sep.Apart[0].App, fact.Fact{
+			Kind:    fact.ApartAllowed,
+			Person:  c.personName(p),
+			Other:   sep.Name,
+			Until:   x.Until.String(),
+			Because: x.Because,
+			Place:   x.Pos.String(),
+			Names:   sides,
+		})
 		return true
 	}
 	// What was there before is no reason to hold anything that comes.
@@ -110,7 +130,13 @@ func (c *checker) pair(sep *model.Separation, p int32, things []model.AppThing, 
 			if moves(&c.Changes[i]) && len(c.out.Holds[i]) >= fact.MaxNames {
 				continue // of those whom a redefinition reaches, the first are enough
 			}
-			c.hold(i, Separation, fact.Fact{Kind: fact.Apart, Person: c.personName(p), Names: sides, Other: sep.Name, Place: sep.Pos.String()})
+			c.hold(i, Separation, fact.Fact{
+				Kind:   fact.Apart,
+				Person: c.personName(p),
+				Names:  sides,
+				Other:  sep.Name,
+				Place:  sep.Pos.String(),
+			})
 		}
 	}
 	return held
@@ -169,7 +195,8 @@ func (c *checker) holders(sep *model.Separation) map[int32][]model.AppThing {
 			}
 		}
 		for _, i := range c.byApp[x.App] {
-			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None && r.Has(c.States.Of(x.App, ch.Key).After, x.Thing) {
+			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None &&
+				r.Has(c.States.Of(x.App, ch.Key).After, x.Thing) {
 				add(ch.Person, x)
 			}
 		}
@@ -196,7 +223,13 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 				ch := &c.Changes[k]
 				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, ch) {
 					if k > i {
-						c.hold(i, Separation, fact.Fact{Kind: fact.ApartLater, Person: c.personName(p), Thing: c.address(lost), Other: sep.Name, Place: sep.Pos.String()})
+						c.hold(i, Separation, fact.Fact{
+							Kind:   fact.ApartLater,
+							Person: c.personName(p),
+							Thing:  c.address(lost),
+							Other:  sep.Name,
+							Place:  sep.Pos.String(),
+						})
 						continue
 					}
 					c.out.Needs[i] = append(c.out.Needs[i], k)

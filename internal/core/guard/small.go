@@ -2,8 +2,9 @@ package guard
 
 import (
 	"maps"
-	"pravet/internal/core/fact"
 	"slices"
+
+	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
 )

@@ -124,7 +124,7 @@ func (a *App) Names(k Kind) []string {
 	return out
 }
 
-// Protected tells whether no plan may touch an account, and where that is said.
+// Protected reports whether no plan may touch an account, and where that is said.
 func (a *App) Protected(account string) (Pos, bool) {
 	p, ok := a.protect[table.Fold(account)]
 	return p, ok
@@ -239,7 +239,7 @@ type Exception struct {
 	Pos                Pos
 }
 
-// On tells whether the exception counts on a day.
+// On reports whether the exception counts on a day.
 func (x *Exception) On(d day.Day) bool { return x.Until == day.None || d <= x.Until }
 
 // Break returns which of the things that are kept apart come with some things

@@ -29,7 +29,12 @@ type Definition struct {
 // Defined lists a thing of the catalog as it should be defined.
 func (a *App) Defined(thing int32) *Definition {
 	t := &a.Things[thing]
-	d := &Definition{Kind: t.Kind, Name: t.Name, Title: t.Title, Permissions: slices.Sorted(slices.Values(t.Permissions))}
+	d := &Definition{
+		Kind:        t.Kind,
+		Name:        t.Name,
+		Title:       t.Title,
+		Permissions: slices.Sorted(slices.Values(t.Permissions)),
+	}
 	for _, b := range t.Implies {
 		d.Brings = append(d.Brings, a.Things[b].String())
 	}

@@ -13,8 +13,20 @@ import (
 // the second is to be retired.
 func shop() *model.App {
 	app := &model.App{ID: "shop", Match: "userName", Things: []model.Thing{
-		{Kind: model.Role, Name: "lead", Title: "Leads", Define: true, Permissions: []string{"b", "a"}, Implies: []int32{3}},
-		{Kind: model.Role, Name: "night", Define: true, Retire: true}, {Kind: model.Role, Name: "other", Implies: []int32{3}}, {Kind: model.Role, Name: "seller"},
+		{
+			Kind:        model.Role,
+			Name:        "lead",
+			Title:       "Leads",
+			Define:      true,
+			Permissions: []string{"b", "a"},
+			Implies:     []int32{3},
+		},
+		{
+			Kind:   model.Role,
+			Name:   "night",
+			Define: true,
+			Retire: true,
+		}, {Kind: model.Role, Name: "other", Implies: []int32{3}}, {Kind: model.Role, Name: "seller"},
 	}}
 	app.Index()
 	return app
@@ -22,8 +34,22 @@ func shop() *model.App {
 
 func TestADefinitionIsWhatTheCatalogSays(t *testing.T) {
 	app := shop()
-	require.Equal(t, &model.Definition{Kind: model.Role, Name: "lead", Title: "Leads", Permissions: []string{"a", "b"}, Brings: []string{"role seller"}}, app.Defined(0))
-	require.Equal(t, []int32{0, 3}, app.Numbers([]string{"role seller", "role lead", "group seller", "role unknown", "seller"}))
+	require.Equal(
+		t,
+		&model.Definition{
+			Kind:        model.Role,
+			Name:        "lead",
+			Title:       "Leads",
+			Permissions: []string{"a", "b"},
+			Brings:      []string{"role seller"},
+		},
+		app.Defined(0),
+	)
+	require.Equal(
+		t,
+		[]int32{0, 3},
+		app.Numbers([]string{"role seller", "role lead", "group seller", "role unknown", "seller"}),
+	)
 	require.Equal(t, "shop/role/lead", app.Address(0).String())
 }
 

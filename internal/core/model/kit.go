@@ -57,7 +57,7 @@ func Resolve(kits []*Kit) {
 	}
 }
 
-// HasRule tells whether a rule decides who holds the kit.
+// HasRule reports whether a rule decides who holds the kit.
 func (k *Kit) HasRule() bool { return k.Everyone || k.For != nil }
 
 // Rule is the rule in words.
@@ -93,5 +93,5 @@ type Holder struct {
 	Pos     Pos
 }
 
-// On tells whether the entry counts on a day.
+// On reports whether the entry counts on a day.
 func (h *Holder) On(d day.Day) bool { return h.Until == day.None || d <= h.Until }

@@ -78,10 +78,17 @@ func (a Address) String() string { return a.App + "/" + a.Kind + "/" + a.Name }
 func ParseAddress(s string) (Address, error) {
 	parts := strings.SplitN(s, "/", 3)
 	if len(parts) != 3 || parts[0] == "" || parts[2] == "" {
-		return Address{}, fmt.Errorf("%q is not an address; write APPLICATION/KIND/NAME, for example tickets/role/seller", s)
+		return Address{}, fmt.Errorf(
+			"%q is not an address; write APPLICATION/KIND/NAME, for example tickets/role/seller",
+			s,
+		)
 	}
 	if _, ok := ParseKind(parts[1]); !ok && parts[1] != "account" {
-		return Address{}, fmt.Errorf("%q is not a kind of thing in %q; use account, group, role or license", parts[1], s)
+		return Address{}, fmt.Errorf(
+			"%q is not a kind of thing in %q; use account, group, role or license",
+			parts[1],
+			s,
+		)
 	}
 	return Address{parts[0], parts[1], parts[2]}, nil
 }

@@ -187,7 +187,11 @@ func (p *People) Seek(attr string) (*table.Seeker, []Clash) {
 		return nil, nil
 	}
 	clashes := p.Clashes(attr)
-	return table.NewSeeker(col, p.rising(attr, col), func() *table.Index { index, _ := p.Index(attr); return index }), clashes
+	return table.NewSeeker(
+		col,
+		p.rising(attr, col),
+		func() *table.Index { index, _ := p.Index(attr); return index },
+	), clashes
 }
 
 // Rows finds people by the exact value of an attribute, of each the first, in

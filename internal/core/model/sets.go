@@ -41,7 +41,7 @@ func (s *Sets) Of(things []int32) uint32 {
 // Members returns the things of a set, sorted; the caller does not change it.
 func (s *Sets) Members(set uint32) []int32 { return s.members[set] }
 
-// Has tells whether a thing is in a set, in O(log of its size).
+// Has reports whether a thing is in a set, in O(log of its size).
 func (s *Sets) Has(set uint32, thing int32) bool {
 	_, ok := slices.BinarySearch(s.members[set], thing)
 	return ok

@@ -27,7 +27,22 @@ const (
 	verbs
 )
 
-var verbNames = [verbs]string{"define", "redefine", "suspend", "release", "leave", "revoke", "remove", "create", "restore", "update", "assign", "join", "grant", "retire"}
+var verbNames = [verbs]string{
+	"define",
+	"redefine",
+	"suspend",
+	"release",
+	"leave",
+	"revoke",
+	"remove",
+	"create",
+	"restore",
+	"update",
+	"assign",
+	"join",
+	"grant",
+	"retire",
+}
 
 func (v Verb) String() string { return verbNames[v] }
 
@@ -95,10 +110,10 @@ func (v Verb) Effect() Effect {
 	return Widens
 }
 
-// OfThing tells whether a verb is about a thing itself, and no account.
+// OfThing reports whether a verb is about a thing itself, and no account.
 func (v Verb) OfThing() bool { return v == Define || v == Redefine || v == Retire }
 
-// ForGood tells whether a change cannot be undone.
+// ForGood reports whether a change cannot be undone.
 func (v Verb) ForGood() bool { return v == Remove }
 
 // Gaining and Losing are the verbs that give a thing of a kind and take it.

@@ -32,7 +32,7 @@ func Parse(s string) (Price, error) {
 	return Price{m[2], amount, s}, nil
 }
 
-// Known tells whether there is a price.
+// Known reports whether there is a price.
 func (p Price) Known() bool { return p.Month != nil }
 
 // String is the price as it was written.

@@ -34,7 +34,14 @@ func Sort(changes []diff.Change, people *model.People) {
 				return d
 			}
 		}
-		return cmp.Or(cmp.Compare(x.Key, y.Key), cmp.Compare(x.Depth, y.Depth), cmp.Compare(x.Thing, y.Thing), cmp.Compare(x.Attr, y.Attr), cmp.Compare(x.Field, y.Field), cmp.Compare(x.Verb, y.Verb))
+		return cmp.Or(
+			cmp.Compare(x.Key, y.Key),
+			cmp.Compare(x.Depth, y.Depth),
+			cmp.Compare(x.Thing, y.Thing),
+			cmp.Compare(x.Attr, y.Attr),
+			cmp.Compare(x.Field, y.Field),
+			cmp.Compare(x.Verb, y.Verb),
+		)
 	})
 }
 
@@ -55,7 +62,13 @@ func rank(c *diff.Change) int {
 // there before an administrator goes. states are those of the changes, which it
 // marks and orders anew.
 // O(accounts · guarded things + changes · log changes).
-func Defer(apps []*model.App, accounts []*model.Accounts, states *reach.States, changes []diff.Change, people *model.People) {
+func Defer(
+	apps []*model.App,
+	accounts []*model.Accounts,
+	states *reach.States,
+	changes []diff.Change,
+	people *model.People,
+) {
 	guarded := func(a *model.App) bool {
 		return slices.ContainsFunc(a.Things, func(t model.Thing) bool { return t.AtLeast > 0 })
 	}
@@ -108,7 +121,12 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) []map[string]*r
 		st := out[c.App][c.Key]
 		if st == nil {
 			of := accounts[c.App]
-			st = &reach.State{Set: of.Held[c.Account], After: of.Held[c.Account], Open: of.Open(int(c.Account)), OpenAfter: of.Open(int(c.Account))}
+			st = &reach.State{
+				Set:       of.Held[c.Account],
+				After:     of.Held[c.Account],
+				Open:      of.Open(int(c.Account)),
+				OpenAfter: of.Open(int(c.Account)),
+			}
 			out[c.App][c.Key] = st
 		}
 		st.Step(accounts[c.App].Sets, c.Verb, c.Thing)

@@ -48,9 +48,20 @@ func TestTheOrderOfAPlan(t *testing.T) {
 	double, late := of(model.Revoke, 0, 2), of(model.Revoke, 1, 3)
 	double.Why, late.Late = diff.IsDouble, true
 	want := []diff.Change{
-		define(2, 0), define(1, 1), redefine(diff.Less), of(model.Suspend, 0, diff.None), of(model.Suspend, 1, diff.None), of(model.Release, 0, 4), of(model.Leave, 0, 5), of(model.Revoke, 0, 6),
-		of(model.Remove, diff.None, diff.None), redefine(diff.More), of(model.Create, 2, diff.None), of(model.Restore, 0, diff.None), of(model.Update, 0, diff.None), of(model.Assign, 2, 4),
-		of(model.Join, 2, 5), of(model.Grant, 2, 6), of(model.Grant, 2, 7), double, late, of(model.Retire, diff.None, 8),
+		define(
+			2,
+			0,
+		), define(1, 1), redefine(diff.Less), of(model.Suspend, 0, diff.None), of(model.Suspend, 1, diff.None), of(model.Release, 0, 4), of(model.Leave, 0, 5), of(model.Revoke, 0, 6),
+		of(
+			model.Remove,
+			diff.None,
+			diff.None,
+		), redefine(diff.More), of(model.Create, 2, diff.None), of(model.Restore, 0, diff.None), of(model.Update, 0, diff.None), of(model.Assign, 2, 4),
+		of(
+			model.Join,
+			2,
+			5,
+		), of(model.Grant, 2, 6), of(model.Grant, 2, 7), double, late, of(model.Retire, diff.None, 8),
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		got := rapid.Permutation(want).Draw(t, "order")
@@ -77,7 +88,14 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 		"nobody goes":           {1, []bool{true, false, false}, nil, []int32{2}, false, false},
 		"nothing is guarded":    {0, []bool{true, false, false}, []int32{0}, []int32{1}, false, false},
 	} {
-		app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "boss", AtLeast: c.least}, {Kind: model.Role, Name: "other"}}}
+		app := &model.App{
+			ID:    "till",
+			Match: "userName",
+			Things: []model.Thing{
+				{Kind: model.Role, Name: "boss", AtLeast: c.least},
+				{Kind: model.Role, Name: "other"},
+			},
+		}
 		app.Index()
 		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}}
 		for i, holds := range c.holds {
@@ -86,7 +104,13 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 			if holds {
 				held = []int32{0, 1}
 			}
-			accounts.States, accounts.Held = append(accounts.States, model.StateOf(true)), append(accounts.Held, accounts.Sets.Of(held))
+			accounts.States, accounts.Held = append(
+				accounts.States,
+				model.StateOf(true),
+			), append(
+				accounts.Held,
+				accounts.Sets.Of(held),
+			)
 		}
 		var changes []diff.Change
 		for _, p := range c.gone {
@@ -100,7 +124,13 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 			changes = append(changes, of(model.Grant, p, 0))
 		}
 		order.Sort(changes, people(3))
-		order.Defer([]*model.App{app}, []*model.Accounts{accounts}, reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes), changes, people(3))
+		order.Defer(
+			[]*model.App{app},
+			[]*model.Accounts{accounts},
+			reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes),
+			changes,
+			people(3),
+		)
 		widened := false
 		for i := range changes {
 			ch := &changes[i]

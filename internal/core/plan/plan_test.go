@@ -17,20 +17,54 @@ import (
 )
 
 func sample(changes int) *plan.Plan {
-	p := &plan.Plan{Organization: "Märrowick \u2028 <Ferries>", AsOf: "2026-11-24", Exports: []plan.Export{}, People: map[string]string{"E1": "Søren \"S\" \U0001F6A2"},
-		Changes: []plan.Change{}, Reasons: []plan.Reason{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{}}
-	odd := []string{"plain", "a\u2028b\u2029", "\U0001F6A2", "<&>\"\\/", "\x00\x1f\x7f\t\n\r", "not \xff UTF-8", "\ufffd", "Ω\u00e9"}
+	p := &plan.Plan{
+		Organization: "Märrowick \u2028 <Ferries>",
+		AsOf:         "2026-11-24",
+		Exports:      []plan.Export{},
+		People:       map[string]string{"E1": "Søren \"S\" \U0001F6A2"},
+		Changes:      []plan.Change{},
+		Reasons:      []plan.Reason{},
+		SetAside:     []plan.SetAside{},
+		Notices:      []plan.Notice{},
+	}
+	odd := []string{
+		"plain",
+		"a\u2028b\u2029",
+		"\U0001F6A2",
+		"<&>\"\\/",
+		"\x00\x1f\x7f\t\n\r",
+		"not \xff UTF-8",
+		"\ufffd",
+		"Ω\u00e9",
+	}
 	for i := range changes {
-		c := plan.Change{App: "tickets", Verb: model.Update, Account: fmt.Sprint(odd[i/400%len(odd)], i), Person: "E1", Attribute: "displayName", After: "x\u007f\b", Effect: model.Keeps,
-			Reasons: []int{i % 3}}
+		c := plan.Change{
+			App:       "tickets",
+			Verb:      model.Update,
+			Account:   fmt.Sprint(odd[i/400%len(odd)], i),
+			Person:    "E1",
+			Attribute: "displayName",
+			After:     "x\u007f\b",
+			Effect:    model.Keeps,
+			Reasons:   []int{i % 3},
+		}
 		if i%50 == 7 {
-			c.Verb, c.Attribute, c.After = model.Create, "", map[string]string{"\ufb33": "x", "\U0001F6A2": "y", "a": "z"}
+			c.Verb, c.Attribute, c.After = model.Create, "", map[string]string{
+				"\ufb33":     "x",
+				"\U0001F6A2": "y",
+				"a":          "z",
+			}
 		}
 		c.ID = plan.ChangeID(&c)
 		p.Changes = append(p.Changes, c)
 	}
 	for _, text := range odd[:min(3, changes)] {
-		p.Reasons = append(p.Reasons, plan.Reason{File: text, Line: 3, Says: text, Facts: fact.Fact{Kind: fact.KitRule, Kit: text, Names: []string{text}}})
+		p.Reasons = append(p.Reasons, plan.Reason{
+			File:  text,
+			Line:  3,
+			Says:  text,
+			Facts: fact.Fact{Kind: fact.KitRule, Kit: text, Names: []string{text}},
+		})
 	}
 	p.Totals = plan.Count(p.Changes)
 	return p
@@ -83,7 +117,15 @@ func TestNotAByteMayChange(t *testing.T) {
 // TestAChangeIsKnownByWhatItDoes: its id tells apart what is different, and
 // nothing else.
 func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
-	base := plan.Change{App: "a", Verb: model.Update, Account: "x", Person: "E1", Attribute: "title", Before: "1", After: "2"}
+	base := plan.Change{
+		App:       "a",
+		Verb:      model.Update,
+		Account:   "x",
+		Person:    "E1",
+		Attribute: "title",
+		Before:    "1",
+		After:     "2",
+	}
 	same := base
 	same.Effect, same.Reasons, same.Holds, same.Needs = model.Keeps, []int{7}, []plan.Hold{{}}, []string{"y"}
 	require.Equal(t, plan.ChangeID(&base), plan.ChangeID(&same))
@@ -100,7 +142,13 @@ func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
 		require.Len(t, id, 12)
 		seen[id] = true
 	}
-	create := plan.Change{App: "a", Verb: model.Create, Account: "x", Person: "E1", After: map[string]string{"title": "1"}}
+	create := plan.Change{
+		App:     "a",
+		Verb:    model.Create,
+		Account: "x",
+		Person:  "E1",
+		After:   map[string]string{"title": "1"},
+	}
 	later := create
 	later.After = map[string]string{"title": "2"}
 	require.Equal(t, plan.ChangeID(&create), plan.ChangeID(&later))

@@ -15,9 +15,9 @@ import (
 	"slices"
 	"sort"
 	"strings"
-	"sync"
 
 	"github.com/gowebpki/jcs"
+	"golang.org/x/sync/errgroup"
 )
 
 // alphabet writes ids: 32 letters and digits without those that look alike.
@@ -98,30 +98,28 @@ func written(text []byte) bool {
 func canonicalList[T any](list []T) ([]byte, error) {
 	const size = 512
 	parts := make([][]byte, (len(list)+size-1)/size)
-	errs := make([]error, len(parts))
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range parts {
-		slots <- struct{}{}
-		wait.Go(func() {
+		group.Go(func() (err error) {
 			part := list[i*size : min((i+1)*size, len(list))]
-			if parts[i], errs[i] = jsonOf(part); errs[i] == nil && !written(parts[i]) {
-				parts[i], errs[i] = canonicalForm(part)
+			if parts[i], err = jsonOf(part); err == nil && !written(parts[i]) {
+				parts[i], err = canonicalForm(part)
 			}
-			<-slots
+			return err
 		})
 	}
-	wait.Wait()
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
 	out := []byte{'['}
 	for i, p := range parts {
 		if i > 0 {
 			out = append(out, ',')
 		}
-		if errs[i] == nil {
-			out = append(out, p[1:len(p)-1]...)
-		}
+		out = append(out, p[1:len(p)-1]...)
 	}
-	return append(out, ']'), errors.Join(errs...)
+	return append(out, ']'), nil
 }
 
 // members returns the plan's top-level members in canonical form.

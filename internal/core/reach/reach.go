@@ -38,10 +38,10 @@ func (r *Reacher) Full(set uint32) uint32 {
 	return full
 }
 
-// Has tells whether a set gives a thing, by itself or along.
+// Has reports whether a set gives a thing, by itself or along.
 func (r *Reacher) Has(set uint32, thing int32) bool { return r.sets.Has(r.Full(set), thing) }
 
-// Brings tells whether one thing is, or brings along, another.
+// Brings reports whether one thing is, or brings along, another.
 func (r *Reacher) Brings(thing, other int32) bool {
 	return r.Has(r.sets.Of([]int32{thing}), other)
 }

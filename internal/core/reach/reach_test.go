@@ -17,7 +17,10 @@ import (
 func roles(t *rapid.T, name string) *model.App {
 	app := &model.App{ID: "till", Match: "userName"}
 	for i := range 6 {
-		app.Things = append(app.Things, model.Thing{Kind: model.Role, Name: string(rune('a' + i)), Define: true, Seats: -1})
+		app.Things = append(
+			app.Things,
+			model.Thing{Kind: model.Role, Name: string(rune('a' + i)), Define: true, Seats: -1},
+		)
 	}
 	app.Index()
 	for i := range app.Things {
@@ -86,7 +89,11 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 			set := accounts.Sets.Of([]int32{int32(i)})
 			for x := range int32(6) {
 				if states.Narrowed(0).Has(set, x) {
-					require.True(t, states.Before(0).Has(set, x) && states.App(0).Has(set, x), "what is left is in both")
+					require.True(
+						t,
+						states.Before(0).Has(set, x) && states.App(0).Has(set, x),
+						"what is left is in both",
+					)
 				}
 				require.Equal(t, graph.Catalog(other).Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
 				require.Equal(t, graph.Catalog(app).Chain(int32(i), x) != nil, states.App(0).Has(set, x))
@@ -97,20 +104,44 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 
 // TestAnAccountIsFollowedThroughItsChanges.
 func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
-	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "seller"}}}
+	app := &model.App{
+		ID:     "till",
+		Match:  "userName",
+		Things: []model.Thing{{Kind: model.Role, Name: "lead"}, {Kind: model.Role, Name: "seller"}},
+	}
 	app.Index()
 	app.Things[0].Implies = []int32{1}
 	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}}
 	add := func(name string, open bool, held ...int32) {
 		accounts.Key.Append(name)
-		accounts.States, accounts.Held = append(accounts.States, model.StateOf(open)), append(accounts.Held, accounts.Sets.Of(held))
+		accounts.States, accounts.Held = append(
+			accounts.States,
+			model.StateOf(open),
+		), append(
+			accounts.Held,
+			accounts.Sets.Of(held),
+		)
 	}
 	add("ada", true, 0)
 	add("bo", false, 1)
 	add("cy", true, 0, 1)
 	changes := []diff.Change{
-		{Key: "ada", Account: 0, Person: 0, Thing: 0, Attr: diff.None, Verb: model.Revoke}, {Key: "bo", Account: 1, Person: 1, Thing: diff.None, Attr: diff.None, Verb: model.Restore},
-		{Key: "cy", Account: 2, Person: 2, Thing: diff.None, Attr: diff.None, Verb: model.Remove}, {Key: "di", Account: diff.None, Person: 3, Thing: diff.None, Attr: diff.None, Verb: model.Create},
+		{
+			Key:     "ada",
+			Account: 0,
+			Person:  0,
+			Thing:   0,
+			Attr:    diff.None,
+			Verb:    model.Revoke,
+		}, {Key: "bo", Account: 1, Person: 1, Thing: diff.None, Attr: diff.None, Verb: model.Restore},
+		{
+			Key:     "cy",
+			Account: 2,
+			Person:  2,
+			Thing:   diff.None,
+			Attr:    diff.None,
+			Verb:    model.Remove,
+		}, {Key: "di", Account: diff.None, Person: 3, Thing: diff.None, Attr: diff.None, Verb: model.Create},
 		{Key: "di", Account: diff.None, Person: 3, Thing: 0, Attr: diff.None, Verb: model.Grant},
 	}
 	s := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes)

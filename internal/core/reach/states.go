@@ -29,7 +29,12 @@ func Follow(apps []*model.App, accounts []*model.Accounts, changes []diff.Change
 }
 
 // FollowBut follows changes where some definitions stay as they are exported.
-func FollowBut(apps []*model.App, accounts []*model.Accounts, changes []diff.Change, stays func(app int, thing int32) bool) *States {
+func FollowBut(
+	apps []*model.App,
+	accounts []*model.Accounts,
+	changes []diff.Change,
+	stays func(app int, thing int32) bool,
+) *States {
 	s := &States{apps: apps, accounts: accounts}
 	for a, app := range apps {
 		var r, before, narrowed *Reacher
@@ -41,7 +46,13 @@ func FollowBut(apps []*model.App, accounts []*model.Accounts, changes []diff.Cha
 			r = New(wanted, accounts[a].Sets)
 			before, narrowed = r, r
 			if !exported.Equal(wanted) {
-				before, narrowed = New(exported, accounts[a].Sets), New(graph.Common(exported, wanted), accounts[a].Sets)
+				before, narrowed = New(
+					exported,
+					accounts[a].Sets,
+				), New(
+					graph.Common(exported, wanted),
+					accounts[a].Sets,
+				)
 			}
 		}
 		s.reach, s.before, s.narrowed = append(s.reach, r), append(s.before, before), append(s.narrowed, narrowed)
@@ -123,7 +134,10 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 			case c.Sense == diff.More:
 				moves = before.Without(after.Full(moved), before.Full(set)) != 0
 			default:
-				moves = before.Without(before.Without(before.Full(moved), s.narrowed[a].Full(set)), after.Full(state.After)) != 0
+				moves = before.Without(
+					before.Without(before.Full(moved), s.narrowed[a].Full(set)),
+					after.Full(state.After),
+				) != 0
 			}
 			seen[[2]uint32{set, state.After}] = moves
 		}
@@ -148,7 +162,10 @@ func (s *States) Losing(app int, thing int32) (losers map[string]bool, more int)
 func Losing(before, after *Reacher, of map[string]*State, thing int32) (losers map[string]bool, more int) {
 	losers = map[string]bool{}
 	for key, st := range of {
-		was, would, will := st.Open && before.Has(st.Set, thing), st.Open && after.Has(st.Set, thing), st.OpenAfter && after.Has(st.After, thing)
+		was, would, will := st.Open &&
+			before.Has(st.Set, thing), st.Open &&
+			after.Has(st.Set, thing), st.OpenAfter &&
+			after.Has(st.After, thing)
 		if was && !will {
 			losers[key] = true
 		}

@@ -30,11 +30,23 @@ func (s Stage) String() string { return [...]string{"here", "not yet", "away", "
 func Of(people *model.People, today day.Day) []Stage {
 	out := make([]Stage, people.Len())
 	away := marks(people.Column("away"), truthy)
-	from := marks(people.Column("away.from"), func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) })
-	to := marks(people.Column("away.to"), func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) })
+	from := marks(
+		people.Column("away.from"),
+		func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) },
+	)
+	to := marks(
+		people.Column("away.to"),
+		func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) },
+	)
 	hasFrom, hasTo := marks(people.Column("away.from"), present), marks(people.Column("away.to"), present)
-	later := marks(people.Column("starts"), func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) })
-	over := marks(people.Column("ends"), func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) })
+	later := marks(
+		people.Column("starts"),
+		func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) },
+	)
+	over := marks(
+		people.Column("ends"),
+		func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) },
+	)
 	for i := range out {
 		switch {
 		case over(i):

@@ -9,7 +9,26 @@ import (
 
 // likenesses are letters that are written otherwise where they cannot be
 // typed, besides those that are a letter with a mark.
-var likenesses = strings.NewReplacer("ø", "o", "ł", "l", "đ", "d", "ð", "d", "þ", "th", "æ", "ae", "œ", "oe", "ß", "ss", "ı", "i")
+var likenesses = strings.NewReplacer(
+	"ø",
+	"o",
+	"ł",
+	"l",
+	"đ",
+	"d",
+	"ð",
+	"d",
+	"þ",
+	"th",
+	"æ",
+	"ae",
+	"œ",
+	"oe",
+	"ß",
+	"ss",
+	"ı",
+	"i",
+)
 
 // Likeness returns what is left of a name when it is written without case,
 // marks, spaces and punctuation: names that look alike have the same likeness

@@ -70,7 +70,8 @@ func TestAnIndexFindsTheFirstAndTellsOfTheOthers(t *testing.T) {
 // column rises.
 func TestASeekerFindsWhatAnIndexFinds(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		values := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", "c", "d", "é", "f1", "f2", "f3", "g", "", "zz"}), 0, 12).Draw(t, "values")
+		values := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", "c", "d", "é", "f1", "f2", "f3", "g", "", "zz"}), 0, 12).
+			Draw(t, "values")
 		if rapid.Bool().Draw(t, "sorted") {
 			slices.SortFunc(values, func(x, y string) int { return strings.Compare(table.Fold(x), table.Fold(y)) })
 			values = slices.Compact(values)
@@ -82,7 +83,8 @@ func TestASeekerFindsWhatAnIndexFinds(t *testing.T) {
 		index := table.NewIndex(col, nil)
 		s := table.NewSeeker(col, col.Rising(), func() *table.Index { return index })
 		for range rapid.IntRange(0, 30).Draw(t, "look-ups") {
-			v := rapid.SampledFrom([]string{"A", "b", "c", "D", "É", "f1", "F2", "f3", "g", "", "zz", "none"}).Draw(t, "v")
+			v := rapid.SampledFrom([]string{"A", "b", "c", "D", "É", "f1", "F2", "f3", "g", "", "zz", "none"}).
+				Draw(t, "v")
 			require.Equal(t, index.Find(v), s.Find(v), "%q in %q", v, values)
 		}
 	})

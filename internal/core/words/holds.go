@@ -12,27 +12,58 @@ import (
 func hold(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.Beyond:
-		return fmt.Sprintf("%s %s; the limit is %s%s", model.Count(f.Count, "account would", "accounts would"), f.Other, f.Limit, share(f, f.Via)), true
+		return fmt.Sprintf(
+			"%s %s; the limit is %s%s",
+			model.Count(f.Count, "account would", "accounts would"),
+			f.Other,
+			f.Limit,
+			share(f, f.Via),
+		), true
 	case fact.EmptyExport:
 		return "the export holds no account", true
 	case fact.ShrunkExport:
-		return fmt.Sprintf("the export holds %d accounts and the one before held %d; at most %s%s may be missing", f.Count, f.Whole, f.Limit, share(f, "accounts")), true
+		return fmt.Sprintf(
+			"the export holds %d accounts and the one before held %d; at most %s%s may be missing",
+			f.Count,
+			f.Whole,
+			f.Limit,
+			share(f, "accounts"),
+		), true
 	case fact.ShrunkRoster:
-		return fmt.Sprintf("the files name %d people and at the plan before they named %d; at most %s%s may be missing", f.Count, f.Whole, f.Limit, share(f, "people")), true
+		return fmt.Sprintf(
+			"the files name %d people and at the plan before they named %d; at most %s%s may be missing",
+			f.Count,
+			f.Whole,
+			f.Limit,
+			share(f, "people"),
+		), true
 	case fact.OldExport:
 		return fmt.Sprintf("the export was taken on %s; on %s it is too old (exportAge)", f.Until, f.On), true
 	case fact.FutureExport:
-		return fmt.Sprintf("the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its time was set", f.On), true
+		return fmt.Sprintf(
+			"the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its time was set",
+			f.On,
+		), true
 	case fact.Protected:
 		return fmt.Sprintf("the account %s is protected; no plan touches it", f.Account), true
 	case fact.DoubleAccount:
 		return fmt.Sprintf("%s has more than one account: %s", f.Person, strings.Join(f.Names, ", ")), true
 	case fact.RepeatedName:
-		return fmt.Sprintf("more than one account has the %s %s, and all of them would go; remove the right one by hand", f.Attribute, f.Account), true
+		return fmt.Sprintf(
+			"more than one account has the %s %s, and all of them would go; remove the right one by hand",
+			f.Attribute,
+			f.Account,
+		), true
 	case fact.SharedAccount:
 		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute), true
 	case fact.AlikeName, fact.AlikeValue, fact.AlikePerson:
-		return fmt.Sprintf("the account %s of nobody %s, and may be this person's already; mend its %s, or the person's %s", f.Account, alike(f), f.Attribute, f.Other), true
+		return fmt.Sprintf(
+			"the account %s of nobody %s, and may be this person's already; mend its %s, or the person's %s",
+			f.Account,
+			alike(f),
+			f.Attribute,
+			f.Other,
+		), true
 	case fact.NoSuchThing:
 		hint := ""
 		if f.Other != "" {
@@ -40,13 +71,24 @@ func hold(f *fact.Fact) (string, bool) {
 		}
 		return fmt.Sprintf("%s has no %s%s", f.App, f.Thing, hint), true
 	case fact.FixedValue:
-		return fmt.Sprintf("%s cannot be changed once the account exists (fixed); it is %q and would be %q", f.Attribute, f.Value, f.Other), true
+		return fmt.Sprintf(
+			"%s cannot be changed once the account exists (fixed); it is %q and would be %q",
+			f.Attribute,
+			f.Value,
+			f.Other,
+		), true
 	case fact.NoMatchValue:
 		return fmt.Sprintf("%s has no %s, by which the account would be found again", f.Person, f.Attribute), true
 	case fact.NoValue:
 		return fmt.Sprintf("%s needs a value of %s first, and %s has none", f.Thing, f.Attribute, f.Person), true
 	case fact.Clashing:
-		return fmt.Sprintf("kit %s sets %s to %q and kit %s sets it otherwise", f.Kit, f.Attribute, f.Value, f.Other), true
+		return fmt.Sprintf(
+			"kit %s sets %s to %q and kit %s sets it otherwise",
+			f.Kit,
+			f.Attribute,
+			f.Value,
+			f.Other,
+		), true
 	}
 	return invariant(f)
 }
@@ -74,7 +116,12 @@ func share(f *fact.Fact, of string) string {
 func invariant(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.OneName:
-		return fmt.Sprintf("%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the application has one", f.Account, f.Count, f.Thing), true
+		return fmt.Sprintf(
+			"%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the application has one",
+			f.Account,
+			f.Count,
+			f.Thing,
+		), true
 	case fact.NoRoom:
 		return "no account can be added: " + f.Because, true
 	case fact.Refused:
@@ -84,11 +131,27 @@ func invariant(f *fact.Fact) (string, bool) {
 		if f.Other != "" {
 			last = fmt.Sprintf("; the last to get one is %s (%s)", f.Other, f.Via)
 		}
-		return fmt.Sprintf("no seat of %s is left: %d bought, %d held, %d freed by this plan, %d wanted; %s goes without (%s)%s", f.Thing, f.Whole, f.Count, f.Freed, f.Wanted, f.Person, f.Value, last), true
+		return fmt.Sprintf(
+			"no seat of %s is left: %d bought, %d held, %d freed by this plan, %d wanted; %s goes without (%s)%s",
+			f.Thing,
+			f.Whole,
+			f.Count,
+			f.Freed,
+			f.Wanted,
+			f.Person,
+			f.Value,
+			last,
+		), true
 	case fact.NoSeatNow:
 		return fmt.Sprintf("no seat of %s is free: %d bought, %d held at that step", f.Thing, f.Whole, f.Count), true
 	case fact.SeatsBeyond:
-		return fmt.Sprintf("%s would have %s by it, and %d seats were bought; %d more needed", model.Count(f.Count, "account more", "accounts more"), f.Thing, f.Whole, f.Allowed), true
+		return fmt.Sprintf(
+			"%s would have %s by it, and %d seats were bought; %d more needed",
+			model.Count(f.Count, "account more", "accounts more"),
+			f.Thing,
+			f.Whole,
+			f.Allowed,
+		), true
 	case fact.SeatsNow:
 		return fmt.Sprintf("%s would be held by %d accounts, and %d seats were bought", f.Thing, f.Count, f.Whole), true
 	case fact.TooFew:
@@ -96,15 +159,43 @@ func invariant(f *fact.Fact) (string, bool) {
 	case fact.TooFewBetween:
 		return "until others hold it, " + tooFew(f), true
 	case fact.Apart:
-		return fmt.Sprintf("%s would hold %s; they are kept apart: %s (%s)", f.Person, strings.Join(f.Names, " and "), f.Other, f.Place), true
+		return fmt.Sprintf(
+			"%s would hold %s; they are kept apart: %s (%s)",
+			f.Person,
+			strings.Join(f.Names, " and "),
+			f.Other,
+			f.Place,
+		), true
 	case fact.ApartToday:
-		return fmt.Sprintf("%s would hold by it, with what is held today, what is kept apart: %s (%s)", f.Person, f.Other, f.Place), true
+		return fmt.Sprintf(
+			"%s would hold by it, with what is held today, what is kept apart: %s (%s)",
+			f.Person,
+			f.Other,
+			f.Place,
+		), true
 	case fact.ApartLater:
-		return fmt.Sprintf("%s loses %s only after this, and they are kept apart: %s (%s)", f.Person, f.Thing, f.Other, f.Place), true
+		return fmt.Sprintf(
+			"%s loses %s only after this, and they are kept apart: %s (%s)",
+			f.Person,
+			f.Thing,
+			f.Other,
+			f.Place,
+		), true
 	case fact.StillHeld:
-		return fmt.Sprintf("%s would still be held by %s: %s", f.Thing, model.Count(f.Count, "account", "accounts"), some(f)), true
+		return fmt.Sprintf(
+			"%s would still be held by %s: %s",
+			f.Thing,
+			model.Count(f.Count, "account", "accounts"),
+			some(f),
+		), true
 	case fact.HeldAlready:
-		return fmt.Sprintf("%s is held by %s already, so %s must have it: look whether its export shows all definitions; %s", f.Thing, model.Count(f.Count, "account", "accounts"), f.App, some(f)), true
+		return fmt.Sprintf(
+			"%s is held by %s already, so %s must have it: look whether its export shows all definitions; %s",
+			f.Thing,
+			model.Count(f.Count, "account", "accounts"),
+			f.App,
+			some(f),
+		), true
 	case fact.StillBrings:
 		return fmt.Sprintf("%s, which is not in the catalog, still brings %s along", f.Via, f.Thing), true
 	}
@@ -112,5 +203,10 @@ func invariant(f *fact.Fact) (string, bool) {
 }
 
 func tooFew(f *fact.Fact) string {
-	return fmt.Sprintf("only %s of %s would stay; at least %d must", model.Count(f.Count, "active holder", "active holders"), f.Thing, f.Allowed)
+	return fmt.Sprintf(
+		"only %s of %s would stay; at least %d must",
+		model.Count(f.Count, "active holder", "active holders"),
+		f.Thing,
+		f.Allowed,
+	)
 }

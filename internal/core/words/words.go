@@ -58,7 +58,11 @@ func reason(f *fact.Fact) (string, bool) {
 	case fact.KitWasHeld:
 		return fmt.Sprintf("kit %s was held by name until %s", f.Kit, f.Until), true
 	case fact.KitsMore:
-		return model.Count(f.Count, "more kit gives it, but not to this person", "more kits give it, but not to this person"), true
+		return model.Count(
+			f.Count,
+			"more kit gives it, but not to this person",
+			"more kits give it, but not to this person",
+		), true
 	case fact.NobodyGets:
 		return fmt.Sprintf("no kit gives %s to anyone", f.Thing), true
 	case fact.OutOfScope:
@@ -138,35 +142,88 @@ func Value(attribute, value string) string {
 func notice(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.NameLess:
-		return fmt.Sprintf("%s no %s and cannot belong to anyone; left alone", model.Count(f.Count, "account has", "accounts have"), f.Attribute), true
+		return fmt.Sprintf(
+			"%s no %s and cannot belong to anyone; left alone",
+			model.Count(f.Count, "account has", "accounts have"),
+			f.Attribute,
+		), true
 	case fact.OfNobody:
-		return fmt.Sprintf("%s to nobody: %s", model.Count(f.Count, "account belongs", "accounts belong"), some(f)), true
+		return fmt.Sprintf(
+			"%s to nobody: %s",
+			model.Count(f.Count, "account belongs", "accounts belong"),
+			some(f),
+		), true
 	case fact.Unmanaged:
-		return fmt.Sprintf("%s outside the catalog, left alone: %s", model.Count(f.Whole, "holding of a "+f.Thing, "holdings of "+f.Thing+"s"), some(f)), true
+		return fmt.Sprintf(
+			"%s outside the catalog, left alone: %s",
+			model.Count(f.Whole, "holding of a "+f.Thing, "holdings of "+f.Thing+"s"),
+			some(f),
+		), true
 	case fact.DoubleHeld:
 		return fmt.Sprintf("%s is held directly although something else brings it along: %s", f.Thing, some(f)), true
 	case fact.RetiredGone:
 		return fmt.Sprintf("%s is retired and gone; take it out of %s", f.Thing, f.Place), true
 	case fact.NestedMore:
-		return fmt.Sprintf("%s is within %s in the application, and the catalog does not say so; who is in it has both", f.Thing, f.Via), true
+		return fmt.Sprintf(
+			"%s is within %s in the application, and the catalog does not say so; who is in it has both",
+			f.Thing,
+			f.Via,
+		), true
 	case fact.NestedLess:
-		return fmt.Sprintf("%s is not within %s in the application, as the catalog has it; it brings nothing of that along", f.Thing, f.Via), true
+		return fmt.Sprintf(
+			"%s is not within %s in the application, as the catalog has it; it brings nothing of that along",
+			f.Thing,
+			f.Via,
+		), true
 	case fact.NestedInner:
-		return fmt.Sprintf("%s, which is not in the catalog, is within %s; who is in it is not counted there", f.Via, f.Thing), true
+		return fmt.Sprintf(
+			"%s, which is not in the catalog, is within %s; who is in it is not counted there",
+			f.Via,
+			f.Thing,
+		), true
 	case fact.Dangling:
-		return fmt.Sprintf("%s whom no account is there for; left alone: %s", model.Count(f.Count, "member of a group is someone", "members of groups are some"), some(f)), true
+		return fmt.Sprintf(
+			"%s whom no account is there for; left alone: %s",
+			model.Count(f.Count, "member of a group is someone", "members of groups are some"),
+			some(f),
+		), true
 	case fact.AlmostAlike:
-		return fmt.Sprintf("%s is to get an account %s, and %q of nobody is written nearly so", f.Person, f.Account, f.Other), true
+		return fmt.Sprintf(
+			"%s is to get an account %s, and %q of nobody is written nearly so",
+			f.Person,
+			f.Account,
+			f.Other,
+		), true
 	case fact.ApartAlready:
-		return fmt.Sprintf("%s already what is kept apart, %s (%s): %s", model.Count(f.Count, "person holds", "people hold"), f.Other, f.Place, some(f)), true
+		return fmt.Sprintf(
+			"%s already what is kept apart, %s (%s): %s",
+			model.Count(f.Count, "person holds", "people hold"),
+			f.Other,
+			f.Place,
+			some(f),
+		), true
 	case fact.ApartAllowed:
-		return fmt.Sprintf("%s may hold what is kept apart, %s, until %s: %s (%s): %s", f.Person, f.Other, f.Until, f.Because, f.Place, strings.Join(f.Names, " and ")), true
+		return fmt.Sprintf(
+			"%s may hold what is kept apart, %s, until %s: %s (%s): %s",
+			f.Person,
+			f.Other,
+			f.Until,
+			f.Because,
+			f.Place,
+			strings.Join(f.Names, " and "),
+		), true
 	case fact.GuardLifted:
 		until := ""
 		if f.Until != "" {
 			until = " until " + f.Until
 		}
-		return fmt.Sprintf("guard %s is lifted%s: %s (%s)", f.Thing, until, f.Because, model.Count(f.Count, "hold", "holds")), true
+		return fmt.Sprintf(
+			"guard %s is lifted%s: %s (%s)",
+			f.Thing,
+			until,
+			f.Because,
+			model.Count(f.Count, "hold", "holds"),
+		), true
 	}
 	return seats(f)
 }
@@ -184,9 +241,21 @@ func seats(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", f.Thing,
 			model.Count(f.Allowed, "seat is", "seats are"), f.Whole, f.Count, f.Freed, f.Allowed, cost), true
 	case fact.SeatsOfNobody:
-		return fmt.Sprintf("%s: %s held by accounts of nobody%s: %s", f.Thing, model.Count(f.Count, "seat is", "seats are"), cost, some(f)), true
+		return fmt.Sprintf(
+			"%s: %s held by accounts of nobody%s: %s",
+			f.Thing,
+			model.Count(f.Count, "seat is", "seats are"),
+			cost,
+			some(f),
+		), true
 	case fact.SeatsOfBlocked:
-		return fmt.Sprintf("%s: %s held by blocked accounts%s: %s", f.Thing, model.Count(f.Count, "seat is", "seats are"), cost, some(f)), true
+		return fmt.Sprintf(
+			"%s: %s held by blocked accounts%s: %s",
+			f.Thing,
+			model.Count(f.Count, "seat is", "seats are"),
+			cost,
+			some(f),
+		), true
 	}
 	return "", false
 }
