@@ -149,6 +149,13 @@ func concurrently(in Input, walk func(*walker)) *Result {
 	}
 	_ = group.Wait() // no comparison fails
 	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
+	n := 0
+	for _, w := range parts {
+		if w != nil {
+			n += len(w.out.Changes)
+		}
+	}
+	out.Changes = make([]Change, 0, n)
 	for a, w := range parts {
 		if w == nil {
 			continue

@@ -108,28 +108,10 @@ func Draft(in Input) (*plan.Plan, error) {
 	// Guards look at what is left once the rejected is out: a seat that is not
 	// given up is not free, a role that is not granted completes no pair.
 	left, aside := decide.SetAside(all, in.Rejections, in.Today)
-	kept := make([]diff.Change, 0, len(left))
-	for n, i := range left {
-		kept = append(kept, changes[i])
-		kept[n].Number = int32(i)
-	}
 	p.SetAside = append(p.SetAside, aside...)
-	if len(kept) < len(changes) {
-		for i := range kept { // nobody waits for what is rejected
-			kept[i].Late = false
-		}
-		order.Sort(kept, in.People)
-		d.states = reach.Follow(in.Apps, d.accounts, kept)
-		order.Defer(in.Apps, d.accounts, d.states, kept, in.People)
-		d.reached(kept)
-	}
-	for i := range kept {
-		c := all[kept[i].Number]
-		c.Effect = kept[i].Effect()
-		if c.Reach != nil && len(kept) < len(changes) {
-			c.Reach = d.reachOf(&kept[i])
-		}
-		p.Changes = append(p.Changes, c)
+	kept := changes
+	if p.Changes = all; len(left) < len(all) {
+		kept, p.Changes = d.without(changes, all, left)
 	}
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
@@ -142,6 +124,29 @@ func Draft(in Input) (*plan.Plan, error) {
 	return p, nil
 }
 
+// without are the changes that are left, in the order that they have among
+// themselves: nobody waits for what is rejected.
+func (d *drafter) without(changes []diff.Change, all []plan.Change, left []int) ([]diff.Change, []plan.Change) {
+	kept := make([]diff.Change, len(left))
+	for n, i := range left {
+		kept[n] = changes[i]
+		kept[n].Number, kept[n].Late = int32(i), false
+	}
+	order.Sort(kept, d.in.People)
+	d.states = reach.Follow(d.in.Apps, d.accounts, kept)
+	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)
+	d.reached(kept)
+	out := make([]plan.Change, len(kept))
+	for i := range kept {
+		out[i] = all[kept[i].Number]
+		out[i].Effect = kept[i].Effect()
+		if out[i].Reach != nil {
+			out[i].Reach = d.reachOf(&kept[i])
+		}
+	}
+	return kept, out
+}
+
 type drafter struct {
 	in        Input
 	graphs    []*graph.Graph // what should bring what along in each application
@@ -150,13 +155,14 @@ type drafter struct {
 	explainer *explain.Explainer
 	lifted    map[liftedIn]int // a lifted guard, in an application → holds that it lifted
 	said      []plan.Reason    // each once, in the order in which changes have them
+	given     map[gift][]int   // numbers of the reasons for what a class of people is given
 	numbers   map[saying]int   // a reason → its number in said
 	personOf  [][]int32        // application → account → person, or diff.None
 	states    *reach.States    // of the accounts that the changes touch
 }
 
 func newDrafter(in Input) *drafter {
-	d := &drafter{in: in, lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}}
+	d := &drafter{in: in, lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}, given: map[gift][]int{}}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
@@ -348,8 +354,29 @@ type saying struct {
 	line       int
 }
 
+// A gift is what people of a class, whom no rule tells apart, are given for the
+// same reasons.
+type gift struct {
+	class      uint32
+	app, thing int32
+}
+
 // reasons are the numbers of a change's reasons among all that were said.
 func (d *drafter) reasons(c *diff.Change) []int {
+	if c.Why != diff.Gives {
+		return d.say(c)
+	}
+	key := gift{d.explainer.Due.Of[c.Person], c.App, c.Thing}
+	out, ok := d.given[key]
+	if !ok {
+		out = d.say(c)
+		d.given[key] = out
+	}
+	return out
+}
+
+// say finds the reasons of a change, and notes those that are new.
+func (d *drafter) say(c *diff.Change) []int {
 	out := []int{}
 	for _, r := range d.explainer.Reasons(c) {
 		key := saying{r.File, r.Says, r.Line}

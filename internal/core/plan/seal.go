@@ -37,10 +37,10 @@ func letters(sum []byte, n int) string {
 // SHA-256 as twelve letters. The same difference has the same id in every
 // plan. Of a create, the attributes do not count: it is the same account.
 func ChangeID(c *Change) string {
-	h := sha256.New()
+	text := make([]byte, 0, 256)
 	field := func(s string) {
-		_ = binary.Write(h, binary.BigEndian, uint32(len(s))) // a hash never fails
-		io.WriteString(h, s)
+		text = binary.BigEndian.AppendUint32(text, uint32(len(s)))
+		text = append(text, s...)
 	}
 	field(c.App)
 	field(c.Verb.String())
@@ -55,7 +55,8 @@ func ChangeID(c *Change) string {
 		field(fmt.Sprint(c.Before))
 		field(fmt.Sprint(c.After))
 	}
-	return letters(h.Sum(nil), 12)
+	sum := sha256.Sum256(text)
+	return letters(sum[:], 12)
 }
 
 // jsonOf encodes a value as JSON without escaping for HTML.
