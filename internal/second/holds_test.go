@@ -110,10 +110,11 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 			a.rows = append(a.rows, r)
 			continue
 		}
+		spelled := slices.ContainsFunc(a.rows, func(r row) bool { return r.user == c.account })
 		for i := range a.rows {
 			r := &a.rows[i]
-			if r.user != c.account {
-				continue
+			if spelled && r.user != c.account || !strings.EqualFold(r.user, c.account) {
+				continue // one that was renamed is found by its new spelling
 			}
 			switch {
 			case c.verb == "suspend":
