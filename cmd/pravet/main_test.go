@@ -222,9 +222,9 @@ func forge(ts *testscript.TestScript, _ bool, args []string) {
 		p.Changes[i].Holds = nil
 	}
 	p.Totals = plan.Count(p.Changes)
-	forged, err := p.Seal()
+	sealed, err := p.Seal()
 	ts.Check(err)
-	ts.Check(os.WriteFile(filepath.Join(filepath.Dir(file), p.ID+".json"), forged, 0o600))
+	ts.Check(os.WriteFile(filepath.Join(filepath.Dir(file), p.ID+".json"), sealed.Bytes(), 0o600))
 	ts.Setenv("FORGED", p.ID)
 }
 

@@ -48,7 +48,7 @@ func newStage(t *testing.T) *stage {
 	require.NoError(t, err)
 	data, err := p.Seal()
 	require.NoError(t, err)
-	s.plan, err = plan.Read(data)
+	s.plan, err = plan.Read(data.Bytes())
 	require.NoError(t, err)
 	return s
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -121,10 +122,10 @@ func (c *program) settled(dir string, s *prepare.State, l ledger.Ledger) error {
 
 // writePlan writes the plan's bytes to where they are wanted and returns how
 // the file is spoken of.
-func (c *program) writePlan(l ledger.Ledger, dir, out string, p *plan.Plan, data []byte) (string, error) {
+func (c *program) writePlan(l ledger.Ledger, dir, out string, p *plan.Plan, data io.WriterTo) (string, error) {
 	switch out {
 	case "-":
-		_, err := c.raw.Write(data)
+		_, err := data.WriteTo(c.raw)
 		return "-", err
 	case "":
 		return plans.Write(l, dir, p, data)

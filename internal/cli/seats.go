@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -111,7 +112,7 @@ func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) er
 		if err != nil {
 			return fail(Failed, "%w", err)
 		}
-		if err := source.WriteFile(c.path(plot), data, 0o644); err != nil {
+		if err := source.WriteFile(c.path(plot), bytes.NewReader(data), 0o644); err != nil {
 			return err
 		}
 	}

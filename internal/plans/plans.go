@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -31,7 +32,7 @@ var ErrName = errors.New("this is not the name of a plan")
 
 // Write writes a plan's bytes to its place in a repository and returns how the
 // file is spoken of. Nobody else may read it.
-func Write(l ledger.Ledger, dir string, p *plan.Plan, data []byte) (file string, err error) {
+func Write(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (file string, err error) {
 	file = Folder + "/" + p.ID + ".json"
 	err = l.Exclusive(func() error {
 		if err := os.MkdirAll(filepath.Join(dir, Folder), 0o700); err != nil {

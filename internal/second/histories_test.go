@@ -92,7 +92,7 @@ func history(t *testing.T, seed uint64) string {
 func (b *bench) agreed(t *testing.T, rejected []string) (p *plan.Plan, want []*change, differs string) {
 	data, err := b.draft(t).Seal()
 	require.NoError(t, err)
-	p, err = plan.Read(data)
+	p, err = plan.Read(data.Bytes())
 	require.NoError(t, err)
 	want = b.reckon(rejected)
 	b.judge(want)

@@ -174,7 +174,7 @@ func both(t *testing.T, seed uint64) string {
 		}
 		data, err := p.Seal()
 		require.NoError(t, err)
-		p, err = plan.Read(data)
+		p, err = plan.Read(data.Bytes())
 		require.NoError(t, err)
 		if p.ID == last { // what was decided about it stands
 			break

@@ -142,13 +142,13 @@ func (s *Staged) Commit() error {
 // WriteFile writes a file that the user has named, wherever that is: a regular
 // file as a whole, by way of another one beside it; what is none (a pipe, a
 // device) directly.
-func WriteFile(path string, data []byte, mode fs.FileMode) error {
+func WriteFile(path string, data io.WriterTo, mode fs.FileMode) error {
 	if info, err := os.Stat(path); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
 		f, err := os.OpenFile(path, os.O_WRONLY, 0)
 		if err != nil {
 			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
 		}
-		_, err = f.Write(data)
+		_, err = data.WriteTo(f)
 		if err = errors.Join(err, f.Close()); err != nil {
 			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
 		}
@@ -163,7 +163,7 @@ func WriteFile(path string, data []byte, mode fs.FileMode) error {
 	}
 	at := &place{root, filepath.Base(path), root.Close}
 	s, err := stage(at, path, mode, func(w io.Writer) error {
-		_, err := w.Write(data)
+		_, err := data.WriteTo(w)
 		return err
 	})
 	if err != nil {

@@ -6,8 +6,11 @@ package draft
 
 import (
 	"fmt"
+	"runtime"
 	"slices"
 	"sort"
+
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/course"
 	"pravet/internal/core/day"
@@ -24,6 +27,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
+	"pravet/internal/core/table"
 )
 
 // Input is all that a plan follows from.
@@ -157,12 +161,15 @@ type drafter struct {
 	said      []plan.Reason    // each once, in the order in which changes have them
 	given     map[gift][]int   // numbers of the reasons for what a class of people is given
 	numbers   map[saying]int   // a reason → its number in said
+	ready     []plan.Change    // of a batch
+	causes    [][]plan.Reason  // of each of them
+	ids       *table.Column    // of people
 	personOf  [][]int32        // application → account → person, or diff.None
 	states    *reach.States    // of the accounts that the changes touch
 }
 
 func newDrafter(in Input) *drafter {
-	d := &drafter{in: in, lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}, given: map[gift][]int{}}
+	d := &drafter{in: in, ids: in.People.Column("id"), lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}, given: map[gift][]int{}}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
@@ -210,38 +217,13 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 	opened := map[[2]int32]string{} // application, person → id of the create or restore
 	defined := d.newDefined()
 	doubles := d.doubles(changes)
-	ids := d.in.People.Column("id")
 	for i := range changes {
-		c := &changes[i]
-		app := d.in.Apps[c.App]
-		p := plan.Change{
-			App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
-			Reasons: d.reasons(c),
+		if i%batch == 0 {
+			d.prepare(changes[i:min(i+batch, len(changes))], due)
 		}
-		if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Through) > 0 {
-			p.Reach = d.reachOf(c)
-		}
-		if c.Person != diff.None {
-			p.Person = ids.At(int(c.Person))
-		}
-		if c.Thing != diff.None {
-			t := app.Things[c.Thing]
-			p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name}
-		}
-		switch c.Verb {
-		case model.Update:
-			p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
-		case model.Create:
-			p.After = d.attributes(c, due)
-		case model.Define:
-			p.After = definition(app.Defined(c.Thing))
-		case model.Redefine:
-			p.Attribute, p.Before, p.After = c.Field, value(c.Before), value(c.After)
-			if c.Sense != diff.Same {
-				p.Before, p.After = texts(c.From), texts(c.To)
-			}
-		}
-		p.ID = plan.ChangeID(&p)
+		c, app := &changes[i], d.in.Apps[changes[i].App]
+		p := d.ready[i%batch]
+		p.Reasons = d.reasons(c, d.causes[i%batch])
 		key := [2]int32{c.App, c.Person}
 		switch c.Verb {
 		case model.Create, model.Restore:
@@ -258,6 +240,66 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		out = append(out, p)
 	}
 	return out
+}
+
+// batch is how many changes are made ready together.
+const batch = 8192
+
+// prepare makes ready what of a batch can be made side by side: each change with
+// its id, and why it is wanted.
+func (d *drafter) prepare(changes []diff.Change, due *entitle.Result) {
+	if d.ready == nil {
+		d.ready, d.causes = make([]plan.Change, batch), make([][]plan.Reason, batch)
+	}
+	var group errgroup.Group
+	const part = 512
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for from := 0; from < len(changes); from += part {
+		group.Go(func() error {
+			for i := from; i < min(from+part, len(changes)); i++ {
+				c := &changes[i]
+				d.ready[i], d.causes[i] = d.change(c, due), nil
+				if _, known := d.given[d.gift(c)]; c.Why != diff.Gives || !known {
+					d.causes[i] = d.explainer.Reasons(c)
+				}
+			}
+			return nil
+		})
+	}
+	_ = group.Wait() // none of it fails
+}
+
+// change is a difference as a change of the plan, without what it needs and why.
+func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
+	app := d.in.Apps[c.App]
+	p := plan.Change{
+		App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
+	}
+	if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Through) > 0 {
+		p.Reach = d.reachOf(c)
+	}
+	if c.Person != diff.None {
+		p.Person = d.ids.At(int(c.Person))
+	}
+	if c.Thing != diff.None {
+		t := app.Things[c.Thing]
+		p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name}
+	}
+	switch c.Verb {
+	case model.Update:
+		p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
+	case model.Create:
+		p.After = d.attributes(c, due)
+	case model.Define:
+		p.After = definition(app.Defined(c.Thing))
+	case model.Redefine:
+		p.Attribute, p.Before, p.After = c.Field, value(c.Before), value(c.After)
+		if c.Sense != diff.Same {
+			p.Before, p.After = texts(c.From), texts(c.To)
+		}
+	}
+	p.ID = plan.ChangeID(&p)
+	return p
 }
 
 // judge adds to the changes what the guards found, and what each means in the
@@ -361,24 +403,23 @@ type gift struct {
 	app, thing int32
 }
 
-// reasons are the numbers of a change's reasons among all that were said.
-func (d *drafter) reasons(c *diff.Change) []int {
-	if c.Why != diff.Gives {
-		return d.say(c)
+func (d *drafter) gift(c *diff.Change) gift {
+	if c.Person == diff.None {
+		return gift{app: c.App, thing: diff.None}
 	}
-	key := gift{d.explainer.Due.Of[c.Person], c.App, c.Thing}
-	out, ok := d.given[key]
-	if !ok {
-		out = d.say(c)
-		d.given[key] = out
-	}
-	return out
+	return gift{d.explainer.Due.Of[c.Person], c.App, c.Thing}
 }
 
-// say finds the reasons of a change, and notes those that are new.
-func (d *drafter) say(c *diff.Change) []int {
-	out := []int{}
-	for _, r := range d.explainer.Reasons(c) {
+// reasons are the numbers of a change's reasons among all that were said; those
+// that are new are noted.
+func (d *drafter) reasons(c *diff.Change, causes []plan.Reason) []int {
+	if c.Why == diff.Gives {
+		if out, ok := d.given[d.gift(c)]; ok {
+			return out
+		}
+	}
+	out := make([]int, 0, len(causes))
+	for _, r := range causes {
 		key := saying{r.File, r.Says, r.Line}
 		n, ok := d.numbers[key]
 		if !ok {
@@ -387,6 +428,9 @@ func (d *drafter) say(c *diff.Change) []int {
 			d.said = append(d.said, r)
 		}
 		out = append(out, n)
+	}
+	if c.Why == diff.Gives {
+		d.given[d.gift(c)] = out
 	}
 	return out
 }

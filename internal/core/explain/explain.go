@@ -4,6 +4,7 @@ package explain
 
 import (
 	"slices"
+	"sync"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -15,7 +16,8 @@ import (
 	"pravet/internal/core/words"
 )
 
-// An Explainer explains the changes of one draft.
+// An Explainer explains the changes of one draft. It may be asked by several
+// goroutines at a time.
 type Explainer struct {
 	People *model.People
 	Apps   []*model.App
@@ -27,6 +29,7 @@ type Explainer struct {
 	Due      *entitle.Result
 	Today    day.Day
 
+	once   sync.Once
 	giving map[[2]int32][]Giver // application, thing → kits
 }
 
@@ -199,7 +202,7 @@ type Giver struct {
 
 // Givers lists the kits that give a thing.
 func (e *Explainer) Givers(app, thing int32) []Giver {
-	if e.giving == nil {
+	e.once.Do(func() {
 		e.giving = map[[2]int32][]Giver{}
 		for k, kit := range e.Kits {
 			for _, g := range kit.Gives {
@@ -211,7 +214,7 @@ func (e *Explainer) Givers(app, thing int32) []Giver {
 				}
 			}
 		}
-	}
+	})
 	return e.giving[[2]int32{app, thing}]
 }
 

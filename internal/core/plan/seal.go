@@ -96,7 +96,7 @@ func written(text []byte) bool {
 // canonicalList is the canonical form of a list, which is that of its parts
 // joined; they are made concurrently. The elements' members stand in canonical
 // order already, so that most parts are canonical as they are written.
-func canonicalList[T any](list []T) ([]byte, error) {
+func canonicalList[T any](list []T) (Sealed, error) {
 	const size = 512
 	parts := make([][]byte, (len(list)+size-1)/size)
 	var group errgroup.Group
@@ -113,18 +113,18 @@ func canonicalList[T any](list []T) ([]byte, error) {
 	if err := group.Wait(); err != nil {
 		return nil, err
 	}
-	out := []byte{'['}
+	out := Sealed{{'['}}
 	for i, p := range parts {
 		if i > 0 {
-			out = append(out, ',')
+			out = append(out, []byte{','})
 		}
-		out = append(out, p[1:len(p)-1]...)
+		out = append(out, p[1:len(p)-1])
 	}
-	return append(out, ']'), nil
+	return append(out, []byte{']'}), nil
 }
 
 // members returns the plan's top-level members in canonical form.
-func (p *Plan) members() (map[string][]byte, error) {
+func (p *Plan) members() (map[string]Sealed, error) {
 	small := *p
 	small.Changes, small.SetAside, small.Reasons = nil, nil, nil
 	text, err := canonicalForm(&small)
@@ -135,9 +135,9 @@ func (p *Plan) members() (map[string][]byte, error) {
 	if err := json.Unmarshal(text, &raw); err != nil {
 		return nil, err
 	}
-	out := make(map[string][]byte, len(raw))
+	out := make(map[string]Sealed, len(raw))
 	for k, v := range raw {
-		out[k] = v
+		out[k] = Sealed{v}
 	}
 	if out["changes"], err = canonicalList(p.Changes); err != nil {
 		return nil, err
@@ -152,7 +152,7 @@ func (p *Plan) members() (map[string][]byte, error) {
 }
 
 // names lists the names of members in RFC 8785's order; all of them are ASCII.
-func names(members map[string][]byte) []string {
+func names(members map[string]Sealed) []string {
 	keys := make([]string, 0, len(members))
 	for k := range members {
 		keys = append(keys, k)
@@ -161,21 +161,38 @@ func names(members map[string][]byte) []string {
 	return keys
 }
 
-// writeMember writes one member of an object, with what goes before it.
-func writeMember(w io.Writer, first bool, name string, value []byte) {
+// A Sealed is the text of a plan's file, or a part of it, in pieces: a plan of
+// many changes is long, and nobody needs it in one.
+type Sealed [][]byte
+
+// WriteTo writes the text.
+func (s Sealed) WriteTo(w io.Writer) (n int64, err error) {
+	for _, piece := range s {
+		wrote, err := w.Write(piece)
+		if n += int64(wrote); err != nil {
+			return n, err
+		}
+	}
+	return n, nil
+}
+
+// Bytes is the text in one.
+func (s Sealed) Bytes() []byte { return bytes.Join(s, nil) }
+
+// member is one member of an object, with what goes before it.
+func member(first bool, name string, value Sealed) Sealed {
 	before := ","
 	if first {
 		before = "{"
 	}
-	_, _ = fmt.Fprintf(w, "%s%q:", before, name) // neither a hash nor a buffer fails
-	_, _ = w.Write(value)
+	return append(Sealed{fmt.Appendf(nil, "%s%q:", before, name)}, value...)
 }
 
-// Seal sets the plan's id and digest and returns the bytes of its file: the
+// Seal sets the plan's id and digest and returns the text of its file: the
 // canonical form (RFC 8785) and one line end. The id follows from the SHA-256
 // of that form without id and digest, the digest from that without digest; up to
 // the id they are the same, and hashed once.
-func (p *Plan) Seal() ([]byte, error) {
+func (p *Plan) Seal() (Sealed, error) {
 	p.Format = Format
 	m, err := p.members()
 	if err != nil {
@@ -185,9 +202,10 @@ func (p *Plan) Seal() ([]byte, error) {
 	delete(m, "digest")
 	keys := names(m)
 	at, _ := slices.BinarySearch(keys, "id")
+	add := func(h hash.Hash, s Sealed) { _, _ = s.WriteTo(h) } // a hash never fails
 	whole := sha256.New()
 	for i, k := range keys[:at] {
-		writeMember(whole, i == 0, k, m[k])
+		add(whole, member(i == 0, k, m[k]))
 	}
 	without, err := clone(whole)
 	if err != nil {
@@ -195,26 +213,33 @@ func (p *Plan) Seal() ([]byte, error) {
 	}
 	rest := func(h hash.Hash) []byte {
 		for _, k := range keys[at:] {
-			writeMember(h, false, k, m[k])
+			add(h, member(false, k, m[k]))
 		}
-		_, _ = h.Write([]byte{'}'})
+		add(h, Sealed{{'}'}})
 		return h.Sum(nil)
 	}
 	p.ID = letters(rest(without), 8)
-	m["id"] = []byte(`"` + p.ID + `"`)
-	writeMember(whole, at == 0, "id", m["id"])
+	m["id"] = Sealed{[]byte(`"` + p.ID + `"`)}
+	add(whole, member(at == 0, "id", m["id"]))
 	p.Digest = "sha256:" + hex.EncodeToString(rest(whole))
-	m["digest"] = []byte(`"` + p.Digest + `"`)
-	size := 3
-	for k, v := range m {
-		size += len(k) + len(v) + 4
-	}
-	b := bytes.NewBuffer(make([]byte, 0, size))
+	m["digest"] = Sealed{[]byte(`"` + p.Digest + `"`)}
+	var out Sealed
 	for i, k := range names(m) {
-		writeMember(b, i == 0, k, m[k])
+		out = append(out, member(i == 0, k, m[k])...)
 	}
-	b.WriteString("}\n")
-	return b.Bytes(), nil
+	return append(out, []byte("}\n")), nil
+}
+
+// is reports whether the text is what a file holds.
+func (s Sealed) is(data []byte) bool {
+	for _, piece := range s {
+		rest, ok := bytes.CutPrefix(data, piece)
+		if !ok {
+			return false
+		}
+		data = rest
+	}
+	return len(data) == 0
 }
 
 // clone returns a SHA-256 that has read what another has.
@@ -262,7 +287,7 @@ func Read(data []byte) (*Plan, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", ErrChanged, err)
 	}
-	if p.ID != wantID || p.Digest != wantDigest || !bytes.Equal(sealed, data) {
+	if p.ID != wantID || p.Digest != wantDigest || !sealed.is(data) {
 		return nil, fmt.Errorf("%w: its digest does not fit its contents", ErrChanged)
 	}
 	return &p, nil
