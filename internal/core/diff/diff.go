@@ -152,7 +152,9 @@ func concurrently(in Input, walk func(*walker)) *Result {
 	n := 0
 	for _, w := range parts {
 		if w != nil {
-			n += len(w.out.Changes)
+			for _, part := range w.found {
+				n += len(part)
+			}
 		}
 	}
 	out.Changes = make([]Change, 0, n)
@@ -161,7 +163,10 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			continue
 		}
 		out.AccountOf[a], out.PersonOf[a] = w.accountOf, w.personOf
-		out.Changes = append(out.Changes, w.out.Changes...)
+		for _, part := range w.found {
+			out.Changes = append(out.Changes, part...)
+		}
+		w.found = nil
 		out.Accounts = append(out.Accounts, w.out.Accounts...)
 		out.Persons = append(out.Persons, w.out.Persons...)
 		out.Doubles = append(out.Doubles, w.out.Doubles...)
@@ -177,7 +182,9 @@ type walker struct {
 	app      *model.App
 	accounts *model.Accounts
 	people   *table.Column // the match attribute of each person
-	out      Result        // of this application
+	out      Result        // of this application, without its changes
+	found    [][]Change    // which are here, in parts, so that many are not moved again and again
+	together bool          // the last part is of one person's accounts, however many they are
 
 	personOf, accountOf []int32
 	deltas              map[uint64]*delta
@@ -262,13 +269,21 @@ func (w *walker) persons() {
 		if account == None && !due.Account() || !class.Selected {
 			continue
 		}
-		from := len(w.out.Changes)
+		more := others[int32(p)]
+		if len(more) > 0 {
+			w.found, w.together = append(w.found, nil), true
+		}
 		w.person(int32(p), account, due)
-		if more := others[int32(p)]; len(more) > 0 {
+		if len(more) > 0 {
 			for _, at := range more {
 				w.second(int32(p), at, due)
 			}
-			w.out.Changes = append(w.out.Changes[:from], distinct(w.out.Changes[from:])...)
+			last := len(w.found) - 1
+			theirs := distinct(w.found[last])
+			w.found, w.together = w.found[:last], false
+			for i := range theirs {
+				w.note(theirs[i])
+			}
 		}
 	}
 }
@@ -360,9 +375,22 @@ func distinct(changes []Change) []Change {
 	})
 }
 
+// part is how many changes a part holds.
+const part = 2048
+
 func (w *walker) add(c Change, v model.Verb) {
 	c.Verb = v
-	w.out.Changes = append(w.out.Changes, c)
+	w.note(c)
+}
+
+// note keeps a change.
+func (w *walker) note(c Change) {
+	last := len(w.found) - 1
+	if last < 0 || !w.together && len(w.found[last]) == part {
+		w.found = append(w.found, make([]Change, 0, part))
+		last++
+	}
+	w.found[last] = append(w.found[last], c)
 }
 
 func (w *walker) lose(c Change, thing int32) {

@@ -241,7 +241,7 @@ func (e *Explainer) giver(app int, thing int32, g Giver) {
 
 // at is a fact at the line that causes it, in words as well.
 func at(p model.Pos, f fact.Fact) plan.Reason {
-	return plan.Reason{Facts: f, File: p.File, Line: p.Line, Says: words.Of(&f)}
+	return plan.Reason{Facts: &f, File: p.File, Line: p.Line, Says: words.Of(&f)}
 }
 
 // same reports whether two reasons say the same.

@@ -133,10 +133,10 @@ const MaxReach = 1000
 // A Reason says why, and which line of which file causes it: as facts, and in
 // words.
 type Reason struct {
-	Facts fact.Fact `json:"facts"`
-	File  string    `json:"file"`
-	Line  int       `json:"line"`
-	Says  string    `json:"says"`
+	Facts *fact.Fact `json:"facts"`
+	File  string     `json:"file"`
+	Line  int        `json:"line"`
+	Says  string     `json:"says"`
 }
 
 // A Hold says why a change may not be carried out as things are.

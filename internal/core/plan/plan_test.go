@@ -63,7 +63,7 @@ func sample(changes int) *plan.Plan {
 			File:  text,
 			Line:  3,
 			Says:  text,
-			Facts: fact.Fact{Kind: fact.KitRule, Kit: text, Names: []string{text}},
+			Facts: &fact.Fact{Kind: fact.KitRule, Kit: text, Names: []string{text}},
 		})
 	}
 	p.Totals = plan.Count(p.Changes)
