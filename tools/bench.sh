@@ -2,7 +2,8 @@
 # bench.sh PRAVET times whole drafts of 1,000, 100,000 and 1,000,000 people with
 # three CSV applications, 200 rules and one account in a hundred differing; and
 # beside it, on the same exports and the rows that they should hold, sqlite3 and
-# sort + comm. Each line is the median of three runs.
+# sort + comm. Then drafts of few changes (one account in 23) and of a first day
+# (one in four), in one run with sort + comm. Each line is the median of three runs.
 set -eu
 pravet=$(realpath "$1")
 cd "$(dirname "$0")/.."
@@ -47,6 +48,19 @@ for n in 1000 100000 1000000; do
 	echo "  sort + comm:                $(median sh "$work/sort.sh" "$work")"
 	cd - >/dev/null
 done
+for n in 100000 1000000; do
+	for every in 23 4; do
+		rm -rf "$work/v"
+		"$work/world" -people "$n" -every "$every" "$work/v"
+		cd "$work/v"
+		echo "$n people, one account in $every differs"
+		echo "  pravet draft:               $(median "$pravet" draft --on 2026-11-24)"
+		echo "  sort + comm:                $(median sh "$work/sort.sh" "$work")"
+		echo "  the plan:                   $(du -m plans | cut -f1) MiB"
+		cd - >/dev/null
+	done
+done
+rm -rf "$work/v"
 cd "$work/w"
 echo "  pravet why, one person:     $(median "$pravet" why user.0777777 --on 2026-11-24)"
 echo "  pravet seats --ahead P12M:  $(median "$pravet" seats --ahead P12M --on 2026-11-24)"

@@ -105,3 +105,39 @@ func TestADamagedLedgerIsNeverWrittenOver(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "this is no database, and long enough to be one", string(data))
 }
+
+// BenchmarkOpen opens a ledger of a million entries, asks for one change among
+// them, and closes it: nothing reads them all.
+func BenchmarkOpen(b *testing.B) {
+	dir := b.TempDir()
+	opt := ledger.Options{By: "Farah", Now: time.Now}
+	l, err := ledger.Open(dir, opt)
+	require.NoError(b, err)
+	records := make([]ledger.Record, 50_000)
+	for part := range 20 {
+		for i := range records {
+			id := fmt.Sprintf("c%07d", part*len(records)+i)
+			records[i] = ledger.Record{
+				Kind:    ledger.Outcome,
+				Subject: "run-1",
+				Body:    ledger.ChangeOutcome{Run: "run-1", Plan: "p", Change: id, Settled: true},
+			}
+		}
+		require.NoError(b, l.Append(records...))
+	}
+	require.NoError(b, l.Close())
+	for b.Loop() {
+		l, err := ledger.Open(dir, opt)
+		require.NoError(b, err)
+		found := 0
+		require.NoError(
+			b,
+			l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Change: "c0777777"}, func(*ledger.Entry) error {
+				found++
+				return nil
+			}),
+		)
+		require.Equal(b, 1, found)
+		require.NoError(b, l.Close())
+	}
+}

@@ -387,29 +387,27 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 
 // find lists the numbers of the entries that a query asks for.
 func (l *sqlite) find(q Query) (seqs []int64, err error) {
-	from, where, args := "entries e", []string{}, []any{}
+	where, args := []string{}, []any{}
+	// What an entry is about leaves few of them; the rest of a query then looks at
+	// no index (a + keeps SQLite from it), in which there may be all.
+	narrow := ""
 	for _, x := range [][2]string{{"plan", q.Plan}, {"person", q.Person}, {"change", q.Change}} {
 		if x[1] != "" {
-			where, args = append(
-				where,
-				"e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)",
-			), append(
-				args,
-				x[0],
-				x[1],
-			)
+			narrow = "+"
+			where = append(where, "e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)")
+			args = append(args, x[0], x[1])
 		}
 	}
 	if q.Subject != "" {
-		where, args = append(where, "e.subject = ?"), append(args, q.Subject)
+		where, args = append(where, narrow+"e.subject = ?"), append(args, q.Subject)
 	}
 	if len(q.Kinds) > 0 {
-		where = append(where, "e.kind IN (?"+strings.Repeat(", ?", len(q.Kinds)-1)+")")
+		where = append(where, narrow+"e.kind IN (?"+strings.Repeat(", ?", len(q.Kinds)-1)+")")
 		for _, k := range q.Kinds {
 			args = append(args, k)
 		}
 	}
-	query := "SELECT e.seq FROM " + from
+	query := "SELECT e.seq FROM entries e"
 	if len(where) > 0 {
 		query += " WHERE " + strings.Join(where, " AND ")
 	}

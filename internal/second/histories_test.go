@@ -213,5 +213,5 @@ func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 
 // TestHistories lets small worlds live.
 func TestHistories(t *testing.T) {
-	each(t, 150, history)
+	each(t, 100, history)
 }

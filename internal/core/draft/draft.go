@@ -169,7 +169,14 @@ type drafter struct {
 }
 
 func newDrafter(in Input) *drafter {
-	d := &drafter{in: in, ids: in.People.Column("id"), lifted: map[liftedIn]int{}, said: []plan.Reason{}, numbers: map[saying]int{}, given: map[gift][]int{}}
+	d := &drafter{
+		in:      in,
+		ids:     in.People.Column("id"),
+		lifted:  map[liftedIn]int{},
+		said:    []plan.Reason{},
+		numbers: map[saying]int{},
+		given:   map[gift][]int{},
+	}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
