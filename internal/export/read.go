@@ -2,7 +2,6 @@ package export
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"slices"
@@ -13,6 +12,8 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
+
+	"github.com/zeebo/blake3"
 )
 
 // Info is what is known of an export besides its accounts.
@@ -108,8 +109,8 @@ func Combine(sums []string) string {
 	if len(sums) == 1 {
 		return sums[0]
 	}
-	sum := sha256.Sum256([]byte(strings.Join(sums, "\n")))
-	return "sha256:" + hex.EncodeToString(sum[:])
+	sum := blake3.Sum256([]byte(strings.Join(sums, "\n")))
+	return "blake3:" + hex.EncodeToString(sum[:])
 }
 
 // atSpec adds to the problem of a missing export where the file is named.

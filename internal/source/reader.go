@@ -3,7 +3,6 @@ package source
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -16,6 +15,8 @@ import (
 	"unicode/utf8"
 
 	"pravet/internal/core/model"
+
+	"github.com/zeebo/blake3"
 )
 
 // MaxRecord is how many bytes one record (a row, a SCIM resource) may have.
@@ -79,7 +80,7 @@ func newReader(ctx context.Context, f *os.File, name string) (*Reader, error) {
 		f.Close()
 		return nil, err
 	}
-	return &Reader{Limit: MaxRecord, ctx: ctx, name: name, file: f, sum: sha256.New()}, nil
+	return &Reader{Limit: MaxRecord, ctx: ctx, name: name, file: f, sum: blake3.New()}, nil
 }
 
 // Unreadable is the problem of a file that cannot be opened or read.
@@ -246,8 +247,9 @@ func (r *Reader) invalid(b []byte) (at int, says string) {
 	return 0, ""
 }
 
-// Digest reads what is left and returns "sha256:" and the digest of the whole
-// file in hexadecimal, as sha256sum prints it.
+// Digest reads what is left and returns "blake3:" and the BLAKE3 digest of the
+// whole file in hexadecimal, as b3sum prints it: on processors without
+// instructions for SHA-256, that would cost a fifth of a draft.
 func (r *Reader) Digest() (string, error) {
 	if !r.ended {
 		r.Mark()
@@ -263,7 +265,7 @@ func (r *Reader) Digest() (string, error) {
 			}
 		}
 	}
-	return "sha256:" + hex.EncodeToString(r.sum.Sum(nil)), nil
+	return "blake3:" + hex.EncodeToString(r.sum.Sum(nil)), nil
 }
 
 // Position turns an offset, byte order mark aside, into a place by reading

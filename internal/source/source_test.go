@@ -3,7 +3,6 @@ package source_test
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
 	"encoding/csv"
 	"encoding/hex"
 	"errors"
@@ -17,6 +16,7 @@ import (
 	"testing/iotest"
 
 	"github.com/stretchr/testify/require"
+	"github.com/zeebo/blake3"
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/model"
@@ -48,8 +48,8 @@ func open(t *testing.T, content string) *source.Reader {
 
 func TestAReaderGivesTheTextAndTheDigest(t *testing.T) {
 	for _, content := range []string{"", "a", "\ufeff", "\ufeffid\r\nø", strings.Repeat("søren\n", 100_000)} {
-		sum := sha256.Sum256([]byte(content))
-		want := "sha256:" + hex.EncodeToString(sum[:])
+		sum := blake3.Sum256([]byte(content))
+		want := "blake3:" + hex.EncodeToString(sum[:])
 		r := open(t, content)
 		text, err := io.ReadAll(iotest.HalfReader(r))
 		if len(content) > 100 {
@@ -165,8 +165,8 @@ func TestStagingReplacesAFileAsAWhole(t *testing.T) {
 	now, err := os.ReadFile(path)
 	require.NoError(t, err)
 	require.Equal(t, "old", string(now), "nothing is replaced before Commit")
-	sum := sha256.Sum256([]byte("new"))
-	require.Equal(t, "sha256:"+hex.EncodeToString(sum[:]), s.Digest())
+	sum := blake3.Sum256([]byte("new"))
+	require.Equal(t, "blake3:"+hex.EncodeToString(sum[:]), s.Digest())
 	require.NoError(t, s.Commit())
 	now, err = os.ReadFile(path)
 	require.NoError(t, err)

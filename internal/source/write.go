@@ -3,7 +3,6 @@ package source
 import (
 	"bufio"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -12,6 +11,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+
+	"github.com/zeebo/blake3"
 )
 
 // temporary ends the names of files that are not in place yet.
@@ -49,7 +50,7 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 	case !info.Mode().IsRegular():
 		return nil, fmt.Errorf("%s is no regular file and cannot be replaced", said)
 	}
-	s := &Staged{at: at, said: said, sum: sha256.New()}
+	s := &Staged{at: at, said: said, sum: blake3.New()}
 	s.name = filepath.Join(filepath.Dir(at.name), "."+filepath.Base(at.name)+"."+rand.Text()[:10]+temporary)
 	f, err := at.root.OpenFile(s.name, os.O_CREATE|os.O_EXCL|os.O_WRONLY|noFollow, 0o600)
 	if err != nil {
@@ -98,8 +99,8 @@ func dress(f *os.File, old fs.FileInfo, mode fs.FileMode) error {
 	return f.Sync()
 }
 
-// Digest is the digest of the new content, "sha256:" and hexadecimal.
-func (s *Staged) Digest() string { return "sha256:" + hex.EncodeToString(s.sum.Sum(nil)) }
+// Digest is the digest of the new content, as Reader.Digest gives it.
+func (s *Staged) Digest() string { return "blake3:" + hex.EncodeToString(s.sum.Sum(nil)) }
 
 // Name is the name under which the new content stands beside the file.
 func (s *Staged) Name() string { return filepath.Base(s.name) }
