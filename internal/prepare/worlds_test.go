@@ -1,6 +1,7 @@
 package prepare_test
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -14,6 +15,7 @@ import (
 	"golang.org/x/tools/txtar"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -145,6 +147,10 @@ func (w *smallWorld) draft(t *testing.T) *plan.Plan {
 // render writes a plan as the worlds have it.
 func render(p *plan.Plan) string {
 	var b strings.Builder
+	byID := map[string]*plan.Change{}
+	for i := range p.Changes {
+		byID[p.Changes[i].ID] = &p.Changes[i]
+	}
 	for i := range p.Changes {
 		c := &p.Changes[i]
 		fmt.Fprintf(&b, "%s %s: %s (%s)\n", c.App, c.Account, show.What(c), c.Effect)
@@ -156,6 +162,12 @@ func render(p *plan.Plan) string {
 		}
 		for _, r := range p.Because(c) {
 			fmt.Fprintf(&b, "  because %s:%d %s\n", r.File, r.Line, r.Says)
+		}
+		for _, id := range c.Needs {
+			n := byID[id]
+			if n.Verb != model.Create && n.Verb != model.Restore { // an account comes before what is in it
+				fmt.Fprintf(&b, "  after %s: %s\n", cmp.Or(n.Account, n.App), show.What(n))
+			}
 		}
 		for _, h := range c.Holds {
 			fmt.Fprintf(&b, "  held by %s: %s\n", h.Guard, h.Says)

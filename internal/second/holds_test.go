@@ -280,7 +280,7 @@ func (w *world) defer_(changes []*change) {
 		}
 	}
 	less := w.after(narrowing)
-	late := map[string]bool{}
+	late := map[string][]string{} // account → things whose loss waits
 	for i := range w.apps {
 		a := &w.apps[i]
 		for _, t := range a.things {
@@ -290,13 +290,15 @@ func (w *world) defer_(changes []*change) {
 			}
 			for _, r := range a.rows {
 				if a.isActive(r.user, t.key) && !less.apps[i].isActive(r.user, t.key) {
-					late[a.id+" "+r.user] = true
+					late[a.id+" "+r.user] = append(late[a.id+" "+r.user], t.key)
 				}
 			}
 		}
 	}
 	for _, c := range changes {
-		c.late = c.narrows() && late[c.app+" "+c.account]
+		for _, key := range late[c.app+" "+c.account] {
+			c.late = c.late || c.narrows() && (c.thing == "" || w.brings(c, c.app, key))
+		}
 	}
 }
 

@@ -138,7 +138,7 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: model.Widens, Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
 			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: model.Keeps, Reach: &plan.Reach{}},
-			"redefine role lead: it no longer brings role seller", "nobody has it, so nobody gains or loses anything"},
+			"redefine role lead: it no longer brings role seller", "no open account has it, so nobody gains or loses anything"},
 	} {
 		require.Equal(t, c.what, show.What(&c.change))
 		require.Equal(t, c.means, show.Means(&c.change), c.what)

@@ -51,7 +51,7 @@ func reached(c *plan.Change) string {
 	case r == nil || c.Attribute == "title":
 		return ""
 	case r.Accounts == 0:
-		return "nobody has it, so nobody gains or loses anything"
+		return "no open account has it, so nobody gains or loses anything"
 	}
 	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
 	if c.Effect == model.Narrows {

@@ -59,8 +59,8 @@ func rank(c *diff.Change) int {
 
 // Defer lets what an account loses wait for what it or others gain, where too
 // few would hold a thing in between of which some must stay: a successor is
-// there before an administrator goes. states are those of the changes, which it
-// marks and orders anew.
+// there before an administrator goes. Whatever else an account loses does not wait.
+// states are those of the changes, which it marks and orders anew.
 // O(accounts · guarded things + changes · log changes).
 func Defer(
 	apps []*model.App,
@@ -76,10 +76,10 @@ func Defer(
 		return
 	}
 	between := narrowed(accounts, changes)
-	late := make([]map[string]bool, len(apps))
+	late := make([]map[string][]int32, len(apps)) // account → things whose loss waits
 	any := false
 	for a, app := range apps {
-		late[a] = map[string]bool{}
+		late[a] = map[string][]int32{}
 		for t := range app.Things {
 			least := app.Things[t].AtLeast
 			if least == 0 || accounts[a] == nil {
@@ -92,7 +92,7 @@ func Defer(
 				continue // enough stay all along
 			}
 			for key := range dips {
-				late[a][key], any = true, true
+				late[a][key], any = append(late[a][key], int32(t)), true
 			}
 		}
 	}
@@ -101,7 +101,12 @@ func Defer(
 	}
 	for i := range changes {
 		c := &changes[i]
-		c.Late = late[c.App][c.Key] && c.Effect() == model.Narrows && !c.Verb.OfThing()
+		if c.Effect() != model.Narrows || c.Verb.OfThing() {
+			continue
+		}
+		c.Late = slices.ContainsFunc(late[c.App][c.Key], func(t int32) bool {
+			return c.Thing == diff.None || states.Before(int(c.App)).Brings(c.Thing, t)
+		})
 	}
 	Sort(changes, people)
 }
