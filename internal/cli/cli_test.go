@@ -69,7 +69,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			d := newDesk(t)
 			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 			if cmd.Name() == "log" || cmd.Name() == "verify" {
-				require.Equal(t, Held, d.run("apply", "m4edw7x5", "--yes"))
+				require.Equal(t, Held, d.run("apply", "drmkcgns", "--yes"))
 			}
 			args := shellSplit(strings.TrimSpace(line))
 			require.Equal(t, "pravet", args[0], line)
@@ -136,11 +136,11 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		args   []string
 	}{
 		{WrongUsage, "accepts 1 arg(s), received 0", []string{"show"}},
-		{WrongUsage, "unknown flag: --colour", []string{"show", "m4edw7x5", "--colour"}},
-		{WrongUsage, "needs a reason", []string{"reject", "m4edw7x5"}},
-		{WrongUsage, "needs a reason", []string{"reject", "m4edw7x5", "--because", "  "}},
-		{WrongUsage, "the plan has no change that fits", []string{"accept", "m4edw7x5", "--only", `app eq "none"`, "--because", "x"}},
-		{WrongUsage, "--until: \"soon\" is not a date", []string{"reject", "m4edw7x5", "--until", "soon", "--because", "x"}},
+		{WrongUsage, "unknown flag: --colour", []string{"show", "drmkcgns", "--colour"}},
+		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns"}},
+		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns", "--because", "  "}},
+		{WrongUsage, "the plan has no change that fits", []string{"accept", "drmkcgns", "--only", `app eq "none"`, "--because", "x"}},
+		{WrongUsage, "--until: \"soon\" is not a date", []string{"reject", "drmkcgns", "--until", "soon", "--because", "x"}},
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
 		{WrongUsage, "--only, column 1", []string{"draft", "--only", `shoe eq "x"`}},
@@ -167,7 +167,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()
-		require.Equal(t, want, Run(context.Background(), []string{"apply", "m4edw7x5"}, env), "%q", answer)
+		require.Equal(t, want, Run(context.Background(), []string{"apply", "drmkcgns"}, env), "%q", answer)
 		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
 		if want == Failed {
 			require.Contains(t, d.err.String(), "nothing was changed")

@@ -34,9 +34,9 @@ those.
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
 		Example: example(
-			"pravet accept m4edw7x5 --because 'reviewed with planning'",
-			"pravet accept m4edw7x5 --person E0042 --because 'starts on Monday'",
-			"pravet accept m4edw7x5 --lift suspensions --because 'the summer crew ends together'",
+			"pravet accept drmkcgns --because 'reviewed with planning'",
+			"pravet accept drmkcgns --person E0042 --because 'starts on Monday'",
+			"pravet accept drmkcgns --lift suspensions --because 'the summer crew ends together'",
 		),
 		Args: cobra.MinimumNArgs(1),
 	}
@@ -70,8 +70,8 @@ A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
 		Example: example(
-			"pravet reject m4edw7x5 gqc34xdfuyha --because 'agreed with the owner'",
-			"pravet reject m4edw7x5 --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+			"pravet reject drmkcgns gqc34xdfuyha --because 'agreed with the owner'",
+			"pravet reject drmkcgns --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
 		Args: cobra.MinimumNArgs(1),
 	}

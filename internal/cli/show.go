@@ -32,10 +32,10 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 --only takes a SCIM filter over changes. Its attributes are
 ` + strings.Join(changeAttrs, ", ") + `.`,
 		Example: example(
-			"pravet show m4edw7x5",
-			"pravet show m4edw --person E0042",
-			"pravet show m4edw7x5 --only 'effect eq \"widens\" and kind eq \"role\"'",
-			"pravet show plans/m4edw7x5.json --format markdown",
+			"pravet show drmkcgns",
+			"pravet show drmkc --person E0042",
+			"pravet show drmkcgns --only 'effect eq \"widens\" and kind eq \"role\"'",
+			"pravet show plans/drmkcgns.json --format markdown",
 		),
 		Args: cobra.ExactArgs(1),
 	}
