@@ -255,6 +255,12 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			`[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"2"}]}]`, []*plan.Change{group(model.Leave, "a", "bridge")}},
 		{"a user goes, with its memberships and counts", `{"totalResults": 3, "itemsPerPage":3,"Resources":[{"id":"1","userName":"a"}, {"id":"2","userName":"b"}, {"displayName":"bridge","members":[{"value":"1"}]}]}`,
 			`{"totalResults": 2, "itemsPerPage":2,"Resources":[{"id":"2","userName":"b"}, {"displayName":"bridge","members":[]}]}`, []*plan.Change{change(model.Remove, "a")}},
+		{"pages of one list count together, and another list by itself",
+			`{"totalResults":2,"startIndex":1,"Resources":[{"id":"1","userName":"a"}]}{"totalResults":2,"startIndex":2,"Resources":[{"id":"2","userName":"b"}]}` +
+				`{"totalResults":2,"Resources":[{"displayName":"bridge","members":[]},{"displayName":"deck","members":[]}]}`,
+			`{"totalResults":1,"startIndex":1,"Resources":[]}{"totalResults":1,"startIndex":2,"Resources":[{"id":"2","userName":"b"}]}` +
+				`{"totalResults":2,"Resources":[{"displayName":"bridge","members":[]},{"displayName":"deck","members":[]}]}`,
+			[]*plan.Change{change(model.Remove, "a")}},
 		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change(model.Remove, "a")}},
 		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
 			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},

@@ -64,6 +64,9 @@ func TestAnIndexFindsTheFirstAndTellsOfTheOthers(t *testing.T) {
 	require.Equal(t, -1, x.Find("nobody"))
 	require.Equal(t, -1, x.Find(""))
 	require.Equal(t, []string{"2 3", "2 6"}, clashes)
+	for v, row := range map[string]int{"Ines.Calder": 2, "ines.calder": 3, "INES.CALDER": 6, "INES.calder": 2, "søren": 4, "nobody": -1} {
+		require.Equal(t, row, x.Spelled(v), v)
+	}
 }
 
 // TestASeekerFindsWhatAnIndexFinds, whatever the order and whether or not the
