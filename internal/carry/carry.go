@@ -229,7 +229,8 @@ func (j *Job) Decide(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if j.Standing, err = decisions.Read(j.ledger, decisions.Stood{Rejections: rejections, Lifts: lifts}, j.Plan, j.Today); err != nil {
+	stood := decisions.Stood{Rejections: rejections, Lifts: lifts}
+	if j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today); err != nil {
 		return err
 	}
 	if j.whole && !j.Standing.AnyAccepted() {

@@ -243,12 +243,9 @@ also proves that the ledger still holds what it held then.`,
 			return &ranError{err}
 		}
 		defer l.Close()
-		v, err := l.Verify()
+		v, err := whole(l)
 		if err != nil {
-			return &ranError{err}
-		}
-		if v.Broken != 0 {
-			return fail(Failed, "the ledger is not whole: %s", v.Says)
+			return err
 		}
 		if head != "" {
 			found := false
@@ -273,6 +270,18 @@ also proves that the ledger still holds what it held then.`,
 		return nil
 	}
 	return cmd
+}
+
+// whole proves the chain of a ledger.
+func whole(l ledger.Ledger) (*ledger.Verdict, error) {
+	v, err := l.Verify()
+	if err != nil {
+		return nil, &ranError{err}
+	}
+	if v.Broken != 0 {
+		return nil, fail(Failed, "the ledger is not whole: %s; put the whole ledger back", v.Says)
+	}
+	return v, nil
 }
 
 func (c *program) trust() *cobra.Command {
@@ -304,19 +313,17 @@ trusted; put the whole ledger back.`,
 			return &ranError{err}
 		}
 		defer l.Close()
-		v, err := l.Verify()
+		v, err := whole(l)
 		if err != nil {
-			return &ranError{err}
-		}
-		if v.Broken != 0 {
-			return fail(Failed, "the ledger is not whole: %s; put the whole ledger back", v.Says)
+			return err
 		}
 		cut := l.Cut()
 		if cut == nil {
 			_, err := fmt.Fprintln(c.Stdout, "The ledger ends where it did, or later; there is nothing to trust.")
 			return err
 		}
-		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: ledger.Decision{Verdict: "trust", Because: because}}); err != nil {
+		said := ledger.Decision{Verdict: "trust", Because: because}
+		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: said}); err != nil {
 			return &ranError{err}
 		}
 		_, err = fmt.Fprintf(

@@ -307,7 +307,11 @@ func (s *selection) known(p *plan.Plan) error {
 	for _, x := range []struct {
 		what        string
 		names, have []string
-	}{{"application in the plan", s.apps, apps}, {"person with a change in the plan", s.persons, persons}, {"thing with a change in the plan", s.things, things}} {
+	}{
+		{"application in the plan", s.apps, apps},
+		{"person with a change in the plan", s.persons, persons},
+		{"thing with a change in the plan", s.things, things},
+	} {
 		have := set(x.have)
 		for _, n := range x.names {
 			if x.what[0] == 't' {

@@ -69,7 +69,7 @@ func history(t *testing.T, seed uint64) string {
 		}
 		before := *b.world
 		before.apps = slices.Clone(b.apps)
-		x.go_(t, p)
+		x.carryOut(t, p)
 		b.reread(t, b.dir)
 		if d := x.judge(&before, want, chosen, moved); d != "" {
 			return bad(d)
@@ -165,7 +165,7 @@ func (b *bench) quiet(t *testing.T, rejected []string, bad func(string) string) 
 		_, err := m.Accept(context.Background(), decisions.Choice{All: true}, nil, "yes")
 		require.NoError(t, err)
 		x := &run{bench: b}
-		x.go_(t, p)
+		x.carryOut(t, p)
 		if b.reread(t, b.dir); x.bad != "" {
 			return bad(x.bad)
 		}

@@ -82,8 +82,8 @@ func (x *run) look(changes []*plan.Change) {
 	x.last = is
 }
 
-// go_ carries a plan out.
-func (x *run) go_(t *testing.T, p *plan.Plan) {
+// carryOut carries a plan out.
+func (x *run) carryOut(t *testing.T, p *plan.Plan) {
 	s := x.state(t)
 	x.t, x.last, x.keys = t, *x.world, map[string]string{}
 	for i, c := range drafted(p) {
@@ -111,7 +111,7 @@ func (x *run) go_(t *testing.T, p *plan.Plan) {
 
 // whole carries a plan out and says what differs from what should be done.
 func (x *run) whole(t *testing.T, p *plan.Plan, want []*change) string {
-	x.go_(t, p)
+	x.carryOut(t, p)
 	var keys []string
 	for _, c := range want {
 		keys = append(keys, c.key())

@@ -135,7 +135,7 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 			bought, free = fmt.Sprint(s.Bought), fmt.Sprint(n)
 		}
 		items = append(items, x)
-		t.Rows = append(t.Rows, []string{
+		row := []string{
 			x.Thing,
 			bought,
 			fmt.Sprint(x.Used),
@@ -145,19 +145,9 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 			fmt.Sprint(x.OfNobody),
 			x.Price,
 			x.Cost,
-		})
-		t.CSV = append(t.CSV, []string{
-			x.Thing,
-			x.Title,
-			bought,
-			fmt.Sprint(x.Used),
-			free,
-			fmt.Sprint(x.Needed),
-			fmt.Sprint(x.Blocked),
-			fmt.Sprint(x.OfNobody),
-			x.Price,
-			x.Cost,
-		})
+		}
+		t.Rows = append(t.Rows, row)
+		t.CSV = append(t.CSV, slices.Insert(slices.Clone(row), 1, x.Title))
 	}
 	t.Items = items
 	return t

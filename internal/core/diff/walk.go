@@ -1,0 +1,301 @@
+package diff
+
+import (
+	"slices"
+	"strings"
+
+	"pravet/internal/core/duty"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
+	"pravet/internal/core/table"
+)
+
+// persons walks the people by the table of what is due (core/duty).
+func (w *walker) persons() {
+	for _, at := range w.app.Attrs {
+		w.follows = append(w.follows, w.in.People.Column(at.Person))
+	}
+	others := map[int32][]int32{} // person → accounts beside the one that is compared
+	for _, p := range w.out.Accounts {
+		person := w.personOf[p.First]
+		for _, at := range []int32{p.First, p.Second} {
+			if at != w.accountOf[person] && !slices.Contains(others[person], at) {
+				others[person] = append(others[person], at)
+			}
+		}
+	}
+	for p := range w.accountOf {
+		class := &w.in.Due.Classes[w.in.Due.Of[p]]
+		account := w.accountOf[p]
+		due := &class.Apps[w.a]
+		if account == None && !due.Account() || !class.Selected {
+			continue
+		}
+		more := others[int32(p)]
+		if len(more) > 0 {
+			w.found, w.together = append(w.found, nil), true
+		}
+		w.person(int32(p), account, due)
+		if len(more) > 0 {
+			for _, at := range more {
+				w.second(int32(p), at, due)
+			}
+			last := len(w.found) - 1
+			theirs := distinct(w.found[last])
+			w.found, w.together = w.found[:last], false
+			for i := range theirs {
+				w.note(theirs[i])
+			}
+		}
+	}
+}
+
+// person compares the account that is a person's with what is due to it.
+func (w *walker) person(p, account int32, due *entitle.Due) {
+	c := Change{App: w.a, Person: p, Account: account, Thing: None, Attr: None}
+	state := model.NoAccount
+	if account != None {
+		c.Key, state = w.accounts.Key.At(int(account)), w.accounts.States[account]
+	} else if w.people != nil {
+		c.Key = w.people.At(int(p))
+	}
+	do := w.duty(&c, due, state)
+	if do.Acts && do.Verb == model.Create && c.Key == "" {
+		// Without a value to match by there is no account to make; the
+		// guard of needed attributes speaks of it.
+		c.Key = w.in.People.Get(int(p), "userName")
+	}
+	if do.Acts {
+		w.add(c, do.Verb)
+	}
+	switch do.Holdings {
+	case duty.Align:
+		w.bringInLine(c, due)
+	case duty.Strip:
+		w.strip(c)
+	}
+}
+
+// duty is what is due to an account, with why it is where that is less than it
+// has.
+func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty {
+	at := w.in.Stages[c.Person]
+	switch {
+	case at != stage.Here:
+		c.Why = stageWhy[at]
+	case due.Account():
+		c.Why = Gives
+	case due.InScope:
+		c.Why = NothingDue
+	default:
+		c.Why = OutOfScope
+	}
+	return duty.Of(at, due.Account(), state)
+}
+
+// second takes from another account of a person what is not due to them: what
+// narrows reaches all of someone's accounts, and what widens none but the one
+// that counts.
+func (w *walker) second(p, account int32, due *entitle.Due) {
+	c := Change{App: w.a, Person: p, Account: account, Key: w.accounts.Key.At(int(account)), Thing: None, Attr: None}
+	do := w.duty(&c, due, w.accounts.States[account])
+	if do.Acts && do.Verb == model.Suspend {
+		w.add(c, model.Suspend)
+	}
+	switch do.Holdings {
+	case duty.Align:
+		c.Why = NotGiven
+		for _, t := range w.delta(due, w.accounts.Held[account]).drop {
+			w.lose(c, t)
+		}
+	case duty.Strip:
+		w.strip(c)
+	}
+}
+
+// strip takes away all that an account holds of the catalog.
+func (w *walker) strip(c Change) {
+	for _, t := range w.accounts.Sets.Members(w.accounts.Held[c.Account]) {
+		w.lose(c, t)
+	}
+}
+
+// distinct drops changes that do the same to accounts of the same name: two rows
+// of one name are changed as one.
+func distinct(changes []Change) []Change {
+	type what struct {
+		key         string
+		verb        model.Verb
+		thing, attr int32
+	}
+	seen := map[what]bool{}
+	return slices.DeleteFunc(changes, func(c Change) bool {
+		k := what{c.Key, c.Verb, c.Thing, c.Attr}
+		again := seen[k]
+		seen[k] = true
+		return again
+	})
+}
+
+// part is how many changes a part holds.
+const part = 2048
+
+func (w *walker) add(c Change, v model.Verb) {
+	c.Verb = v
+	w.note(c)
+}
+
+// note keeps a change.
+func (w *walker) note(c Change) {
+	last := len(w.found) - 1
+	if last < 0 || !w.together && len(w.found[last]) == part {
+		w.found = append(w.found, make([]Change, 0, part))
+		last++
+	}
+	w.found[last] = append(w.found[last], c)
+}
+
+func (w *walker) lose(c Change, thing int32) {
+	c.Thing = thing
+	w.add(c, model.Losing(w.app.Things[thing].Kind))
+}
+
+// bringInLine compares attributes and holdings of an account, or of one that is to
+// be created.
+func (w *walker) bringInLine(c Change, due *entitle.Due) {
+	held := uint32(0)
+	c.Why = Gives
+	if c.Account != None {
+		held = w.accounts.Held[c.Account]
+		w.attributes(c, due)
+	}
+	if held == due.Want { // most have what they should
+		return
+	}
+	d := w.delta(due, held)
+	for _, t := range d.add {
+		c := c
+		c.Thing = t
+		w.add(c, model.Gaining(w.app.Things[t].Kind))
+	}
+	for _, t := range d.drop {
+		c := c
+		c.Why = NotGiven
+		w.lose(c, t)
+	}
+	for _, t := range d.doubles {
+		if w.app.Tidy {
+			c := c
+			c.Why = IsDouble
+			w.lose(c, t)
+			continue
+		}
+		w.out.Doubles = append(w.out.Doubles, Double{w.a, c.Account, t})
+	}
+}
+
+func (w *walker) attributes(c Change, due *entitle.Due) {
+	for n := range w.app.Attrs {
+		want, why, managed := Wanted(w.app, n, w.follows[n], int(c.Person), due)
+		if !managed || w.accounts.Attrs[n] == nil {
+			continue
+		}
+		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
+			c := c
+			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
+			w.add(c, model.Update)
+		}
+	}
+}
+
+// Wanted returns the value that account attribute n should have: what a kit
+// sets, else what it follows of the person. managed is false for an attribute
+// that only kits set when none of the person's kits sets it.
+func Wanted(
+	app *model.App,
+	n int,
+	follows *table.Column,
+	person int,
+	due *entitle.Due,
+) (value string, why Why, managed bool) {
+	at := &app.Attrs[n]
+	for i := range due.Set {
+		if due.Set[i].Attr == at.Name {
+			return due.Set[i].Value, KitSets, true
+		}
+	}
+	if at.Person == "" {
+		return "", Follows, false
+	}
+	if follows != nil {
+		value = follows.At(person)
+	}
+	return value, Follows, true
+}
+
+// delta is how to come from one set to another.
+type delta struct{ add, drop, doubles []int32 }
+
+func (w *walker) delta(due *entitle.Due, held uint32) *delta {
+	key := uint64(due.Want)<<32 | uint64(held)
+	if d, ok := w.deltas[key]; ok {
+		return d
+	}
+	d := &delta{}
+	sets := w.accounts.Sets
+	for _, t := range sets.Members(due.Want) {
+		if !sets.Has(held, t) {
+			d.add = append(d.add, t)
+		}
+	}
+	for _, t := range sets.Members(held) {
+		switch {
+		case sets.Has(due.Want, t):
+		case sets.Has(due.Reach, t):
+			d.doubles = append(d.doubles, t)
+		default:
+			d.drop = append(d.drop, t)
+		}
+	}
+	w.deltas[key] = d
+	return d
+}
+
+// strays walks the accounts that belong to nobody. Protected ones are nobody's
+// business.
+func (w *walker) strays() {
+	// Of one that stands twice, an open row counts.
+	counts := map[string]int{}
+	for i, p := range w.personOf {
+		if p != None {
+			continue
+		}
+		key := w.accounts.Key.At(i)
+		first, ok := counts[key]
+		if ok && !slices.Contains(w.out.Repeated, Repeated{w.a, key}) {
+			w.out.Repeated = append(w.out.Repeated, Repeated{w.a, strings.Clone(key)})
+		}
+		if !ok || w.accounts.Open(i) && !w.accounts.Open(first) {
+			counts[key] = i
+		}
+	}
+	for i, p := range w.personOf {
+		key := w.accounts.Key.At(i)
+		if p != None || counts[key] != i {
+			continue
+		}
+		c := Change{App: w.a, Person: None, Account: int32(i), Thing: None, Attr: None, Why: IsStray, Key: key}
+		if _, protected := w.app.Protected(c.Key); protected {
+			continue
+		}
+		switch {
+		case w.app.Strays == "remove":
+			w.add(c, model.Remove)
+		case w.app.Strays == "suspend" && w.accounts.Open(i):
+			w.add(c, model.Suspend)
+		default:
+			w.out.Strays = append(w.out.Strays, c)
+		}
+	}
+}

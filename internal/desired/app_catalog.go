@@ -1,0 +1,258 @@
+package desired
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// named checks that the names of things can be written and told apart.
+func (d *doc) named(app *model.App) {
+	seen := map[string]string{}
+	for i := range app.Things {
+		t := &app.Things[i]
+		if strings.TrimSpace(t.Name) != t.Name || strings.ContainsFunc(t.Name, unicode.IsControl) {
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"bad-name",
+					fmt.Sprintf("%q has spaces at its ends or control characters, which no export keeps", t.Name),
+					"write the name as the application shows it",
+				),
+			)
+		}
+		key := t.Kind.String() + " " + table.Fold(strings.Join(strings.Fields(t.Name), " "))
+		if other, ok := seen[key]; ok {
+			p := problem(
+				t.Pos,
+				"nearly-same",
+				fmt.Sprintf(
+					"%s %q and %q differ only by case or spaces, and are two things here",
+					t.Kind,
+					other,
+					t.Name,
+				),
+				"if they are one, write it as the application shows it",
+			)
+			p.Severity = source.Warning
+			d.probs.Add(p)
+		}
+		seen[key] = t.Name
+	}
+}
+
+// catalog reads the things that Pravet manages in the application, and what
+// brings what along.
+func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
+	type link struct {
+		from model.Kind
+		name string
+		to   model.Kind
+		what model.Name
+	}
+	var links []link
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		for _, e := range d.entries(f[kind.Plural()], kind.Plural()) {
+			t := model.Thing{Kind: kind, Name: e.name, Pos: d.pos(e.key), Seats: -1}
+			known := []string{"title", "sensitive", "atLeast", "needs"}
+			switch kind {
+			case model.Group:
+				known = append(known, "brings", "define", "retire", "permissions")
+			case model.Role:
+				known = append(known, "includes", "define", "retire", "permissions")
+			case model.License:
+				known = append(known, "seats", "price")
+			}
+			tf := d.fields(e.value, "the "+kind.String()+" "+e.name, known...)
+			t.Title = d.text(tf["title"], "title")
+			t.Sensitive = d.boolean(tf["sensitive"], "sensitive")
+			if n := tf["atLeast"]; n != nil {
+				t.AtLeast = d.integer(n, "atLeast", 1)
+			}
+			if n := tf["seats"]; n != nil {
+				t.Seats = d.integer(n, "seats", 0)
+			}
+			if n := tf["price"]; n != nil {
+				t.Price = d.price(n)
+			}
+			d.define(&t, e, tf)
+			for _, need := range d.names(tf["needs"], "needs") {
+				t.Needs = append(t.Needs, need.Text)
+			}
+			for _, n := range d.names(tf["includes"], "includes") {
+				links = append(links, link{kind, e.name, model.Role, n})
+			}
+			bf := d.fields(tf["brings"], "brings", "groups", "roles", "licenses")
+			for _, to := range []model.Kind{model.Group, model.Role, model.License} {
+				for _, n := range d.names(bf[to.Plural()], to.Plural()) {
+					links = append(links, link{kind, e.name, to, n})
+				}
+			}
+			app.Things = append(app.Things, t)
+		}
+	}
+	app.Index()
+	for _, l := range links {
+		from, to := app.Thing(l.from, l.name), app.Thing(l.to, l.what.Text)
+		if to < 0 {
+			d.probs.Add(
+				problem(
+					l.what.Pos,
+					"unknown-thing",
+					fmt.Sprintf("%s has no %s %q in its catalog", app.ID, l.to, l.what.Text),
+					didYouMean(l.what.Text, app.Names(l.to), "there are "),
+				),
+			)
+			continue
+		}
+		if app.Things[to].Retire {
+			d.probs.Add(
+				problem(
+					l.what.Pos,
+					"retired",
+					fmt.Sprintf("%s %s is to be retired, and %s %s brings it along", l.to, l.what.Text, l.from, l.name),
+					"take it out here first",
+				),
+			)
+		}
+		app.Things[from].Implies = append(app.Things[from].Implies, to)
+	}
+	d.cycles(app)
+}
+
+// define reads whether a group or role is Pravet's own, and what it is.
+func (d *doc) define(t *model.Thing, e entry, f map[string]*yaml.Node) {
+	t.Define, t.Retire = d.boolean(f["define"], "define"), d.boolean(f["retire"], "retire")
+	for _, p := range d.names(f["permissions"], "permissions") {
+		t.Permissions = append(t.Permissions, p.Text)
+	}
+	if !t.Define && (t.Retire || f["permissions"] != nil) {
+		d.problem(
+			e.key,
+			"not-defined",
+			fmt.Sprintf("%s %s is not Pravet's own, so its definition is left alone", t.Kind, t.Name),
+			"add define: true, or take out permissions and retire",
+		)
+	}
+}
+
+// defines checks that the export shows the definitions that are Pravet's own,
+// and what of them.
+func (d *doc) defines(app *model.App, s *export.Spec) {
+	for i := range app.Things {
+		t := &app.Things[i]
+		lacks := func(what, hint string) {
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"missing-column",
+					fmt.Sprintf(
+						"%s %s is Pravet's own (define: true), and the export does not show %s",
+						t.Kind,
+						t.Name,
+						what,
+					),
+					hint,
+				),
+			)
+		}
+		switch {
+		case !t.Define:
+		case t.Kind == model.Group && s.Format == "scim":
+			d.probs.Add(
+				problem(
+					t.Pos,
+					"not-defined",
+					fmt.Sprintf(
+						"group %s is Pravet's own (define: true), and groups of a SCIM export are resources that Pravet does not make",
+						t.Name,
+					),
+					"make the group in the application, and take out define",
+				),
+			)
+		case s.Definitions == nil:
+			lacks(
+				"which definitions there are",
+				"add definitions: {path: FILE, columns: {name: COLUMN, ...}} under export",
+			)
+		case t.Kind == model.Group && s.Definitions.Column(export.DefKind) == nil:
+			lacks("groups", "add kind: COLUMN under export, definitions, columns")
+		case len(t.Permissions) > 0 && s.Definitions.Column(export.DefPermissions) == nil:
+			lacks("permissions", "add permissions: {column: COLUMN, split: \";\"} under export, definitions, columns")
+		default:
+			for _, b := range t.Implies {
+				if kind := app.Things[b].Kind; s.Definitions.Column(kind.Plural()) == nil {
+					lacks(
+						"which "+kind.Plural()+" come along",
+						"add "+kind.Plural()+": {column: COLUMN, split: \";\"} under export, definitions, columns",
+					)
+					break
+				}
+			}
+		}
+	}
+}
+
+// cycles reports things that bring themselves along, by their whole path.
+func (d *doc) cycles(app *model.App) {
+	next := make([][]int, len(app.Things))
+	for t := range app.Things {
+		for _, n := range app.Things[t].Implies {
+			next[t] = append(next[t], int(n))
+		}
+	}
+	circles(next, func(path []int) {
+		var in []string
+		for _, t := range path {
+			in = append(in, app.Things[t].String())
+		}
+		d.probs.Add(
+			problem(
+				app.Things[path[0]].Pos,
+				"cycle",
+				"these bring each other along in a circle: "+strings.Join(in, ", "),
+				"take one step out",
+			),
+		)
+	})
+}
+
+// circles reports each circle that links make, as its whole path from a node
+// back to it. O(nodes + links).
+func circles(next [][]int, report func(path []int)) {
+	const (
+		unseen = iota
+		onPath
+		finished
+	)
+	state := make([]int, len(next))
+	var path []int
+	var walk func(n int)
+	walk = func(n int) {
+		state[n] = onPath
+		path = append(path, n)
+		for _, to := range next[n] {
+			switch state[to] {
+			case unseen:
+				walk(to)
+			case onPath:
+				report(append(slices.Clone(path[slices.Index(path, to):]), to))
+			}
+		}
+		path = path[:len(path)-1]
+		state[n] = finished
+	}
+	for n := range next {
+		if state[n] == unseen {
+			walk(n)
+		}
+	}
+}

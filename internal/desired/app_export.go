@@ -1,0 +1,244 @@
+package desired
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+)
+
+// needed adds to the attributes of accounts those that a thing needs a value of,
+// where the export shows them: they are looked at and left alone.
+func needed(app *model.App, s *export.Spec) {
+	for i := range app.Things {
+		for _, attr := range app.Things[i].Needs {
+			if app.Attr(attr) < 0 && attr != app.Match && (s.Format == "scim" || s.Column(attr) != nil) {
+				app.Attrs = append(app.Attrs, model.Attr{Name: attr, Pos: app.Things[i].Pos})
+				app.Index()
+			}
+		}
+	}
+}
+
+// export reads where the exported state is.
+func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
+	if n == nil {
+		d.problem(
+			root,
+			"missing-key",
+			"the application does not say where its exported state is",
+			"add export: {format: csv, path: exports/FILE}",
+		)
+		return nil
+	}
+	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "taken", "definitions")
+	d.shows(app, f["shows"])
+	s := &export.Spec{
+		Format:    d.oneOf(orNode(f["format"], n), "format", export.Formats...),
+		Delimiter: ',',
+		Pos:       d.pos(n),
+	}
+	switch p := f["path"]; {
+	case p == nil:
+		d.problem(n, "missing-key", "the export has no path", "add path: exports/FILE")
+		return nil
+	case p.Kind == yaml.SequenceNode:
+		s.Paths = d.names(p, "path")
+	default:
+		s.Paths = []model.Name{{Text: d.text(p, "path"), Pos: d.pos(p)}}
+	}
+	d.delimiter(f["delimiter"], s)
+	s.Definitions = d.definitions(f["definitions"])
+	if t := f["taken"]; t != nil {
+		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)
+	}
+	for _, e := range d.entries(f["columns"], "columns") {
+		s.Columns = append(s.Columns, d.column(e))
+	}
+	if len(s.Paths) == 0 || s.Format == "" {
+		return nil
+	}
+	return s
+}
+
+// column reads where an attribute is found.
+func (d *doc) column(e entry) export.Column {
+	c := export.Column{Attr: e.name, Pos: d.pos(e.value)}
+	if e.value.Kind != yaml.MappingNode {
+		c.Name = d.text(e.value, e.name)
+		return c
+	}
+	cf := d.fields(e.value, "a column", "column", "true", "false", "split")
+	c.Name = d.required(cf, e.value, "column", e.name)
+	c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
+	c.Split = d.text(cf["split"], "split")
+	_, hasTrue := cf["true"]
+	_, hasFalse := cf["false"]
+	c.Worded = hasTrue && hasFalse
+	if (hasTrue || hasFalse) && e.name != "active" {
+		d.problem(e.value, "wrong-type", "only active has words for true and false", "")
+	}
+	if hasTrue != hasFalse || c.Worded && c.True == c.False {
+		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
+	}
+	return c
+}
+
+func (d *doc) delimiter(n *yaml.Node, s *export.Spec) {
+	if n == nil {
+		return
+	}
+	v := d.text(n, "delimiter")
+	if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
+		d.problem(
+			n,
+			"bad-delimiter",
+			fmt.Sprintf("the delimiter is expected to be one character, not %q", v),
+			`for example ";" or "\t"`,
+		)
+	} else {
+		s.Delimiter = c
+	}
+}
+
+// definitions reads where the export shows the groups and roles that the
+// application has: a CSV file of their own.
+func (d *doc) definitions(n *yaml.Node) *export.Spec {
+	if n == nil {
+		return nil
+	}
+	f := d.fields(n, "definitions", "path", "delimiter", "columns")
+	s := &export.Spec{Format: "csv", Delimiter: ',', Pos: d.pos(n)}
+	path := d.required(f, n, "path", "definitions")
+	if path == "" {
+		return nil
+	}
+	s.Paths = []model.Name{{Text: path, Pos: d.pos(f["path"])}}
+	d.delimiter(f["delimiter"], s)
+	for _, e := range d.entries(f["columns"], "columns") {
+		if !slices.Contains(export.DefColumns, e.name) {
+			d.problem(
+				e.key,
+				"unknown-key",
+				fmt.Sprintf("definitions have no column %q", e.name),
+				didYouMean(e.name, export.DefColumns, "they are "),
+			)
+			continue
+		}
+		s.Columns = append(s.Columns, d.column(e))
+	}
+	if s.Column(export.DefName) == nil {
+		d.problem(
+			orNode(f["columns"], n),
+			"missing-column",
+			"definitions are told apart by name, and columns does not say which column that is",
+			"add name: COLUMN under columns",
+		)
+		return nil
+	}
+	return s
+}
+
+// shows reads whether the export shows what is held directly, or all that an
+// account has in the end: for all kinds alike, or for each.
+func (d *doc) shows(app *model.App, n *yaml.Node) {
+	const direct, effective = "direct", "effective"
+	if n == nil {
+		return
+	}
+	if n.Kind == yaml.ScalarNode {
+		all := d.oneOf(n, "shows", direct, effective) == effective
+		app.Effective = [model.Kinds]bool{all, all, all}
+		return
+	}
+	f := d.fields(n, "shows", "groups", "roles", "licenses")
+	for k := range model.Kinds {
+		kind := model.Kind(k)
+		if v := f[kind.Plural()]; v != nil {
+			app.Effective[k] = d.oneOf(v, kind.Plural(), direct, effective) == effective
+		}
+	}
+}
+
+// fits checks that the export shows what the application's file speaks of.
+func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *export.Spec) {
+	if s.Format != "csv" {
+		return
+	}
+	at := orNode(f["export"], root)
+	if s.Column("active") == nil {
+		d.problem(
+			at,
+			"missing-column",
+			"columns does not say which column shows whether an account is open, so nobody who leaves could be suspended",
+			"add active: {column: COLUMN, true: WORD, false: WORD} under columns",
+		)
+	}
+	if app.Match != "" && s.Column(app.Match) == nil {
+		d.problem(
+			at,
+			"missing-column",
+			fmt.Sprintf("accounts are matched by %s, and columns does not say which column that is", app.Match),
+			"add "+app.Match+": COLUMN under columns",
+		)
+	}
+	for _, a := range app.Attrs {
+		if s.Column(a.Name) == nil && a.Name != app.Match {
+			d.probs.Add(
+				problem(
+					a.Pos,
+					"missing-column",
+					fmt.Sprintf("%s is kept, and columns does not say which column that is", a.Name),
+					"add "+a.Name+": COLUMN under export, columns",
+				),
+			)
+		}
+	}
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		c := s.Column(kind.Plural())
+		if n := f[kind.Plural()]; n != nil && len(app.Names(kind)) > 0 && c == nil {
+			d.problem(
+				n,
+				"missing-column",
+				fmt.Sprintf("the catalog lists %s, and columns does not say which column shows them", kind.Plural()),
+				"add "+kind.Plural()+": COLUMN under export, columns",
+			)
+		}
+		for _, name := range app.Names(kind) {
+			if c != nil && c.Split != "" && strings.Contains(name, c.Split) {
+				d.probs.Add(
+					problem(
+						app.Things[app.Thing(kind, name)].Pos,
+						"bad-name",
+						fmt.Sprintf("%q holds %q, by which the column %s is split", name, c.Split, c.Name),
+						"",
+					),
+				)
+			}
+			if s.Definitions == nil {
+				continue
+			}
+			if of := s.Definitions.Column(kind.Plural()); of != nil && of.Split != "" &&
+				strings.Contains(name, of.Split) {
+				d.probs.Add(
+					problem(
+						app.Things[app.Thing(kind, name)].Pos,
+						"bad-name",
+						fmt.Sprintf(
+							"%q holds %q, by which the column %s of definitions is split",
+							name,
+							of.Split,
+							of.Name,
+						),
+						"",
+					),
+				)
+			}
+		}
+	}
+}

@@ -1,0 +1,204 @@
+package ledger
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+)
+
+// maxPage is how many entries are in memory at a time while they are scanned.
+const maxPage = 512
+
+// Scan calls f for entries. No row is open while f runs, so that it may use the
+// ledger itself. What an entry says is checked against its hash.
+func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
+	seqs, err := l.find(q)
+	if err != nil {
+		return failed(l.path, err)
+	}
+	for page := range slices.Chunk(seqs, maxPage) {
+		entries, err := l.page(page)
+		if err != nil {
+			return failed(l.path, err)
+		}
+		for _, e := range entries {
+			if e.sum() != e.Hash {
+				return &Changed{l.path, e}
+			}
+			if err := f(e); errors.Is(err, ErrStop) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// find lists the numbers of the entries that a query asks for.
+func (l *sqlite) find(q Query) (seqs []int64, err error) {
+	where, args := []string{}, []any{}
+	// What an entry is about leaves few of them; the rest of a query then looks at
+	// no index (a + keeps SQLite from it), in which there may be all.
+	narrow := ""
+	for _, x := range [][2]string{{"plan", q.Plan}, {"person", q.Person}, {"change", q.Change}} {
+		if x[1] != "" {
+			narrow = "+"
+			where = append(where, "e.seq IN (SELECT seq FROM about WHERE what = ? AND name = ?)")
+			args = append(args, x[0], x[1])
+		}
+	}
+	if q.Subject != "" {
+		where, args = append(where, narrow+"e.subject = ?"), append(args, q.Subject)
+	}
+	if len(q.Kinds) > 0 {
+		where = append(where, narrow+"e.kind IN (?"+strings.Repeat(", ?", len(q.Kinds)-1)+")")
+		for _, k := range q.Kinds {
+			args = append(args, k)
+		}
+	}
+	query := "SELECT e.seq FROM entries e"
+	if len(where) > 0 {
+		query += " WHERE " + strings.Join(where, " AND ")
+	}
+	query += " ORDER BY e.seq"
+	if q.Newest {
+		query += " DESC"
+	}
+	rows, err := l.db.Query(query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var seq int64
+		if err := rows.Scan(&seq); err != nil {
+			return nil, err
+		}
+		seqs = append(seqs, seq)
+	}
+	return seqs, rows.Err()
+}
+
+// page reads some entries, in the order of their numbers as they are given.
+func (l *sqlite) page(seqs []int64) ([]*Entry, error) {
+	args := make([]any, len(seqs))
+	for i, s := range seqs {
+		args[i] = s
+	}
+	rows, err := l.db.Query(
+		`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq IN (?`+strings.Repeat(
+			",?",
+			len(seqs)-1,
+		)+`)`,
+		args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	byNumber := make(map[int64]*Entry, len(seqs))
+	for rows.Next() {
+		var e Entry
+		var body string
+		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+			return nil, err
+		}
+		e.Body = json.RawMessage(body)
+		byNumber[e.Seq] = &e
+	}
+	out := make([]*Entry, 0, len(seqs))
+	for _, s := range seqs {
+		if e := byNumber[s]; e != nil {
+			out = append(out, e)
+		}
+	}
+	return out, rows.Err()
+}
+
+// Last decodes the newest entry of a kind and a subject.
+func (l *sqlite) Last(kind Kind, subject string, body any) (ok bool, err error) {
+	query, args := `SELECT seq FROM entries WHERE kind = ?`, []any{kind}
+	if subject != "" {
+		query, args = query+` AND subject = ?`, append(args, subject)
+	}
+	var seq int64
+	err = l.db.QueryRow(query+` ORDER BY seq DESC LIMIT 1`, args...).Scan(&seq)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	var entries []*Entry
+	if err == nil {
+		entries, err = l.page([]int64{seq})
+	}
+	if err == nil && len(entries) == 1 && entries[0].sum() != entries[0].Hash {
+		return false, &Changed{l.path, entries[0]}
+	}
+	if err == nil && len(entries) == 1 {
+		err = json.Unmarshal(entries[0].Body, body)
+	}
+	if err != nil {
+		return false, failed(l.path, err)
+	}
+	return len(entries) == 1, nil
+}
+
+// Verify recomputes the whole chain.
+func (l *sqlite) Verify() (*Verdict, error) {
+	return verify(func(f func(*Entry) error) error {
+		for from := int64(-1 << 62); ; {
+			entries, err := l.following(from)
+			if err != nil {
+				return failed(l.path, err)
+			}
+			for _, e := range entries {
+				if err := f(e); errors.Is(err, ErrStop) {
+					return nil
+				} else if err != nil {
+					return err
+				}
+				from = e.Seq
+			}
+			if len(entries) == 0 {
+				return nil
+			}
+		}
+	}, l.Head)
+}
+
+// following reads the next entries after a number.
+func (l *sqlite) following(seq int64) ([]*Entry, error) {
+	rows, err := l.db.Query(
+		`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq > ? ORDER BY seq LIMIT ?`,
+		seq,
+		maxPage,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []*Entry
+	for rows.Next() {
+		var e Entry
+		var body string
+		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+			return nil, err
+		}
+		e.Body = json.RawMessage(body)
+		out = append(out, &e)
+	}
+	return out, rows.Err()
+}
+
+// Head is the newest entry's number and hash; both are empty in a new ledger.
+func (l *sqlite) Head() (h Head, err error) {
+	err = l.db.QueryRow(`SELECT seq, hash FROM head`).Scan(&h.Seq, &h.Hash)
+	if errors.Is(err, sql.ErrNoRows) {
+		return h, nil
+	}
+	if err != nil {
+		return h, failed(l.path, err)
+	}
+	return h, nil
+}

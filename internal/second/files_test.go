@@ -1,0 +1,400 @@
+package second
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// taken is when exports were taken.
+var taken = time.Date(2026, 11, 24, 6, 0, 0, 0, time.UTC)
+
+// write writes a world's files into a folder.
+func (w *world) write(t *testing.T, dir string) {
+	put := func(path, text string) {
+		path = filepath.Join(dir, path)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	var root strings.Builder
+	root.WriteString(
+		"organization: Marrowick Ferries\nguards: {exportShrink: 100%, rosterShrink: 100%, exportAge: P9999D}\n",
+	)
+	if len(w.apart) > 0 {
+		root.WriteString("separation:\n")
+		for i, s := range w.apart {
+			fmt.Fprintf(&root, "  - {name: pair %d, apart: [%s, %s]}\n", i, s[0], s[1])
+		}
+	}
+	put("pravet.yaml", root.String())
+	if len(w.may) > 0 {
+		put(
+			"standing.yaml",
+			fmt.Sprintf(
+				"exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n",
+				w.may[0],
+			),
+		)
+	}
+	columns := "id,userName,displayName,email,department,starts,ends,away\n"
+	list := "people:\n"
+	for _, p := range w.people {
+		away := map[bool]string{true: "true"}[p.away]
+		if p.file == 0 {
+			columns += strings.Join(
+				[]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away},
+				",",
+			) + "\n"
+			continue
+		}
+		list += fmt.Sprintf(
+			"  - {id: %s, userName: %s, displayName: %s, department: %s",
+			p.id,
+			p.user,
+			p.name,
+			p.department,
+		)
+		for key, v := range map[string]string{"email": p.email, "starts": p.starts, "ends": p.ends, "away": away} {
+			if v != "" {
+				list += fmt.Sprintf(", %s: %s", key, v)
+			}
+		}
+		list += "}\n"
+	}
+	put("people/first.csv", columns)
+	if list != "people:\n" {
+		put("people/second.yaml", list)
+	}
+	var kits strings.Builder
+	kits.WriteString("kits:\n")
+	for _, k := range w.kits {
+		fmt.Fprintf(&kits, "  %s:\n", k.name)
+		if k.holder != "" {
+			fmt.Fprintf(&kits, "    holders: [{person: %s, because: as agreed", k.holder)
+			if k.until != "" {
+				fmt.Fprintf(&kits, ", until: %s", k.until)
+			}
+			kits.WriteString("}]\n")
+		} else {
+			fmt.Fprintf(&kits, "    for: department eq %q\n", k.department)
+		}
+		if k.rank > 0 {
+			fmt.Fprintf(&kits, "    rank: %d\n", k.rank)
+		}
+		kits.WriteString("    gives:\n")
+		for _, a := range w.apps {
+			if keys, ok := k.gives[a.id]; ok {
+				fmt.Fprintf(&kits, "      %s: %s\n", a.id, byKind(keys))
+			}
+		}
+	}
+	if len(w.kits) > 0 {
+		put("kits/all.yaml", kits.String())
+	}
+	for i := range w.apps {
+		a := &w.apps[i]
+		put("apps/"+a.id+".yaml", a.yaml())
+		w.export(t, dir, a)
+	}
+}
+
+// byKind writes things as a YAML flow mapping of their kinds.
+func byKind(keys []string) string {
+	var parts []string
+	for _, k := range []string{"group", "role", "license"} {
+		var of []string
+		for _, key := range keys {
+			if kind(key) == k {
+				of = append(of, name(key))
+			}
+		}
+		if len(of) > 0 {
+			parts = append(parts, k+"s: ["+strings.Join(of, ", ")+"]")
+		}
+	}
+	return "{" + strings.Join(parts, ", ") + "}"
+}
+
+func (a *app) yaml() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "app: %s\nexport:\n  format: %s\n", a.id, a.format)
+	if a.format == "csv" {
+		fmt.Fprintf(&b, "  path: exports/%s.csv\n", a.id)
+		b.WriteString(
+			"  columns: {userName: Login, displayName: Full name, email: Mail, active: {column: State, true: Open, false: Blocked},\n" +
+				"    groups: {column: Teams, split: \";\"}, roles: {column: Profiles, split: \";\"}, licenses: {column: Seats, split: \";\"}}\n",
+		)
+	} else if a.layout == 0 {
+		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
+	} else {
+		fmt.Fprintf(&b, "  path: [exports/%s.json, exports/%s-groups.json]\n", a.id, a.id)
+	}
+	if a.effective {
+		b.WriteString("  shows: effective\n")
+	}
+	b.WriteString(
+		"connect: {by: files}\nmatch: userName\naccount: {userName: userName, displayName: displayName, email: email}\n",
+	)
+	fmt.Fprintf(
+		&b,
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s}\n",
+		a.strays,
+		a.removals,
+		a.suspensions,
+		a.narrowing,
+	)
+	if a.fixed {
+		b.WriteString("fixed: [userName]\n")
+	}
+	if a.tidy {
+		b.WriteString("tidy: doubles\n")
+	}
+	if a.scope != "" {
+		fmt.Fprintf(&b, "scope: department ne %q\n", a.scope)
+	}
+	if a.protect != "" {
+		fmt.Fprintf(&b, "protect: [%s]\n", a.protect)
+	}
+	for _, k := range []string{"group", "role", "license"} {
+		first := true
+		for _, t := range a.things {
+			if kind(t.key) != k {
+				continue
+			}
+			if first {
+				b.WriteString(k + "s:\n")
+				first = false
+			}
+			var parts []string
+			if len(t.brings) > 0 && k == "group" {
+				parts = append(parts, "brings: "+byKind(t.brings))
+			}
+			if len(t.brings) > 0 && k == "role" {
+				var names []string
+				for _, x := range t.brings {
+					names = append(names, name(x))
+				}
+				parts = append(parts, "includes: ["+strings.Join(names, ", ")+"]")
+			}
+			if t.seats >= 0 {
+				parts = append(parts, fmt.Sprintf("seats: %d", t.seats))
+			}
+			if t.atLeast > 0 {
+				parts = append(parts, fmt.Sprintf("atLeast: %d", t.atLeast))
+			}
+			if t.needs {
+				parts = append(parts, "needs: [email]")
+			}
+			fmt.Fprintf(&b, "  %s: {%s}\n", name(t.key), strings.Join(parts, ", "))
+		}
+	}
+	return b.String()
+}
+
+// export writes what an application holds.
+func (w *world) export(t *testing.T, dir string, a *app) {
+	put := func(file string, data []byte) {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "exports"), 0o755))
+		path := filepath.Join(dir, "exports", file)
+		require.NoError(t, os.WriteFile(path, data, 0o644))
+		require.NoError(t, os.Chtimes(path, taken, taken))
+	}
+	of := func(r row, k string) (out []string) {
+		for _, key := range r.held {
+			if kind(key) == k {
+				out = append(out, name(key))
+			}
+		}
+		return out
+	}
+	if a.format == "csv" {
+		var b strings.Builder
+		out := csv.NewWriter(&b)
+		require.NoError(
+			t,
+			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note"}),
+		)
+		for _, r := range a.rows {
+			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
+			require.NoError(
+				t,
+				out.Write([]string{
+					r.user,
+					state,
+					r.name,
+					r.email,
+					strings.Join(of(r, "group"), ";"),
+					strings.Join(of(r, "role"), ";"),
+					strings.Join(of(r, "license"), ";"),
+					"kept",
+				}),
+			)
+		}
+		out.Flush()
+		put(a.id+".csv", []byte(b.String()))
+		return
+	}
+	values := func(names []string) any {
+		out := []any{}
+		for _, n := range names {
+			out = append(out, map[string]any{"value": n})
+		}
+		return out
+	}
+	var users, groups []any
+	for i, r := range a.rows {
+		u := map[string]any{
+			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:User"},
+			"id":          fmt.Sprintf("%s-%d", a.id, i),
+			"userName":    r.user,
+			"displayName": r.name,
+			"active":      r.open,
+		}
+		if r.email != "" {
+			u["emails"] = []any{map[string]any{"value": r.email, "primary": true}}
+		}
+		if names := of(r, "role"); len(names) > 0 || i%2 == 0 {
+			u["roles"] = values(names)
+		}
+		if names := of(r, "license"); len(names) > 0 {
+			u["entitlements"] = values(names)
+		}
+		users = append(users, u)
+	}
+	for _, th := range a.things {
+		if kind(th.key) != "group" {
+			continue
+		}
+		members := []any{}
+		for i, r := range a.rows {
+			if slices.Contains(r.held, th.key) {
+				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
+			}
+		}
+		groups = append(groups, map[string]any{
+			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:Group"},
+			"id":          "g-" + name(th.key),
+			"displayName": name(th.key),
+			"members":     members,
+		})
+	}
+	page := func(of []any) []byte {
+		if of == nil {
+			of = []any{}
+		}
+		data, err := json.MarshalIndent(
+			map[string]any{
+				"schemas":      []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"},
+				"totalResults": len(of),
+				"Resources":    of,
+			},
+			"",
+			"  ",
+		)
+		require.NoError(t, err)
+		return data
+	}
+	if a.layout == 0 {
+		put(a.id+".json", page(append(users, groups...)))
+		return
+	}
+	put(a.id+".json", page(users))
+	put(a.id+"-groups.json", page(groups))
+}
+
+// reread reads what the applications hold from their files.
+func (w *world) reread(t *testing.T, dir string) {
+	for i := range w.apps {
+		a := &w.apps[i]
+		a.rows = nil
+		if a.format == "csv" {
+			a.readCSV(t, dir)
+		} else {
+			a.readSCIM(t, dir)
+		}
+	}
+}
+
+func (a *app) readCSV(t *testing.T, dir string) {
+	data, err := os.ReadFile(filepath.Join(dir, "exports", a.id+".csv"))
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
+	require.NoError(t, err)
+	for _, f := range rows[1:] {
+		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3]}
+		for i, k := range []string{"group", "role", "license"} {
+			for n := range strings.SplitSeq(f[4+i], ";") {
+				if n != "" {
+					r.held = append(r.held, k+"/"+n)
+				}
+			}
+		}
+		a.rows = append(a.rows, r.sorted())
+	}
+}
+
+func (r row) sorted() row {
+	slices.Sort(r.held)
+	return r
+}
+
+func (a *app) readSCIM(t *testing.T, dir string) {
+	type value struct {
+		Value   string
+		Primary bool
+	}
+	var all []struct {
+		ID, UserName, DisplayName   string
+		Active                      bool
+		Emails, Roles, Entitlements []value
+		Members                     []value
+	}
+	for _, file := range []string{a.id + ".json", a.id + "-groups.json"} {
+		data, err := os.ReadFile(filepath.Join(dir, "exports", file))
+		if os.IsNotExist(err) {
+			continue
+		}
+		require.NoError(t, err)
+		page := struct {
+			TotalResults int
+			Resources    json.RawMessage
+		}{}
+		require.NoError(t, json.Unmarshal(data, &page))
+		before := len(all)
+		more := all[:0:0]
+		require.NoError(t, json.Unmarshal(page.Resources, &more))
+		all = append(all, more...)
+		require.Equal(t, page.TotalResults, len(all)-before, "%s", data)
+	}
+	for _, u := range all {
+		if u.UserName == "" {
+			continue
+		}
+		r := row{user: u.UserName, name: u.DisplayName, open: u.Active}
+		for _, e := range u.Emails {
+			r.email = e.Value
+		}
+		for _, x := range u.Roles {
+			r.held = append(r.held, "role/"+x.Value)
+		}
+		for _, x := range u.Entitlements {
+			r.held = append(r.held, "license/"+x.Value)
+		}
+		for _, g := range all {
+			for _, m := range g.Members {
+				if g.UserName == "" && m.Value == u.ID {
+					r.held = append(r.held, "group/"+g.DisplayName)
+				}
+			}
+		}
+		a.rows = append(a.rows, r.sorted())
+	}
+}
