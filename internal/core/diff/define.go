@@ -32,23 +32,24 @@ func (w *walker) definitions() {
 			Account: None,
 			Thing:   int32(t),
 			Attr:    None,
+			Slot:    None,
 			Why:     IsDefined,
-			Depth:   depths[t],
+			Def:     &Definition{Depth: depths[t]},
 		}
 		is, want := defs.Of[t], w.app.Defined(int32(t))
 		switch {
 		case is == nil && !thing.Retire:
 			// Who has the thing already, by something that brings it, gains what
 			// it is to bring along.
-			c.Sense, c.To = More, want.Brings
+			c.Sense, c.Def.To = More, want.Brings
 			w.add(c, model.Define)
 		case is == nil:
 		case thing.Retire:
 			w.add(c, model.Retire)
 		default:
 			if defs.Titles && is.Title != want.Title {
-				c := c
-				c.Field, c.Before, c.After = Title, is.Title, want.Title
+				c := c.redefines(Title, Same, nil, nil)
+				c.Before, c.After = is.Title, want.Title
 				w.add(c, model.Redefine)
 			}
 			if defs.Permissions {
@@ -63,16 +64,19 @@ func (w *walker) definitions() {
 
 func (w *walker) redefine(c Change, field string, is, want []string) {
 	left := model.Without(is, model.Without(is, want))
-	c.Field = field
 	if len(left) < len(is) {
-		c := c
-		c.Sense, c.From, c.To = Less, is, left
-		w.add(c, model.Redefine)
+		w.add(c.redefines(field, Less, is, left), model.Redefine)
 	}
 	if len(left) < len(want) {
-		c.Sense, c.From, c.To = More, left, want
-		w.add(c, model.Redefine)
+		w.add(c.redefines(field, More, left, want), model.Redefine)
 	}
+}
+
+// redefines is a change of one attribute of a definition.
+func (c *Change) redefines(field string, sense Sense, from, to []string) Change {
+	out := *c
+	out.Sense, out.Def = sense, &Definition{Field: field, From: from, To: to, Depth: c.Def.Depth}
+	return out
 }
 
 // A Sense reports whether a redefinition gives more than before, or less.
@@ -88,7 +92,7 @@ const (
 // Moved are the entries of a list that a redefinition adds or takes out.
 func (c *Change) Moved() []string {
 	if c.Sense == Less {
-		return model.Without(c.From, c.To)
+		return model.Without(c.Def.From, c.Def.To)
 	}
-	return model.Without(c.To, c.From)
+	return model.Without(c.Def.To, c.Def.From)
 }

@@ -49,23 +49,37 @@ var stageWhy = map[stage.Stage]Why{stage.Away: IsAway, stage.NotYet: IsNotYet, s
 // None stands for no account, person, thing or attribute.
 const None int32 = -1
 
-// A Change is one difference, by numbers.
+// A Change is one difference, by numbers. There may be millions, so that what few
+// of them have stands apart.
 type Change struct {
 	App, Person, Account int32
 	Thing, Attr          int32 // Attr numbers App.Attrs
-	Verb                 model.Verb
-	Why                  Why
-	Key                  string // the account's match value
-	Late                 bool   // carried out after what widens; see core/order
-	Number               int32  // among others, for whoever puts them into another order
-	Before, After        string
+	// Slot numbers the accounts of the application that changes are about, those
+	// to be made among them: changes of accounts of one name have the same. It is
+	// None for a definition.
+	Slot   int32
+	Number int32 // among others, for whoever puts them into another order
+	Verb   model.Verb
+	Why    Why
+	Sense  Sense  // of a definition
+	Late   bool   // carried out after what widens; see core/order
+	Key    string // the account's match value
 
-	Field    string // of a redefinition: Title, Permissions or Brings
-	Sense    Sense
-	From, To []string // of a list
-	Through  []int32  // the accounts that gain or lose something by it, or by the beginning of a definition
-	Depth    int      // of a definition: how many of what it brings along stand below it, one below the other
+	Before, After string
+	Def           *Definition // of a change of a definition, else nil
 }
+
+// A Definition is what a change does to the definition of a thing.
+type Definition struct {
+	Field    string   // of a redefinition: Title, Permissions or Brings
+	From, To []string // of a list
+	Through  []int32  // the accounts that gain or lose something by it
+	Depth    int      // how many of what it brings along stand below it, one below the other
+}
+
+// reaches reports whether any account gains or loses something by what happens to
+// a definition.
+func (c *Change) reaches() bool { return c.Def != nil && len(c.Def.Through) > 0 }
 
 // Effect is what the change does to access. To take away what something else
 // brings along keeps it, and so does a redefinition that reaches nobody.
@@ -73,9 +87,9 @@ func (c *Change) Effect() model.Effect {
 	switch {
 	case c.Why == IsDouble:
 		return model.Keeps
-	case len(c.Through) > 0 && c.Sense == More:
+	case c.reaches() && c.Sense == More:
 		return model.Widens
-	case len(c.Through) > 0 && c.Sense == Less:
+	case c.reaches() && c.Sense == Less:
 		return model.Narrows
 	}
 	return c.Verb.Effect()
@@ -107,6 +121,9 @@ type Result struct {
 	Doubles   []Double
 	Repeated  []Repeated
 	Strays    []Change // strays that are only reported, Verb unused
+	// Same is, of each application, for rows of a name that another row has: the
+	// row that the changes are about.
+	Same []map[int32]int32
 }
 
 // Compute compares the applications, concurrently. It costs O(people + accounts)
@@ -138,6 +155,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			accounts: in.Accounts[a],
 			people:   in.People.Column(app.MatchPerson()),
 			deltas:   map[uint64]*delta{},
+			same:     map[int32]int32{},
 		}
 		parts[a] = w
 		group.Go(func() error {
@@ -146,7 +164,11 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		})
 	}
 	_ = group.Wait() // no comparison fails
-	out := &Result{AccountOf: make([][]int32, len(in.Apps)), PersonOf: make([][]int32, len(in.Apps))}
+	out := &Result{
+		AccountOf: make([][]int32, len(in.Apps)),
+		PersonOf:  make([][]int32, len(in.Apps)),
+		Same:      make([]map[int32]int32, len(in.Apps)),
+	}
 	n := 0
 	for _, w := range parts {
 		if w != nil {
@@ -160,7 +182,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		if w == nil {
 			continue
 		}
-		out.AccountOf[a], out.PersonOf[a] = w.accountOf, w.personOf
+		out.AccountOf[a], out.PersonOf[a], out.Same[a] = w.accountOf, w.personOf, w.same
 		for _, part := range w.found {
 			out.Changes = append(out.Changes, part...)
 		}
@@ -183,6 +205,9 @@ type walker struct {
 	out      Result        // of this application, without its changes
 	found    [][]Change    // which are here, in parts, so that many are not moved again and again
 	together bool          // the last part is of one person's accounts, however many they are
+	slots    int32         // how many accounts have changes
+	noted    bool          // the account of number slots has some
+	same     map[int32]int32
 
 	personOf, accountOf []int32
 	deltas              map[uint64]*delta

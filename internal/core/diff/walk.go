@@ -25,6 +25,11 @@ func (w *walker) persons() {
 			}
 		}
 	}
+	shared := map[int32]bool{} // people who have one account's name in common
+	for _, p := range w.out.Persons {
+		shared[p.First], shared[p.Second] = true, true
+	}
+	named := map[string]int32{} // names of which there may be several → slot
 	for p := range w.accountOf {
 		class := &w.in.Due.Classes[w.in.Due.Of[p]]
 		account := w.accountOf[p]
@@ -32,22 +37,53 @@ func (w *walker) persons() {
 		if account == None && !due.Account() || !class.Selected {
 			continue
 		}
-		more := others[int32(p)]
-		if len(more) > 0 {
-			w.found, w.together = append(w.found, nil), true
+		if more := others[int32(p)]; len(more) > 0 || shared[int32(p)] {
+			w.several(int32(p), account, more, due, named)
+			continue
 		}
 		w.person(int32(p), account, due)
-		if len(more) > 0 {
-			for _, at := range more {
-				w.second(int32(p), at, due)
-			}
-			last := len(w.found) - 1
-			theirs := distinct(w.found[last])
-			w.found, w.together = w.found[:last], false
-			for i := range theirs {
-				w.note(theirs[i])
-			}
+		w.next()
+	}
+}
+
+// next ends the changes of an account.
+func (w *walker) next() {
+	if w.noted {
+		w.slots, w.noted = w.slots+1, false
+	}
+}
+
+// several compares all accounts of a person who has more than one, or whose
+// account's name is another person's as well.
+func (w *walker) several(p, account int32, more []int32, due *entitle.Due, named map[string]int32) {
+	w.found, w.together = append(w.found, nil), true
+	w.person(p, account, due)
+	for _, at := range more {
+		w.second(p, at, due)
+	}
+	last := len(w.found) - 1
+	theirs := distinct(w.found[last])
+	w.found, w.together, w.noted = w.found[:last], false, false
+	first := map[string]int32{}
+	for _, at := range append([]int32{account}, more...) {
+		if at == None {
+			continue
 		}
+		key := w.accounts.Key.At(int(at))
+		if same, ok := first[key]; ok {
+			w.same[at] = same
+		} else {
+			first[key] = at
+		}
+	}
+	for i := range theirs {
+		slot, ok := named[theirs[i].Key]
+		if !ok {
+			slot = w.slots
+			w.slots++
+			named[theirs[i].Key] = slot
+		}
+		w.keep(theirs[i], slot)
 	}
 }
 
@@ -143,11 +179,17 @@ const part = 2048
 
 func (w *walker) add(c Change, v model.Verb) {
 	c.Verb = v
-	w.note(c)
+	if c.Def != nil {
+		w.keep(c, None)
+		return
+	}
+	w.noted = true
+	w.keep(c, w.slots)
 }
 
-// note keeps a change.
-func (w *walker) note(c Change) {
+// keep keeps a change of the account of a number.
+func (w *walker) keep(c Change, slot int32) {
+	c.Slot = slot
 	last := len(w.found) - 1
 	if last < 0 || !w.together && len(w.found[last]) == part {
 		w.found = append(w.found, make([]Change, 0, part))
@@ -282,7 +324,11 @@ func (w *walker) strays() {
 	}
 	for i, p := range w.personOf {
 		key := w.accounts.Key.At(i)
-		if p != None || counts[key] != i {
+		if p != None {
+			continue
+		}
+		if first := counts[key]; first != i {
+			w.same[int32(i)] = int32(first)
 			continue
 		}
 		c := Change{App: w.a, Person: None, Account: int32(i), Thing: None, Attr: None, Why: IsStray, Key: key}
@@ -297,5 +343,6 @@ func (w *walker) strays() {
 		default:
 			w.out.Strays = append(w.out.Strays, c)
 		}
+		w.next()
 	}
 }

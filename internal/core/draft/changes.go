@@ -77,7 +77,7 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 	p := plan.Change{
 		App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
 	}
-	if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Through) > 0 {
+	if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Def.Through) > 0 {
 		p.Reach = d.reachOf(c)
 	}
 	if c.Person != diff.None {
@@ -95,9 +95,9 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 	case model.Define:
 		p.After = definition(app.Defined(c.Thing))
 	case model.Redefine:
-		p.Attribute, p.Before, p.After = c.Field, value(c.Before), value(c.After)
+		p.Attribute, p.Before, p.After = c.Def.Field, value(c.Before), value(c.After)
 		if c.Sense != diff.Same {
-			p.Before, p.After = texts(c.From), texts(c.To)
+			p.Before, p.After = texts(c.Def.From), texts(c.Def.To)
 		}
 	}
 	p.ID = plan.ChangeID(&p)

@@ -14,15 +14,17 @@ import (
 func (d *drafter) reached(changes []diff.Change) {
 	for i := range changes {
 		if c := &changes[i]; c.Verb == model.Redefine || c.Verb == model.Define {
-			c.Through = d.states.Through(c, false)
+			def := *c.Def // of these changes alone
+			def.Through = d.states.Through(c, false)
+			c.Def = &def
 		}
 	}
 }
 
 // reachOf names whom a redefinition reaches.
 func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
-	out := &plan.Reach{Accounts: len(c.Through), People: []string{}}
-	for _, at := range c.Through {
+	out := &plan.Reach{Accounts: len(c.Def.Through), People: []string{}}
+	for _, at := range c.Def.Through {
 		name := d.accounts[c.App].Key.At(int(at))
 		if p := d.personOf[c.App][at]; p != diff.None {
 			name = d.in.People.Get(int(p), "id")
@@ -114,11 +116,11 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 		add(app.Things[c.Thing].Implies)
 		x.define[key] = id
 	case model.Redefine:
-		if before := x.redefine[key][c.Field]; before != "" {
+		if before := x.redefine[key][c.Def.Field]; before != "" {
 			out = append(out, before)
 		}
 		switch {
-		case c.Field != diff.Brings:
+		case c.Def.Field != diff.Brings:
 		case c.Sense == diff.More:
 			add(app.Numbers(c.Moved()))
 		default:
@@ -130,7 +132,7 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 		if x.redefine[key] == nil {
 			x.redefine[key] = map[string]string{}
 		}
-		x.redefine[key][c.Field] = id
+		x.redefine[key][c.Def.Field] = id
 	case model.Retire:
 		out = append(out, x.losses[key]...)
 	case model.Assign, model.Join, model.Grant:

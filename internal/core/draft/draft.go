@@ -5,6 +5,8 @@
 package draft
 
 import (
+	"golang.org/x/sync/errgroup"
+
 	"slices"
 	"sort"
 
@@ -88,7 +90,7 @@ func Draft(in Input) (*plan.Plan, error) {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
 	order.Sort(changes, in.People)
-	d.states = reach.Follow(in.Apps, d.accounts, changes)
+	d.states = reach.Follow(in.Apps, d.accounts, found.Same, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
 	d.explainer = &explain.Explainer{
@@ -111,7 +113,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	p.SetAside = append(p.SetAside, aside...)
 	kept := changes
 	if p.Changes = all; len(left) < len(all) {
-		kept, p.Changes = d.without(changes, all, left)
+		kept, p.Changes = d.without(changes, found.Same, all, left)
 	}
 	checked := guard.Check(d.guardInput(due, found, kept))
 	d.judge(p.Changes, kept, checked)
@@ -126,14 +128,19 @@ func Draft(in Input) (*plan.Plan, error) {
 
 // without are the changes that are left, in the order that they have among
 // themselves: nobody waits for what is rejected.
-func (d *drafter) without(changes []diff.Change, all []plan.Change, left []int) ([]diff.Change, []plan.Change) {
+func (d *drafter) without(
+	changes []diff.Change,
+	same []map[int32]int32,
+	all []plan.Change,
+	left []int,
+) ([]diff.Change, []plan.Change) {
 	kept := make([]diff.Change, len(left))
 	for n, i := range left {
 		kept[n] = changes[i]
 		kept[n].Number, kept[n].Late = int32(i), false
 	}
 	order.Sort(kept, d.in.People)
-	d.states = reach.Follow(d.in.Apps, d.accounts, kept)
+	d.states = reach.Follow(d.in.Apps, d.accounts, same, kept)
 	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)
 	d.reached(kept)
 	out := make([]plan.Change, len(kept))
@@ -216,20 +223,30 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 // judge adds to the changes what the guards found, and what each means in the
 // end.
 func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard.Result) {
-	ends := d.ends()
-	for i := range out {
+	for i, needs := range checked.Needs {
 		p := &out[i]
-		for _, n := range checked.Needs[i] {
+		for _, n := range needs {
 			if !slices.Contains(p.Needs, out[n].ID) {
 				p.Needs = append(p.Needs, out[n].ID)
 			}
 		}
-		p.Holds = append(p.Holds, d.standing(checked.Holds[i], p.App)...)
-		p.Also, p.Stays = ends.of(&changes[i])
-		if p.Stays && p.Effect == model.Widens && len(p.Also) == 0 && !changes[i].Verb.OfThing() {
-			p.Effect = model.Keeps // it was there before, brought along by something else
-		}
 	}
+	for i, holds := range checked.Holds {
+		out[i].Holds = append(out[i].Holds, d.standing(holds, out[i].App)...)
+	}
+	var group errgroup.Group
+	for a := range d.in.Apps {
+		ends := d.ends(a)
+		group.Go(func() error {
+			for i := range out {
+				if int(changes[i].App) == a {
+					ends.judge(&out[i], &changes[i])
+				}
+			}
+			return nil
+		})
+	}
+	_ = group.Wait() // none of it fails
 }
 
 // tried carries the plan out in thought, as a run would, without what guards hold,

@@ -7,23 +7,27 @@ import (
 	"pravet/internal/core/reach"
 )
 
-// ends tells of each change, taken in the plan's order, what it means in the
-// end: which other things come or go with it. What another change of the plan
-// brings back, or had been there before, is neither.
+// ends tells of each change of an application, taken in the plan's order, what it
+// means in the end: which other things come or go with it. What another change of
+// the plan brings back, or had been there before, is neither.
 type ends struct {
 	d      *drafter
+	a      int
 	states *reach.States
-	now    []map[string]*reach.State // application → account → as it is at this step
-	names  []map[uint32][]plan.Thing
+	now    []reach.State // slot → as the account is at this step
+	names  map[uint32][]plan.Thing
 }
 
-func (d *drafter) ends() *ends {
-	e := &ends{d: d, states: d.states}
-	for range d.in.Apps {
-		e.now = append(e.now, map[string]*reach.State{})
-		e.names = append(e.names, map[uint32][]plan.Thing{})
+func (d *drafter) ends(a int) *ends {
+	return &ends{d: d, a: a, states: d.states, names: map[uint32][]plan.Thing{}}
+}
+
+// judge says what the next change means in the end.
+func (e *ends) judge(p *plan.Change, c *diff.Change) {
+	p.Also, p.Stays = e.of(c)
+	if p.Stays && p.Effect == model.Widens && len(p.Also) == 0 && !c.Verb.OfThing() {
+		p.Effect = model.Keeps // it was there before, brought along by something else
 	}
-	return e
 }
 
 // of returns what comes or goes with the next change, and whether the thing
@@ -32,12 +36,13 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	if c.Verb.OfThing() {
 		return none, false
 	}
-	a := int(c.App)
-	whole := e.states.Of(a, c.Key)
-	st := e.now[a][c.Key]
-	if st == nil {
-		st = &reach.State{After: whole.Set, OpenAfter: whole.Open}
-		e.now[a][c.Key] = st
+	a, whole := e.a, e.states.Of(c)
+	for int(c.Slot) >= len(e.now) {
+		e.now = append(e.now, reach.State{})
+	}
+	st := &e.now[c.Slot]
+	if !st.Touched {
+		*st = reach.State{After: whole.Set, OpenAfter: whole.Open, Touched: true}
 	}
 	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
 	before := st.After
@@ -59,23 +64,23 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 		stays = !sets.Has(other, c.Thing)
 		other = sets.Without(other, c.Thing)
 	}
-	return e.things(a, other), stays
+	return e.things(other), stays
 }
 
 // none is no thing.
 var none []plan.Thing
 
-func (e *ends) things(a int, set uint32) []plan.Thing {
+func (e *ends) things(set uint32) []plan.Thing {
 	if set == 0 {
 		return none
 	}
-	out, ok := e.names[a][set]
+	out, ok := e.names[set]
 	if !ok {
-		for _, t := range e.d.sets[a].Members(set) {
-			thing := e.d.in.Apps[a].Things[t]
+		for _, t := range e.d.sets[e.a].Members(set) {
+			thing := e.d.in.Apps[e.a].Things[t]
 			out = append(out, plan.Thing{Kind: thing.Kind, Name: thing.Name})
 		}
-		e.names[a][set] = out
+		e.names[set] = out
 	}
 	return out
 }

@@ -130,8 +130,8 @@ func (e *Explainer) defined(c *diff.Change) []plan.Reason {
 	}
 	want := app.Defined(c.Thing)
 	in := func(kind fact.Kind, d *model.Definition) fact.Fact {
-		f := fact.Fact{Kind: kind, App: app.ID, Attribute: c.Field}
-		switch c.Field {
+		f := fact.Fact{Kind: kind, App: app.ID, Attribute: c.Def.Field}
+		switch c.Def.Field {
 		case diff.Title:
 			f.Other, f.Value = "text", d.Title
 		case diff.Permissions:

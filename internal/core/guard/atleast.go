@@ -32,7 +32,7 @@ func (c *checker) atLeast(a int) {
 				}
 				continue
 			}
-			if narrows(ch) && losers[ch.Key] && (ch.Thing == diff.None || c.brings(a, int32(t), ch)) {
+			if narrows(ch) && losers[ch.Slot] && (ch.Thing == diff.None || c.brings(a, int32(t), ch)) {
 				c.hold(i, AtLeast, TooFew(n, thing))
 			}
 		}
@@ -64,15 +64,16 @@ func (c *checker) between(a int, t int32) {
 	if len(less) == 0 {
 		return
 	}
-	late := map[string]bool{}
+	late := map[int32]bool{}
 	for _, i := range c.byApp[a] {
-		late[c.Changes[i].Key] = late[c.Changes[i].Key] || c.Changes[i].Late
+		if ch := &c.Changes[i]; ch.Late {
+			late[ch.Slot] = true
+		}
 	}
 	n := 0
 	for i, set := range c.Accounts[a].Held {
-		key := c.Accounts[a].Key.At(i)
 		stays := c.Accounts[a].Open(i) && c.States.Narrowed(a).Has(set, t)
-		if s := c.rest.Of(a, key); s != nil && !late[key] {
+		if s := c.rest.At(a, i); s != nil && !late[c.States.Slot(a, i)] {
 			stays = stays && s.OpenAfter && c.rest.App(a).Has(s.After, t)
 		}
 		if stays {

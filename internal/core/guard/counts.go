@@ -21,7 +21,7 @@ func (c *checker) counts(a int) {
 		}
 		switch {
 		case narrows(ch) && ch.Verb == model.Redefine:
-			for _, at := range ch.Through {
+			for _, at := range ch.Def.Through {
 				narrowed[accounts.Key.At(int(at))] = true
 			}
 		case narrows(ch):

@@ -19,7 +19,7 @@ func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
 	if !moves(ch) {
 		return !ch.Verb.OfThing() && (c.States.App(a).Brings(ch.Thing, t) || c.States.Before(a).Brings(ch.Thing, t))
 	}
-	return (ch.Field == diff.Brings || ch.Verb == model.Define) &&
+	return (ch.Verb == model.Define || ch.Def.Field == diff.Brings) &&
 		slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
 			return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
 		})
@@ -43,7 +43,7 @@ func (c *checker) inUse(a int) {
 		var left []string
 		for at, set := range c.Accounts[a].Held {
 			key := c.Accounts[a].Key.At(at)
-			if s := c.States.Of(a, key); s != nil && ch.Verb == model.Retire {
+			if s := c.States.At(a, at); s != nil && ch.Verb == model.Retire {
 				set = s.After
 			}
 			if c.Accounts[a].Sets.Has(set, ch.Thing) {

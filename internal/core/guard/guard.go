@@ -139,10 +139,10 @@ type checker struct {
 	rest     *reach.States         // of the accounts, if what is held is not carried out
 }
 
-// An account is one of an application, by its name.
+// An account is one of an application, by the slot of its changes.
 type account struct {
-	app int
-	key string
+	app  int
+	slot int32
 }
 
 // left follows the accounts through the changes that nothing holds so far.
@@ -164,6 +164,7 @@ func (c *checker) left() {
 	c.rest = reach.FollowBut(
 		c.Apps,
 		c.Accounts,
+		c.Diff.Same,
 		kept,
 		func(app int, t int32) bool { return undone[[2]int32{int32(app), t}] },
 	)
@@ -180,7 +181,7 @@ func (c *checker) gather() {
 		if ch.Verb.OfThing() {
 			continue
 		}
-		k := account{int(ch.App), ch.Key}
+		k := account{int(ch.App), ch.Slot}
 		switch {
 		case ch.Thing != diff.None && ch.Effect() == model.Widens:
 			c.widening[k] = append(c.widening[k], i)

@@ -24,7 +24,7 @@ func (c *checker) impossible(a int) {
 			continue
 		}
 		after := 0
-		for _, t := range accounts.Sets.Members(c.States.Of(a, ch.Key).After) {
+		for _, t := range accounts.Sets.Members(c.States.Of(ch).After) {
 			if c.Apps[a].Things[t].Kind == kind {
 				after++
 			}
@@ -37,7 +37,7 @@ func (c *checker) impossible(a int) {
 			continue
 		}
 		c.gather()
-		for _, k := range c.losing[account{a, ch.Key}] {
+		for _, k := range c.losing[account{a, ch.Slot}] {
 			if lost := c.Changes[k].Thing; lost != diff.None && c.Apps[a].Things[lost].Kind == kind && k < i {
 				c.out.Needs[i] = append(c.out.Needs[i], k) // the cell must be free first
 			}

@@ -28,7 +28,7 @@ type Use struct {
 
 // A taker is an account that comes to have a license by a plan.
 type taker struct {
-	key    string
+	slot   int32
 	person int32
 	first  int // the change by which
 }
@@ -93,7 +93,7 @@ func (c *checker) license(a int, t int32) {
 		}
 		for _, need := range needs {
 			for _, k := range c.freeing(a, t, need) {
-				for _, i := range c.bringing(a, t, x.key) {
+				for _, i := range c.bringing(a, t, x.slot) {
 					c.out.Needs[i] = append(c.out.Needs[i], k)
 				}
 			}
@@ -113,7 +113,7 @@ const maxBeyond = 64
 // account may have the license in several ways.
 func (c *checker) freeing(a int, t int32, last int) (out []int) {
 	c.gather()
-	for _, i := range c.losing[account{a, c.Changes[last].Key}] {
+	for _, i := range c.losing[account{a, c.Changes[last].Slot}] {
 		if ch := &c.Changes[i]; i <= last && (ch.Verb == model.Remove || c.brings(a, t, ch)) {
 			out = append(out, i)
 		}
@@ -128,7 +128,7 @@ func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 		if ch := &c.Changes[i]; moves(ch) && ch.Sense == diff.More && c.brings(a, t, ch) {
 			c.hold(i, Seats, fact.Fact{
 				Kind:    fact.SeatsBeyond,
-				Count:   len(ch.Through),
+				Count:   len(ch.Def.Through),
 				Thing:   thing.String(),
 				Whole:   thing.Seats,
 				Allowed: used - thing.Seats,
@@ -141,16 +141,16 @@ func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 // which changes free a seat.
 func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 	r, sets := c.States.App(a), c.Accounts[a].Sets
-	now := map[string]*reach.State{}
+	now := map[int32]*reach.State{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Thing == diff.None && ch.Verb != model.Remove || ch.Verb.OfThing() {
 			continue
 		}
-		x := now[ch.Key]
+		x := now[ch.Slot]
 		if x == nil {
-			x = &reach.State{After: c.States.Of(a, ch.Key).Set}
-			now[ch.Key] = x
+			x = &reach.State{After: c.States.Of(ch).Set}
+			now[ch.Slot] = x
 		}
 		had := r.Has(x.After, t)
 		x.Step(sets, ch.Verb, ch.Thing)
@@ -158,16 +158,16 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 		case had && !has:
 			freed = append(freed, i)
 		case !had && has:
-			takers = append(takers, taker{ch.Key, ch.Person, i})
+			takers = append(takers, taker{ch.Slot, ch.Person, i})
 		}
 	}
 	return takers, freed
 }
 
 // bringing lists the widening changes of an account that bring a thing.
-func (c *checker) bringing(a int, t int32, key string) (out []int) {
+func (c *checker) bringing(a int, t int32, slot int32) (out []int) {
 	c.gather()
-	for _, i := range c.widening[account{a, key}] {
+	for _, i := range c.widening[account{a, slot}] {
 		if c.States.App(a).Brings(c.Changes[i].Thing, t) {
 			out = append(out, i)
 		}
@@ -235,7 +235,7 @@ func (c *checker) without(a int, t int32, use *Use, served, others []taker) {
 	}
 	for _, x := range others {
 		f.Person, f.Value = c.personName(x.person), c.standing(a, t, x.person)
-		for _, i := range c.bringing(a, t, x.key) {
+		for _, i := range c.bringing(a, t, x.slot) {
 			c.hold(i, Seats, f)
 		}
 	}
@@ -264,7 +264,7 @@ func (c *checker) idle(use *Use) {
 			continue // what comes to it, its person works with
 		}
 		key := accounts.Key.At(i)
-		if s := c.States.Of(a, key); s != nil {
+		if s := c.States.At(a, i); s != nil {
 			set, open = s.After, s.OpenAfter
 		}
 		switch {

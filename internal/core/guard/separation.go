@@ -187,7 +187,7 @@ func (c *checker) holders(sep *model.Separation) map[int32][]model.AppThing {
 				continue
 			}
 			set := accounts.Held[i]
-			if s := c.States.Of(x.App, accounts.Key.At(i)); s != nil {
+			if s := c.States.At(x.App, i); s != nil {
 				set = s.After
 			}
 			if has[set] {
@@ -196,7 +196,7 @@ func (c *checker) holders(sep *model.Separation) map[int32][]model.AppThing {
 		}
 		for _, i := range c.byApp[x.App] {
 			if ch := &c.Changes[i]; ch.Account == diff.None && ch.Person != diff.None &&
-				r.Has(c.States.Of(x.App, ch.Key).After, x.Thing) {
+				r.Has(c.States.Of(ch).After, x.Thing) {
 				add(ch.Person, x)
 			}
 		}

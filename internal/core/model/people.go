@@ -1,6 +1,8 @@
 package model
 
 import (
+	"cmp"
+	"slices"
 	"strings"
 	"sync"
 
@@ -23,6 +25,8 @@ type People struct {
 	mu      sync.Mutex
 	indexes map[string]indexed
 	rises   map[string]bool
+	ranked  bool
+	ranks   []int32
 }
 
 type indexed struct {
@@ -176,6 +180,36 @@ func (p *People) rising(attr string, col *table.Column) bool {
 		p.rises[key] = is
 	}
 	return is
+}
+
+// Ranks is the place of each person among all, by id; nil where people stand in
+// that order already. O(people), or O(people · log people) where they do not, the
+// first time.
+func (p *People) Ranks() []int32 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	ids := p.Column("id")
+	if p.ranked || ids == nil {
+		return p.ranks
+	}
+	p.ranked = true
+	sorted := true
+	for i := 1; i < ids.Len() && sorted; i++ {
+		sorted = ids.At(i-1) < ids.At(i)
+	}
+	if sorted {
+		return nil
+	}
+	byID := make([]int32, p.rows)
+	for i := range byID {
+		byID[i] = int32(i)
+	}
+	slices.SortFunc(byID, func(x, y int32) int { return cmp.Compare(ids.At(int(x)), ids.At(int(y))) })
+	p.ranks = make([]int32, p.rows)
+	for rank, i := range byID {
+		p.ranks[i] = int32(rank)
+	}
+	return p.ranks
 }
 
 // Seek finds people by an attribute, case ignored, for values that come in much

@@ -18,31 +18,70 @@ import (
 // the order in which they come: applications are numbered by their id, people
 // are compared by theirs, accounts of nobody by their name.
 func Sort(changes []diff.Change, people *model.People) {
-	ids := people.Column("id")
-	id := func(c *diff.Change) string {
-		if c.Person == diff.None {
-			return ""
-		}
-		return ids.At(int(c.Person))
+	// Few changes are told apart by more than the number that sums up their step,
+	// application and person, and to move numbers is cheap.
+	type place struct {
+		sum uint64
+		at  int32
 	}
-	slices.SortFunc(changes, func(x, y diff.Change) int {
-		if d := cmp.Or(cmp.Compare(rank(&x), rank(&y)), cmp.Compare(x.App, y.App)); d != 0 {
-			return d
+	places := make([]place, len(changes))
+	ranks := people.Ranks()
+	for i := range changes {
+		c := &changes[i]
+		person := uint64(0) // nobody
+		switch {
+		case c.Person == diff.None:
+		case ranks == nil:
+			person = uint64(c.Person) + 1
+		default:
+			person = uint64(ranks[c.Person]) + 1
 		}
-		if x.Person != y.Person {
-			if d := cmp.Compare(id(&x), id(&y)); d != 0 {
-				return d
-			}
+		places[i] = place{uint64(rank(c))<<56 | uint64(c.App)<<32 | person, int32(i)}
+	}
+	slices.SortFunc(places, func(x, y place) int {
+		if x.sum != y.sum {
+			return cmp.Compare(x.sum, y.sum)
 		}
-		return cmp.Or(
-			cmp.Compare(x.Key, y.Key),
-			cmp.Compare(x.Depth, y.Depth),
-			cmp.Compare(x.Thing, y.Thing),
-			cmp.Compare(x.Attr, y.Attr),
-			cmp.Compare(x.Field, y.Field),
-			cmp.Compare(x.Verb, y.Verb),
-		)
+		return within(&changes[x.at], &changes[y.at])
 	})
+	// Each change is moved once, along the circles of which a new order consists.
+	for start := range places {
+		if places[start].at < 0 {
+			continue
+		}
+		first, to := changes[start], start
+		for {
+			from := int(places[to].at)
+			places[to].at = -1
+			if from == start {
+				changes[to] = first
+				break
+			}
+			changes[to] = changes[from]
+			to = from
+		}
+	}
+}
+
+// within compares changes of one step that are about the same person, or about
+// nobody, in the same application.
+func within(x, y *diff.Change) int {
+	if d := cmp.Compare(x.Key, y.Key); d != 0 {
+		return d
+	}
+	of := func(c *diff.Change) diff.Definition {
+		if c.Def == nil {
+			return diff.Definition{}
+		}
+		return *c.Def
+	}
+	return cmp.Or(
+		cmp.Compare(of(x).Depth, of(y).Depth),
+		cmp.Compare(x.Thing, y.Thing),
+		cmp.Compare(x.Attr, y.Attr),
+		cmp.Compare(of(x).Field, of(y).Field),
+		cmp.Compare(x.Verb, y.Verb),
+	)
 }
 
 // rank orders the steps of a plan.
@@ -76,10 +115,10 @@ func Defer(
 		return
 	}
 	between := narrowed(accounts, changes)
-	late := make([]map[string][]int32, len(apps)) // account → things whose loss waits
+	late := make([]map[int32][]int32, len(apps)) // slot → things whose loss waits
 	any := false
 	for a, app := range apps {
-		late[a] = map[string][]int32{}
+		late[a] = map[int32][]int32{}
 		for t := range app.Things {
 			least := app.Things[t].AtLeast
 			if least == 0 || accounts[a] == nil {
@@ -91,8 +130,8 @@ func Defer(
 			if len(dips) == 0 || before-len(dips) >= least {
 				continue // enough stay all along
 			}
-			for key := range dips {
-				late[a][key], any = append(late[a][key], int32(t)), true
+			for slot := range dips {
+				late[a][slot], any = append(late[a][slot], int32(t)), true
 			}
 		}
 	}
@@ -104,7 +143,7 @@ func Defer(
 		if c.Effect() != model.Narrows || c.Verb.OfThing() {
 			continue
 		}
-		c.Late = slices.ContainsFunc(late[c.App][c.Key], func(t int32) bool {
+		c.Late = slices.ContainsFunc(late[c.App][c.Slot], func(t int32) bool {
 			return c.Thing == diff.None || states.Before(int(c.App)).Brings(c.Thing, t)
 		})
 	}
@@ -113,26 +152,26 @@ func Defer(
 
 // narrowed are the accounts that lose something, as they are once all is taken
 // and nothing given.
-func narrowed(accounts []*model.Accounts, changes []diff.Change) []map[string]*reach.State {
-	out := make([]map[string]*reach.State, len(accounts))
-	for a := range out {
-		out[a] = map[string]*reach.State{}
-	}
+func narrowed(accounts []*model.Accounts, changes []diff.Change) [][]reach.State {
+	out := make([][]reach.State, len(accounts))
 	for i := range changes {
 		c := &changes[i]
 		if c.Effect() != model.Narrows || c.Verb.OfThing() {
 			continue
 		}
-		st := out[c.App][c.Key]
-		if st == nil {
+		for int(c.Slot) >= len(out[c.App]) {
+			out[c.App] = append(out[c.App], reach.State{})
+		}
+		st := &out[c.App][c.Slot]
+		if !st.Touched {
 			of := accounts[c.App]
-			st = &reach.State{
+			*st = reach.State{
 				Set:       of.Held[c.Account],
 				After:     of.Held[c.Account],
 				Open:      of.Open(int(c.Account)),
 				OpenAfter: of.Open(int(c.Account)),
+				Touched:   true,
 			}
-			out[c.App][c.Key] = st
 		}
 		st.Step(accounts[c.App].Sets, c.Verb, c.Thing)
 	}

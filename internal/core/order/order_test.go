@@ -24,11 +24,19 @@ func people(n int) *model.People {
 }
 
 func of(verb model.Verb, person, thing int32) diff.Change {
-	key := "stray"
-	if person >= 0 {
-		key = string(rune('a' + person))
+	c := diff.Change{
+		Person:  person,
+		Account: person,
+		Thing:   thing,
+		Attr:    diff.None,
+		Verb:    verb,
+		Slot:    person,
+		Key:     "stray",
 	}
-	return diff.Change{Person: person, Account: person, Thing: thing, Attr: diff.None, Verb: verb, Key: key}
+	if person >= 0 {
+		c.Key = string(rune('a' + person))
+	}
+	return c
 }
 
 // TestTheOrderOfAPlan, whatever the order in which differences come: definitions,
@@ -37,12 +45,12 @@ func of(verb model.Verb, person, thing int32) diff.Change {
 func TestTheOrderOfAPlan(t *testing.T) {
 	redefine := func(s diff.Sense) diff.Change {
 		c := of(model.Redefine, diff.None, 0)
-		c.Key, c.Sense, c.Field = "", s, diff.Permissions
+		c.Key, c.Sense, c.Def = "", s, &diff.Definition{Field: diff.Permissions}
 		return c
 	}
 	define := func(thing int32, depth int) diff.Change {
 		c := of(model.Define, diff.None, thing)
-		c.Key, c.Depth = "", depth
+		c.Key, c.Def = "", &diff.Definition{Depth: depth}
 		return c
 	}
 	double, late := of(model.Revoke, 0, 2), of(model.Revoke, 1, 3)
@@ -127,7 +135,7 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 		order.Defer(
 			[]*model.App{app},
 			[]*model.Accounts{accounts},
-			reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes),
+			reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes),
 			changes,
 			people(3),
 		)

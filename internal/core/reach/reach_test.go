@@ -84,7 +84,7 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 			defs.Of = append(defs.Of, other.Defined(int32(i)))
 		}
 		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
-		states := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil)
+		states := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, nil)
 		for i := range app.Things {
 			set := accounts.Sets.Of([]int32{int32(i)})
 			for x := range int32(6) {
@@ -125,34 +125,37 @@ func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
 	add("ada", true, 0)
 	add("bo", false, 1)
 	add("cy", true, 0, 1)
-	changes := []diff.Change{
-		{
-			Key:     "ada",
-			Account: 0,
-			Person:  0,
-			Thing:   0,
-			Attr:    diff.None,
-			Verb:    model.Revoke,
-		}, {Key: "bo", Account: 1, Person: 1, Thing: diff.None, Attr: diff.None, Verb: model.Restore},
-		{
-			Key:     "cy",
-			Account: 2,
-			Person:  2,
-			Thing:   diff.None,
-			Attr:    diff.None,
-			Verb:    model.Remove,
-		}, {Key: "di", Account: diff.None, Person: 3, Thing: diff.None, Attr: diff.None, Verb: model.Create},
-		{Key: "di", Account: diff.None, Person: 3, Thing: 0, Attr: diff.None, Verb: model.Grant},
+	add("eve", true, 0)
+	of := func(verb model.Verb, slot, account, thing int32) diff.Change {
+		return diff.Change{Slot: slot, Account: account, Person: slot, Thing: thing, Attr: diff.None, Verb: verb}
 	}
-	s := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, changes)
-	require.Nil(t, s.Of(0, "nobody"))
-	for name, want := range map[string][4]bool{"ada": {true, true, true, false}, "bo": {false, true, true, true}, "cy": {true, false, true, false}, "di": {false, true, false, true}} {
-		st := s.Of(0, name)
-		require.Equal(t, want, [4]bool{st.Open, st.OpenAfter, s.App(0).Has(st.Set, 1), s.App(0).Has(st.After, 1)}, name)
+	changes := []diff.Change{
+		of(model.Revoke, 0, 0, 0),
+		of(model.Restore, 1, 1, diff.None),
+		of(model.Remove, 2, 2, diff.None),
+		of(model.Create, 3, diff.None, diff.None),
+		of(model.Grant, 3, diff.None, 0),
+	}
+	s := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
+	require.Nil(t, s.At(0, 3), "nothing is done to eve")
+	require.Equal(t, s.Of(&changes[2]), s.At(0, 2))
+	for i, want := range [][4]bool{
+		{true, true, true, false},  // ada
+		{false, true, true, true},  // bo
+		{true, false, true, false}, // cy
+		{false, true, false, true}, // di, who is new
+	} {
+		st := s.Of(&changes[i])
+		require.Equal(t, want, [4]bool{st.Open, st.OpenAfter, s.App(0).Has(st.Set, 1), s.App(0).Has(st.After, 1)}, i)
 	}
 	losers, more := s.Losing(0, 1)
-	require.Equal(t, map[string]bool{"ada": true, "cy": true}, losers)
+	require.Equal(t, map[int32]bool{0: true, 2: true}, losers)
 	require.Equal(t, 0, more, "two go and two come")
-	require.Equal(t, 3, s.App(0).Holders(accounts, 1))
-	require.Equal(t, 2, s.App(0).Active(accounts, 1))
+	require.Equal(t, 4, s.App(0).Holders(accounts, 1))
+	require.Equal(t, 3, s.App(0).Active(accounts, 1))
+
+	// Two rows of one name are changed as one.
+	add("ADA", true, 0)
+	s = reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, []map[int32]int32{{4: 0}}, changes)
+	require.Equal(t, s.Of(&changes[0]), s.At(0, 4))
 }

@@ -1,6 +1,8 @@
 package reach
 
 import (
+	"slices"
+
 	"pravet/internal/core/diff"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
@@ -11,31 +13,47 @@ import (
 type State struct {
 	Set, After      uint32
 	Open, OpenAfter bool
+	Touched         bool // by any change
 }
 
 // States are the accounts of all applications that a plan touches.
 type States struct {
 	apps     []*model.App
 	accounts []*model.Accounts
-	reach    []*Reacher          // of each application, nil for one that was not selected
-	before   []*Reacher          // likewise, by the definitions as exported
-	narrowed []*Reacher          // likewise, once the plan has taken from them and not yet added
-	of       []map[string]*State // application → account → state
+	reach    []*Reacher        // of each application, nil for one that was not selected
+	before   []*Reacher        // likewise, by the definitions as exported
+	narrowed []*Reacher        // likewise, once the plan has taken from them and not yet added
+	of       [][]State         // application → slot of the changes → state
+	slots    [][]int32         // application → account → slot, or diff.None; see At
+	same     []map[int32]int32 // see diff.Result
+	changes  []diff.Change
 }
 
-// Follow follows the changes of a plan, in O(changes).
-func Follow(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) *States {
-	return FollowBut(apps, accounts, changes, nil)
+// Follow follows the changes of a plan, in O(changes). same is that of the
+// diff.Result that they are of.
+func Follow(
+	apps []*model.App,
+	accounts []*model.Accounts,
+	same []map[int32]int32,
+	changes []diff.Change,
+) *States {
+	return FollowBut(apps, accounts, same, changes, nil)
 }
 
 // FollowBut follows changes where some definitions stay as they are exported.
 func FollowBut(
 	apps []*model.App,
 	accounts []*model.Accounts,
+	same []map[int32]int32,
 	changes []diff.Change,
 	stays func(app int, thing int32) bool,
 ) *States {
-	s := &States{apps: apps, accounts: accounts}
+	s := &States{apps: apps, accounts: accounts, same: same, changes: changes, slots: make([][]int32, len(apps))}
+	slots := make([]int32, len(apps))
+	for i := range changes {
+		c := &changes[i]
+		slots[c.App] = max(slots[c.App], c.Slot+1)
+	}
 	for a, app := range apps {
 		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
@@ -56,21 +74,20 @@ func FollowBut(
 			}
 		}
 		s.reach, s.before, s.narrowed = append(s.reach, r), append(s.before, before), append(s.narrowed, narrowed)
-		s.of = append(s.of, map[string]*State{})
+		s.of = append(s.of, make([]State, slots[a]))
 	}
 	for i := range changes {
 		ch := &changes[i]
 		if ch.Verb.OfThing() {
 			continue
 		}
-		st := s.of[ch.App][ch.Key]
-		if st == nil {
-			st = &State{}
+		st := &s.of[ch.App][ch.Slot]
+		if !st.Touched {
+			st.Touched = true
 			if ch.Account != diff.None {
 				st.Open, st.Set = accounts[ch.App].Open(int(ch.Account)), accounts[ch.App].Held[ch.Account]
 			}
 			st.After, st.OpenAfter = st.Set, st.Open
-			s.of[ch.App][ch.Key] = st
 		}
 		st.Step(accounts[ch.App].Sets, ch.Verb, ch.Thing)
 	}
@@ -94,8 +111,43 @@ func (st *State) Step(sets *model.Sets, verb model.Verb, thing int32) {
 	}
 }
 
-// Of returns the state of an account, nil for one that the plan does not touch.
-func (s *States) Of(app int, account string) *State { return s.of[app][account] }
+// Of returns the state of the account of a change, nil where the plan does not
+// touch it.
+func (s *States) Of(c *diff.Change) *State { return s.slot(int(c.App), c.Slot) }
+
+func (s *States) slot(app int, slot int32) *State {
+	if slot == diff.None || int(slot) >= len(s.of[app]) || !s.of[app][slot].Touched {
+		return nil
+	}
+	return &s.of[app][slot]
+}
+
+// At returns the state of an account by its number, nil for one that the plan does
+// not touch. It costs O(accounts) the first time.
+func (s *States) At(app, account int) *State { return s.slot(app, s.Slot(app, account)) }
+
+// Slot returns the slot of the changes of an account, diff.None where it has none.
+func (s *States) Slot(app, account int) int32 {
+	if s.slots[app] == nil {
+		s.slots[app] = slices.Repeat([]int32{diff.None}, s.accounts[app].Len())
+		for i := range s.changes {
+			if c := &s.changes[i]; int(c.App) == app && c.Account != diff.None && c.Slot != diff.None {
+				s.slots[app][s.one(app, c.Account)] = c.Slot
+			}
+		}
+	}
+	return s.slots[app][s.one(app, int32(account))]
+}
+
+// one is the row that stands for all rows of an account's name.
+func (s *States) one(app int, account int32) int32 {
+	if s.same != nil {
+		if first, ok := s.same[app][account]; ok {
+			return first
+		}
+	}
+	return account
+}
 
 // Before returns the Reacher of an application as its definitions are before
 // the plan.
@@ -115,14 +167,14 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 	moved := accounts.Sets.Of(s.apps[a].Numbers(c.Moved()))
 	seen := map[[2]uint32]bool{} // what is held before and after the plan → gains or loses by it
 	for i, set := range accounts.Held {
-		state := State{set, set, accounts.Open(i), accounts.Open(i)}
-		if st := s.of[a][accounts.Key.At(i)]; st != nil {
+		state := State{Set: set, After: set, Open: accounts.Open(i), OpenAfter: accounts.Open(i)}
+		if st := s.At(a, i); st != nil {
 			state = *st
 		}
 		if !blocked && (!state.Open || !state.OpenAfter) || !before.Has(set, c.Thing) {
 			continue
 		}
-		brings := c.Field == diff.Brings || c.Verb == model.Define
+		brings := c.Verb == model.Define || c.Def.Field == diff.Brings
 		if losesMore := brings && c.Sense == diff.Less; !losesMore && !after.Has(state.After, c.Thing) {
 			continue // it goes with the thing
 		}
@@ -151,23 +203,27 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 // App returns the Reacher of an application.
 func (s *States) App(app int) *Reacher { return s.reach[app] }
 
-// Losing tells which accounts of an application have a thing actively and will
-// not, and how many active holders more there will be, or fewer.
-func (s *States) Losing(app int, thing int32) (losers map[string]bool, more int) {
+// Losing tells which accounts of an application, by their slots, have a thing
+// actively and will not, and how many active holders more there will be, or fewer.
+func (s *States) Losing(app int, thing int32) (losers map[int32]bool, more int) {
 	return Losing(s.before[app], s.reach[app], s.of[app], thing)
 }
 
 // Losing tells it of some accounts, by how definitions are before and after;
 // more is counted from what the accounts would have before by the latter.
-func Losing(before, after *Reacher, of map[string]*State, thing int32) (losers map[string]bool, more int) {
-	losers = map[string]bool{}
-	for key, st := range of {
+func Losing(before, after *Reacher, of []State, thing int32) (losers map[int32]bool, more int) {
+	losers = map[int32]bool{}
+	for slot := range of {
+		st := &of[slot]
+		if !st.Touched {
+			continue
+		}
 		was, would, will := st.Open &&
 			before.Has(st.Set, thing), st.Open &&
 			after.Has(st.Set, thing), st.OpenAfter &&
 			after.Has(st.After, thing)
 		if was && !will {
-			losers[key] = true
+			losers[int32(slot)] = true
 		}
 		switch {
 		case would && !will:
