@@ -76,6 +76,9 @@ func (n *Now) Preview(
 	states []decide.State,
 	lifted func(guard string, c *plan.Change) bool,
 ) map[string]plan.Hold {
+	if !n.limits() {
+		return nil
+	}
 	numbers := map[string]int{}
 	for a, app := range n.Apps {
 		numbers[app.ID] = a
@@ -106,6 +109,13 @@ func (n *Now) Preview(
 		}
 	}
 	return refused
+}
+
+// limits reports whether anything must hold at every step.
+func (n *Now) limits() bool {
+	limited := func(t model.Thing) bool { return t.Kind == model.License && t.Seats >= 0 || t.AtLeast > 0 }
+	return len(n.Separations) > 0 ||
+		slices.ContainsFunc(n.Apps, func(app *model.App) bool { return slices.ContainsFunc(app.Things, limited) })
 }
 
 func (t *Trial) simulate(a int) *simulation {

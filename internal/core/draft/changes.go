@@ -2,73 +2,108 @@ package draft
 
 import (
 	"fmt"
+	"hash/maphash"
 	"runtime"
 
 	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
 
 // changes turns differences into the plan's changes, with ids, reasons and what
-// each needs by its nature.
+// each needs by its nature. Batches are made ready side by side, and joined in
+// their order.
 func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Change {
-	out := make([]plan.Change, 0, len(changes))
-	opened := map[[2]int32]string{} // application, person → id of the create or restore
+	out := make([]plan.Change, len(changes))
+	opened := make([][]string, len(d.in.Apps)) // application, slot → id of the create or restore
 	defined := d.newDefined()
 	doubles := d.doubles(changes)
-	for i := range changes {
-		if i%batch == 0 {
-			d.prepare(changes[i:min(i+batch, len(changes))], due)
-		}
-		c, app := &changes[i], d.in.Apps[changes[i].App]
-		p := d.ready[i%batch]
-		p.Reasons = d.reasons(c, d.causes[i%batch])
-		key := [2]int32{c.App, c.Person}
-		switch c.Verb {
-		case model.Create, model.Restore:
-			opened[key] = p.ID
-		case model.Update, model.Assign, model.Join, model.Grant:
-			if id := opened[key]; id != "" {
-				p.Needs = append(p.Needs, id)
+	for b := range d.prepare(out, changes, due) {
+		<-b.ready
+		for i := b.from; i < b.to; i++ {
+			c, p := &changes[i], &out[i]
+			p.Reasons = d.reasons(c, b.causes[i-b.from])
+			of := &opened[c.App]
+			switch c.Verb {
+			case model.Create, model.Restore:
+				for len(*of) <= int(c.Slot) {
+					*of = append(*of, "")
+				}
+				(*of)[c.Slot] = p.ID
+			case model.Update, model.Assign, model.Join, model.Grant:
+				if int(c.Slot) < len(*of) && (*of)[c.Slot] != "" {
+					p.Needs = append(p.Needs, (*of)[c.Slot])
+				}
+			}
+			p.Needs = append(p.Needs, defined.needs(d.in.Apps[c.App], d.retiring(c), c, p.ID)...)
+			for _, n := range doubles[i] {
+				p.Needs = append(p.Needs, out[n].ID)
 			}
 		}
-		p.Needs = append(p.Needs, defined.needs(app, d.retiring(c), c, p.ID)...)
-		for _, n := range doubles[i] {
-			p.Needs = append(p.Needs, out[n].ID)
-		}
-		out = append(out, p)
 	}
 	return out
 }
 
-// batch is how many changes are made ready together.
-const batch = 8192
+// A batch is some changes that are made ready together.
+type batch struct {
+	from, to int
+	causes   [][]saying // of each
+	ready    chan struct{}
+}
 
-// prepare makes ready what of a batch can be made side by side: each change with
-// its id, and why it is wanted.
-func (d *drafter) prepare(changes []diff.Change, due *entitle.Result) {
-	if d.ready == nil {
-		d.ready, d.causes = make([]plan.Change, batch), make([][]plan.Reason, batch)
+// size is how many changes a batch has.
+const size = 2048
+
+// prepare makes ready what can be made side by side: each change with its id, and
+// why it is wanted where not everyone of its class has it for the same reasons. It
+// is never more than a few batches ahead.
+func (d *drafter) prepare(out []plan.Change, changes []diff.Change, due *entitle.Result) <-chan *batch {
+	workers := runtime.GOMAXPROCS(0)
+	batches, tellers := make(chan *batch, 4*workers), make(chan *explain.Teller, workers)
+	for range workers {
+		tellers <- d.explainer.Teller()
 	}
-	var group errgroup.Group
-	const part = 512
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for from := 0; from < len(changes); from += part {
-		group.Go(func() error {
-			for i := from; i < min(from+part, len(changes)); i++ {
-				c := &changes[i]
-				d.ready[i], d.causes[i] = d.change(c, due), nil
-				if _, known := d.given[d.gift(c)]; c.Why != diff.Gives || !known {
-					d.causes[i] = d.explainer.Reasons(c)
-				}
+	var group errgroup.Group // none of it fails
+	group.SetLimit(workers)
+	go func() {
+		defer close(batches)
+		for from := 0; from < len(changes); from += size {
+			b := &batch{from: from, to: min(from+size, len(changes)), ready: make(chan struct{})}
+			batches <- b
+			group.Go(func() error {
+				teller := <-tellers
+				d.make(b, teller, out, changes, due)
+				tellers <- teller
+				return nil
+			})
+		}
+	}()
+	return batches
+}
+
+// make makes a batch ready.
+func (d *drafter) make(
+	b *batch,
+	teller *explain.Teller,
+	out []plan.Change,
+	changes []diff.Change,
+	due *entitle.Result,
+) {
+	b.causes = make([][]saying, b.to-b.from)
+	for i := b.from; i < b.to; i++ {
+		c := &changes[i]
+		out[i] = d.change(c, due)
+		if c.Why != diff.Gives {
+			for _, r := range teller.Reasons(c) {
+				b.causes[i-b.from] = append(b.causes[i-b.from], said(r))
 			}
-			return nil
-		})
+		}
 	}
-	_ = group.Wait() // none of it fails
+	close(b.ready)
 }
 
 // change is a difference as a change of the plan, without what it needs and why.
@@ -125,10 +160,25 @@ func (d *drafter) attributes(c *diff.Change, due *entitle.Result) map[string]str
 	return out
 }
 
-// A saying tells reasons apart.
+// A saying is a reason, with a number that hardly any other has.
 type saying struct {
-	file, says string
-	line       int
+	reason plan.Reason
+	sum    uint64
+}
+
+// seed is that of all sums.
+var seed = maphash.MakeSeed()
+
+func said(r plan.Reason) saying {
+	var h maphash.Hash
+	h.SetSeed(seed)
+	_, _ = h.WriteString(r.Says) // a hash never fails
+	_, _ = h.WriteString(r.File)
+	return saying{r, h.Sum64() + uint64(r.Line)}
+}
+
+func (s *saying) same(r *plan.Reason) bool {
+	return s.reason.Says == r.Says && s.reason.Line == r.Line && s.reason.File == r.File
 }
 
 // A gift is what people of a class, whom no rule tells apart, are given for the
@@ -147,25 +197,37 @@ func (d *drafter) gift(c *diff.Change) gift {
 
 // reasons are the numbers of a change's reasons among all that were said; those
 // that are new are noted.
-func (d *drafter) reasons(c *diff.Change, causes []plan.Reason) []int {
-	if c.Why == diff.Gives {
-		if out, ok := d.given[d.gift(c)]; ok {
-			return out
-		}
+func (d *drafter) reasons(c *diff.Change, causes []saying) []int {
+	if c.Why != diff.Gives {
+		return d.numbered(causes)
 	}
-	out := make([]int, 0, len(causes))
-	for _, r := range causes {
-		key := saying{r.File, r.Says, r.Line}
-		n, ok := d.numbers[key]
-		if !ok {
-			n = len(d.said)
-			d.numbers[key] = n
-			d.said = append(d.said, r)
+	out, ok := d.given[d.gift(c)]
+	if !ok {
+		for _, r := range d.teller.Reasons(c) {
+			causes = append(causes, said(r))
 		}
-		out = append(out, n)
-	}
-	if c.Why == diff.Gives {
+		out = d.numbered(causes)
 		d.given[d.gift(c)] = out
+	}
+	return out
+}
+
+func (d *drafter) numbered(causes []saying) []int {
+	out := make([]int, 0, len(causes))
+	for i := range causes {
+		s := &causes[i]
+		// Where another reason has the same sum, the next number is free.
+		n, known := d.numbers[s.sum]
+		for known && !s.same(&d.said[n]) {
+			s.sum++
+			n, known = d.numbers[s.sum]
+		}
+		if !known {
+			n = int32(len(d.said))
+			d.numbers[s.sum] = n
+			d.said = append(d.said, s.reason)
+		}
+		out = append(out, int(n))
 	}
 	return out
 }

@@ -64,7 +64,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	in.Desired.People = in.People.Len()
 	p := &plan.Plan{
 		Format: plan.Format, Organization: in.Organization, AsOf: in.Today.String(), Desired: in.Desired,
-		Exports: []plan.Export{}, People: map[string]string{}, Changes: []plan.Change{},
+		Exports: []plan.Export{}, Changes: []plan.Change{},
 		Reasons: []plan.Reason{}, SetAside: []plan.SetAside{}, Notices: []plan.Notice{},
 	}
 	d := newDrafter(in)
@@ -103,6 +103,7 @@ func Draft(in Input) (*plan.Plan, error) {
 		Due:      due,
 		Today:    in.Today,
 	}
+	d.teller = d.explainer.Teller()
 	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
 		return nil, err
@@ -120,7 +121,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	d.tried(p, kept)
 	p.Reasons = d.said
 	p.Totals = plan.Count(p.Changes)
-	d.head(p, checked)
+	d.head(p, checked, changes)
 	p.Costs = d.costs(checked)
 	p.Notices = append(p.Notices, d.notices(found, checked)...)
 	return p, nil
@@ -161,11 +162,10 @@ type drafter struct {
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
 	lifted    map[liftedIn]int // a lifted guard, in an application → holds that it lifted
+	teller    *explain.Teller
 	said      []plan.Reason    // each once, in the order in which changes have them
 	given     map[gift][]int   // numbers of the reasons for what a class of people is given
-	numbers   map[saying]int   // a reason → its number in said
-	ready     []plan.Change    // of a batch
-	causes    [][]plan.Reason  // of each of them
+	numbers   map[uint64]int32 // sum of a reason → its number in said
 	ids       *table.Column    // of people
 	personOf  [][]int32        // application → account → person, or diff.None
 	states    *reach.States    // of the accounts that the changes touch
@@ -177,7 +177,7 @@ func newDrafter(in Input) *drafter {
 		ids:     in.People.Column("id"),
 		lifted:  map[liftedIn]int{},
 		said:    []plan.Reason{},
-		numbers: map[saying]int{},
+		numbers: map[uint64]int32{},
 		given:   map[gift][]int{},
 	}
 	for a := range in.Apps {
@@ -297,7 +297,8 @@ type liftedIn struct {
 	lift int
 }
 
-func (d *drafter) head(p *plan.Plan, checked *guard.Result) {
+// head says what the plan is about. changes are all, also those set aside.
+func (d *drafter) head(p *plan.Plan, checked *guard.Result, changes []diff.Change) {
 	p.Desired.Suspect = checked.Roster
 	var apps []string
 	for a, e := range d.in.Exports {
@@ -323,23 +324,21 @@ func (d *drafter) head(p *plan.Plan, checked *guard.Result) {
 			p.Selection.Only = d.in.Only.String()
 		}
 	}
-	wanted := map[string]bool{}
-	for i := range p.Changes {
-		wanted[p.Changes[i].Person] = true
+	wanted, n := make([]bool, d.in.People.Len()), 0
+	for i := range changes {
+		if person := changes[i].Person; person != diff.None && !wanted[person] {
+			wanted[person] = true
+			n++
+		}
 	}
-	for i := range p.SetAside {
-		wanted[p.SetAside[i].Change.Person] = true
-	}
-	delete(wanted, "")
-	ids, names := d.in.People.Column("id"), d.in.People.Column("displayName")
+	names := d.in.People.Column("displayName")
 	if names == nil {
 		names = d.in.People.Column("userName")
 	}
-	if len(wanted) > 0 {
-		for i := range d.in.People.Len() {
-			if id := ids.At(i); wanted[id] {
-				p.People[id] = names.At(i)
-			}
+	p.People = make(map[string]string, n)
+	for i := range wanted {
+		if wanted[i] {
+			p.People[d.ids.At(i)] = names.At(i)
 		}
 	}
 }

@@ -3,7 +3,6 @@
 package explain
 
 import (
-	"slices"
 	"sync"
 
 	"pravet/internal/core/day"
@@ -31,117 +30,9 @@ type Explainer struct {
 
 	once   sync.Once
 	giving map[[2]int32][]Giver // application, thing → kits
-}
 
-// maxKits is how many kits a change names that would give a thing, but not to
-// this person.
-const maxKits = 3
-
-// Reasons returns why a change is wanted, nearest cause first.
-func (e *Explainer) Reasons(c *diff.Change) []plan.Reason {
-	app := e.Apps[c.App]
-	switch c.Why {
-	case diff.Gives:
-		return e.gives(c)
-	case diff.NotGiven:
-		return e.notGiven(c)
-	case diff.NothingDue:
-		if c.Thing != diff.None {
-			return e.notGiven(c)
-		}
-		return []plan.Reason{e.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: e.Name(c.Person), App: app.ID})}
-	case diff.OutOfScope:
-		return []plan.Reason{e.OutOfScope("scope", c.Person, app)}
-	case diff.IsAway:
-		attr := "away"
-		for _, a := range []string{"away.from", "away.to"} {
-			if e.People.Get(int(c.Person), a) != "" {
-				attr = a
-			}
-		}
-		return []plan.Reason{e.said(c.Person, attr, fact.Fact{Kind: fact.Away, Person: e.Name(c.Person)})}
-	case diff.IsNotYet:
-		return []plan.Reason{
-			e.said(
-				c.Person,
-				"starts",
-				fact.Fact{Kind: fact.NotYet, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "starts")},
-			),
-		}
-	case diff.IsGone:
-		return []plan.Reason{
-			e.said(
-				c.Person,
-				"ends",
-				fact.Fact{Kind: fact.Ended, Person: e.Name(c.Person), On: e.People.Get(int(c.Person), "ends")},
-			),
-		}
-	case diff.KitSets:
-		for _, s := range e.due(c).Set {
-			if s.Attr == app.Attrs[c.Attr].Name {
-				return []plan.Reason{
-					at(
-						s.Pos,
-						fact.Fact{Kind: fact.KitSets, Kit: e.Kits[s.Kit].Name, Attribute: s.Attr, Value: s.Value},
-					),
-				}
-			}
-		}
-	case diff.Follows:
-		a := app.Attrs[c.Attr]
-		return []plan.Reason{
-			e.said(
-				c.Person,
-				a.Person,
-				fact.Fact{Kind: fact.HasValue, Attribute: a.Person, Value: e.People.Get(int(c.Person), a.Person)},
-			),
-			at(a.Pos, fact.Fact{Kind: fact.Follows, Attribute: a.Name, Other: a.Person}),
-		}
-	case diff.IsDouble:
-		return e.double(c)
-	case diff.IsDefined:
-		return e.defined(c)
-	case diff.IsStray:
-		return []plan.Reason{
-			at(
-				app.StraysPos,
-				fact.Fact{Kind: fact.Stray, Value: app.Strays, Attribute: app.MatchPerson(), Account: c.Key},
-			),
-		}
-	}
-	return nil
-}
-
-// defined says how a definition differs from the catalog.
-func (e *Explainer) defined(c *diff.Change) []plan.Reason {
-	app := e.Apps[c.App]
-	t := &app.Things[c.Thing]
-	defs := e.Accounts[c.App].Definitions
-	if c.Verb == model.Define {
-		return []plan.Reason{at(t.Pos, fact.Fact{Kind: fact.Undefined, Thing: t.String(), App: app.ID})}
-	}
-	is := defs.Of[c.Thing]
-	there := model.Pos{File: defs.File, Line: is.Line}
-	if c.Verb == model.Retire {
-		return []plan.Reason{
-			at(t.Pos, fact.Fact{Kind: fact.Retired, Thing: t.String()}),
-			at(there, fact.Fact{Kind: fact.StillThere, App: app.ID}),
-		}
-	}
-	want := app.Defined(c.Thing)
-	in := func(kind fact.Kind, d *model.Definition) fact.Fact {
-		f := fact.Fact{Kind: kind, App: app.ID, Attribute: c.Def.Field}
-		switch c.Def.Field {
-		case diff.Title:
-			f.Other, f.Value = "text", d.Title
-		case diff.Permissions:
-			f.Names = d.Permissions
-		default:
-			f.Names = d.Brings
-		}
-		return f
-	}
-	return []plan.Reason{at(t.Pos, in(fact.InCatalog, want)), at(there, in(fact.InApp, is))}
+	naming sync.Once
+	names  map[*model.Kit]map[string]naming // kit → id of a person
 }
 
 // OutOfScope says that the scope of an application, as it is called here, leaves
@@ -175,20 +66,6 @@ func (e *Explainer) Paths(person int32, app int, thing int32) (out []Path) {
 					out = append(out, Path{h, g.Pos[i], chain})
 				}
 			}
-		}
-	}
-	return out
-}
-
-// double says what brings along that which is taken away as a double.
-func (e *Explainer) double(c *diff.Change) []plan.Reason {
-	app := e.Apps[c.App]
-	t := &app.Things[c.Thing]
-	out := []plan.Reason{at(app.TidyPos, fact.Fact{Kind: fact.Tidy, Thing: t.String()})}
-	for _, due := range e.Sets[c.App].Members(e.due(c).Want) {
-		if slices.Contains(e.Graphs[c.App].Along(due), c.Thing) {
-			by := &app.Things[due]
-			out = append(out, at(by.Pos, fact.Fact{Kind: fact.BringsAlong, Via: by.String(), Thing: t.String()}))
 		}
 	}
 	return out
@@ -244,22 +121,8 @@ func at(p model.Pos, f fact.Fact) plan.Reason {
 	return plan.Reason{Facts: &f, File: p.File, Line: p.Line, Says: words.Of(&f)}
 }
 
-// same reports whether two reasons say the same.
-func same(x plan.Reason) func(plan.Reason) bool {
-	return func(y plan.Reason) bool { return x.File == y.File && x.Line == y.Line && x.Says == y.Says }
-}
-
 // Said is a reason at a place.
 func (e *Explainer) Said(p model.Pos, f fact.Fact) plan.Reason { return at(p, f) }
-
-// said is a reason at the line that gives an attribute of a person.
-func (e *Explainer) said(p int32, attr string, f fact.Fact) plan.Reason {
-	return at(e.People.Place(int(p), attr), f)
-}
-
-func (e *Explainer) person(p int32, f fact.Fact) plan.Reason {
-	return at(e.People.Pos(int(p)), f)
-}
 
 // Name is how a person is called.
 func (e *Explainer) Name(p int32) string {
@@ -277,38 +140,6 @@ func (e *Explainer) Get(p int32) func(string) string {
 // ValueOf says which value a person has of an attribute.
 func (e *Explainer) ValueOf(p int32, attr string) string {
 	return words.Value(attr, e.People.Get(int(p), attr))
-}
-
-func (e *Explainer) due(c *diff.Change) *entitle.Due {
-	return &e.Due.Classes[e.Due.Of[c.Person]].Apps[c.App]
-}
-
-// gives names the kits that the person has and that give the thing, or
-// anything at all in the application when the change is about the account.
-func (e *Explainer) gives(c *diff.Change) []plan.Reason {
-	var out []plan.Reason
-	held := e.Due.Classes[e.Due.Of[c.Person]].Kits
-	for _, h := range held {
-		kit := e.Kits[h.Kit]
-		for _, g := range kit.Gives {
-			if int32(g.App) != c.App {
-				continue
-			}
-			found := c.Thing == diff.None
-			for _, t := range g.Things {
-				found = found || t == c.Thing
-			}
-			if found {
-				for _, r := range e.Has(h, held) {
-					if !slices.ContainsFunc(out, same(r)) {
-						out = append(out, r)
-					}
-				}
-				break
-			}
-		}
-	}
-	return out
 }
 
 // Has says why a kit is held, of all that a person holds: by its rule, by name,
@@ -342,56 +173,60 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 	}
 }
 
-// notGiven says that no kit of the person gives the thing, and what keeps the
-// person from the kits that do.
-func (e *Explainer) notGiven(c *diff.Change) []plan.Reason {
-	t := &e.Apps[c.App].Things[c.Thing]
-	out := []plan.Reason{e.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: e.Name(c.Person), Thing: t.String()})}
-	kits := e.Givers(c.App, c.Thing)
-	// A kit that nobody can hold by itself explains nothing where those that
-	// it comes with are named.
-	if own := slices.DeleteFunc(slices.Clone(kits), func(g Giver) bool { return !e.Kits[g.Kit].HasRule() && len(e.Kits[g.Kit].Holders) == 0 }); len(
-		own,
-	) > 0 {
-		kits = own
-	}
-	if len(kits) == 0 {
-		return append(out, at(t.Pos, fact.Fact{Kind: fact.NobodyGets, Thing: t.String()}))
-	}
-	for i, g := range kits {
-		if i == maxKits {
-			out = append(out, at(model.Pos{}, fact.Fact{Kind: fact.KitsMore, Count: len(kits) - i}))
-			break
-		}
-		via := ""
-		if g.Via != diff.None {
-			via = e.Apps[c.App].Things[g.Via].String()
-		}
-		out = append(out, e.Lacks(e.Kits[g.Kit], c.Person, via))
-	}
-	return out
-}
-
 // Lacks says why a person does not have a kit that gives something, via what
 // brings it along.
 func (e *Explainer) Lacks(kit *model.Kit, p int32, via string) plan.Reason {
-	id := e.People.Get(int(p), "id")
-	for i := range kit.Except {
-		if x := &kit.Except[i]; x.Person == id && x.On(e.Today) {
-			return at(x.Pos, fact.Fact{Kind: fact.KitExcepts, Kit: kit.Name, Because: x.Because})
-		}
-	}
-	for i := range kit.Holders {
-		if x := &kit.Holders[i]; x.Person == id && !x.On(e.Today) {
-			return at(x.Pos, fact.Fact{Kind: fact.KitWasHeld, Kit: kit.Name, Until: x.Until.String()})
-		}
-	}
-	if kit.For == nil {
-		return at(kit.Pos, fact.Fact{Kind: fact.KitByName, Kit: kit.Name, Via: via})
+	pos, f := e.lack(kit, p, via)
+	return at(pos, f)
+}
+
+// lack is why a person does not have a kit, and where that is said.
+func (e *Explainer) lack(kit *model.Kit, p int32, via string) (model.Pos, fact.Fact) {
+	named := e.named(kit, e.People.Get(int(p), "id"))
+	switch {
+	case named.except != nil:
+		x := named.except
+		return x.Pos, fact.Fact{Kind: fact.KitExcepts, Kit: kit.Name, Because: x.Because}
+	case named.was != nil:
+		x := named.was
+		return x.Pos, fact.Fact{Kind: fact.KitWasHeld, Kit: kit.Name, Until: x.Until.String()}
+	case kit.For == nil:
+		return kit.Pos, fact.Fact{Kind: fact.KitByName, Kit: kit.Name, Via: via}
 	}
 	f := fact.Fact{Kind: fact.KitLacks, Kit: kit.Name, Via: via, Rule: kit.For.String()}
 	if cl, ok := kit.For.Fails(e.Get(p), e.Today); ok {
 		f.Attribute, f.Value = cl.Attr, e.People.Get(int(p), cl.Attr)
 	}
-	return at(kit.ForPos, f)
+	return kit.ForPos, f
+}
+
+// A naming is what a kit says of one person by name: that its rule leaves them out
+// today, or that they held it once.
+type naming struct{ except, was *model.Holder }
+
+// named tells what a kit says of a person. All of it is gathered once, for there
+// may be many names.
+func (e *Explainer) named(kit *model.Kit, id string) naming {
+	e.naming.Do(func() {
+		e.names = map[*model.Kit]map[string]naming{}
+		for _, k := range e.Kits {
+			of := map[string]naming{}
+			for i := range k.Except {
+				if x, n := &k.Except[i], of[k.Except[i].Person]; n.except == nil && x.On(e.Today) {
+					n.except = x
+					of[x.Person] = n
+				}
+			}
+			for i := range k.Holders {
+				if x, n := &k.Holders[i], of[k.Holders[i].Person]; n.was == nil && !x.On(e.Today) {
+					n.was = x
+					of[x.Person] = n
+				}
+			}
+			if len(of) > 0 {
+				e.names[k] = of
+			}
+		}
+	})
+	return e.names[kit][id]
 }

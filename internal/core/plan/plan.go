@@ -68,7 +68,7 @@ type Export struct {
 
 // A Change is one step on one account. Members that say nothing are left out of the
 // file. The members of Change and of what it holds stand in the order of their
-// names, so that encoding/json writes them in canonical order (see canonicalList).
+// names, so that encoding/json writes them in canonical order (see canonical).
 type Change struct {
 	Account   string       `json:"account,omitempty"`
 	After     any          `json:"after,omitempty"` // of an update: likewise; of a create: the attributes as an object

@@ -3,18 +3,17 @@ package plan
 import (
 	"bytes"
 	"crypto/sha256"
-	"encoding"
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"hash"
 	"io"
+	"maps"
 	"runtime"
 	"slices"
-	"sort"
 	"strings"
+	"sync"
 
 	"github.com/gowebpki/jcs"
 	"golang.org/x/sync/errgroup"
@@ -37,10 +36,10 @@ func letters(sum []byte, n int) string {
 // SHA-256 as twelve letters. The same difference has the same id in every
 // plan. Of a create, the attributes do not count: it is the same account.
 func ChangeID(c *Change) string {
-	text := make([]byte, 0, 256)
+	all := make([]byte, 0, 256)
 	field := func(s string) {
-		text = binary.BigEndian.AppendUint32(text, uint32(len(s)))
-		text = append(text, s...)
+		all = binary.BigEndian.AppendUint32(all, uint32(len(s)))
+		all = append(all, s...)
 	}
 	field(c.App)
 	field(c.Verb.String())
@@ -52,32 +51,35 @@ func ChangeID(c *Change) string {
 	}
 	if c.Attribute != "" {
 		field(c.Attribute)
-		field(fmt.Sprint(c.Before))
-		field(fmt.Sprint(c.After))
+		field(text(c.Before))
+		field(text(c.After))
 	}
-	sum := sha256.Sum256(text)
+	sum := sha256.Sum256(all)
 	return letters(sum[:], 12)
+}
+
+// text is a value in an id.
+func text(v any) string {
+	if s, ok := v.(string); ok {
+		return s
+	}
+	return fmt.Sprint(v)
 }
 
 // jsonOf encodes a value as JSON without escaping for HTML.
 func jsonOf(v any) ([]byte, error) {
-	var b bytes.Buffer
-	enc := json.NewEncoder(&b)
+	b := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(b)
+	b.Reset()
+	enc := json.NewEncoder(b)
 	enc.SetEscapeHTML(false)
 	if err := enc.Encode(v); err != nil {
 		return nil, err
 	}
-	return bytes.TrimSuffix(b.Bytes(), []byte("\n")), nil
+	return bytes.Clone(bytes.TrimSuffix(b.Bytes(), []byte("\n"))), nil
 }
 
-// canonicalForm is RFC 8785's form of any object or list.
-func canonicalForm(v any) ([]byte, error) {
-	text, err := jsonOf(v)
-	if err != nil {
-		return nil, err
-	}
-	return jcs.Transform(text)
-}
+var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 
 // written tells that encoding/json has written a value whose members stand in
 // order as RFC 8785 has it: its only numbers are line numbers, and it holds
@@ -93,76 +95,18 @@ func written(text []byte) bool {
 	return !bytes.Contains(text, []byte(`\u202`)) && !bytes.Contains(text, []byte(`\ufffd`))
 }
 
-// canonicalList is the canonical form of a list, which is that of its parts
-// joined; they are made concurrently. The elements' members stand in canonical
-// order already, so that most parts are canonical as they are written.
-func canonicalList[T any](list []T) (Sealed, error) {
-	const size = 512
-	parts := make([][]byte, (len(list)+size-1)/size)
-	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i := range parts {
-		group.Go(func() (err error) {
-			part := list[i*size : min((i+1)*size, len(list))]
-			if parts[i], err = jsonOf(part); err == nil && !written(parts[i]) {
-				parts[i], err = canonicalForm(part)
-			}
-			return err
-		})
+// canonical is the canonical form of a value whose members stand in that order
+// already, so that most are canonical as they are written.
+func canonical(v any) ([]byte, error) {
+	text, err := jsonOf(v)
+	if err != nil || written(text) {
+		return text, err
 	}
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
-	out := Sealed{{'['}}
-	for i, p := range parts {
-		if i > 0 {
-			out = append(out, []byte{','})
-		}
-		out = append(out, p[1:len(p)-1])
-	}
-	return append(out, []byte{']'}), nil
+	return jcs.Transform(text)
 }
 
-// members returns the plan's top-level members in canonical form.
-func (p *Plan) members() (map[string]Sealed, error) {
-	small := *p
-	small.Changes, small.SetAside, small.Reasons = nil, nil, nil
-	text, err := canonicalForm(&small)
-	if err != nil {
-		return nil, err
-	}
-	var raw map[string]json.RawMessage
-	if err := json.Unmarshal(text, &raw); err != nil {
-		return nil, err
-	}
-	out := make(map[string]Sealed, len(raw))
-	for k, v := range raw {
-		out[k] = Sealed{v}
-	}
-	if out["changes"], err = canonicalList(p.Changes); err != nil {
-		return nil, err
-	}
-	if out["reasons"], err = canonicalList(p.Reasons); err != nil {
-		return nil, err
-	}
-	if out["setAside"], err = canonicalList(p.SetAside); err != nil {
-		return nil, err
-	}
-	return out, nil
-}
-
-// names lists the names of members in RFC 8785's order; all of them are ASCII.
-func names(members map[string]Sealed) []string {
-	keys := make([]string, 0, len(members))
-	for k := range members {
-		keys = append(keys, k)
-	}
-	sort.Strings(keys)
-	return keys
-}
-
-// A Sealed is the text of a plan's file, or a part of it, in pieces: a plan of
-// many changes is long, and nobody needs it in one.
+// A Sealed is the text of a plan's file, in pieces: a plan of many changes is
+// long, and nobody needs it in one.
 type Sealed [][]byte
 
 // WriteTo writes the text.
@@ -179,55 +123,137 @@ func (s Sealed) WriteTo(w io.Writer) (n int64, err error) {
 // Bytes is the text in one.
 func (s Sealed) Bytes() []byte { return bytes.Join(s, nil) }
 
-// member is one member of an object, with what goes before it.
-func member(first bool, name string, value Sealed) Sealed {
-	before := ","
-	if first {
-		before = "{"
+// A piece is a part of a plan's text that is yet to be made.
+type piece struct {
+	make func() ([]byte, error)
+	text []byte
+	err  error
+	done chan struct{}
+}
+
+// whole is a value in one piece: a text or a map.
+func whole[T string | map[string]string](v T) []*piece {
+	return []*piece{{make: func() ([]byte, error) { return canonical(v) }}}
+}
+
+// small is a value in one piece, whose members may stand in any order.
+func small(v any) []*piece {
+	return []*piece{{make: func() ([]byte, error) {
+		text, err := jsonOf(v)
+		if err != nil {
+			return nil, err
+		}
+		return jcs.Transform(text)
+	}}}
+}
+
+// list is a list in many pieces.
+func list[T any](all []T) []*piece {
+	const size = 512
+	out := []*piece{{text: []byte{'['}}}
+	for from := 0; from < len(all); from += size {
+		out = append(out, &piece{make: func() ([]byte, error) {
+			text, err := canonical(all[from:min(from+size, len(all))])
+			if err != nil {
+				return nil, err
+			}
+			text = text[:len(text)-1] // the bracket at the end
+			if from == 0 {
+				return text[1:], nil
+			}
+			text[0] = ','
+			return text, nil
+		}})
 	}
-	return append(Sealed{fmt.Appendf(nil, "%s%q:", before, name)}, value...)
+	return append(out, &piece{text: []byte{']'}})
+}
+
+// pieces are the members of a plan but for its id and its digest, by name.
+func (p *Plan) pieces() map[string][]*piece {
+	out := map[string][]*piece{
+		"asOf":         whole(p.AsOf),
+		"changes":      list(p.Changes),
+		"desired":      small(p.Desired),
+		"exports":      small(p.Exports),
+		"format":       whole(p.Format),
+		"notices":      small(p.Notices),
+		"organization": whole(p.Organization),
+		"people":       whole(p.People),
+		"reasons":      list(p.Reasons),
+		"setAside":     list(p.SetAside),
+		"totals":       small(p.Totals),
+	}
+	if len(p.Costs) > 0 {
+		out["costs"] = small(p.Costs)
+	}
+	if p.Selection != nil {
+		out["selection"] = small(p.Selection)
+	}
+	return out
+}
+
+// press makes pieces, several at a time, in their order.
+func press(pieces []*piece) {
+	var group errgroup.Group // each piece has its own error
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	pieces = slices.DeleteFunc(slices.Clone(pieces), func(p *piece) bool { return p.make == nil })
+	for _, p := range pieces {
+		p.done = make(chan struct{})
+	}
+	go func() {
+		for _, p := range pieces {
+			group.Go(func() error {
+				p.text, p.err = p.make()
+				close(p.done)
+				return nil
+			})
+		}
+	}()
 }
 
 // Seal sets the plan's id and digest and returns the text of its file: the
-// canonical form (RFC 8785) and one line end. The id follows from the SHA-256
-// of that form without id and digest, the digest from that without digest; up to
-// the id they are the same, and hashed once.
+// canonical form (RFC 8785) and one line end. The digest is the SHA-256 of that
+// form without id and digest, and the id its beginning. It is reckoned while the
+// text is made.
 func (p *Plan) Seal() (Sealed, error) {
 	p.Format = Format
-	m, err := p.members()
-	if err != nil {
-		return nil, err
-	}
-	delete(m, "id")
-	delete(m, "digest")
-	keys := names(m)
-	at, _ := slices.BinarySearch(keys, "id")
-	add := func(h hash.Hash, s Sealed) { _, _ = s.WriteTo(h) } // a hash never fails
-	whole := sha256.New()
-	for i, k := range keys[:at] {
-		add(whole, member(i == 0, k, m[k]))
-	}
-	without, err := clone(whole)
-	if err != nil {
-		return nil, err
-	}
-	rest := func(h hash.Hash) []byte {
-		for _, k := range keys[at:] {
-			add(h, member(false, k, m[k]))
+	members := p.pieces()
+	names := slices.Sorted(maps.Keys(members)) // all ASCII: RFC 8785's order
+	var all []*piece
+	starts := map[string]int{} // of members, in all
+	for i, name := range names {
+		before := ","
+		if i == 0 {
+			before = "{"
 		}
-		add(h, Sealed{{'}'}})
-		return h.Sum(nil)
+		starts[name] = len(all)
+		all = append(all, &piece{text: fmt.Appendf(nil, "%s%q:", before, name)})
+		all = append(all, members[name]...)
 	}
-	p.ID = letters(rest(without), 8)
-	m["id"] = Sealed{[]byte(`"` + p.ID + `"`)}
-	add(whole, member(at == 0, "id", m["id"]))
-	p.Digest = "sha256:" + hex.EncodeToString(rest(whole))
-	m["digest"] = Sealed{[]byte(`"` + p.Digest + `"`)}
-	var out Sealed
-	for i, k := range names(m) {
-		out = append(out, member(i == 0, k, m[k])...)
+	all = append(all, &piece{text: []byte{'}'}})
+	press(all)
+	sum := sha256.New()
+	text := make(Sealed, 0, len(all)+3)
+	var failed error
+	for _, piece := range all {
+		if piece.done != nil {
+			<-piece.done
+		}
+		failed = errors.Join(failed, piece.err)
+		sum.Write(piece.text)
+		text = append(text, piece.text)
 	}
-	return append(out, []byte("}\n")), nil
+	if failed != nil {
+		return nil, failed
+	}
+	digest := sum.Sum(nil)
+	p.ID, p.Digest = letters(digest, 8), "sha256:"+hex.EncodeToString(digest)
+	insert := func(before, name, value string) {
+		text = slices.Insert(text, starts[before], fmt.Appendf(nil, ",%q:%q", name, value))
+	}
+	insert("notices", "id", p.ID) // the later one first, so that what stands before it does not move
+	insert("exports", "digest", p.Digest)
+	return append(text, []byte{'\n'}), nil
 }
 
 // is reports whether the text is what a file holds.
@@ -240,16 +266,6 @@ func (s Sealed) is(data []byte) bool {
 		data = rest
 	}
 	return len(data) == 0
-}
-
-// clone returns a SHA-256 that has read what another has.
-func clone(h hash.Hash) (hash.Hash, error) {
-	state, err := h.(encoding.BinaryMarshaler).MarshalBinary()
-	if err != nil {
-		return nil, err
-	}
-	out := sha256.New()
-	return out, out.(encoding.BinaryUnmarshaler).UnmarshalBinary(state)
 }
 
 // Errors of Read that callers tell apart.
