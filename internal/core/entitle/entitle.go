@@ -9,6 +9,8 @@ import (
 	"encoding/binary"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
+
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/graph"
@@ -86,56 +88,84 @@ func Compute(in Input) *Result {
 			out.Matches[k] = classes.Count(k)
 		}
 	}
-	c := computer{in: in, dues: map[string][]Due{}}
-	out.Classes = make([]Class, 0, len(classes.Matches))
-	for _, matches := range classes.Matches {
+	c := computer{in: in, numbers: map[string]int{}, classes: classes, out: out}
+	for class, matches := range classes.Matches {
 		var held []Held
 		for _, k := range matches {
 			if int(k) < len(in.Kits) && in.Kits[k].HasRule() {
 				held = append(held, Held{Kit: int(k), With: -1})
 			}
 		}
-		out.Classes = append(out.Classes, c.class(held, matches))
+		c.class(held, uint32(class))
 	}
-	c.named(out, classes)
+	c.named()
+	c.finish()
 	return out
 }
 
+// A computer gathers the classes, and which combinations of kits there are, and
+// then what is due by each.
 type computer struct {
-	in   Input
-	dues map[string][]Due // kits held → due in each application, scope aside
+	in      Input
+	classes *filter.Classes
+	out     *Result
+	bases   []uint32 // class → the one of classes that its people belong to
+	combos  []int    // class → the combination of kits that its people hold
+	numbers map[string]int
+	kits    [][]Held // of each combination, for each of its classes the same
+	key     []byte
 }
 
-// class computes what is due to who holds some kits; matches are the filters
-// that match: those of kits first, then the scopes, then Only.
-func (c *computer) class(held []Held, matches []int32) Class {
+// class adds a class of people who hold some kits; the filters that match are
+// those of a class of the filters.
+func (c *computer) class(held []Held, base uint32) {
 	held = c.along(held)
-	key := make([]byte, 0, 2*len(held))
+	c.key = c.key[:0]
 	for _, h := range held {
-		key = binary.AppendUvarint(key, uint64(h.Kit))
+		c.key = binary.AppendUvarint(c.key, uint64(h.Kit))
 	}
-	dues, ok := c.dues[string(key)]
+	n, ok := c.numbers[string(c.key)]
 	if !ok {
-		dues = make([]Due, len(c.in.Apps))
-		for a := range c.in.Apps {
-			dues[a] = c.due(a, held)
-		}
-		c.dues[string(key)] = dues
+		n = len(c.kits)
+		c.numbers[string(c.key)] = n
+		c.kits = append(c.kits, held)
 	}
-	match := func(f int) bool {
-		_, ok := slices.BinarySearch(matches, int32(len(c.in.Kits)+f))
-		return ok
-	}
-	out := Class{Kits: held, Apps: slices.Clone(dues), Selected: match(len(c.in.Apps))}
-	for a := range out.Apps {
-		out.Apps[a].InScope = match(a)
-	}
-	return out
+	c.bases, c.combos = append(c.bases, base), append(c.combos, n)
+	c.out.Classes = append(c.out.Classes, Class{Kits: held})
 }
 
-// along adds the kits that come with others, each once, and sorts.
-func (c *computer) along(held []Held) []Held {
-	held = slices.Clone(held)
+// finish reckons what is due to all classes, in all applications side by side.
+func (c *computer) finish() {
+	apps := len(c.in.Apps)
+	dues := make([]Due, len(c.out.Classes)*apps)
+	var group errgroup.Group // none of it fails
+	for a := range apps {
+		group.Go(func() error {
+			by := make([]Due, len(c.kits))
+			for n, held := range c.kits {
+				by[n] = c.due(a, held)
+			}
+			for class := range c.out.Classes {
+				due := &dues[class*apps+a]
+				*due = by[c.combos[class]]
+				due.InScope = c.match(c.bases[class], a)
+			}
+			return nil
+		})
+	}
+	_ = group.Wait()
+	for class := range c.out.Classes {
+		c.out.Classes[class].Apps = dues[class*apps : (class+1)*apps : (class+1)*apps]
+		c.out.Classes[class].Selected = c.match(c.bases[class], apps)
+	}
+}
+
+// match reports whether a filter matches a class of the filters: after those of
+// kits come the scopes, then Only.
+func (c *computer) match(base uint32, f int) bool { return c.classes.Match(base, len(c.in.Kits)+f) }
+
+// more adds the kits that come with others, each once.
+func (c *computer) more(held []Held) []Held {
 	has := map[int]bool{}
 	for _, h := range held {
 		has[h.Kit] = true
@@ -147,6 +177,14 @@ func (c *computer) along(held []Held) []Held {
 				held = append(held, Held{Kit: int(k), With: held[i].Kit})
 			}
 		}
+	}
+	return held
+}
+
+// along adds the kits that come with others, and sorts.
+func (c *computer) along(held []Held) []Held {
+	if slices.ContainsFunc(held, func(h Held) bool { return len(c.in.Kits[h.Kit].Along) > 0 }) {
+		held = c.more(held)
 	}
 	slices.SortFunc(held, func(x, y Held) int { return x.Kit - y.Kit })
 	return held
@@ -199,7 +237,8 @@ func (d *Due) set(s model.Setting, kit int) {
 
 // named gives the people who hold a kit by name, or are excepted from its
 // rule, a class of their own. O(people) to find them, once.
-func (c *computer) named(out *Result, classes *filter.Classes) {
+func (c *computer) named() {
+	out := c.out
 	type entry struct {
 		kit    int
 		holder *model.Holder
@@ -240,6 +279,6 @@ func (c *computer) named(out *Result, classes *filter.Classes) {
 			}
 		}
 		out.Of[p] = uint32(len(out.Classes))
-		out.Classes = append(out.Classes, c.class(held, classes.Matches[base]))
+		c.class(held, c.bases[base])
 	}
 }

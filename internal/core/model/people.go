@@ -12,10 +12,11 @@ import (
 // People are the persons of the desired state, in columns. Attributes are
 // named as in RFC 7643; a name is found without regard to case.
 type People struct {
-	attrs  []string
-	byName map[string]int
-	cols   []*table.Column
-	rows   int
+	attrs   []string
+	byName  map[string]int // folded
+	spelled map[string]int // as the first file spells it
+	cols    []*table.Column
+	rows    int
 
 	files []string
 	file  []uint16
@@ -38,7 +39,7 @@ type indexed struct {
 type Clash struct{ First, Second int32 }
 
 // NewPeople returns no people.
-func NewPeople() *People { return &People{byName: map[string]int{}} }
+func NewPeople() *People { return &People{byName: map[string]int{}, spelled: map[string]int{}} }
 
 // Len is the number of people.
 func (p *People) Len() int { return p.rows }
@@ -48,10 +49,19 @@ func (p *People) Attributes() []string { return p.attrs }
 
 // Column returns an attribute's column, or nil when no file gives it.
 func (p *People) Column(attr string) *table.Column {
-	if i, ok := p.byName[table.Fold(attr)]; ok {
+	if i, ok := p.number(attr); ok {
 		return p.cols[i]
 	}
 	return nil
+}
+
+// number finds an attribute as files spell it, else without regard to case.
+func (p *People) number(attr string) (int, bool) {
+	if i, ok := p.spelled[attr]; ok {
+		return i, true
+	}
+	i, ok := p.byName[table.Fold(attr)]
+	return i, ok
 }
 
 // Get returns an attribute of person i, "" where it has no value.
@@ -70,7 +80,7 @@ func (p *People) Pos(i int) Pos {
 // Place is where an attribute of person i is said: its own place where the file
 // has each on a line of its own, else the person's row.
 func (p *People) Place(i int, attr string) Pos {
-	if a, ok := p.byName[table.Fold(attr)]; ok {
+	if a, ok := p.number(attr); ok {
 		if pos, ok := p.place[[2]int{i, a}]; ok {
 			return pos
 		}
@@ -95,7 +105,7 @@ func (p *People) Attribute(name string) int {
 		return i
 	}
 	i := len(p.cols)
-	p.byName[key] = i
+	p.byName[key], p.spelled[name] = i, i
 	p.attrs = append(p.attrs, name)
 	c := &table.Column{}
 	c.Pad(p.rows)

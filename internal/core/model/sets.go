@@ -13,6 +13,8 @@ type Sets struct {
 	members [][]int32
 	byKey   map[string]uint32
 	union   map[uint64]uint32
+	sorted  []int32 // of the set that is looked for
+	key     []byte
 }
 
 // NewSets holds the empty set only.
@@ -22,19 +24,24 @@ func NewSets() *Sets {
 
 // Of returns the number of a set of things, given in any order.
 func (s *Sets) Of(things []int32) uint32 {
-	sorted := slices.Clone(things)
-	slices.Sort(sorted)
-	sorted = slices.Compact(sorted)
-	key := make([]byte, 0, 4*len(sorted))
-	for _, t := range sorted {
-		key = binary.LittleEndian.AppendUint32(key, uint32(t))
+	s.sorted = append(s.sorted[:0], things...)
+	slices.Sort(s.sorted)
+	s.sorted = slices.Compact(s.sorted)
+	return s.number()
+}
+
+// number is that of the set of the things in sorted.
+func (s *Sets) number() uint32 {
+	s.key = s.key[:0]
+	for _, t := range s.sorted {
+		s.key = binary.AppendUvarint(s.key, uint64(t))
 	}
-	if n, ok := s.byKey[string(key)]; ok {
+	if n, ok := s.byKey[string(s.key)]; ok {
 		return n
 	}
 	n := uint32(len(s.members))
-	s.members = append(s.members, sorted)
-	s.byKey[string(key)] = n
+	s.members = append(s.members, slices.Clone(s.sorted))
+	s.byKey[string(s.key)] = n
 	return n
 }
 
@@ -59,25 +66,44 @@ func (s *Sets) Union(a, b uint32) uint32 {
 	if n, ok := s.union[key]; ok {
 		return n
 	}
-	n := s.Of(append(slices.Clone(s.members[a]), s.members[b]...))
+	s.sorted = s.sorted[:0]
+	x, y := s.members[a], s.members[b]
+	for len(x) > 0 && len(y) > 0 {
+		least := min(x[0], y[0])
+		s.sorted = append(s.sorted, least)
+		if x[0] == least {
+			x = x[1:]
+		}
+		if y[0] == least {
+			y = y[1:]
+		}
+	}
+	s.sorted = append(append(s.sorted, x...), y...)
+	n := s.number()
 	s.union[key] = n
 	return n
 }
 
 // With returns the set with a thing added.
 func (s *Sets) With(set uint32, thing int32) uint32 {
-	if s.Has(set, thing) {
+	at, has := slices.BinarySearch(s.members[set], thing)
+	if has {
 		return set
 	}
-	return s.Of(append(slices.Clone(s.members[set]), thing))
+	members := s.members[set]
+	s.sorted = append(append(append(s.sorted[:0], members[:at]...), thing), members[at:]...)
+	return s.number()
 }
 
 // Without returns the set with a thing taken out.
 func (s *Sets) Without(set uint32, thing int32) uint32 {
-	if !s.Has(set, thing) {
+	at, has := slices.BinarySearch(s.members[set], thing)
+	if !has {
 		return set
 	}
-	return s.Of(slices.DeleteFunc(slices.Clone(s.members[set]), func(t int32) bool { return t == thing }))
+	members := s.members[set]
+	s.sorted = append(append(s.sorted[:0], members[:at]...), members[at+1:]...)
+	return s.number()
 }
 
 // Count is how many distinct sets there are.
