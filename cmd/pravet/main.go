@@ -15,6 +15,7 @@ import (
 var version = "unversioned"
 
 func main() {
+	pace()
 	// A reader that goes away must not end a run half-way.
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)

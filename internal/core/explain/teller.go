@@ -18,6 +18,7 @@ type Teller struct {
 	rules   map[int]plan.Reason      // kit → that its rule matches
 	lacks   map[lacking]plan.Reason  // that a rule does not, by a value
 	follows map[[2]int32]plan.Reason // application, attribute → what it follows
+	givers  map[[2]int32][]Giver     // application, thing → kits; see kits
 }
 
 // lacking is what there is to say of a kit that someone does not have.
@@ -29,7 +30,13 @@ type lacking struct {
 
 // Teller returns a Teller that remembers nothing yet.
 func (e *Explainer) Teller() *Teller {
-	return &Teller{e, map[int]plan.Reason{}, map[lacking]plan.Reason{}, map[[2]int32]plan.Reason{}}
+	return &Teller{
+		e,
+		map[int]plan.Reason{},
+		map[lacking]plan.Reason{},
+		map[[2]int32]plan.Reason{},
+		map[[2]int32][]Giver{},
+	}
 }
 
 // has says why a kit is held, as Has does.
@@ -247,15 +254,9 @@ func (t *Teller) gives(c *diff.Change) []plan.Reason {
 // person from the kits that do.
 func (t *Teller) notGiven(c *diff.Change) []plan.Reason {
 	thing := &t.Apps[c.App].Things[c.Thing]
-	out := []plan.Reason{t.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: t.Name(c.Person), Thing: thing.String()})}
-	kits := t.Givers(c.App, c.Thing)
-	// A kit that nobody can hold by itself explains nothing where those that
-	// it comes with are named.
-	if own := slices.DeleteFunc(slices.Clone(kits), func(g Giver) bool { return !t.Kits[g.Kit].HasRule() && len(t.Kits[g.Kit].Holders) == 0 }); len(
-		own,
-	) > 0 {
-		kits = own
-	}
+	kits := t.kits(c)
+	out := make([]plan.Reason, 0, 2+min(len(kits), maxKits))
+	out = append(out, t.person(c.Person, fact.Fact{Kind: fact.NoKit, Person: t.Name(c.Person), Thing: thing.String()}))
 	if len(kits) == 0 {
 		return append(out, at(thing.Pos, fact.Fact{Kind: fact.NobodyGets, Thing: thing.String()}))
 	}
@@ -269,6 +270,25 @@ func (t *Teller) notGiven(c *diff.Change) []plan.Reason {
 			via = t.Apps[c.App].Things[g.Via].String()
 		}
 		out = append(out, t.lack(t.Kits[g.Kit], c.Person, via))
+	}
+	return out
+}
+
+// kits are those that give the thing of a change. One that nobody can hold by
+// itself explains nothing where those that it comes with are named.
+func (t *Teller) kits(c *diff.Change) []Giver {
+	key := [2]int32{c.App, c.Thing}
+	out, ok := t.givers[key]
+	if !ok {
+		all := t.Givers(c.App, c.Thing)
+		out = slices.DeleteFunc(slices.Clone(all), func(g Giver) bool {
+			kit := t.Kits[g.Kit]
+			return !kit.HasRule() && len(kit.Holders) == 0
+		})
+		if len(out) == 0 {
+			out = all
+		}
+		t.givers[key] = out
 	}
 	return out
 }

@@ -4,6 +4,7 @@ package words
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"pravet/internal/core/fact"
@@ -46,9 +47,9 @@ func reason(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("kit %s sets %s to %q", f.Kit, f.Attribute, f.Value), true
 	case fact.NoKit:
 		if f.Thing == "" {
-			return fmt.Sprintf("%s has no kit that gives anything in %s", f.Person, f.App), true
+			return f.Person + " has no kit that gives anything in " + f.App, true
 		}
-		return fmt.Sprintf("%s has no kit that gives %s", f.Person, f.Thing), true
+		return f.Person + " has no kit that gives " + f.Thing, true
 	case fact.KitLacks:
 		return fmt.Sprintf("kit %s gives it%s for: %s%s", f.Kit, along(f), f.Rule, because(f)), true
 	case fact.KitByName:
@@ -135,7 +136,7 @@ func Value(attribute, value string) string {
 	if value == "" {
 		return attribute + " has no value"
 	}
-	return fmt.Sprintf("%s is %q", attribute, value)
+	return attribute + " is " + strconv.Quote(value)
 }
 
 // notice says what is worth knowing.
