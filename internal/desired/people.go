@@ -96,7 +96,7 @@ func (r *Repo) peopleCSV(file string) {
 	if r.only != nil {
 		in = source.Sieve(src, r.only)
 	}
-	rd := csv.NewReader(bufio.NewReaderSize(in, 1<<18))
+	rd := csv.NewReader(bufio.NewReaderSize(in, source.ReadAhead))
 	rd.ReuseRecord, rd.FieldsPerRecord = true, -1
 	header, err := rd.Read()
 	if err == io.EOF {

@@ -178,7 +178,7 @@ func (r *Repo) placesIn(file string, lines map[int][]placed, out map[placed]mode
 		return
 	}
 	defer src.Close()
-	rd := csv.NewReader(bufio.NewReaderSize(src, 1<<18))
+	rd := csv.NewReader(bufio.NewReaderSize(src, source.ReadAhead))
 	rd.ReuseRecord, rd.FieldsPerRecord = true, -1
 	var header []string
 	for left := len(lines); left > 0; {

@@ -25,7 +25,7 @@ type Layout struct {
 // NewCSV returns a reader of rows as Pravet reads them: fields are counted by
 // the caller, and rows are reused.
 func NewCSV(src io.Reader, spec *Spec) *csv.Reader {
-	rd := csv.NewReader(bufio.NewReaderSize(src, 1<<18))
+	rd := csv.NewReader(bufio.NewReaderSize(src, source.ReadAhead))
 	rd.ReuseRecord, rd.FieldsPerRecord, rd.Comma = true, -1, spec.Delimiter
 	return rd
 }

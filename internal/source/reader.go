@@ -24,6 +24,10 @@ import (
 // fills the memory.
 const MaxRecord = 1 << 20
 
+// ReadAhead is how many bytes of a file are read at a time: as many as stay in a
+// processor's nearest memory while they are looked at.
+const ReadAhead = 1 << 16
+
 // MaxFile is how large a file may be that is kept in columns.
 const MaxFile = 1<<32 - 1
 

@@ -12,14 +12,13 @@ import (
 type Sets struct {
 	members [][]int32
 	byKey   map[string]uint32
-	union   map[uint64]uint32
 	sorted  []int32 // of the set that is looked for
 	key     []byte
 }
 
 // NewSets holds the empty set only.
 func NewSets() *Sets {
-	return &Sets{members: [][]int32{nil}, byKey: map[string]uint32{"": 0}, union: map[uint64]uint32{}}
+	return &Sets{members: [][]int32{nil}, byKey: map[string]uint32{"": 0}}
 }
 
 // Of returns the number of a set of things, given in any order.
@@ -62,10 +61,6 @@ func (s *Sets) Union(a, b uint32) uint32 {
 	case a == 0:
 		return b
 	}
-	key := uint64(a)<<32 | uint64(b)
-	if n, ok := s.union[key]; ok {
-		return n
-	}
 	s.sorted = s.sorted[:0]
 	x, y := s.members[a], s.members[b]
 	for len(x) > 0 && len(y) > 0 {
@@ -79,9 +74,7 @@ func (s *Sets) Union(a, b uint32) uint32 {
 		}
 	}
 	s.sorted = append(append(s.sorted, x...), y...)
-	n := s.number()
-	s.union[key] = n
-	return n
+	return s.number()
 }
 
 // With returns the set with a thing added.
