@@ -89,6 +89,9 @@ func New(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger, t
 		return nil, err
 	}
 	j.look()
+	if err := j.decided(ctx); err != nil {
+		return nil, err
+	}
 	if err := j.redraft(); err != nil {
 		return nil, err
 	}
@@ -176,7 +179,14 @@ func (j *Job) redraft() error {
 			return fmt.Errorf("the plan was limited by a filter that cannot be read: %w", err)
 		}
 	}
-	today, err := prepare.Draft(j.state, j.ledger, j.Today, j.Today, only)
+	var lifts []decide.Lift // for this plan, of which the redraft is another
+	for _, l := range j.Standing.Lifts {
+		if l.Plan == j.Plan.ID {
+			l.Plan = ""
+			lifts = append(lifts, l)
+		}
+	}
+	today, err := prepare.Draft(j.state, j.ledger, j.Today, j.Today, only, lifts...)
 	if err != nil {
 		return err
 	}
@@ -223,14 +233,20 @@ func (j *Job) Whole(ctx context.Context) error {
 // Accepted reports whether something was accepted, the plan or a change of it.
 func (j *Job) Accepted() bool { return j.Standing.All || j.Standing.AnyAccepted() }
 
-// Decide reads what is decided by now and reckons the states anew.
-func (j *Job) Decide(ctx context.Context) error {
+// decided reads what is decided by now.
+func (j *Job) decided(ctx context.Context) error {
 	rejections, lifts, err := j.state.Repo.Standing(ctx)
 	if err != nil {
 		return err
 	}
 	stood := decisions.Stood{Rejections: rejections, Lifts: lifts}
-	if j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today); err != nil {
+	j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today)
+	return err
+}
+
+// Decide reads what is decided by now and reckons the states anew.
+func (j *Job) Decide(ctx context.Context) error {
+	if err := j.decided(ctx); err != nil {
 		return err
 	}
 	if j.whole && !j.Standing.AnyAccepted() {

@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
@@ -27,7 +29,7 @@ type Result struct {
 // up, and one that has is finished and read back.
 func (j *Job) Run(ctx context.Context, progress func(string)) (*Result, error) {
 	run, err := j.ledger.Begin(
-		ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.now.People.Len(), Changes: j.Count(decide.Ready)},
+		ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready)},
 	)
 	if err != nil {
 		return nil, err
@@ -42,6 +44,21 @@ func (j *Job) Run(ctx context.Context, progress func(string)) (*Result, error) {
 	}
 	end := j.ledger.Append(ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
 	return res, errors.Join(err, end)
+}
+
+// roster is how many people the files name, 0 where that is suspiciously few and
+// nobody has said that it is right: then what the next plans are compared with
+// stays what it was.
+func (j *Job) roster() int {
+	held := func(c plan.Change) bool {
+		return slices.ContainsFunc(j.Standing.Holding(j.Plan, &c, j.Today), func(h plan.Hold) bool {
+			return h.Guard == guard.RosterShrink
+		})
+	}
+	if j.Plan.Desired.Suspect && slices.ContainsFunc(j.Plan.Changes, held) {
+		return 0
+	}
+	return j.now.People.Len()
 }
 
 // steps takes steps until none is left. What was refused for how things were may

@@ -73,7 +73,7 @@ type Run struct {
 	Run     string `json:"run"`
 	Plan    string `json:"plan"`
 	Digest  string `json:"digest"`
-	People  int    `json:"people"`
+	People  int    `json:"people"`  // whom the files name; 0 where that is suspiciously few
 	Changes int    `json:"changes"` // to be carried out
 }
 

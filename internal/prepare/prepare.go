@@ -4,7 +4,6 @@
 package prepare
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -18,6 +17,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/files"
 	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/draft"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
@@ -141,8 +141,14 @@ func exported(state *connect.State) *draft.Export {
 }
 
 // Draft drafts a plan for a day from a State and the ledger; clock is the day on
-// which that is done.
-func Draft(s *State, l ledger.Ledger, today, clock day.Day, only *filter.Filter) (*plan.Plan, error) {
+// which that is done. What lifts takes away holds nothing, as if the files said so.
+func Draft(
+	s *State,
+	l ledger.Ledger,
+	today, clock day.Day,
+	only *filter.Filter,
+	lifts ...decide.Lift,
+) (*plan.Plan, error) {
 	revision, clean := gitrepo.Revision(s.Repo.Dir)
 	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
 	if err != nil {
@@ -157,7 +163,7 @@ func Draft(s *State, l ledger.Ledger, today, clock day.Day, only *filter.Filter)
 		Separations: s.Repo.Separations,
 		Exceptions:  s.Repo.Exceptions,
 		Guards:      s.Repo.Guards,
-		Exports:     s.Exports, Lifts: s.Repo.Lifts, Rejections: rejections,
+		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
 	}
 	for a, e := range s.Exports {
 		if e == nil {
@@ -219,8 +225,11 @@ func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 		func(e *ledger.Entry) error {
 			if e.Kind == ledger.RunStarted {
 				r, err := ledger.Decode[ledger.Run](e)
+				if err != nil || r.People == 0 {
+					return err
+				}
 				people = r.People
-				return cmp.Or(err, ledger.ErrStop)
+				return ledger.ErrStop
 			}
 			p, err := ledger.Decode[ledger.Plan](e)
 			if err != nil || p.Suspect {

@@ -26,7 +26,7 @@ func (w *world) write(t *testing.T, dir string) {
 	}
 	var root strings.Builder
 	root.WriteString(
-		"organization: Marrowick Ferries\nguards: {exportShrink: 100%, rosterShrink: 100%, exportAge: P9999D}\n",
+		"organization: Marrowick Ferries\nguards: {exportAge: P9999D, rosterShrink: " + w.rosterShrink + "}\n",
 	)
 	if len(w.apart) > 0 {
 		root.WriteString("separation:\n")
@@ -35,15 +35,24 @@ func (w *world) write(t *testing.T, dir string) {
 		}
 	}
 	put("pravet.yaml", root.String())
+	standing := ""
 	if len(w.may) > 0 {
-		put(
-			"standing.yaml",
-			fmt.Sprintf(
-				"exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n",
-				w.may[0],
-			),
+		standing += fmt.Sprintf(
+			"exceptions: [{separation: pair 0, person: %s, until: 2027-12-31, because: few people}]\n",
+			w.may[0],
 		)
 	}
+	if len(w.lifts) > 0 {
+		standing += "lifted:\n"
+	}
+	for _, l := range w.lifts {
+		app := ""
+		if l.app != "" {
+			app = ", app: " + l.app
+		}
+		standing += fmt.Sprintf("  - {guard: %s%s, until: 2027-12-31, because: as agreed}\n", l.guard, app)
+	}
+	put("standing.yaml", standing)
 	columns := "id,userName,displayName,email,department,starts,ends,away\n"
 	list := "people:\n"
 	for _, p := range w.people {
@@ -72,6 +81,8 @@ func (w *world) write(t *testing.T, dir string) {
 	put("people/first.csv", columns)
 	if list != "people:\n" {
 		put("people/second.yaml", list)
+	} else {
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, "people/second.yaml")))
 	}
 	var kits strings.Builder
 	kits.WriteString("kits:\n")
@@ -92,7 +103,11 @@ func (w *world) write(t *testing.T, dir string) {
 		kits.WriteString("    gives:\n")
 		for _, a := range w.apps {
 			if keys, ok := k.gives[a.id]; ok {
-				fmt.Fprintf(&kits, "      %s: %s\n", a.id, byKind(keys))
+				gives := byKind(keys)
+				if t := k.sets[a.id]; t != "" {
+					gives = strings.Replace(gives, "{", "{set: {title: "+t+"}, ", 1)
+				}
+				fmt.Fprintf(&kits, "      %s: %s\n", a.id, gives)
 			}
 		}
 	}
@@ -101,7 +116,7 @@ func (w *world) write(t *testing.T, dir string) {
 	}
 	for i := range w.apps {
 		a := &w.apps[i]
-		put("apps/"+a.id+".yaml", a.yaml())
+		put("apps/"+a.id+".yaml", a.yaml(w.titled(a)))
 		w.export(t, dir, a)
 	}
 }
@@ -123,19 +138,30 @@ func byKind(keys []string) string {
 	return "{" + strings.Join(parts, ", ") + "}"
 }
 
-func (a *app) yaml() string {
+func (a *app) yaml(titled bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "app: %s\nexport:\n  format: %s\n", a.id, a.format)
 	if a.format == "csv" {
 		fmt.Fprintf(&b, "  path: exports/%s.csv\n", a.id)
+		title, roles := "", `{column: Profiles, split: ";"}`
+		if titled {
+			title = "title: Home, "
+		}
+		if a.single {
+			roles = "Profiles"
+		}
 		b.WriteString(
-			"  columns: {userName: Login, displayName: Full name, email: Mail, active: {column: State, true: Open, false: Blocked},\n" +
-				"    groups: {column: Teams, split: \";\"}, roles: {column: Profiles, split: \";\"}, licenses: {column: Seats, split: \";\"}}\n",
+			"  columns: {userName: Login, displayName: Full name, email: Mail, " + title +
+				"active: {column: State, true: Open, false: Blocked},\n" +
+				"    groups: {column: Teams, split: \";\"}, roles: " + roles + ", licenses: {column: Seats, split: \";\"}}\n",
 		)
 	} else if a.layout == 0 {
 		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
 	} else {
 		fmt.Fprintf(&b, "  path: [exports/%s.json, exports/%s-groups.json]\n", a.id, a.id)
+	}
+	if a.format == "scim" && titled {
+		b.WriteString("  columns: {title: title}\n")
 	}
 	if a.effective {
 		b.WriteString("  shows: effective\n")
@@ -145,11 +171,12 @@ func (a *app) yaml() string {
 	)
 	fmt.Fprintf(
 		&b,
-		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s}\n",
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s}\n",
 		a.strays,
 		a.removals,
 		a.suspensions,
 		a.narrowing,
+		a.shrink,
 	)
 	if a.fixed {
 		b.WriteString("fixed: [userName]\n")
@@ -220,7 +247,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		out := csv.NewWriter(&b)
 		require.NoError(
 			t,
-			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note"}),
+			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home"}),
 		)
 		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
@@ -235,6 +262,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 					strings.Join(of(r, "role"), ";"),
 					strings.Join(of(r, "license"), ";"),
 					"kept",
+					r.title,
 				}),
 			)
 		}
@@ -258,6 +286,9 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 			"displayName": r.name,
 			"active":      r.open,
 		}
+		if r.title != "" {
+			u["title"] = r.title
+		}
 		if r.email != "" {
 			u["emails"] = []any{map[string]any{"value": r.email, "primary": true}}
 		}
@@ -270,7 +301,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		users = append(users, u)
 	}
 	for _, th := range a.things {
-		if kind(th.key) != "group" {
+		if kind(th.key) != "group" || th.absent && !w.shows(a, th.key) {
 			continue
 		}
 		members := []any{}
@@ -329,7 +360,7 @@ func (a *app) readCSV(t *testing.T, dir string) {
 	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
 	require.NoError(t, err)
 	for _, f := range rows[1:] {
-		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3]}
+		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3], title: f[8]}
 		for i, k := range []string{"group", "role", "license"} {
 			for n := range strings.SplitSeq(f[4+i], ";") {
 				if n != "" {
@@ -352,10 +383,10 @@ func (a *app) readSCIM(t *testing.T, dir string) {
 		Primary bool
 	}
 	var all []struct {
-		ID, UserName, DisplayName   string
-		Active                      bool
-		Emails, Roles, Entitlements []value
-		Members                     []value
+		ID, UserName, DisplayName, Title string
+		Active                           bool
+		Emails, Roles, Entitlements      []value
+		Members                          []value
 	}
 	for _, file := range []string{a.id + ".json", a.id + "-groups.json"} {
 		data, err := os.ReadFile(filepath.Join(dir, "exports", file))
@@ -378,7 +409,7 @@ func (a *app) readSCIM(t *testing.T, dir string) {
 		if u.UserName == "" {
 			continue
 		}
-		r := row{user: u.UserName, name: u.DisplayName, open: u.Active}
+		r := row{user: u.UserName, name: u.DisplayName, title: u.Title, open: u.Active}
 		for _, e := range u.Emails {
 			r.email = e.Value
 		}

@@ -22,7 +22,12 @@ import (
 // applications by hand. It returns what went wrong.
 func history(t *testing.T, seed uint64) string {
 	r := rand.New(rand.NewPCG(seed, 9))
-	b := open(t, seed)
+	b := open(t, seed, func(w *world) { // who works by hand takes away as well
+		w.rosterShrink = "100%"
+		for i := range w.apps {
+			w.apps[i].shrink = "100%"
+		}
+	})
 	defer b.close()
 	var rejected, told []string
 	plans := map[string]*plan.Plan{}

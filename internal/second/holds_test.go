@@ -22,6 +22,9 @@ var verbs = []string{
 	"grant",
 }
 
+// attributes are those of accounts, in their order.
+var attributes = []string{"userName", "displayName", "email", "title"}
+
 func (c *change) narrows() bool { return c.effect == "narrows" }
 
 // gives reports whether a change gives a thing to an account.
@@ -34,8 +37,8 @@ func (w *world) brings(c *change, app, key string) bool {
 	return c.app == app && c.thing != "" && slices.Contains(w.app(app).along([]string{c.thing}), key)
 }
 
-func (c *change) hold(guard string) {
-	if !slices.Contains(c.holds, guard) {
+func (w *world) hold(c *change, guard string) {
+	if !slices.Contains(c.holds, guard) && !w.lifted(guard, c.app) {
 		c.holds = append(c.holds, guard)
 		slices.Sort(c.holds)
 	}
@@ -68,8 +71,8 @@ func (w *world) order(changes []*change) {
 				at(y),
 			),
 			cmp.Compare(
-				slices.Index([]string{"userName", "displayName", "email"}, x.attribute),
-				slices.Index([]string{"userName", "displayName", "email"}, y.attribute),
+				slices.Index(attributes, x.attribute),
+				slices.Index(attributes, y.attribute),
 			),
 			cmp.Compare(slices.Index(verbs, x.verb), slices.Index(verbs, y.verb)),
 		)
@@ -115,6 +118,9 @@ func (w *world) judge(changes []*change) {
 	}
 	for i := range w.apps {
 		w.simple(&w.apps[i], changes)
+		if w.apps[i].single {
+			w.cells(&w.apps[i], changes)
+		}
 	}
 	for n, pair := range w.apart {
 		w.kept(n, pair, changes)
@@ -138,7 +144,7 @@ func (w *world) judge(changes []*change) {
 			return
 		}
 		for c, guard := range refused {
-			c.hold(guard)
+			w.hold(c, guard)
 		}
 	}
 }
@@ -202,43 +208,99 @@ func (w *world) simple(a *app, changes []*change) {
 			continue
 		}
 		if c.verb == "remove" && removed > limit(a.removals, len(a.rows)) {
-			c.hold("removals")
+			w.hold(c, "removals")
 		}
 		if c.verb == "suspend" && suspended > limit(a.suspensions, open) {
-			c.hold("suspensions")
+			w.hold(c, "suspensions")
 		}
 		if c.narrows() && len(narrowed) > limit(a.narrowing, len(a.rows)) {
-			c.hold("narrowing")
+			w.hold(c, "narrowing")
+		}
+		if before := w.before[a.id]; len(a.rows) > 0 && before-len(a.rows) > limit(a.shrink, before) {
+			w.hold(c, "export-shrink")
+		}
+		if before := w.before[""]; c.narrows() && before-len(w.people) > limit(w.rosterShrink, before) {
+			w.hold(c, "roster-shrink")
 		}
 		if len(a.rows) == 0 {
-			c.hold("export-empty")
+			w.hold(c, "export-empty")
 		}
 		if a.protect != "" && strings.EqualFold(c.account, a.protect) {
-			c.hold("protected")
+			w.hold(c, "protected")
 		}
 		if a.fixed && c.attribute == "userName" {
-			c.hold("fixed")
+			w.hold(c, "fixed")
 		}
 		for i := range w.people {
 			p := &w.people[i]
 			if p.id != c.person {
 				continue
 			}
+			if _, clash := w.sets(p, a); clash && (c.verb == "create" || c.attribute == "title") {
+				w.hold(c, "clash")
+			}
 			if len(a.rowsOf(p)) > 1 && !c.narrows() {
-				c.hold("double-account")
+				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
+				if c.gives() && t.key == c.thing && t.absent && !w.shows(a, t.key) && c.effect != "narrows" {
+					w.hold(c, "unknown-name")
+				}
 				if c.gives() && t.key == c.thing && t.needs && p.email == "" {
-					c.hold("needs")
+					w.hold(c, "needs")
 				}
 			}
 			for _, r := range a.rows {
 				if c.verb == "create" && w.owner(r) == nil && r.email != "" && strings.EqualFold(r.email, p.email) {
-					c.hold("looks-alike")
+					w.hold(c, "looks-alike")
 				}
 			}
 		}
 	}
+}
+
+// shows reports whether an application's export shows a group that it once did not
+// have: somebody is in it.
+func (w *world) shows(a *app, key string) bool {
+	return slices.ContainsFunc(a.rows, func(r row) bool { return slices.Contains(r.held, key) })
+}
+
+// cells holds what a cell of one role cannot hold, and lets what comes wait for
+// what goes.
+func (w *world) cells(a *app, changes []*change) {
+	whole := w.after(changes).app(a.id)
+	for at, c := range changes {
+		if c.app != a.id || c.verb != "grant" || c.effect != "widens" {
+			continue
+		}
+		roles := 0
+		for _, r := range whole.rows {
+			for _, key := range r.held {
+				if w.renamed(changes, c) == r.user && kind(key) == "role" {
+					roles++
+				}
+			}
+		}
+		if roles > 1 {
+			w.hold(c, "impossible")
+			continue
+		}
+		for _, o := range changes[:at] {
+			if o.app == c.app && o.account == c.account && o.narrows() && kind(o.thing) == "role" {
+				c.needs = append(c.needs, o)
+			}
+		}
+	}
+}
+
+// renamed is how the account of a change is called after a plan.
+func (w *world) renamed(changes []*change, c *change) string {
+	for _, o := range changes {
+		if o.app == c.app && o.account == c.account && o.attribute == "userName" {
+			return o.after
+		}
+	}
+	return c.account
 }
 
 // kept holds what would bring together two things that are kept apart, and lets
@@ -259,7 +321,7 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 				}
 				if len(after) > 1 {
 					if !slices.Contains(before, x) && !w.allowed(n, p.id) {
-						c.hold("separation")
+						w.hold(c, "separation")
 					}
 					continue
 				}
@@ -273,7 +335,7 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 						continue
 					}
 					if later > at {
-						c.hold("separation")
+						w.hold(c, "separation")
 					} else {
 						c.needs = append(c.needs, o)
 					}
@@ -300,7 +362,7 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 			}
 		}
 		if a.isActive(c.account, t.key) && !then.isActive(name, t.key) {
-			c.hold("at-least")
+			w.hold(c, "at-least")
 		}
 	}
 }
@@ -382,7 +444,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 				continue
 			}
 			if n >= served {
-				c.hold("seats")
+				w.hold(c, "seats")
 				continue
 			}
 			for _, all := range beyond {

@@ -116,6 +116,31 @@ func (w *world) due(p *person, a *app) (account bool, want []string) {
 	return account, a.direct(want)
 }
 
+// sets is the title that the kits of a person set in an application: where they
+// differ, that of the first kit, and clash says so.
+func (w *world) sets(p *person, a *app) (title string, clash bool) {
+	for _, k := range w.kits {
+		if t := k.sets[a.id]; t != "" && k.holds(p, w.today) {
+			clash = clash || title != "" && title != t
+			if title == "" {
+				title = t
+			}
+		}
+	}
+	return title, clash
+}
+
+// titled reports whether any kit sets titles in an application: if none does, they
+// are left alone.
+func (w *world) titled(a *app) bool {
+	return slices.ContainsFunc(w.kits, func(k kit) bool { return k.sets[a.id] != "" })
+}
+
+// lifted reports whether a guard is taken away in an application.
+func (w *world) lifted(guard, app string) bool {
+	return slices.ContainsFunc(w.lifts, func(l lift) bool { return l.guard == guard && (l.app == "" || l.app == app) })
+}
+
 // rowsOf are a person's accounts, the one that counts first.
 func (a *app) rowsOf(p *person) (out []row) {
 	for _, r := range a.rows {
@@ -144,7 +169,7 @@ func (w *world) reckon(rejected []string) (out []*change) {
 			out = append(out, w.person(a, p)...)
 		}
 		for _, r := range a.rows {
-			if w.owner(r) != nil || r.user == a.protect {
+			if w.owner(r) != nil || strings.EqualFold(r.user, a.protect) {
 				continue
 			}
 			switch {
@@ -194,7 +219,7 @@ func (w *world) follows(c, o *change) bool {
 }
 
 // same is the same for the same difference on another day.
-func (c *change) same() string { return c.key() + " " + c.before + "→" + c.after }
+func (c *change) same() string { return c.key() + " of " + c.person + " " + c.before + "→" + c.after }
 
 func (c *change) key() string {
 	return strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
@@ -262,6 +287,16 @@ func (w *world) person(a *app, p *person) (out []*change) {
 					effect:    "keeps",
 				})
 			}
+		}
+		if title, _ := w.sets(p, a); title != "" && title != r.title {
+			add(change{
+				verb:      "update",
+				account:   r.user,
+				attribute: "title",
+				before:    r.title,
+				after:     title,
+				effect:    "keeps",
+			})
 		}
 		full := a.along(held)
 		for _, t := range want {

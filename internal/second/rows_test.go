@@ -19,7 +19,14 @@ type world struct {
 	apps   []app
 	apart  [][]string // each two things that are kept apart, as app/kind/name
 	may    []string   // ids of people whom an exception lets hold those of the first
+	lifts  []lift
+
+	rosterShrink string
+	before       map[string]int // accounts of each application when nothing was suspicious, people under ""
 }
+
+// A lift takes a guard away, in one application or, with "", in all.
+type lift struct{ guard, app string }
 
 type person struct {
 	id, user, name, email, department, starts, ends string
@@ -32,6 +39,7 @@ type kit struct {
 	holder, until    string // or by name
 	rank             int
 	gives            map[string][]string // application → things, as kind/name
+	sets             map[string]string   // application → title
 }
 
 type app struct {
@@ -39,6 +47,8 @@ type app struct {
 	effective, tidy, fixed             bool
 	things                             []thing
 	removals, suspensions, narrowing   string
+	shrink                             string // of the export
+	single                             bool   // a cell holds one role
 	rows                               []row
 	layout                             int // of the files that are written
 }
@@ -48,13 +58,14 @@ type thing struct {
 	brings         []string
 	seats, atLeast int // -1 and 0 where there is no limit
 	needs          bool
+	absent         bool // the application itself does not have it
 }
 
 // A row is an account in an export.
 type row struct {
-	user, name, email string
-	open              bool
-	held              []string // kind/name, sorted
+	user, name, email, title string
+	open                     bool
+	held                     []string // kind/name, sorted
 }
 
 func kind(key string) string { k, _, _ := strings.Cut(key, "/"); return k }
@@ -95,7 +106,12 @@ func draw(seed uint64) *world {
 		w.apps = append(w.apps, drawApp(r, w, a))
 	}
 	for k := range r.IntN(5) {
-		x := kit{name: fmt.Sprintf("kit%d", k), rank: r.IntN(3), gives: map[string][]string{}}
+		x := kit{
+			name:  fmt.Sprintf("kit%d", k),
+			rank:  r.IntN(3),
+			gives: map[string][]string{},
+			sets:  map[string]string{},
+		}
 		if r.IntN(4) == 0 {
 			x.holder = w.people[r.IntN(len(w.people))].id
 			x.until = one("", "2026-11-24", "2026-11-23")
@@ -107,6 +123,9 @@ func draw(seed uint64) *world {
 				continue
 			}
 			x.gives[a.id] = []string{}
+			if r.IntN(4) == 0 {
+				x.sets[a.id] = one("Mate", "Clerk")
+			}
 			for _, t := range a.things {
 				if r.IntN(3) == 0 {
 					x.gives[a.id] = append(x.gives[a.id], t.key)
@@ -136,7 +155,18 @@ func draw(seed uint64) *world {
 			}
 		}
 	}
+	if r.IntN(3) == 0 {
+		w.lifts = append(w.lifts, lift{one(liftable...), one("", w.apps[0].id)})
+	}
+	w.rosterShrink = one("100%", "0", "1", "30%")
+	w.before = map[string]int{}
 	return w
+}
+
+// liftable are guards that a decision may take away.
+var liftable = []string{
+	"removals", "suspensions", "narrowing", "export-shrink", "roster-shrink", "protected", "double-account",
+	"looks-alike", "fixed", "needs", "clash", "seats", "at-least", "separation",
 }
 
 // mayBeApart reports whether nothing gives two things together by itself: that
@@ -188,6 +218,8 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 		layout: r.IntN(3),
 	}
 	a.effective = r.IntN(5) == 0
+	a.shrink = one("100%", "0", "1", "30%")
+	a.single = a.format == "csv" && !a.effective && r.IntN(4) == 0
 	for _, k := range []string{"group", "role", "license"} {
 		for i := range r.IntN(3) {
 			a.things = append(
@@ -220,11 +252,22 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	case 2:
 		a.narrowing = one("0", "1", "50%")
 	}
+	if last := len(a.things) - 1; a.format == "scim" && r.IntN(3) == 0 && last >= 0 && kind(a.things[0].key) == "group" {
+		// Of two groups one is there, so that the application says which it has.
+		if last > 0 && kind(a.things[1].key) == "group" {
+			a.things[1].absent = true
+		}
+	}
 	held := func() (out []string) {
+		roles := 0
 		for _, t := range a.things {
-			if r.IntN(3) == 0 {
-				out = append(out, t.key)
+			if r.IntN(3) != 0 || t.absent || a.single && kind(t.key) == "role" && roles > 0 {
+				continue
 			}
+			if kind(t.key) == "role" {
+				roles++
+			}
+			out = append(out, t.key)
 		}
 		return out
 	}
@@ -235,6 +278,9 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 		x := row{user: p.user, name: p.name, email: p.email, open: r.IntN(3) > 0, held: held()}
 		if r.IntN(5) == 0 {
 			x.name = "Somebody"
+		}
+		if r.IntN(4) == 0 {
+			x.title = one("Mate", "Clerk", "Cook")
 		}
 		if r.IntN(6) == 0 {
 			x.email = one("", "old@marrowick.example")

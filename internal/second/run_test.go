@@ -76,7 +76,7 @@ func (x *run) look(changes []*plan.Change) {
 	is := x.last
 	is.apps = slices.Clone(x.last.apps)
 	is.reread(x.t, x.dir)
-	if guard := x.last.broken(&is); guard != "" && x.bad == "" {
+	if guard := x.last.broken(&is, changes[0].App); guard != "" && x.bad == "" {
 		x.bad = "  a step breaks " + guard + "\n"
 	}
 	x.last = is

@@ -34,6 +34,7 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 			for _, p := range w.people {
 				if p.id == c.person {
 					r.name, r.email = p.name, p.email
+					r.title, _ = w.sets(&p, a)
 				}
 			}
 			a.rows = append(a.rows, r)
@@ -58,6 +59,8 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 				r.name = c.after
 			case c.attribute == "email":
 				r.email = c.after
+			case c.attribute == "title":
+				r.title = c.after
 			case slices.Contains(r.held, c.thing) && c.gives():
 			case c.gives():
 				r.held = append(r.held, c.thing)
@@ -138,20 +141,24 @@ func (a *app) holds(user, key string) bool {
 	return ok && a.has(r, key)
 }
 
-// broken says which guard a step of one change would break, or "".
-func (w *world) broken(then *world) string {
+// broken says which guard a step of one change of an application would break, or
+// "". What a decision has lifted breaks nothing.
+func (w *world) broken(then *world, app string) string {
 	for i := range w.apps {
 		was, is := &w.apps[i], &then.apps[i]
 		for _, t := range was.things {
-			if t.seats >= 0 && is.holders(t.key) > was.holders(t.key) && is.holders(t.key) > t.seats {
+			if t.seats >= 0 && !w.lifted("seats", app) && is.holders(t.key) > was.holders(t.key) && is.holders(t.key) > t.seats {
 				return "seats"
 			}
-			if t.atLeast > 0 && is.active(t.key) < was.active(t.key) && is.active(t.key) < t.atLeast {
+			if t.atLeast > 0 && !w.lifted("at-least", app) && is.active(t.key) < was.active(t.key) && is.active(t.key) < t.atLeast {
 				return "at-least"
 			}
 		}
 	}
 	for n, pair := range w.apart {
+		if w.lifted("separation", app) {
+			break
+		}
 		for _, p := range w.people {
 			if is := then.sides(pair, p.id); len(is) > 1 && len(is) > len(w.sides(pair, p.id)) && !w.allowed(n, p.id) {
 				return "separation"
@@ -207,7 +214,7 @@ func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, ref
 			if thought {
 				then = w.after(append(slices.Concat(done, taken), c))
 			}
-			if guard := now.broken(then); guard != "" {
+			if guard := now.broken(then, c.app); guard != "" {
 				refused[c] = guard
 				continue
 			}

@@ -202,6 +202,7 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 		Separations: d.in.Separations,
 		Exceptions:  d.in.Exceptions,
 		Explain:     d.explainer,
+		Lifted:      d.isLifted,
 		States:      d.states,
 		Accounts:    d.accounts,
 		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock, PeopleBefore: d.in.PeopleBefore,
@@ -232,7 +233,7 @@ func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard
 		}
 	}
 	for i, holds := range checked.Holds {
-		out[i].Holds = append(out[i].Holds, d.standing(holds, out[i].App)...)
+		out[i].Holds = holds
 	}
 	var group errgroup.Group
 	for a := range d.in.Apps {
@@ -255,9 +256,7 @@ func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard
 func (d *drafter) tried(p *plan.Plan, changes []diff.Change) {
 	now := &course.Now{People: d.in.People, Apps: d.in.Apps, Accounts: d.accounts, PersonOf: d.personOf,
 		Separations: d.in.Separations, Exceptions: d.in.Exceptions, Today: d.in.Today}
-	lifted := func(guard string, c *plan.Change) bool {
-		return len(d.standing([]plan.Hold{{Guard: guard}}, c.App)) == 0
-	}
+	lifted := func(guard string, c *plan.Change) bool { return d.isLifted(guard, c.App) }
 	for {
 		states := make([]decide.State, len(p.Changes))
 		for i := range states {
@@ -278,17 +277,16 @@ func (d *drafter) tried(p *plan.Plan, changes []diff.Change) {
 	}
 }
 
-// standing drops the holds whose guard is lifted in the files.
-func (d *drafter) standing(holds []plan.Hold, app string) []plan.Hold {
-	return slices.DeleteFunc(slices.Clone(holds), func(h plan.Hold) bool {
-		for i := range d.in.Lifts {
-			if l := &d.in.Lifts[i]; l.Covers(h.Guard, app, "", d.in.Today) {
-				d.lifted[liftedIn{app, i}]++
-				return true
-			}
+// isLifted reports whether a guard that would hold something in an application is
+// lifted, and counts that.
+func (d *drafter) isLifted(guard, app string) bool {
+	for i := range d.in.Lifts {
+		if l := &d.in.Lifts[i]; l.Covers(guard, app, "", d.in.Today) {
+			d.lifted[liftedIn{app, i}]++
+			return true
 		}
-		return false
-	})
+	}
+	return false
 }
 
 // A liftedIn is a lifted guard by its number, in an application.

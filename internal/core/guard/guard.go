@@ -79,6 +79,10 @@ type Input struct {
 	Before       []int     // accounts in the export before, or -1
 	PeopleBefore int       // people in the plan before, or -1
 	LimitRoster  model.Limit
+
+	// Lifted reports whether a decision takes a guard away in an application: what
+	// it would hold is carried out, and counts so for the guards after it.
+	Lifted func(guard, app string) bool
 }
 
 // Result is what the guards found.
@@ -192,7 +196,9 @@ func (c *checker) gather() {
 }
 
 func (c *checker) hold(i int, guard string, f fact.Fact) {
-	c.out.Holds[i] = append(c.out.Holds[i], Hold(guard, f))
+	if !c.Lifted(guard, c.Apps[c.Changes[i].App].ID) {
+		c.out.Holds[i] = append(c.out.Holds[i], Hold(guard, f))
+	}
 }
 
 // Hold is a hold of a guard, in words as well.
@@ -209,7 +215,7 @@ func Notice(app string, f fact.Fact) plan.Notice {
 func (c *checker) holdAll(a int, which func(*diff.Change) bool, guard string, f fact.Fact) {
 	h := Hold(guard, f)
 	for _, i := range c.byApp[a] {
-		if which(&c.Changes[i]) {
+		if which(&c.Changes[i]) && !c.Lifted(guard, c.Apps[a].ID) {
 			c.out.Holds[i] = append(c.out.Holds[i], h)
 		}
 	}
