@@ -35,7 +35,31 @@ func (r *readBack) definition(verb model.Verb, c *plan.Change) (ok bool, says st
 		}
 		return true, ""
 	}
-	return r.field(is, c.Attribute, c.After)
+	if c.Attribute == diff.Title {
+		return r.field(is, c.Attribute, c.After)
+	}
+	return r.moved(is, c)
+}
+
+// moved looks at what a change adds to a list or takes from it, and not at the
+// rest: a list that loses and gains is changed in two steps, and the first is done
+// also when the second is.
+func (r *readBack) moved(is *model.Definition, c *plan.Change) (ok bool, says string) {
+	list, shown := is.Permissions, r.accounts.Definitions.Permissions
+	if c.Attribute == diff.Brings {
+		list, shown = is.Brings, r.accounts.Definitions.Brings
+	}
+	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	left := model.Without(before, after)
+	lacks := model.Without(model.Without(after, before), list)
+	switch {
+	case !shown:
+	case len(lacks) > 0:
+		return false, fmt.Sprintf("its %s lack %q", c.Attribute, lacks)
+	case len(model.Without(left, list)) < len(left):
+		return false, fmt.Sprintf("its %s are still %q", c.Attribute, list)
+	}
+	return true, ""
 }
 
 // field compares one attribute of a definition, where the export shows it.

@@ -98,6 +98,7 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 	of := func(verb model.Verb, name, attr string, after any) *plan.Change {
 		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: model.Role, Name: name}, Attribute: attr, After: after}
 	}
+	from := func(before []any, c *plan.Change) *plan.Change { c.Before = before; return c }
 	list := func(names ...any) []any { return names }
 	whole := func(title string, permissions, brings []any) map[string]any {
 		return map[string]any{"title": title, "permissions": permissions, "brings": brings}
@@ -114,7 +115,11 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 		{of(model.Define, "lead", "", nil), "the plan does not say what it should be"},
 		{of(model.Redefine, "lead", "title", "Leads"), ""},
 		{of(model.Redefine, "lead", "permissions", list("a", "b")), ""},
-		{of(model.Redefine, "lead", "permissions", list("b")), `its permissions are ["a" "b"]`},
+		{from(list("a", "b"), of(model.Redefine, "lead", "permissions", list("b"))), `its permissions are still ["a" "b"]`},
+		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "c"))), `its permissions lack ["c"]`},
+		// The first of two steps is done also when the second is.
+		{from(list("a", "z"), of(model.Redefine, "lead", "permissions", list("a"))), ""},
+		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "b"))), ""},
 		{of(model.Redefine, "lead", "brings", list("role seller")), ""},
 		{of(model.Redefine, "gone", "brings", list()), "the definition is not there"},
 		{of(model.Retire, "gone", "", nil), ""},

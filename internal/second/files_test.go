@@ -163,6 +163,11 @@ func (a *app) yaml(titled bool) string {
 	if a.format == "scim" && titled {
 		b.WriteString("  columns: {title: title}\n")
 	}
+	if a.defs {
+		fmt.Fprintf(&b, "  definitions:\n    path: exports/%s-profiles.csv\n", a.id)
+		b.WriteString("    columns: {kind: Type, name: Profile, title: Text, permissions: {column: Rights, split: \"|\"}, " +
+			"roles: {column: Contains, split: \"|\"}, licenses: {column: Seats, split: \"|\"}, groups: {column: Within, split: \"|\"}}\n")
+	}
 	if a.effective {
 		b.WriteString("  shows: effective\n")
 	}
@@ -220,6 +225,15 @@ func (a *app) yaml(titled bool) string {
 			if t.needs {
 				parts = append(parts, "needs: [email]")
 			}
+			if t.define {
+				parts = append(parts, "define: true", fmt.Sprintf("title: %q", t.title))
+				if len(t.permissions) > 0 {
+					parts = append(parts, "permissions: ["+strings.Join(t.permissions, ", ")+"]")
+				}
+			}
+			if t.retire {
+				parts = append(parts, "retire: true")
+			}
 			fmt.Fprintf(&b, "  %s: {%s}\n", name(t.key), strings.Join(parts, ", "))
 		}
 	}
@@ -268,6 +282,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		}
 		out.Flush()
 		put(a.id+".csv", []byte(b.String()))
+		a.definitions(t, dir)
 		return
 	}
 	values := func(names []string) any {
@@ -305,6 +320,11 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 			continue
 		}
 		members := []any{}
+		for _, n := range a.nested {
+			if n[1] == th.key {
+				members = append(members, map[string]any{"value": "g-" + name(n[0]), "type": "Group"})
+			}
+		}
 		for i, r := range a.rows {
 			if slices.Contains(r.held, th.key) {
 				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
@@ -348,6 +368,7 @@ func (w *world) reread(t *testing.T, dir string) {
 		a.rows = nil
 		if a.format == "csv" {
 			a.readCSV(t, dir)
+			a.readDefinitions(t, dir)
 		} else {
 			a.readSCIM(t, dir)
 		}
@@ -405,8 +426,14 @@ func (a *app) readSCIM(t *testing.T, dir string) {
 		all = append(all, more...)
 		require.Equal(t, page.TotalResults, len(all)-before, "%s", data)
 	}
+	a.nested = nil
 	for _, u := range all {
 		if u.UserName == "" {
+			for _, m := range u.Members {
+				if inner, ok := strings.CutPrefix(m.Value, "g-"); ok {
+					a.nested = append(a.nested, [2]string{"group/" + inner, "group/" + u.DisplayName})
+				}
+			}
 			continue
 		}
 		r := row{user: u.UserName, name: u.DisplayName, title: u.Title, open: u.Active}

@@ -189,7 +189,9 @@ func (b *bench) pass(r *rand.Rand) string {
 func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 	a := &b.apps[r.IntN(len(b.apps))]
 	says := a.id + " by hand: "
-	switch n := r.IntN(5); {
+	switch n := r.IntN(6); {
+	case n == 5 && len(a.defined) > 0:
+		says += a.redefined(r)
 	case len(a.rows) == 0 || n == 0:
 		a.rows = append(a.rows, row{user: fmt.Sprintf("hand%d", r.IntN(1<<30)), name: "By hand", open: true})
 		says += "a new account"
@@ -214,6 +216,24 @@ func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 	}
 	b.export(t, b.dir, a)
 	return says
+}
+
+// redefined changes a definition by hand, or takes it away.
+func (a *app) redefined(r *rand.Rand) string {
+	a.defined = slices.Clone(a.defined)
+	at := r.IntN(len(a.defined))
+	d := &a.defined[at]
+	switch r.IntN(3) {
+	case 0:
+		key := d.key
+		a.defined = slices.Delete(a.defined, at, at+1)
+		return key + " is no longer defined"
+	case 1:
+		d.permissions = []string{"p1", "p3"}
+		return d.key + " has other permissions"
+	}
+	d.brings = nil
+	return d.key + " brings nothing any more"
 }
 
 // TestHistories lets small worlds live.

@@ -9,17 +9,22 @@ import (
 
 // The order of verbs in a plan. What is doubled comes after all of them.
 var verbs = []string{
+	"define",
+	"redefine",
 	"suspend",
 	"release",
 	"leave",
 	"revoke",
 	"remove",
+	"more", // by a redefinition
 	"create",
 	"restore",
 	"update",
 	"assign",
 	"join",
 	"grant",
+	"doubled",
+	"retire",
 }
 
 // attributes are those of accounts, in their order.
@@ -32,9 +37,25 @@ func (c *change) gives() bool { return slices.Contains([]string{"assign", "join"
 
 func (c *change) doubled() bool { return c.effect == "keeps" && loses[kind(c.thing)] == c.verb }
 
-// brings reports whether a thing is what a change is about, or comes along with it.
+// brings reports whether a thing is what a change gives or takes, or comes along
+// with it, as definitions are or are to be.
 func (w *world) brings(c *change, app, key string) bool {
-	return c.app == app && c.thing != "" && slices.Contains(w.app(app).along([]string{c.thing}), key)
+	if c.app != app || c.thing == "" || c.ofThing() && !(c.bringing() && c.sense != 0) {
+		return false
+	}
+	moved := []string{c.thing}
+	if c.ofThing() {
+		moved = c.moved
+	}
+	a := w.app(app)
+	return slices.Contains(a.along(moved), key) || slices.Contains(a.due(moved), key)
+}
+
+func one(is bool) int {
+	if is {
+		return 1
+	}
+	return 0
 }
 
 func (w *world) hold(c *change, guard string) {
@@ -47,8 +68,11 @@ func (w *world) hold(c *change, guard string) {
 // order sorts changes as a plan has them.
 func (w *world) order(changes []*change) {
 	place := func(c *change) int {
-		if c.doubled() || c.late {
-			return len(verbs)
+		switch {
+		case c.doubled() || c.late:
+			return slices.Index(verbs, "doubled")
+		case c.verb == "redefine" && c.sense > 0:
+			return slices.Index(verbs, "more")
 		}
 		return slices.Index(verbs, c.verb)
 	}
@@ -66,10 +90,9 @@ func (w *world) order(changes []*change) {
 			cmp.Compare(x.app, y.app),
 			cmp.Compare(x.person, y.person),
 			cmp.Compare(x.account, y.account),
-			cmp.Compare(
-				at(x),
-				at(y),
-			),
+			w.byDefinition(x, y),
+			cmp.Compare(at(x), at(y)),
+			cmp.Compare(x.attribute, y.attribute)*one(x.ofThing()),
 			cmp.Compare(
 				slices.Index(attributes, x.attribute),
 				slices.Index(attributes, y.attribute),
@@ -106,6 +129,7 @@ func free(changes []*change) (out []*change) {
 // judge puts changes in their order, finds what each needs, and holds what the
 // guards hold.
 func (w *world) judge(changes []*change) {
+	w.reached(changes)
 	w.order(changes)
 	w.waiting(changes)
 	w.order(changes)
@@ -118,6 +142,7 @@ func (w *world) judge(changes []*change) {
 	}
 	for i := range w.apps {
 		w.simple(&w.apps[i], changes)
+		w.used(&w.apps[i], changes)
 		if w.apps[i].single {
 			w.cells(&w.apps[i], changes)
 		}
@@ -125,7 +150,7 @@ func (w *world) judge(changes []*change) {
 	for n, pair := range w.apart {
 		w.kept(n, pair, changes)
 	}
-	rest := w.after(free(changes))
+	rest := w.settled(free(changes))
 	for i := range w.apps {
 		for _, t := range w.apps[i].things {
 			if t.atLeast > 0 {
@@ -136,6 +161,12 @@ func (w *world) judge(changes []*change) {
 			if t.seats >= 0 {
 				w.seated(&w.apps[i], t, changes)
 			}
+		}
+	}
+	for _, c := range changes {
+		comes := func(o *change) bool { return o.app == c.app && o.account == c.account && o.verb == "grant" }
+		if c.room && !slices.ContainsFunc(free(changes), comes) {
+			w.hold(c, "impossible")
 		}
 	}
 	for {
@@ -153,29 +184,37 @@ func (w *world) judge(changes []*change) {
 func (w *world) waiting(changes []*change) {
 	var narrowing []*change
 	for _, c := range changes {
-		if c.narrows() {
+		if c.narrows() && !c.ofThing() {
 			narrowing = append(narrowing, c)
 		}
 	}
-	less := w.after(narrowing)
+	then := w.after(narrowing)
 	late := map[string][]string{} // account → things whose loss waits
 	for i := range w.apps {
 		a := &w.apps[i]
 		for _, t := range a.things {
+			var dips []string
+			for _, r := range a.rows {
+				less, _ := then.apps[i].row(r.user)
+				touched := slices.ContainsFunc(narrowing, func(c *change) bool { return c.app == a.id && c.account == r.user })
+				stays := less.open && slices.Contains(a.reach(less.held, a.between), t.key)
+				if touched && a.isActive(r.user, t.key) && !stays {
+					dips = append(dips, r.user)
+				}
+			}
 			before := a.active(t.key)
-			if t.atLeast == 0 || less.apps[i].active(t.key) >= min(t.atLeast, before) {
+			if t.atLeast == 0 || before-len(dips) >= min(t.atLeast, before) {
 				continue
 			}
-			for _, r := range a.rows {
-				if a.isActive(r.user, t.key) && !less.apps[i].isActive(r.user, t.key) {
-					late[a.id+" "+r.user] = append(late[a.id+" "+r.user], t.key)
-				}
+			for _, user := range dips {
+				late[a.id+" "+user] = append(late[a.id+" "+user], t.key)
 			}
 		}
 	}
 	for _, c := range changes {
 		for _, key := range late[c.app+" "+c.account] {
-			c.late = c.late || c.narrows() && (c.thing == "" || w.brings(c, c.app, key))
+			a := w.app(c.app)
+			c.late = c.late || c.narrows() && (c.thing == "" || slices.Contains(a.along([]string{c.thing}), key))
 		}
 	}
 }
@@ -199,7 +238,12 @@ func (w *world) simple(a *app, changes []*change) {
 		if c.verb == "suspend" {
 			suspended++
 		}
-		if c.narrows() {
+		switch {
+		case c.narrows() && c.ofThing():
+			for _, r := range w.through(c, changes, false) {
+				narrowed[r.user] = true
+			}
+		case c.narrows():
 			narrowed[c.account] = true
 		}
 	}
@@ -225,7 +269,7 @@ func (w *world) simple(a *app, changes []*change) {
 		if len(a.rows) == 0 {
 			w.hold(c, "export-empty")
 		}
-		if a.protect != "" && strings.EqualFold(c.account, a.protect) {
+		if a.protect != "" && c.account != "" && strings.EqualFold(c.account, a.protect) {
 			w.hold(c, "protected")
 		}
 		if a.fixed && c.attribute == "userName" {
@@ -243,7 +287,8 @@ func (w *world) simple(a *app, changes []*change) {
 				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
-				if c.gives() && t.key == c.thing && t.absent && !w.shows(a, t.key) && c.effect != "narrows" {
+				undefined := a.defs && !t.define && kind(t.key) != "license" && a.definition(t.key) == nil
+				if c.gives() && t.key == c.thing && (undefined || t.absent && !w.shows(a, t.key)) {
 					w.hold(c, "unknown-name")
 				}
 				if c.gives() && t.key == c.thing && t.needs && p.email == "" {
@@ -270,7 +315,7 @@ func (w *world) shows(a *app, key string) bool {
 func (w *world) cells(a *app, changes []*change) {
 	whole := w.after(changes).app(a.id)
 	for at, c := range changes {
-		if c.app != a.id || c.verb != "grant" || c.effect != "widens" {
+		if c.app != a.id || c.verb != "grant" {
 			continue
 		}
 		roles := 0
@@ -285,9 +330,13 @@ func (w *world) cells(a *app, changes []*change) {
 			w.hold(c, "impossible")
 			continue
 		}
-		for _, o := range changes[:at] {
-			if o.app == c.app && o.account == c.account && o.narrows() && kind(o.thing) == "role" {
+		for later, o := range changes {
+			switch {
+			case o.app != c.app || o.account != c.account || !o.narrows() || kind(o.thing) != "role":
+			case later < at:
 				c.needs = append(c.needs, o)
+			default:
+				w.hold(c, "impossible") // the cell is not free by then
 			}
 		}
 	}
@@ -295,18 +344,23 @@ func (w *world) cells(a *app, changes []*change) {
 
 // renamed is how the account of a change is called after a plan.
 func (w *world) renamed(changes []*change, c *change) string {
+	return w.name(changes, c.app, c.account)
+}
+
+func (w *world) name(changes []*change, app, account string) string {
 	for _, o := range changes {
-		if o.app == c.app && o.account == c.account && o.attribute == "userName" {
+		if o.app == app && o.account == account && o.attribute == "userName" {
 			return o.after
 		}
 	}
-	return c.account
+	return account
 }
 
 // kept holds what would bring together two things that are kept apart, and lets
 // what comes wait for what goes.
 func (w *world) kept(n int, pair []string, changes []*change) {
-	whole := w.after(changes)
+	whole := w.settled(changes)
+	w.together(n, pair, changes)
 	for _, p := range w.people {
 		before, after := w.sides(pair, p.id), whole.sides(pair, p.id)
 		for _, x := range pair {
@@ -316,7 +370,11 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 			}
 			appID, key, _ := strings.Cut(x, "/")
 			for at, c := range changes {
-				if c.person != p.id || !c.gives() || !w.brings(c, appID, key) {
+				reaches := c.ofThing() && c.sense > 0 && slices.ContainsFunc(w.through(c, changes, true), func(r row) bool {
+					o := w.owner(r)
+					return o != nil && o.id == p.id
+				})
+				if !reaches && (c.person != p.id || !c.gives()) || !w.brings(c, appID, key) {
 					continue
 				}
 				if len(after) > 1 {
@@ -330,8 +388,8 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 				}
 				otherApp, otherKey, _ := strings.Cut(other, "/")
 				for later, o := range changes {
-					if o.person != p.id || !o.narrows() || o.app != otherApp ||
-						o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
+					takes := o.person == p.id && o.narrows() || o.verb == "redefine" && o.sense < 0
+					if !takes || o.app != otherApp || o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
 						continue
 					}
 					if later > at {
@@ -345,13 +403,56 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 	}
 }
 
+// together holds redefinitions that let somebody hold, as things are, two things
+// that are kept apart, whatever else the plan takes away.
+func (w *world) together(n int, pair []string, changes []*change) {
+	for _, c := range changes {
+		side := func(x string) bool { app, key, _ := strings.Cut(x, "/"); return w.brings(c, app, key) }
+		if !c.ofThing() || c.sense <= 0 || !slices.ContainsFunc(pair, side) {
+			continue
+		}
+		for _, p := range w.people {
+			has := func(r row) bool {
+				o := w.owner(r)
+				return o != nil && o.id == p.id && slices.Contains(w.app(c.app).along(r.held), c.thing)
+			}
+			if !slices.ContainsFunc(w.app(c.app).rows, has) || w.allowed(n, p.id) {
+				continue
+			}
+			was, will := 0, 0
+			for _, x := range pair {
+				app, key, _ := strings.Cut(x, "/")
+				a := w.app(app)
+				rows := a.rowsOf(&p)
+				if len(rows) == 0 {
+					continue
+				}
+				is := slices.Contains(a.along(rows[0].held), key)
+				was += one(is)
+				will += one(is || slices.Contains(a.due(rows[0].held), key))
+			}
+			if will > max(was, 1) {
+				w.hold(c, "separation")
+			}
+		}
+	}
+}
+
 // stay holds those who go where too few would stay.
 func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 	then := rest.app(a.id)
 	if then.active(t.key) >= t.atLeast {
+		w.dip(rest, a, t, changes)
 		return
 	}
 	for _, c := range changes {
+		if c.app == a.id && c.verb == "redefine" {
+			active := slices.ContainsFunc(a.rows, func(r row) bool { return a.isActive(r.user, c.thing) })
+			if c.sense < 0 && w.brings(c, a.id, t.key) && active {
+				w.hold(c, "at-least")
+			}
+			continue
+		}
 		if c.app != a.id || !c.narrows() || c.thing != "" && !w.brings(c, a.id, t.key) {
 			continue
 		}
@@ -362,6 +463,26 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 			}
 		}
 		if a.isActive(c.account, t.key) && !then.isActive(name, t.key) {
+			w.hold(c, "at-least")
+		}
+	}
+}
+
+// dip holds redefinitions that take a thing from so many that, until others give it
+// back, too few would hold it.
+func (w *world) dip(rest *world, a *app, t thing, changes []*change) {
+	n := 0
+	for _, r := range a.rows {
+		late := slices.ContainsFunc(changes, func(c *change) bool { return c.app == a.id && c.account == r.user && c.late })
+		touched := slices.ContainsFunc(free(changes), func(c *change) bool { return c.app == a.id && c.account == r.user })
+		stays := r.open && slices.Contains(a.reach(r.held, a.between), t.key)
+		if touched && !late {
+			stays = stays && rest.app(a.id).isActive(w.name(free(changes), a.id, r.user), t.key)
+		}
+		n += one(stays)
+	}
+	for _, c := range changes {
+		if n < t.atLeast && c.app == a.id && c.verb == "redefine" && c.sense < 0 && w.brings(c, a.id, t.key) {
 			w.hold(c, "at-least")
 		}
 	}
@@ -378,14 +499,14 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 	var freedAt []int
 	now := w
 	for n, c := range changes {
-		if c.app != a.id || c.thing == "" && c.verb != "remove" {
+		if c.app != a.id || c.thing == "" && c.verb != "remove" || c.ofThing() {
 			if c.verb == "create" {
 				now = now.after([]*change{c})
 			}
 			continue
 		}
 		then := now.after([]*change{c})
-		is, will := now.app(a.id).holds(c.account, t.key), then.app(a.id).holds(c.account, t.key)
+		is, will := now.app(a.id).isDue(c.account, t.key), then.app(a.id).isDue(c.account, t.key)
 		now = then
 		if !is && will {
 			takers = append(takers, taker{c, n})
@@ -406,7 +527,16 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 			freed, freedAt = slices.Delete(freed, i, i+1), slices.Delete(freedAt, i, i+1)
 		}
 	}
-	left := t.seats - a.holders(t.key)
+	used := 0
+	for _, r := range a.rows {
+		used += one(slices.Contains(a.due(r.held), t.key))
+	}
+	left := t.seats - used
+	for _, c := range changes {
+		if left < 0 && c.app == a.id && c.ofThing() && c.sense > 0 && w.brings(c, a.id, t.key) {
+			w.hold(c, "seats")
+		}
+	}
 	var beyond [][]*change
 	for left < 0 && len(freed) > 0 {
 		left, beyond, freed = left+1, append(beyond, freed[0]), freed[1:]
@@ -424,7 +554,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 			}
 			starts = p.starts
 			for _, k := range w.kits {
-				if k.holds(p, w.today) && k.rank > 0 && slices.Contains(a.along(k.gives[a.id]), t.key) {
+				if k.holds(p, w.today) && k.rank > 0 && slices.Contains(a.due(k.gives[a.id]), t.key) {
 					best = min(best, k.rank)
 				}
 			}

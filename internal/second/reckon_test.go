@@ -18,6 +18,11 @@ type change struct {
 	holds                      []string
 	needs                      []*change
 	late                       bool
+	room                       bool // made in a cell for what is to come
+
+	// Of a definition: whether it gives more or less, and what.
+	sense int
+	moved []string
 }
 
 func (c change) String() string {
@@ -43,32 +48,18 @@ func (c change) String() string {
 var gains = map[string]string{"group": "join", "role": "grant", "license": "assign"}
 var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release"}
 
-// along is some things and all that they bring along, to any depth.
-func (a *app) along(keys []string) (out []string) {
-	for _, k := range keys {
-		if slices.Contains(out, k) {
-			continue
-		}
-		out = append(out, k)
-		for _, t := range a.things {
-			if t.key == k {
-				for _, x := range a.along(t.brings) {
-					if !slices.Contains(out, x) {
-						out = append(out, x)
-					}
-				}
-			}
-		}
-	}
-	return out
-}
+// along is some things and all that they bring along as the application has it, and
+// due what they bring once it is as the files have it.
+func (a *app) along(keys []string) []string { return a.reach(keys, a.now) }
+
+func (a *app) due(keys []string) []string { return a.reach(keys, a.then) }
 
 // direct is some things without those that others of them bring along.
 func (a *app) direct(keys []string) (out []string) {
 	for _, k := range keys {
 		brought := false
 		for _, other := range keys {
-			brought = brought || other != k && slices.Contains(a.along([]string{other}), k)
+			brought = brought || other != k && slices.Contains(a.due([]string{other}), k)
 		}
 		if !brought {
 			out = append(out, k)
@@ -164,6 +155,7 @@ func (a *app) rowsOf(p *person) (out []row) {
 func (w *world) reckon(rejected []string) (out []*change) {
 	for i := range w.apps {
 		a := &w.apps[i]
+		out = append(out, w.redefine(a)...)
 		for j := range w.people {
 			p := &w.people[j]
 			out = append(out, w.person(a, p)...)
@@ -197,32 +189,44 @@ func (w *world) reckon(rejected []string) (out []*change) {
 // gets needs its making or restoring, and what is doubled goes once what brings it
 // is there.
 func (w *world) follows(c, o *change) bool {
+	if w.waitsForDefinition(c, o) {
+		return true
+	}
+	if c.doubled() && o.bringing() && o.sense > 0 && c.app == o.app && !w.stays(c) {
+		a := w.app(c.app)
+		return o.thing == c.thing || slices.Contains(a.due(o.moved), c.thing)
+	}
 	if c.app != o.app || c.person != o.person {
 		return false
 	}
 	if o.verb == "create" || o.verb == "restore" {
 		return c.gives() || c.verb == "update"
 	}
-	if !c.doubled() || !o.gives() || o.account != c.account || !w.brings(o, c.app, c.thing) {
-		return false
-	}
-	// What brings it along may be there already, and stay.
+	return c.doubled() && o.gives() && o.account == c.account &&
+		slices.Contains(w.app(c.app).due([]string{o.thing}), c.thing) && !w.stays(c)
+}
+
+// stays reports whether what brings a doubled thing along is there already, and
+// stays.
+func (w *world) stays(c *change) bool {
 	a := w.app(c.app)
 	r, _ := a.row(c.account)
 	_, want := w.due(w.owner(r), a)
-	for _, t := range a.holdings(r) {
-		if slices.Contains(want, t) && slices.Contains(a.along([]string{t}), c.thing) {
-			return false
-		}
-	}
-	return true
+	return slices.ContainsFunc(a.holdings(r), func(t string) bool {
+		kept := slices.Contains(want, t) || !a.tidy && slices.Contains(a.due(want), t)
+		return t != c.thing && kept && slices.Contains(a.reach([]string{t}, a.between), c.thing)
+	})
 }
 
 // same is the same for the same difference on another day.
 func (c *change) same() string { return c.key() + " of " + c.person + " " + c.before + "→" + c.after }
 
 func (c *change) key() string {
-	return strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
+	key := strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
+	if c.verb == "redefine" {
+		key += " to " + c.after // a list may be changed in two steps
+	}
+	return key
 }
 
 func (w *world) owner(r row) *person {
@@ -267,7 +271,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		}
 		if n > 0 {
 			for _, t := range held {
-				if !slices.Contains(a.along(want), t) {
+				if !slices.Contains(a.due(want), t) {
 					lose(t)
 				}
 			}
@@ -298,7 +302,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 				effect:    "keeps",
 			})
 		}
-		full := a.along(held)
+		full := append(a.along(held), a.due(held)...)
 		for _, t := range want {
 			if slices.Contains(held, t) {
 				continue
@@ -307,7 +311,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			// What was there before, brought along by something else, is kept.
 			if slices.Contains(full, t) {
 				effect = "keeps"
-				for _, x := range a.along([]string{t}) {
+				for _, x := range a.due([]string{t}) {
 					if !slices.Contains(full, x) {
 						effect = "widens"
 					}
@@ -318,8 +322,13 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		for _, t := range held {
 			switch {
 			case slices.Contains(want, t):
-			case !slices.Contains(a.along(want), t):
+			case !slices.Contains(a.due(want), t):
 				lose(t)
+			case a.single && kind(t) == "role" && slices.ContainsFunc(want, func(x string) bool {
+				return kind(x) == "role" && !slices.Contains(held, x)
+			}):
+				lose(t) // its cell is wanted
+				out[len(out)-1].room = true
 			case a.tidy:
 				add(change{verb: loses[kind(t)], account: r.user, thing: t, effect: "keeps"})
 			}

@@ -50,7 +50,10 @@ type app struct {
 	shrink                             string // of the export
 	single                             bool   // a cell holds one role
 	rows                               []row
-	layout                             int // of the files that are written
+	layout                             int  // of the files that are written
+	defs                               bool // the export shows definitions
+	defined                            []definition
+	nested                             [][2]string // the first group is within the second
 }
 
 type thing struct {
@@ -59,6 +62,11 @@ type thing struct {
 	seats, atLeast int // -1 and 0 where there is no limit
 	needs          bool
 	absent         bool // the application itself does not have it
+
+	// Of one that is our own:
+	define, retire bool
+	title          string
+	permissions    []string
 }
 
 // A row is an account in an export.
@@ -127,7 +135,7 @@ func draw(seed uint64) *world {
 				x.sets[a.id] = one("Mate", "Clerk")
 			}
 			for _, t := range a.things {
-				if r.IntN(3) == 0 {
+				if r.IntN(3) == 0 && !t.retire {
 					x.gives[a.id] = append(x.gives[a.id], t.key)
 				}
 			}
@@ -177,7 +185,7 @@ func (w *world) mayBeApart(x, y string) bool {
 		if a == nil {
 			return false
 		}
-		full := a.along(keys)
+		full := a.catalog(keys)
 		return slices.Contains(prefixed(app, full), x) && slices.Contains(prefixed(app, full), y)
 	}
 	for _, a := range w.apps {
@@ -190,7 +198,7 @@ func (w *world) mayBeApart(x, y string) bool {
 	for _, k := range w.kits {
 		var full []string
 		for id, keys := range k.gives {
-			full = append(full, prefixed(id, w.app(id).along(keys))...)
+			full = append(full, prefixed(id, w.app(id).catalog(keys))...)
 		}
 		if slices.Contains(full, x) && slices.Contains(full, y) {
 			return false
@@ -231,8 +239,7 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	for i := range a.things {
 		t := &a.things[i]
 		for _, u := range a.things[i+1:] { // only onwards, so that there is no circle
-			group, role := kind(t.key) == "group", kind(t.key) == "role"
-			if (group && kind(u.key) != "group" || role && kind(u.key) == "role") && r.IntN(4) == 0 {
+			if a.mayBring(*t, u) && r.IntN(4) == 0 {
 				t.brings = append(t.brings, u.key)
 			}
 		}
@@ -242,6 +249,9 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 		if r.IntN(5) == 0 {
 			t.atLeast = 1 + r.IntN(min(2, len(w.people)))
 		}
+	}
+	if a.format == "csv" && !a.effective && !a.single && r.IntN(2) == 0 {
+		a.drawDefinitions(r)
 	}
 	a.removals, a.suspensions, a.narrowing = "100%", "100%", "100%"
 	switch r.IntN(6) {
@@ -258,6 +268,7 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 			a.things[1].absent = true
 		}
 	}
+	a.drawNested(r)
 	held := func() (out []string) {
 		roles := 0
 		for _, t := range a.things {

@@ -70,13 +70,14 @@ func (s *watchedStep) Commit(done func(*plan.Change, error)) error {
 
 // look makes sure that a step broke nothing.
 func (x *run) look(changes []*plan.Change) {
+	app := ""
 	for _, c := range changes {
-		x.taken = append(x.taken, x.keys[c.ID])
+		x.taken, app = append(x.taken, x.keys[c.ID]), c.App
 	}
 	is := x.last
 	is.apps = slices.Clone(x.last.apps)
 	is.reread(x.t, x.dir)
-	if guard := x.last.broken(&is, changes[0].App); guard != "" && x.bad == "" {
+	if guard := x.last.broken(&is, app); guard != "" && x.bad == "" {
 		x.bad = "  a step breaks " + guard + "\n"
 	}
 	x.last = is

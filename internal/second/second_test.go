@@ -123,8 +123,12 @@ func drafted(p *plan.Plan) (out []*change) {
 		if c.Thing != nil {
 			x.thing = c.Thing.Kind.String() + "/" + c.Thing.Name
 		}
-		if x.verb == "update" {
+		switch {
+		case x.verb == "update" || x.attribute == "title":
 			x.before, x.after = text(c.Before), text(c.After)
+		case x.verb == "redefine":
+			list := func(v any) string { return strings.ReplaceAll(strings.Join(plan.Texts(v), ","), " ", "/") }
+			x.before, x.after = list(c.Before), list(c.After)
 		}
 		for _, h := range c.Holds {
 			if !slices.Contains(x.holds, h.Guard) {
@@ -175,6 +179,10 @@ func differ(second, pravet []string) string {
 // rows are an application's accounts, one a line, in no order.
 func (w *world) rows() (out []string) {
 	for _, a := range w.apps {
+		out = append(out, a.profiles()...)
+		for _, n := range a.nested {
+			out = append(out, fmt.Sprintf("%s: %s is within %s", a.id, n[0], n[1]))
+		}
 		for _, r := range a.rows {
 			r.held = slices.Sorted(slices.Values(r.held))
 			out = append(out, fmt.Sprintf("%s %s open=%v %q %q %q %v", a.id, r.user, r.open, r.name, r.email, r.title, r.held))

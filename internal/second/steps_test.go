@@ -29,6 +29,10 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 	names := map[string]string{}
 	for _, c := range changes {
 		a := n.app(c.app)
+		if c.ofThing() {
+			a.apply(c)
+			continue
+		}
 		if c.verb == "create" {
 			r := row{user: c.account, open: true}
 			for _, p := range w.people {
@@ -136,9 +140,11 @@ func (w *world) sides(pair []string, id string) (out []string) {
 
 func (w *world) allowed(pair int, id string) bool { return pair == 0 && slices.Contains(w.may, id) }
 
-func (a *app) holds(user, key string) bool {
+// isDue reports whether an account has a thing once definitions are as the files
+// have them.
+func (a *app) isDue(user, key string) bool {
 	r, ok := a.row(user)
-	return ok && a.has(r, key)
+	return ok && slices.Contains(a.due(r.held), key)
 }
 
 // broken says which guard a step of one change of an application would break, or

@@ -40,6 +40,7 @@ const (
 	KitSets               // a kit sets the attribute
 	IsStray               // the account belongs to nobody
 	IsDouble              // something else brings it along
+	MakesRoom             // likewise, and the cell that holds it takes one name
 	IsDefined             // the catalog defines it, or ends it
 )
 

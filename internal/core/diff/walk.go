@@ -227,14 +227,26 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 		w.lose(c, t)
 	}
 	for _, t := range d.doubles {
-		if w.app.Tidy {
-			c := c
+		c := c
+		switch {
+		case w.crowded(d, t):
+			c.Why = MakesRoom
+			w.lose(c, t)
+		case w.app.Tidy:
 			c.Why = IsDouble
 			w.lose(c, t)
-			continue
+		default:
+			w.out.Doubles = append(w.out.Doubles, Double{w.a, c.Account, t})
 		}
-		w.out.Doubles = append(w.out.Doubles, Double{w.a, c.Account, t})
 	}
+}
+
+// crowded reports whether a thing that something else brings along takes the one
+// place there is from another of its kind that is to come.
+func (w *walker) crowded(d *delta, t int32) bool {
+	kind := w.app.Things[t].Kind
+	return w.accounts.Single[kind] &&
+		slices.ContainsFunc(d.add, func(other int32) bool { return w.app.Things[other].Kind == kind })
 }
 
 func (w *walker) attributes(c Change, due *entitle.Due) {

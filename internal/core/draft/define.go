@@ -57,6 +57,7 @@ func texts(list []string) []string {
 // away, so that what depends on that can wait for it.
 type defined struct {
 	before   []*graph.Graph      // as the applications are before the plan
+	after    []*graph.Graph      // and after it
 	define   map[[2]int32]string // application, thing → id
 	redefine map[[2]int32]map[string]string
 	less     map[[2]int32][]string // the redefinitions by which it brings less along
@@ -74,6 +75,7 @@ func (d *drafter) newDefined() *defined {
 	}
 	return &defined{
 		before,
+		d.graphs,
 		map[[2]int32]string{},
 		map[[2]int32]map[string]string{},
 		map[[2]int32][]string{},
@@ -103,7 +105,7 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 			}
 		}
 		// What is to bring less along brings that little first.
-		for _, t := range append(x.before[c.App].Along(things...), things...) {
+		for _, t := range slices.Concat(x.before[c.App].Along(things...), x.after[c.App].Along(things...), things) {
 			for _, id := range x.less[[2]int32{c.App, t}] {
 				if !slices.Contains(out, id) {
 					out = append(out, id)

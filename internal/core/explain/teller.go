@@ -145,6 +145,8 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		}
 	case diff.IsDouble:
 		return t.double(c)
+	case diff.MakesRoom:
+		return t.bringing(c, fact.Fact{Kind: fact.MakesRoom, Other: app.Things[c.Thing].Kind.Plural()})
 	case diff.IsDefined:
 		return t.defined(c)
 	case diff.IsStray:
@@ -193,12 +195,19 @@ func (t *Teller) defined(c *diff.Change) []plan.Reason {
 // double says what brings along that which is taken away as a double.
 func (t *Teller) double(c *diff.Change) []plan.Reason {
 	app := t.Apps[c.App]
-	thing := &app.Things[c.Thing]
-	out := []plan.Reason{at(app.TidyPos, fact.Fact{Kind: fact.Tidy, Thing: thing.String()})}
+	tidy := at(app.TidyPos, fact.Fact{Kind: fact.Tidy, Thing: app.Things[c.Thing].String()})
+	return append([]plan.Reason{tidy}, t.bringing(c, fact.Fact{Kind: fact.BringsAlong})...)
+}
+
+// bringing says, of each thing that is due and brings along that of a change, that
+// it does.
+func (t *Teller) bringing(c *diff.Change, f fact.Fact) (out []plan.Reason) {
+	app := t.Apps[c.App]
 	for _, due := range t.Sets[c.App].Members(t.due(c).Want) {
 		if slices.Contains(t.Graphs[c.App].Along(due), c.Thing) {
 			by := &app.Things[due]
-			out = append(out, at(by.Pos, fact.Fact{Kind: fact.BringsAlong, Via: by.String(), Thing: thing.String()}))
+			f.Via, f.Thing = by.String(), app.Things[c.Thing].String()
+			out = append(out, at(by.Pos, f))
 		}
 	}
 	return out

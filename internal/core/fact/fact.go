@@ -27,6 +27,7 @@ const (
 	Follows     Kind = "follows"      // account Attribute follows the person's Other
 	Tidy        Kind = "tidy"         // Thing stays, as something else brings it along
 	BringsAlong Kind = "brings-along" // Via brings Thing along
+	MakesRoom   Kind = "makes-room"   // a cell of Other holds one name, and Via brings Thing along
 	Undefined   Kind = "undefined"    // Thing is Pravet's own, and App has none of that name
 	Retired     Kind = "retired"      // Thing is to go
 	StillThere  Kind = "still-there"  // App has it still
@@ -57,6 +58,7 @@ const (
 	Clashing      Kind = "clashing"       // Kit sets Attribute to Value, and Other otherwise
 	OneName       Kind = "one-name"       // Account would have Count of the list Thing
 	NoRoom        Kind = "no-room"        // no account can be added, Because
+	StillDue      Kind = "still-due"      // Thing would make room for what does not come
 	Refused       Kind = "refused"        // the application refuses, Because
 	NoSeat        Kind = "no-seat"        // of Thing, Whole bought, Count held, Freed, Wanted; Person goes without, by Value; Other gets the last, by Via
 	NoSeatNow     Kind = "no-seat-now"    // of Thing, Whole bought, Count held

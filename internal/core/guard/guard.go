@@ -127,6 +127,7 @@ func Check(in Input) *Result {
 		if in.Accounts[a] != nil {
 			c.atLeast(a)
 			c.seats(a)
+			c.room(a)
 		}
 	}
 	return c.out

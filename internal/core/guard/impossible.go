@@ -1,6 +1,8 @@
 package guard
 
 import (
+	"slices"
+
 	"pravet/internal/core/diff"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
@@ -38,9 +40,33 @@ func (c *checker) impossible(a int) {
 		}
 		c.gather()
 		for _, k := range c.losing[account{a, ch.Slot}] {
-			if lost := c.Changes[k].Thing; lost != diff.None && c.Apps[a].Things[lost].Kind == kind && k < i {
+			lost := c.Changes[k].Thing
+			switch {
+			case lost == diff.None || c.Apps[a].Things[lost].Kind != kind:
+			case k < i:
 				c.out.Needs[i] = append(c.out.Needs[i], k) // the cell must be free first
+			default: // and it is not, as what it holds waits for a successor
+				c.hold(i, Impossible, fact.Fact{Kind: fact.OneName, Account: ch.Key, Count: 2, Thing: kind.Plural()})
 			}
+		}
+	}
+}
+
+// room holds what makes room in a cell for a name that does not come: it is due
+// still, along with that one.
+func (c *checker) room(a int) {
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Why != diff.MakesRoom {
+			continue
+		}
+		c.gather()
+		kind := c.Apps[a].Things[ch.Thing].Kind
+		comes := slices.ContainsFunc(c.widening[account{a, ch.Slot}], func(k int) bool {
+			return c.Apps[a].Things[c.Changes[k].Thing].Kind == kind && len(c.out.Holds[k]) == 0
+		})
+		if !comes {
+			c.hold(i, Impossible, fact.Fact{Kind: fact.StillDue, Thing: c.Apps[a].Things[ch.Thing].String()})
 		}
 	}
 }

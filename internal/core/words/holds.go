@@ -115,6 +115,8 @@ func share(f *fact.Fact, of string) string {
 // invariant says which of the things that must hold at every step would be broken.
 func invariant(f *fact.Fact) (string, bool) {
 	switch f.Kind {
+	case fact.StillDue:
+		return fmt.Sprintf("%s is still due: what it would make room for is not to come", f.Thing), true
 	case fact.OneName:
 		return fmt.Sprintf(
 			"%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the application has one",

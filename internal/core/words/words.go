@@ -80,6 +80,8 @@ func reason(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s follows the person's %s", f.Attribute, f.Other), true
 	case fact.Tidy:
 		return fmt.Sprintf("tidy: doubles; %s stays, as something else brings it along", f.Thing), true
+	case fact.MakesRoom:
+		return fmt.Sprintf("a cell of %s holds one name, and %s brings %s along", f.Other, f.Via, f.Thing), true
 	case fact.BringsAlong:
 		return fmt.Sprintf("%s brings %s along", f.Via, f.Thing), true
 	}

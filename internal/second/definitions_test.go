@@ -1,0 +1,457 @@
+package second
+
+import (
+	"cmp"
+	"encoding/csv"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// A definition is what an application says that a group or role is.
+type definition struct {
+	key, title          string
+	permissions, brings []string // sorted
+}
+
+// drawDefinitions lets an application show what its groups and roles are, and some
+// of them be our own.
+func (a *app) drawDefinitions(r *rand.Rand) {
+	one := func(of ...string) string { return of[r.IntN(len(of))] }
+	some := func(of ...string) (out []string) {
+		for _, x := range of {
+			if r.IntN(2) == 0 {
+				out = append(out, x)
+			}
+		}
+		return out
+	}
+	a.defs = true
+	for i := range a.things {
+		t := &a.things[i]
+		if kind(t.key) == "license" {
+			continue
+		}
+		d := definition{key: t.key, title: one("", "As it is"), permissions: some("p1", "p2"), brings: t.brings}
+		t.define = r.IntN(2) == 0
+		if !t.define {
+			a.defined = append(a.defined, d)
+			continue
+		}
+		t.title, t.permissions = d.title, some("p1", "p2")
+		if r.IntN(3) == 0 {
+			t.title = "As it should be"
+		}
+		if r.IntN(2) == 0 {
+			d.brings = nil
+			for _, u := range a.things[i+1:] {
+				if a.mayBring(*t, u) && r.IntN(2) == 0 {
+					d.brings = append(d.brings, u.key)
+				}
+			}
+		}
+		brought := slices.ContainsFunc(a.things, func(o thing) bool { return slices.Contains(o.brings, t.key) })
+		if r.IntN(4) == 0 && !brought {
+			t.retire, t.brings = true, nil
+		}
+		if r.IntN(4) > 0 {
+			slices.Sort(d.brings)
+			a.defined = append(a.defined, d)
+		}
+	}
+}
+
+// mayBring reports whether a thing of one kind may bring another along: groups
+// bring everything, and roles roles.
+func (a *app) mayBring(t, u thing) bool {
+	return kind(t.key) == "group" || kind(t.key) == "role" && kind(u.key) == "role"
+}
+
+// drawNested draws which groups of a SCIM application are within which, by hand or
+// as the catalog has it.
+func (a *app) drawNested(r *rand.Rand) {
+	for i, t := range a.things {
+		for _, u := range a.things[i+1:] {
+			if kind(t.key) != "group" || kind(u.key) != "group" || t.absent || u.absent {
+				continue
+			}
+			within := slices.Contains(t.brings, u.key)
+			if r.IntN(3) == 0 {
+				within = !within
+			}
+			if within {
+				a.nested = append(a.nested, [2]string{t.key, u.key})
+			}
+		}
+	}
+}
+
+// within is what a thing brings by the catalog, with groups within groups as a
+// SCIM application has them: that is its own to say.
+func (a *app) within(t thing) (out []string) {
+	if a.format != "scim" || kind(t.key) != "group" {
+		return t.brings
+	}
+	for _, k := range t.brings {
+		if kind(k) != "group" {
+			out = append(out, k)
+		}
+	}
+	for _, n := range a.nested {
+		if n[0] == t.key {
+			out = append(out, n[1])
+		}
+	}
+	return out
+}
+
+// catalog is some things and all that they bring along as the files have it.
+func (a *app) catalog(keys []string) []string {
+	return a.reach(keys, func(t thing) []string { return t.brings })
+}
+
+func (a *app) definition(key string) *definition {
+	for i := range a.defined {
+		if a.defined[i].key == key {
+			return &a.defined[i]
+		}
+	}
+	return nil
+}
+
+// now is what a thing brings along by itself as the application has it.
+func (a *app) now(t thing) []string {
+	if !a.defs || !t.define {
+		return a.within(t)
+	}
+	if d := a.definition(t.key); d != nil {
+		return d.brings
+	}
+	return nil
+}
+
+// then is what it brings once our own definitions are as the files have them. What
+// is to be retired brings what it does, as long as it is there.
+func (a *app) then(t thing) []string {
+	if d := a.definition(t.key); a.defs && t.retire && d != nil {
+		return d.brings
+	}
+	return a.within(t)
+}
+
+// between is what it brings once the plan has taken from definitions, and not yet
+// given.
+func (a *app) between(t thing) []string { return common(a.now(t), a.then(t)) }
+
+func common(x, y []string) []string {
+	return slices.DeleteFunc(slices.Clone(x), func(k string) bool { return !slices.Contains(y, k) })
+}
+
+// reach is some things and all that they bring along, to any depth.
+func (a *app) reach(keys []string, brings func(thing) []string) (out []string) {
+	for _, k := range keys {
+		if slices.Contains(out, k) {
+			continue
+		}
+		out = append(out, k)
+		for _, t := range a.things {
+			if t.key == k {
+				for _, x := range a.reach(brings(t), brings) {
+					if !slices.Contains(out, x) {
+						out = append(out, x)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func (a *app) thing(key string) thing {
+	for _, t := range a.things {
+		if t.key == key {
+			return t
+		}
+	}
+	return thing{}
+}
+
+// redefine finds the changes of an application's definitions.
+func (w *world) redefine(a *app) (out []*change) {
+	if !a.defs {
+		return nil
+	}
+	for _, t := range a.things {
+		if !t.define {
+			continue
+		}
+		add := func(c change) {
+			c.app, c.thing, c.effect = a.id, t.key, "keeps"
+			out = append(out, &c)
+		}
+		d := a.definition(t.key)
+		switch {
+		case d == nil && t.retire:
+		case d == nil:
+			add(change{verb: "define", sense: 1, moved: t.brings})
+		case t.retire:
+			add(change{verb: "retire"})
+		default:
+			if d.title != t.title {
+				add(change{verb: "redefine", attribute: "title", before: d.title, after: t.title})
+			}
+			lists := func(attribute string, is, want []string) {
+				left := common(is, want)
+				text := func(list []string) string { return strings.Join(slices.Sorted(slices.Values(list)), ",") }
+				if gone := less(is, left); len(gone) > 0 {
+					add(change{
+						verb: "redefine", attribute: attribute, before: text(is), after: text(left), sense: -1, moved: gone,
+					})
+				}
+				if more := less(want, left); len(more) > 0 {
+					add(change{
+						verb: "redefine", attribute: attribute, before: text(left), after: text(want), sense: 1, moved: more,
+					})
+				}
+			}
+			lists("permissions", d.permissions, t.permissions)
+			lists("brings", d.brings, t.brings)
+		}
+	}
+	return out
+}
+
+func less(list, others []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(k string) bool { return slices.Contains(others, k) })
+}
+
+// ofThing reports whether a change is one of a definition, bringing whether it is
+// one of what comes along.
+func (c *change) ofThing() bool {
+	return slices.Contains([]string{"define", "redefine", "retire"}, c.verb)
+}
+
+func (c *change) bringing() bool { return c.verb == "define" || c.attribute == "brings" }
+
+// through lists the accounts that gain or lose something by a change of a
+// definition; those that cannot sign in are left out unless blocked is said.
+func (w *world) through(c *change, changes []*change, blocked bool) (out []row) {
+	a := w.app(c.app)
+	whole := w.settled(changes).app(c.app)
+	for _, r := range a.rows {
+		after, there := whole.row(w.name(changes, c.app, r.user))
+		opened := r.open && there && after.open
+		if !blocked && !opened || !slices.Contains(a.along(r.held), c.thing) {
+			continue
+		}
+		if !there {
+			after = row{}
+		}
+		losesMore := c.bringing() && c.sense < 0
+		if !losesMore && !slices.Contains(a.due(after.held), c.thing) {
+			continue // it goes with the thing
+		}
+		moves := false
+		switch {
+		case !c.bringing():
+			moves = c.sense != 0
+		case c.sense > 0:
+			moves = len(less(a.due(c.moved), a.along(r.held))) > 0
+		default:
+			moves = len(less(less(a.along(c.moved), a.reach(r.held, a.between)), a.due(after.held))) > 0
+		}
+		if moves {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// settled is the world after some changes, but with all definitions that are to be
+// retired still there.
+func (w *world) settled(changes []*change) *world {
+	var but []*change
+	for _, c := range changes {
+		if c.verb != "retire" {
+			but = append(but, c)
+		}
+	}
+	return w.after(but)
+}
+
+// reached sets the effect of each change of a definition by whom it reaches.
+func (w *world) reached(changes []*change) {
+	for _, c := range changes {
+		switch {
+		case !c.ofThing() || c.sense == 0:
+		case len(w.through(c, changes, false)) == 0:
+			c.effect = "keeps"
+		case c.sense > 0:
+			c.effect = "widens"
+		default:
+			c.effect = "narrows"
+		}
+	}
+}
+
+// waitsForDefinition reports whether a change needs one of a definition by its
+// nature.
+func (w *world) waitsForDefinition(c, o *change) bool {
+	if c.app != o.app {
+		return false
+	}
+	a := w.app(c.app)
+	var given []string // by the change
+	switch {
+	case c.gives():
+		given = []string{c.thing}
+	case c.verb == "define":
+		given = a.thing(c.thing).brings
+	case c.attribute == "brings" && c.sense > 0:
+		given = c.moved
+	}
+	switch {
+	case o.verb == "define" && slices.Contains(given, o.thing):
+		return o != c
+	case o.attribute == "brings" && o.sense < 0 && c.verb != "define" &&
+		slices.Contains(append(a.along(given), a.due(given)...), o.thing):
+		return true
+	case c.verb == "redefine" && o.verb == "redefine" && c.thing == o.thing && c.attribute == o.attribute:
+		return c.sense > 0 && o.sense < 0
+	case c.verb != "retire":
+		return false
+	case o.verb == "remove":
+		r, _ := a.row(o.account)
+		return slices.Contains(r.held, c.thing)
+	case o.attribute == "brings" && o.sense < 0:
+		return slices.Contains(o.moved, c.thing)
+	}
+	return o.thing == c.thing && loses[kind(o.thing)] == o.verb
+}
+
+// used holds the end of a definition that somebody would still hold, and the
+// beginning of one that somebody holds already.
+func (w *world) used(a *app, changes []*change) {
+	whole := w.after(changes).app(a.id)
+	holds := func(rows []row, key string) bool {
+		return slices.ContainsFunc(rows, func(r row) bool { return slices.Contains(r.held, key) })
+	}
+	for _, c := range changes {
+		if c.app == a.id && (c.verb == "define" && holds(a.rows, c.thing) || c.verb == "retire" && holds(whole.rows, c.thing)) {
+			w.hold(c, "in-use")
+		}
+	}
+}
+
+// apply changes a definition.
+func (a *app) apply(c *change) {
+	t := a.thing(c.thing)
+	a.defined = slices.Clone(a.defined)
+	switch d := a.definition(c.thing); {
+	case c.verb == "define":
+		brings := slices.Sorted(slices.Values(t.brings))
+		a.defined = append(a.defined, definition{c.thing, t.title, t.permissions, brings})
+	case d == nil:
+	case c.verb == "retire":
+		a.defined = slices.DeleteFunc(a.defined, func(d definition) bool { return d.key == c.thing })
+	case c.attribute == "title":
+		d.title = c.after
+	case c.attribute == "permissions":
+		d.permissions = split(c.after)
+	default:
+		d.brings = split(c.after)
+	}
+}
+
+func split(list string) []string {
+	if list == "" {
+		return nil
+	}
+	return strings.Split(list, ",")
+}
+
+// definitions writes what an application says of its groups and roles.
+func (a *app) definitions(t *testing.T, dir string) {
+	if !a.defs {
+		return
+	}
+	var b strings.Builder
+	out := csv.NewWriter(&b)
+	require.NoError(t, out.Write([]string{"Type", "Profile", "Text", "Rights", "Contains", "Seats", "Within"}))
+	of := func(keys []string, k string) string {
+		var names []string
+		for _, key := range keys {
+			if kind(key) == k {
+				names = append(names, name(key))
+			}
+		}
+		return strings.Join(names, "|")
+	}
+	for _, d := range a.defined {
+		require.NoError(t, out.Write([]string{
+			kind(d.key), name(d.key), d.title, strings.Join(d.permissions, "|"), of(d.brings, "role"), of(d.brings, "license"),
+			of(d.brings, "group"),
+		}))
+	}
+	out.Flush()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "exports", a.id+"-profiles.csv"), []byte(b.String()), 0o644))
+}
+
+// readDefinitions reads them again.
+func (a *app) readDefinitions(t *testing.T, dir string) {
+	if !a.defs {
+		return
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "exports", a.id+"-profiles.csv"))
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
+	require.NoError(t, err)
+	a.defined = nil
+	for _, f := range rows[1:] {
+		d := definition{key: f[0] + "/" + f[1], title: f[2]}
+		if f[3] != "" {
+			d.permissions = slices.Sorted(strings.SplitSeq(f[3], "|"))
+		}
+		for i, k := range []string{"role", "license", "group"} {
+			for n := range strings.SplitSeq(f[4+i], "|") {
+				if n != "" {
+					d.brings = append(d.brings, k+"/"+n)
+				}
+			}
+		}
+		slices.Sort(d.brings)
+		a.defined = append(a.defined, d)
+	}
+}
+
+// profiles are an application's definitions, one a line.
+func (a *app) profiles() (out []string) {
+	for _, d := range a.defined {
+		brings, permissions := slices.Sorted(slices.Values(d.brings)), slices.Sorted(slices.Values(d.permissions))
+		out = append(out, fmt.Sprintf("%s defines %s as %q, %v, %v", a.id, d.key, d.title, permissions, brings))
+	}
+	return out
+}
+
+// depth is how many of what a thing brings along stand below it.
+func (a *app) depth(key string) (deep int) {
+	for _, k := range a.thing(key).brings {
+		deep = max(deep, 1+a.depth(k))
+	}
+	return deep
+}
+
+// byDefinition compares changes of definitions.
+func (w *world) byDefinition(x, y *change) int {
+	if !x.ofThing() || !y.ofThing() {
+		return 0
+	}
+	a := w.app(x.app)
+	return cmp.Compare(a.depth(x.thing), a.depth(y.thing))
+}
