@@ -54,6 +54,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	}
 	d.delimiter(f["delimiter"], s)
 	s.Definitions = d.definitions(f["definitions"])
+	d.dated(s, f["taken"])
 	if t := f["taken"]; t != nil {
 		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)
 	}
@@ -64,6 +65,32 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 		return nil
 	}
 	return s
+}
+
+// dated finds the files of an export whose names say when it was taken. Where there
+// are none, the names stay as they are, and whoever reads them is told.
+func (d *doc) dated(s *export.Spec, taken *yaml.Node) {
+	if !export.Dated(s.Paths) {
+		return
+	}
+	if taken != nil {
+		d.problem(
+			taken,
+			"said-twice",
+			"the names of the files say already when the export was taken, by "+export.DatedMark,
+			"take one of them out",
+		)
+	}
+	files, at, err := export.Latest(s.Paths, func(folder string) (names []string, err error) {
+		entries, err := d.tree.List(folder)
+		for _, e := range entries {
+			names = append(names, e.Name())
+		}
+		return names, err
+	})
+	if err == nil {
+		s.Paths, s.Named = files, at
+	}
 }
 
 // column reads where an attribute is found.

@@ -30,6 +30,7 @@ const maxDepth = 32
 // place, and the zero value is returned.
 type doc struct {
 	file  string
+	tree  *source.Tree
 	probs *source.Problems
 	sum   string
 }
@@ -37,7 +38,7 @@ type doc struct {
 // openYAML reads a file and returns its root, or nil after a problem or
 // for a file without content.
 func openYAML(ctx context.Context, tree *source.Tree, file string, probs *source.Problems) (*doc, *yaml.Node) {
-	d := &doc{file: file, probs: probs}
+	d := &doc{file: file, tree: tree, probs: probs}
 	data, sum, _, err := tree.ReadAll(ctx, file, maxYAML)
 	if err != nil {
 		var p *source.Problem

@@ -94,6 +94,9 @@ func read(
 		}
 	}
 	info.Digest = Combine(sums)
+	if !spec.Named.IsZero() {
+		info.TakenAt, info.Says = spec.Named, true
+	}
 	if spec.Taken != "" {
 		if info.TakenAt, err = b.takenAt(spec); err != nil {
 			return nil, nil, err
@@ -117,6 +120,9 @@ func Combine(sums []string) string {
 func atSpec(err error, pos model.Pos) error {
 	if p, ok := err.(*source.Problem); ok && p.Rule == "missing-file" {
 		p.Hint = fmt.Sprintf("it is named in %s; put the application's export there", pos)
+		if strings.Contains(p.Pos.File, DatedMark) {
+			p.Hint += ", with a time like 2026-11-23 or 20261123T1830 for " + DatedMark
+		}
 	}
 	return err
 }

@@ -7,6 +7,8 @@
 package export
 
 import (
+	"time"
+
 	"pravet/internal/core/model"
 )
 
@@ -26,6 +28,9 @@ type Spec struct {
 	// own time is all there is.
 	Taken    string
 	TakenPos model.Pos
+	// Named is when it was taken by the names of its files, zero where those do not
+	// say; see Latest.
+	Named time.Time
 
 	Definitions *Spec // of the groups and roles that the application has, or nil
 }

@@ -133,6 +133,7 @@ func (w *world) judge(changes []*change) {
 	w.order(changes)
 	w.waiting(changes)
 	w.order(changes)
+	w.known(changes)
 	for _, c := range changes {
 		for _, o := range changes {
 			if w.follows(c, o) {
@@ -176,6 +177,33 @@ func (w *world) judge(changes []*change) {
 		}
 		for c, guard := range refused {
 			w.hold(c, guard)
+		}
+	}
+}
+
+// known finds what is given though it was there before, brought along by something
+// else: such a change keeps access.
+func (w *world) known(changes []*change) {
+	for n, c := range changes {
+		if !c.gives() {
+			continue
+		}
+		a := w.app(c.app)
+		first, _ := a.row(c.account)
+		held := a.holdings(first)
+		is := slices.Clone(held) // before this change
+		for _, o := range changes[:n] {
+			switch {
+			case o.app != c.app || o.account != c.account:
+			case o.gives():
+				is = append(is, o.thing)
+			case o.thing != "":
+				is = less(is, []string{o.thing})
+			}
+		}
+		gained := less(a.due(append(slices.Clone(is), c.thing)), a.due(is))
+		if len(less(gained, a.along(held))) == 0 {
+			c.effect = "keeps"
 		}
 	}
 }
@@ -445,6 +473,7 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 		w.dip(rest, a, t, changes)
 		return
 	}
+	may := free(changes)
 	for _, c := range changes {
 		if c.app == a.id && c.verb == "redefine" {
 			active := slices.ContainsFunc(a.rows, func(r row) bool { return a.isActive(r.user, c.thing) })
@@ -456,13 +485,8 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 		if c.app != a.id || !c.narrows() || c.thing != "" && !w.brings(c, a.id, t.key) {
 			continue
 		}
-		name := c.account
-		for _, o := range free(changes) {
-			if o.app == a.id && o.account == c.account && o.attribute == "userName" {
-				name = o.after
-			}
-		}
-		if a.isActive(c.account, t.key) && !then.isActive(name, t.key) {
+		touched := slices.ContainsFunc(may, func(o *change) bool { return o.app == a.id && o.account == c.account })
+		if touched && a.isActive(c.account, t.key) && !then.isActive(w.name(may, a.id, c.account), t.key) {
 			w.hold(c, "at-least")
 		}
 	}

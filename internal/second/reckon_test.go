@@ -302,22 +302,10 @@ func (w *world) person(a *app, p *person) (out []*change) {
 				effect:    "keeps",
 			})
 		}
-		full := append(a.along(held), a.due(held)...)
 		for _, t := range want {
-			if slices.Contains(held, t) {
-				continue
+			if !slices.Contains(held, t) {
+				add(change{verb: gains[kind(t)], account: r.user, thing: t, effect: "widens"})
 			}
-			effect := "widens"
-			// What was there before, brought along by something else, is kept.
-			if slices.Contains(full, t) {
-				effect = "keeps"
-				for _, x := range a.due([]string{t}) {
-					if !slices.Contains(full, x) {
-						effect = "widens"
-					}
-				}
-			}
-			add(change{verb: gains[kind(t)], account: r.user, thing: t, effect: effect})
 		}
 		for _, t := range held {
 			switch {
