@@ -128,6 +128,7 @@ func readDefinitions(src *source.Reader, name string, spec *Spec, app *model.App
 			}
 		}
 		slices.Sort(d.Brings)
+		d.Along = app.Numbers(d.Brings)
 		if t := app.Thing(kind, d.Name); t >= 0 {
 			out.Of[t] = d
 		} else {

@@ -88,7 +88,9 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		Key:    &table.Column{},
 		States: []model.State{model.Open, model.Open},
 		Definitions: &model.Definitions{
-			Of:     []*model.Definition{{Kind: model.Role, Name: "boss", Brings: []string{"role key"}}, nil, nil},
+			Of: []*model.Definition{
+				{Kind: model.Role, Name: "boss", Brings: []string{"role key"}, Along: []int32{1}}, nil, nil,
+			},
 			Brings: true,
 		},
 	}

@@ -347,6 +347,7 @@ func redefined(defs *model.Definitions, app *model.App, c *plan.Change) *model.D
 	case c.Attribute == diff.Brings && out.Of[t] != nil:
 		next := *out.Of[t]
 		next.Brings = plan.Texts(c.After)
+		next.Along = app.Numbers(next.Brings)
 		out.Of[t] = &next
 	}
 	return &out

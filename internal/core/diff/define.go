@@ -41,7 +41,7 @@ func (w *walker) definitions() {
 		case is == nil && !thing.Retire:
 			// Who has the thing already, by something that brings it, gains what
 			// it is to bring along.
-			c.Sense, c.Def.To = More, want.Brings
+			c.Sense, c.Def.To, c.Def.Moved = More, want.Brings, want.Along
 			w.add(c, model.Define)
 		case is == nil:
 		case thing.Retire:
@@ -64,12 +64,18 @@ func (w *walker) definitions() {
 
 func (w *walker) redefine(c Change, field string, is, want []string) {
 	left := model.Without(is, model.Without(is, want))
-	if len(left) < len(is) {
-		w.add(c.redefines(field, Less, is, left), model.Redefine)
+	note := func(sense Sense, from, to, moved []string) {
+		if len(moved) == 0 {
+			return
+		}
+		c := c.redefines(field, sense, from, to)
+		if field == Brings {
+			c.Def.Moved = w.app.Numbers(moved)
+		}
+		w.add(c, model.Redefine)
 	}
-	if len(left) < len(want) {
-		w.add(c.redefines(field, More, left, want), model.Redefine)
-	}
+	note(Less, is, left, model.Without(is, left))
+	note(More, left, want, model.Without(want, left))
 }
 
 // redefines is a change of one attribute of a definition.
@@ -88,11 +94,3 @@ const (
 	Same Sense = 0
 	More Sense = 1
 )
-
-// Moved are the entries of a list that a redefinition adds or takes out.
-func (c *Change) Moved() []string {
-	if c.Sense == Less {
-		return model.Without(c.Def.From, c.Def.To)
-	}
-	return model.Without(c.Def.To, c.Def.From)
-}

@@ -74,6 +74,7 @@ type Change struct {
 type Definition struct {
 	Field    string   // of a redefinition: Title, Permissions or Brings
 	From, To []string // of a list
+	Moved    []int32  // the things that it brings along from now on, or no longer
 	Through  []int32  // the accounts that gain or lose something by it
 	Depth    int      // how many of what it brings along stand below it, one below the other
 }

@@ -124,10 +124,10 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 		switch {
 		case c.Def.Field != diff.Brings:
 		case c.Sense == diff.More:
-			add(app.Numbers(c.Moved()))
+			add(c.Def.Moved)
 		default:
 			x.less[key] = append(x.less[key], id)
-			for _, t := range app.Numbers(c.Moved()) {
+			for _, t := range c.Def.Moved {
 				x.losses[[2]int32{c.App, t}] = append(x.losses[[2]int32{c.App, t}], id)
 			}
 		}

@@ -36,6 +36,7 @@ func drawDefinitions(t *rapid.T, w *world, a int) map[string]*model.Definition {
 		slices.Sort(is.Permissions)
 		if !th.Define {
 			is.Brings = app.Defined(int32(i)).Brings
+			is.Along = app.Defined(int32(i)).Along
 			out[key(*th)] = is
 			continue
 		}
@@ -66,6 +67,7 @@ func drawDefinitions(t *rapid.T, w *world, a int) map[string]*model.Definition {
 			}
 		}
 		slices.Sort(is.Brings)
+		is.Along = app.Numbers(is.Brings)
 		out[key(*th)] = is
 	}
 	return out
@@ -108,6 +110,7 @@ func (w *world) define(t require.TestingT, a int, c *plan.Change) {
 			Title:       want["title"].(string),
 			Permissions: plan.Texts(want["permissions"]),
 			Brings:      plan.Texts(want["brings"]),
+			Along:       w.apps[a].Numbers(plan.Texts(want["brings"])),
 		}
 	case model.Retire:
 		for name, acc := range w.state[a] {
@@ -126,6 +129,7 @@ func (w *world) define(t require.TestingT, a int, c *plan.Change) {
 		case "brings":
 			require.True(t, slices.Equal(is.Brings, plan.Texts(c.Before)))
 			next.Brings = plan.Texts(c.After)
+			next.Along = w.apps[a].Numbers(next.Brings)
 		}
 		is = &next
 	}

@@ -43,7 +43,7 @@ func (d *drafter) doubles(changes []diff.Change) map[int][]int {
 		for _, r := range more[c.App] {
 			if changes[r].Thing == c.Thing ||
 				slices.ContainsFunc(
-					d.in.Apps[c.App].Numbers(changes[r].Moved()),
+					changes[r].Def.Moved,
 					func(t int32) bool { return d.states.App(int(c.App)).Brings(t, c.Thing) },
 				) {
 				out[i] = append(out[i], r)

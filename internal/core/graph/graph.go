@@ -40,7 +40,7 @@ func Wanted(app *model.App, accounts *model.Accounts) *Graph {
 	}
 	for t := range app.Things {
 		if d := defs.Of[t]; d != nil && app.Things[t].Retire {
-			g.edges[t] = app.Numbers(d.Brings)
+			g.edges[t] = d.Along
 		}
 	}
 	return g.close()
@@ -60,7 +60,7 @@ func Exported(app *model.App, accounts *model.Accounts) *Graph {
 		}
 		g.edges[t] = nil
 		if d != nil {
-			g.edges[t] = app.Numbers(d.Brings)
+			g.edges[t] = d.Along
 		}
 	}
 	return g.close()

@@ -36,7 +36,7 @@ func shop() *model.App {
 // before the plan, in between and after it.
 func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 	role := func(name string, brings ...string) *model.Definition {
-		return &model.Definition{Kind: model.Role, Name: name, Brings: brings}
+		return &model.Definition{Kind: model.Role, Name: name, Brings: brings, Along: shop().Numbers(brings)}
 	}
 	for name, c := range map[string]struct {
 		of                      []*model.Definition

@@ -20,7 +20,7 @@ func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
 		return !ch.Verb.OfThing() && (c.States.App(a).Brings(ch.Thing, t) || c.States.Before(a).Brings(ch.Thing, t))
 	}
 	return (ch.Verb == model.Define || ch.Def.Field == diff.Brings) &&
-		slices.ContainsFunc(c.Apps[a].Numbers(ch.Moved()), func(moved int32) bool {
+		slices.ContainsFunc(ch.Def.Moved, func(moved int32) bool {
 			return c.States.App(a).Brings(moved, t) || c.States.Before(a).Brings(moved, t)
 		})
 }
@@ -66,7 +66,7 @@ func (c *checker) inUse(a int) {
 			c.hold(i, InUse, fact.Fact{Kind: fact.StillHeld, Thing: t.String(), Count: len(left), Names: First(left)})
 		}
 		for _, d := range c.Accounts[a].Definitions.Others {
-			if slices.Contains(d.Brings, fmt.Sprintf("%s %s", t.Kind, t.Name)) {
+			if slices.Contains(d.Along, ch.Thing) {
 				c.hold(
 					i,
 					InUse,

@@ -22,7 +22,8 @@ type Definition struct {
 	Name        string
 	Title       string
 	Permissions []string // sorted
-	Brings      []string // what it brings along, as "role seller", sorted
+	Brings      []string // what it brings along, as "role seller", sorted: for showing
+	Along       []int32  // those of them that the catalog lists, by number
 	Line        int
 }
 
@@ -39,6 +40,7 @@ func (a *App) Defined(thing int32) *Definition {
 		d.Brings = append(d.Brings, a.Things[b].String())
 	}
 	slices.Sort(d.Brings)
+	d.Along = t.Implies
 	return d
 }
 

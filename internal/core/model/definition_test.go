@@ -42,6 +42,7 @@ func TestADefinitionIsWhatTheCatalogSays(t *testing.T) {
 			Title:       "Leads",
 			Permissions: []string{"a", "b"},
 			Brings:      []string{"role seller"},
+			Along:       []int32{3},
 		},
 		app.Defined(0),
 	)

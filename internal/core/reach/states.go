@@ -164,7 +164,7 @@ func (s *States) Narrowed(app int) *Reacher { return s.narrowed[app] }
 func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 	a := int(c.App)
 	accounts, before, after := s.accounts[a], s.before[a], s.reach[a]
-	moved := accounts.Sets.Of(s.apps[a].Numbers(c.Moved()))
+	moved := accounts.Sets.Of(c.Def.Moved)
 	seen := map[[2]uint32]bool{} // what is held before and after the plan → gains or loses by it
 	for i, set := range accounts.Held {
 		state := State{Set: set, After: set, Open: accounts.Open(i), OpenAfter: accounts.Open(i)}
