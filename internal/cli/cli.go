@@ -126,9 +126,11 @@ func Run(ctx context.Context, args []string, env Env) int {
 	status := WrongUsage // what cobra finds wrong itself is wrong usage
 	var se *statusError
 	var re *ranError
+	var unknown *prepare.Unknown
 	switch {
 	case errors.As(err, &se):
 		status = se.status
+	case errors.As(err, &unknown): // a name that was given
 	case errors.As(err, &re):
 		status = Failed
 	}

@@ -305,16 +305,16 @@ func (s *selection) known(p *plan.Plan) error {
 		add(&things, p.SetAside[i].Change.Address().String())
 	}
 	for _, x := range []struct {
-		what        string
+		what, where string
 		names, have []string
 	}{
-		{"application in the plan", s.apps, apps},
-		{"person with a change in the plan", s.persons, persons},
-		{"thing with a change in the plan", s.things, things},
+		{"application", "in the plan", s.apps, apps},
+		{"person", "with a change in the plan", s.persons, persons},
+		{"thing", "with a change in the plan", s.things, things},
 	} {
 		have := set(x.have)
 		for _, n := range x.names {
-			if x.what[0] == 't' {
+			if x.what == "thing" {
 				if _, err := model.ParseAddress(n); err != nil {
 					return usage("--thing: %w", err)
 				}
@@ -324,7 +324,7 @@ func (s *selection) known(p *plan.Plan) error {
 				if near != "" {
 					near = "; did you mean " + near + "?"
 				}
-				return usage("there is no %s %q%s", x.what, n, near)
+				return usage("there is no %s %q %s%s", x.what, n, x.where, near)
 			}
 		}
 	}

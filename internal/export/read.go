@@ -132,11 +132,8 @@ type builder struct {
 	app   *model.App
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
-	last  [model.Kinds]struct { // the cell of the row before: some are the same all the way down
-		text string
-		cell *cell
-	}
-	own   *table.Column // the key's column when no kept attribute is the key
+	near  [model.Kinds][nears]*cell // by near: the one met last, so that most are found without a map
+	own   *table.Column             // the key's column when no kept attribute is the key
 	count int
 	taken string // the latest time that a row says, as text
 }
@@ -255,9 +252,10 @@ func (b *builder) names(kind model.Kind, names []string) *cell {
 
 // field looks up the field of a file that lists names, once for each text.
 func (b *builder) field(kind model.Kind, text, split string) *cell {
-	if last := &b.last[kind]; last.cell != nil && last.text == text {
-		last.cell.seen++
-		return last.cell
+	near := &b.near[kind][near(text)]
+	if c := *near; c != nil && c.text == text {
+		c.seen++
+		return c
 	}
 	c, ok := b.cells[kind][text]
 	if !ok {
@@ -266,9 +264,22 @@ func (b *builder) field(kind model.Kind, text, split string) *cell {
 		c.text = text
 		b.cells[kind][text] = c
 	}
-	b.last[kind].text, b.last[kind].cell = c.text, c
+	*near = c
 	c.seen++
 	return c
+}
+
+// nears is how many cells of a kind are kept at hand.
+const nears = 1 << 10
+
+// near is where a cell is kept at hand: by the end of its text, in which most
+// differ.
+func near(text string) uint64 {
+	end := uint64(len(text))
+	for _, c := range []byte(text[max(0, len(text)-8):]) {
+		end = end<<8 ^ end>>56 ^ uint64(c)
+	}
+	return end * 0x9e3779b97f4a7c15 >> 54
 }
 
 // splitNames parts a field into names, without the spaces around them.

@@ -48,13 +48,19 @@ func newState(repo *desired.Repo) *State {
 // them.
 var ErrProblems = errors.New("the files have problems")
 
-// UnknownName is a name of an application that does not exist.
+// An Unknown is a name that somebody gave of what does not exist.
+type Unknown struct{ What, Name, Hint string }
+
+func (e *Unknown) Error() string { return fmt.Sprintf("there is no %s %q; %s", e.What, e.Name, e.Hint) }
+
+// UnknownName is an Unknown with the nearest of the names that are known, or all of
+// them.
 func UnknownName(what, name string, known []string) error {
 	hint := "there are " + strings.Join(known, ", ")
 	if near := table.Nearest(name, known); near != "" {
 		hint = "did you mean " + near + "?"
 	}
-	return fmt.Errorf("there is no %s %q; %s", what, name, hint)
+	return &Unknown{what, name, hint}
 }
 
 // Read reads a repository and the exports of the named applications,

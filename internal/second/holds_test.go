@@ -594,7 +594,8 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 	}
 	for n, x := range takers {
 		for _, c := range changes {
-			if c.app != a.id || c.account != x.c.account || !c.gives() || !w.brings(c, a.id, t.key) {
+			if c.app != a.id || c.account != x.c.account || !c.gives() ||
+				!slices.Contains(a.due([]string{c.thing}), t.key) {
 				continue
 			}
 			if n >= served {

@@ -2,8 +2,11 @@ package filter
 
 import (
 	"encoding/binary"
+	"runtime"
 	"slices"
 	"sort"
+
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/table"
@@ -65,10 +68,21 @@ func Classify(rows Rows, filters []*Filter, today day.Day) *Classes {
 		sizes[class]++
 	}
 	out.Matches = make([][]int32, len(members))
-	tried := make([]int, len(filters)) // filter → class+1 that it was tried for last
-	for class, member := range members {
-		out.Matches[class] = b.matches(class, member, tried)
-		for _, f := range out.Matches[class] {
+	const part = 1024
+	var group errgroup.Group // none of it fails
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for from := 0; from < len(members); from += part {
+		group.Go(func() error {
+			tried := make([]int, len(filters)) // filter → class+1 that it was tried for last
+			for class := from; class < min(from+part, len(members)); class++ {
+				out.Matches[class] = b.matches(class, members[class], tried)
+			}
+			return nil
+		})
+	}
+	_ = group.Wait()
+	for class, matches := range out.Matches {
+		for _, f := range matches {
 			out.counts[f] += sizes[class]
 		}
 	}

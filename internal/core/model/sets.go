@@ -14,6 +14,7 @@ type Sets struct {
 	byKey   map[string]uint32
 	sorted  []int32 // of the set that is looked for
 	key     []byte
+	room    []int32 // for members to come
 }
 
 // NewSets holds the empty set only.
@@ -39,9 +40,20 @@ func (s *Sets) number() uint32 {
 		return n
 	}
 	n := uint32(len(s.members))
-	s.members = append(s.members, slices.Clone(s.sorted))
+	s.members = append(s.members, s.keep())
 	s.byKey[string(s.key)] = n
 	return n
+}
+
+// keep is a copy of what is in sorted. Many small ones share one piece of memory.
+func (s *Sets) keep() []int32 {
+	n := len(s.sorted)
+	if cap(s.room)-len(s.room) < n {
+		s.room = make([]int32, 0, max(4096, n))
+	}
+	at := len(s.room)
+	s.room = append(s.room, s.sorted...)
+	return s.room[at : at+n : at+n]
 }
 
 // Members returns the things of a set, sorted; the caller does not change it.
