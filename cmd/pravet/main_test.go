@@ -64,8 +64,10 @@ func TestScripts(t *testing.T) {
 			return nil
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big, "lock": lock,
-			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk, "read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
+			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big,
+			"lock":    lock,
+			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk,
+			"read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
 		},
 	})
 }
@@ -417,12 +419,21 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 		file string
 		args []string
 	}{
-		{"people/ashore.csv", []string{"check"}}, {"kits/afloat.yaml", []string{"check"}}, {"pravet.yaml", []string{"check"}},
-		{"exports/berths.json", []string{"draft", "--on", "2026-11-24"}}, {"exports/tickets.csv", []string{"draft", "--on", "2026-11-24"}},
-		{"exports/tickets-profiles.csv", []string{"draft", "--on", "2026-11-24"}}, {"exports/tickets-profiles.csv", []string{"why", "E0042"}},
-		{"people/ashore.csv", []string{"why", "E0042"}}, {"people/ashore.csv", []string{"list", "people"}}, {"exports/tickets.csv", []string{"list", "strays"}},
-		{"apps/tickets.yaml", []string{"holders", "tickets/role/seller"}}, {"exports/tickets.csv", []string{"holders", "tickets/role/seller"}},
-		{"exports/tickets.csv", []string{"seats"}}, {"people/ashore.csv", []string{"seats", "--ahead", "P1M"}}, {"kits/ashore.yaml", []string{"check", "--rules"}},
+		{"people/ashore.csv", []string{"check"}},
+		{"kits/afloat.yaml", []string{"check"}},
+		{"pravet.yaml", []string{"check"}},
+		{"exports/berths.json", []string{"draft", "--on", "2026-11-24"}},
+		{"exports/tickets.csv", []string{"draft", "--on", "2026-11-24"}},
+		{"exports/tickets-profiles.csv", []string{"draft", "--on", "2026-11-24"}},
+		{"exports/tickets-profiles.csv", []string{"why", "E0042"}},
+		{"people/ashore.csv", []string{"why", "E0042"}},
+		{"people/ashore.csv", []string{"list", "people"}},
+		{"exports/tickets.csv", []string{"list", "strays"}},
+		{"apps/tickets.yaml", []string{"holders", "tickets/role/seller"}},
+		{"exports/tickets.csv", []string{"holders", "tickets/role/seller"}},
+		{"exports/tickets.csv", []string{"seats"}},
+		{"people/ashore.csv", []string{"seats", "--ahead", "P1M"}},
+		{"kits/ashore.yaml", []string{"check", "--rules"}},
 	} {
 		file := c.file
 		require.NoError(t, os.Chmod(filepath.Join(dir, file), 0))
@@ -446,7 +457,9 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 	require.NoError(t, draft.Run())
 	require.NoError(t, exec.Command("chmod", "-R", "a+rwX", base).Run())
 	require.NoError(t, os.Chmod(filepath.Join(dir, "plan.json"), 0))
-	for _, args := range [][]string{{"show"}, {"accept", "--because", "x"}, {"reject", "--because", "x"}, {"apply", "--yes"}} {
+	for _, args := range [][]string{
+		{"show"}, {"accept", "--because", "x"}, {"reject", "--because", "x"}, {"apply", "--yes"},
+	} {
 		require.Contains(t, run(append(args, "plan.json")...), "plan.json: it may not be read")
 	}
 	require.NoError(t, os.Chmod(filepath.Join(dir, ".pravet", "ledger.db"), 0))

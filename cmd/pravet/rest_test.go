@@ -49,8 +49,14 @@ func TestAnyAcceptedPartLeavesTheRestOnRealFiles(t *testing.T) {
 	ferries := filepath.Join(t.TempDir(), "ferries")
 	require.NoError(t, marrowick.Write(ferries, false))
 	for _, c := range []struct{ from, only string }{
-		{ferries, `effect eq "narrows"`}, {ferries, `effect eq "widens"`}, {ferries, `app eq "berths"`}, {ferries, `kind eq "role" or kind eq "license"`},
-		{ferries, `person sw "E00"`}, {ferries, `verb eq "create"`}, {ferries, `not (verb eq "create")`}, {ferries, `id gt "m"`},
+		{ferries, `effect eq "narrows"`},
+		{ferries, `effect eq "widens"`},
+		{ferries, `app eq "berths"`},
+		{ferries, `kind eq "role" or kind eq "license"`},
+		{ferries, `person sw "E00"`},
+		{ferries, `verb eq "create"`},
+		{ferries, `not (verb eq "create")`},
+		{ferries, `id gt "m"`},
 		{large, `effect eq "keeps"`}, {large, `app eq "bravo" and effect ne "keeps"`}, {large, `id lt "g"`},
 	} {
 		dir := copyRepo(t, c.from)
@@ -97,7 +103,10 @@ func TestShuffledRowsGiveTheSameChanges(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "ferries")
 	require.NoError(t, marrowick.Write(dir, false))
 	before, held, _ := draftIDs(t, dir)
-	for _, name := range []string{"people/ashore.csv", "people/afloat.csv", "people/season-2026.csv", "exports/tickets.csv", "exports/rosters.csv"} {
+	for _, name := range []string{
+		"people/ashore.csv", "people/afloat.csv", "people/season-2026.csv", "exports/tickets.csv",
+		"exports/rosters.csv",
+	} {
 		file := filepath.Join(dir, name)
 		info, err := os.Stat(file)
 		require.NoError(t, err)

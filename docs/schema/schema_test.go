@@ -124,12 +124,23 @@ func TestAPlanFitsItsSchema(t *testing.T) {
 
 func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 	for _, c := range []struct{ kind, text string }{
-		{"pravet", "organisation: X"}, {"pravet", "organization: X\nguards: {removals: many}"}, {"pravet", "organization: X\nseparation: [{name: a, apart: [x]}]"},
-		{"app", "app: tickets"}, {"app", "app: T\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName"},
-		{"app", "app: t\nexport: {format: xml, path: x}\nconnect: {by: files}\nmatch: userName"}, {"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: pigeon}\nmatch: userName"},
-		{"kits", "kits: {a: {for: x pr}}"}, {"kits", "kits: {a: {with: b}}"}, {"kits", "kits: {a: {gives: {t: {role: [x]}}}}"}, {"kits", "kits: {a: {everyone: true, for: x pr, gives: {}}}"},
-		{"kits", "kits: {a: {gives: {}, holders: [{person: E1}]}}"}, {"standing", "lifted: [{guard: removals, because: x}]"}, {"standing", "rejections: [{change: abc}]"},
-		{"people", "people: [{id: E1}]"}, {"people", "people: [{id: E1, userName: x, shoe: 41}]"}, {"people", "people: [{id: E1, userName: x, starts: soon}]"},
+		{"pravet", "organisation: X"},
+		{"pravet", "organization: X\nguards: {removals: many}"},
+		{"pravet", "organization: X\nseparation: [{name: a, apart: [x]}]"},
+		{"app", "app: tickets"},
+		{"app", "app: T\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName"},
+		{"app", "app: t\nexport: {format: xml, path: x}\nconnect: {by: files}\nmatch: userName"},
+		{"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: pigeon}\nmatch: userName"},
+		{"kits", "kits: {a: {for: x pr}}"},
+		{"kits", "kits: {a: {with: b}}"},
+		{"kits", "kits: {a: {gives: {t: {role: [x]}}}}"},
+		{"kits", "kits: {a: {everyone: true, for: x pr, gives: {}}}"},
+		{"kits", "kits: {a: {gives: {}, holders: [{person: E1}]}}"},
+		{"standing", "lifted: [{guard: removals, because: x}]"},
+		{"standing", "rejections: [{change: abc}]"},
+		{"people", "people: [{id: E1}]"},
+		{"people", "people: [{id: E1, userName: x, shoe: 41}]"},
+		{"people", "people: [{id: E1, userName: x, starts: soon}]"},
 	} {
 		require.Error(t, compile(t, c.kind).Validate(fromYAML(t, []byte(c.text))), "%s", c.text)
 	}

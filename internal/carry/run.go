@@ -257,7 +257,8 @@ func (j *Job) readBack(
 	records = append(records, seenExport(app.ID, state))
 	if err := j.ledger.Append(records...); err != nil {
 		return fmt.Errorf(
-			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or apply settles that",
+			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or "+
+				"apply settles that",
 			app.ID,
 			err,
 		)

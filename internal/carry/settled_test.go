@@ -54,20 +54,44 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 		{plan.Change{Verb: model.Remove, Account: "gone"}, ""},
 		{plan.Change{Verb: model.Remove, Account: "full"}, "the account is still there"},
 		{plan.Change{Verb: model.Create, Account: "full", After: attrs("Mate")}, ""},
-		{plan.Change{Verb: model.Create, Account: "full", After: attrs("Captain")}, `title is "Mate" and not "Captain"`},
-		{plan.Change{Verb: model.Create, Account: "empty", After: map[string]any{}}, "the account is there, and blocked"},
+		{
+			plan.Change{Verb: model.Create, Account: "full", After: attrs("Captain")},
+			`title is "Mate" and not "Captain"`,
+		},
+		{
+			plan.Change{Verb: model.Create, Account: "empty", After: map[string]any{}},
+			"the account is there, and blocked",
+		},
 		{plan.Change{Verb: model.Create, Account: "gone"}, "the account is not there"},
 		{plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: "Mate"}, ""},
-		{plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: nil}, `title is "Mate" and not ""`},
+		{
+			plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: nil},
+			`title is "Mate" and not ""`,
+		},
 		{plan.Change{Verb: model.Update, Account: "empty", Attribute: "title", After: nil}, ""},
 		{plan.Change{Verb: model.Grant, Account: "full", Thing: thing(model.Role, "seller")}, ""},
-		{plan.Change{Verb: model.Grant, Account: "empty", Thing: thing(model.Role, "seller")}, "the account does not hold role seller"},
+		{
+			plan.Change{Verb: model.Grant, Account: "empty", Thing: thing(model.Role, "seller")},
+			"the account does not hold role seller",
+		},
 		{plan.Change{Verb: model.Join, Account: "full", Thing: thing(model.Group, "desk")}, ""},
-		{plan.Change{Verb: model.Assign, Account: "empty", Thing: thing(model.License, "seat")}, "the account does not hold license seat"},
-		{plan.Change{Verb: model.Revoke, Account: "full", Thing: thing(model.Role, "seller")}, "the account still holds role seller"},
+		{
+			plan.Change{Verb: model.Assign, Account: "empty", Thing: thing(model.License, "seat")},
+			"the account does not hold license seat",
+		},
+		{
+			plan.Change{Verb: model.Revoke, Account: "full", Thing: thing(model.Role, "seller")},
+			"the account still holds role seller",
+		},
 		{plan.Change{Verb: model.Leave, Account: "empty", Thing: thing(model.Group, "desk")}, ""},
-		{plan.Change{Verb: model.Release, Account: "full", Thing: thing(model.License, "seat")}, "the account still holds license seat"},
-		{plan.Change{Verb: model.Grant, Account: "full", Thing: thing(model.Role, "unknown")}, "the account does not hold role unknown"},
+		{
+			plan.Change{Verb: model.Release, Account: "full", Thing: thing(model.License, "seat")},
+			"the account still holds license seat",
+		},
+		{
+			plan.Change{Verb: model.Grant, Account: "full", Thing: thing(model.Role, "unknown")},
+			"the account does not hold role unknown",
+		},
 	} {
 		ok, says := seen.settled(&c.change)
 		require.Equal(t, c.says, says, "%s %s", c.change.Verb, c.change.Account)
@@ -108,14 +132,20 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 		says   string
 	}{
 		{of(model.Define, "lead", "", whole("Leads", list("a", "b"), list("role seller"))), ""},
-		{of(model.Define, "lead", "", whole("Led", list("a", "b"), list("role seller"))), `its title is "Leads" and not "Led"`},
+		{
+			of(model.Define, "lead", "", whole("Led", list("a", "b"), list("role seller"))),
+			`its title is "Leads" and not "Led"`,
+		},
 		{of(model.Define, "lead", "", whole("Leads", list("a"), list("role seller"))), `its permissions are ["a" "b"]`},
 		{of(model.Define, "lead", "", whole("Leads", list("a", "b"), list())), `it brings ["role seller"] along`},
 		{of(model.Define, "gone", "", whole("", nil, nil)), "the definition is not there"},
 		{of(model.Define, "lead", "", nil), "the plan does not say what it should be"},
 		{of(model.Redefine, "lead", "title", "Leads"), ""},
 		{of(model.Redefine, "lead", "permissions", list("a", "b")), ""},
-		{from(list("a", "b"), of(model.Redefine, "lead", "permissions", list("b"))), `its permissions are still ["a" "b"]`},
+		{
+			from(list("a", "b"), of(model.Redefine, "lead", "permissions", list("b"))),
+			`its permissions are still ["a" "b"]`,
+		},
 		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "c"))), `its permissions lack ["c"]`},
 		// The first of two steps is done also when the second is.
 		{from(list("a", "z"), of(model.Redefine, "lead", "permissions", list("a"))), ""},

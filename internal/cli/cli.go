@@ -206,7 +206,9 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetErr(c.Stderr)
 	root.SetVersionTemplate("pravet {{.Version}}\n")
 	root.PersistentFlags().
-		StringVar(&c.repo, "repo", "", "folder of the desired-state repository (default: the one that this folder is in)")
+		StringVar(
+			&c.repo, "repo", "", "folder of the desired-state repository (default: the one that this folder is in)",
+		)
 	root.PersistentFlags().
 		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
 	root.CompletionOptions.HiddenDefaultCmd = false
@@ -221,7 +223,10 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetHelpCommandGroupID(helping)
 	root.SetCompletionCommandGroupID(helping)
 	cobra.EnableCommandSorting = false // commands stand in the order of their use
-	for _, cmd := range []*cobra.Command{c.new(), c.check(), c.list(), c.why(), c.holders(), c.seats(), c.compare(), c.draft(), c.show(), c.accept(), c.reject(), c.apply(), c.log(), c.demo()} {
+	for _, cmd := range []*cobra.Command{
+		c.new(), c.check(), c.list(), c.why(), c.holders(), c.seats(), c.compare(), c.draft(), c.show(), c.accept(),
+		c.reject(), c.apply(), c.log(), c.demo(),
+	} {
 		run := cmd.RunE
 		cmd.RunE = func(cmd *cobra.Command, args []string) error {
 			if err := run(cmd, args); err != nil {

@@ -111,7 +111,10 @@ func shellSplit(line string) (out []string) {
 func TestOutputIsForProgramsAndMessagesAreForPeople(t *testing.T) {
 	d := newDesk(t)
 	for _, args := range [][]string{
-		{"check", "--format", "json"}, {"check", "--format", "csv"}, {"check", "--format", "sarif"}, {"draft", "--on", "2026-11-24", "--out", "-"},
+		{"check", "--format", "json"},
+		{"check", "--format", "csv"},
+		{"check", "--format", "sarif"},
+		{"draft", "--on", "2026-11-24", "--out", "-"},
 		{"check", "--schema", "plan"}, {"log", "--format", "json"},
 	} {
 		if args[0] == "log" {
@@ -139,8 +142,14 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		{WrongUsage, "unknown flag: --colour", []string{"show", "drmkcgns", "--colour"}},
 		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns"}},
 		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns", "--because", "  "}},
-		{WrongUsage, "the plan has no change that fits", []string{"accept", "drmkcgns", "--only", `app eq "none"`, "--because", "x"}},
-		{WrongUsage, "--until: \"soon\" is not a date", []string{"reject", "drmkcgns", "--until", "soon", "--because", "x"}},
+		{
+			WrongUsage, "the plan has no change that fits",
+			[]string{"accept", "drmkcgns", "--only", `app eq "none"`, "--because", "x"},
+		},
+		{
+			WrongUsage, "--until: \"soon\" is not a date",
+			[]string{"reject", "drmkcgns", "--until", "soon", "--because", "x"},
+		},
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
 		{WrongUsage, "--only, column 1", []string{"draft", "--only", `shoe eq "x"`}},
@@ -161,7 +170,9 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 
 // TestTheQuestionIsAskedOnce and only the right answer is a yes.
 func TestTheQuestionIsAskedOnce(t *testing.T) {
-	for answer, want := range map[string]int{"yes\n": Held, " yes \n": Held, "y\n": Failed, "\n": Failed, "": Failed, "no\nyes\n": Failed, "yes": Held} {
+	for answer, want := range map[string]int{
+		"yes\n": Held, " yes \n": Held, "y\n": Failed, "\n": Failed, "": Failed, "no\nyes\n": Failed, "yes": Held,
+	} {
 		d := newDesk(t)
 		require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 		env := d.env()

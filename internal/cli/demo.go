@@ -213,7 +213,8 @@ func (t *tour) walk(git bool) error {
 			},
 		},
 		{
-			"Somebody has made an account for Søren Dahl by hand, as Søren.Dahl: no second one, until that one is renamed.",
+			"Somebody has made an account for Søren Dahl by hand, as Søren.Dahl: no second one, until that one " +
+				"is renamed.",
 			[]string{
 				"reject",
 				p.ID,

@@ -51,22 +51,58 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 		{"nothing", nil, nil, []decide.State{u, u, u}},
 		{"one accepted", []ledger.Decision{accept("p", "a")}, nil, []decide.State{r, u, u}},
 		{"all accepted", []ledger.Decision{accept("p")}, nil, []decide.State{r, r, r}},
-		{"one rejected, the rest accepted", []ledger.Decision{reject("p", "a"), accept("p")}, []string{"a"}, []decide.State{x, r, r}},
-		{"all accepted, then one rejected", []ledger.Decision{accept("p"), reject("p", "a")}, []string{"a"}, []decide.State{x, r, r}},
-		{"rejected, then accepted by itself", []ledger.Decision{reject("p", "a"), accept("p", "a")}, nil, []decide.State{r, u, u}},
-		{"accepted, then rejected by itself", []ledger.Decision{accept("p", "a"), reject("p", "a")}, []string{"a"}, []decide.State{x, u, u}},
+		{
+			"one rejected, the rest accepted", []ledger.Decision{reject("p", "a"), accept("p")}, []string{"a"},
+			[]decide.State{x, r, r},
+		},
+		{
+			"all accepted, then one rejected", []ledger.Decision{accept("p"), reject("p", "a")}, []string{"a"},
+			[]decide.State{x, r, r},
+		},
+		{
+			"rejected, then accepted by itself", []ledger.Decision{reject("p", "a"), accept("p", "a")}, nil,
+			[]decide.State{r, u, u},
+		},
+		{
+			"accepted, then rejected by itself", []ledger.Decision{accept("p", "a"), reject("p", "a")}, []string{"a"},
+			[]decide.State{x, u, u},
+		},
 		{"all rejected", []ledger.Decision{reject("p")}, []string{"a", "b", "c"}, []decide.State{x, x, x}},
 		{"all rejected, then all accepted", []ledger.Decision{reject("p"), accept("p")}, nil, []decide.State{r, r, r}},
-		{"all accepted, then all rejected", []ledger.Decision{accept("p"), reject("p")}, []string{"a", "b", "c"}, []decide.State{x, x, x}},
-		{"all rejected, one by itself again, all accepted", []ledger.Decision{reject("p"), reject("p", "b"), accept("p")}, []string{"b"}, []decide.State{r, x, r}},
-		{"rejected in another plan", []ledger.Decision{accept("p"), reject("q", "c")}, []string{"c"}, []decide.State{r, r, x}},
-		{"and accepted there again", []ledger.Decision{accept("p"), reject("q", "c"), accept("q", "c")}, nil, []decide.State{r, r, r}},
+		{
+			"all accepted, then all rejected", []ledger.Decision{accept("p"), reject("p")}, []string{"a", "b", "c"},
+			[]decide.State{x, x, x},
+		},
+		{
+			"all rejected, one by itself again, all accepted",
+			[]ledger.Decision{reject("p"), reject("p", "b"), accept("p")}, []string{"b"}, []decide.State{r, x, r},
+		},
+		{
+			"rejected in another plan", []ledger.Decision{accept("p"), reject("q", "c")}, []string{"c"},
+			[]decide.State{r, r, x},
+		},
+		{
+			"and accepted there again", []ledger.Decision{accept("p"), reject("q", "c"), accept("q", "c")}, nil,
+			[]decide.State{r, r, r},
+		},
 		{"accepted in another plan only", []ledger.Decision{accept("q", "c")}, nil, []decide.State{u, u, u}},
-		{"another plan accepted as a whole", []ledger.Decision{reject("p", "c"), accept("q")}, []string{"c"}, []decide.State{u, u, x}},
-		{"until today", []ledger.Decision{until(reject("q", "c"), "2026-11-24"), accept("p")}, []string{"c until 2026-11-24"}, []decide.State{r, r, x}},
-		{"until yesterday", []ledger.Decision{until(reject("q", "c"), "2026-11-23"), accept("p")}, []string{"c until 2026-11-23"}, []decide.State{r, r, r}},
+		{
+			"another plan accepted as a whole", []ledger.Decision{reject("p", "c"), accept("q")}, []string{"c"},
+			[]decide.State{u, u, x},
+		},
+		{
+			"until today", []ledger.Decision{until(reject("q", "c"), "2026-11-24"), accept("p")},
+			[]string{"c until 2026-11-24"}, []decide.State{r, r, x},
+		},
+		{
+			"until yesterday", []ledger.Decision{until(reject("q", "c"), "2026-11-23"), accept("p")},
+			[]string{"c until 2026-11-23"}, []decide.State{r, r, r},
+		},
 		{"in standing.yaml", []ledger.Decision{standing(reject("p", "a")), accept("p")}, nil, []decide.State{x, r, r}},
-		{"in standing.yaml by another plan", []ledger.Decision{standing(reject("q", "c")), accept("p")}, nil, []decide.State{r, r, r}},
+		{
+			"in standing.yaml by another plan", []ledger.Decision{standing(reject("q", "c")), accept("p")}, nil,
+			[]decide.State{r, r, r},
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: time.Now})

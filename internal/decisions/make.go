@@ -126,7 +126,8 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 	}
 	if len(c.Changes) == 0 && len(c.Aside) == 0 {
 		return made, errors.New(
-			"all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is said in the files",
+			"all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is " +
+				"said in the files",
 		)
 	}
 	made.Along = decide.WithNeeding(m.Plan, c.Changes)
@@ -197,7 +198,8 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 			)
 		}
 		return fmt.Errorf(
-			"standing.yaml was not written: %w; the rejection is in the ledger, and counts here, but not for others who have the files",
+			"standing.yaml was not written: %w; the rejection is in the ledger, and counts here, but not for "+
+				"others who have the files",
 			err,
 		)
 	}

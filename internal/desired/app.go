@@ -131,7 +131,8 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 						path.Pos,
 						"outside",
 						fmt.Sprintf("the path %s leads out of the repository", path.Text),
-						"keep the export below it; or, if you trust these files, open that folder when you run Pravet: "+source.Outside+"=FOLDER",
+						"keep the export below it; or, if you trust these files, open that folder when you run "+
+							"Pravet: "+source.Outside+"=FOLDER",
 					),
 				)
 			}

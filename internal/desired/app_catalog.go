@@ -172,7 +172,8 @@ func (d *doc) defines(app *model.App, s *export.Spec) {
 					t.Pos,
 					"not-defined",
 					fmt.Sprintf(
-						"group %s is Pravet's own (define: true), and groups of a SCIM export are resources that Pravet does not make",
+						"group %s is Pravet's own (define: true), and groups of a SCIM export are resources that "+
+							"Pravet does not make",
 						t.Name,
 					),
 					"make the group in the application, and take out define",

@@ -202,7 +202,8 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 		d.problem(
 			at,
 			"missing-column",
-			"columns does not say which column shows whether an account is open, so nobody who leaves could be suspended",
+			"columns does not say which column shows whether an account is open, so nobody who leaves could be "+
+				"suspended",
 			"add active: {column: COLUMN, true: WORD, false: WORD} under columns",
 		)
 	}

@@ -77,7 +77,8 @@ func Find(dir string) (string, error) {
 		}
 		if at == filepath.Dir(at) {
 			return "", fmt.Errorf(
-				"there is no %s in %s or in a folder above it; go to a repository, name one with --repo, or start one with: pravet new DIR",
+				"there is no %s in %s or in a folder above it; go to a repository, name one with --repo, or "+
+					"start one with: pravet new DIR",
 				Root,
 				abs,
 			)

@@ -269,7 +269,9 @@ func items(add []StandingRejection, indent int, end string) string {
 	pad := strings.Repeat(" ", indent)
 	for _, r := range add {
 		fmt.Fprintf(&b, "%s- change: %s%s", pad, quoted(r.Change), end)
-		for _, f := range [][2]string{{"what", r.What}, {"until", r.Until.String()}, {"because", r.Because}, {"by", r.By}} {
+		for _, f := range [][2]string{
+			{"what", r.What}, {"until", r.Until.String()}, {"because", r.Because}, {"by", r.By},
+		} {
 			switch {
 			case f[1] == "":
 			case f[0] == "until":

@@ -22,7 +22,9 @@ func TestTheLatestOfDatedFiles(t *testing.T) {
 	}{
 		{
 			names: []string{"exports/till-{taken}.csv"},
-			files: []string{"till-2026-11-09.csv", "till-2026-11-23.csv", "till-2026-13-01.csv", "till-old.csv", "till-.csv"},
+			files: []string{
+				"till-2026-11-09.csv", "till-2026-11-23.csv", "till-2026-13-01.csv", "till-old.csv", "till-.csv",
+			},
 			want:  []string{"exports/till-2026-11-23.csv"},
 			taken: "2026-11-23T00:00:00Z",
 		},
@@ -34,7 +36,9 @@ func TestTheLatestOfDatedFiles(t *testing.T) {
 		},
 		{ // of both lists, the latest that both have
 			names: []string{"exports/users-{taken}.json", "exports/groups-{taken}.json"},
-			files: []string{"users-2026-11-22.json", "users-2026-11-23.json", "groups-2026-11-22.json", "groups-2026-11-21.json"},
+			files: []string{
+				"users-2026-11-22.json", "users-2026-11-23.json", "groups-2026-11-22.json", "groups-2026-11-21.json",
+			},
 			want:  []string{"exports/users-2026-11-22.json", "exports/groups-2026-11-22.json"},
 			taken: "2026-11-22T00:00:00Z",
 		},
@@ -44,7 +48,10 @@ func TestTheLatestOfDatedFiles(t *testing.T) {
 			want:  []string{"exports/groups.json", "exports/users-2026-11-22.json"},
 			taken: "2026-11-22T00:00:00Z",
 		},
-		{names: []string{"exports/till-{taken}.csv"}, files: []string{"till.csv"}, err: "no file is named as exports/till-{taken}.csv says"},
+		{
+			names: []string{"exports/till-{taken}.csv"}, files: []string{"till.csv"},
+			err: "no file is named as exports/till-{taken}.csv says",
+		},
 		{
 			names: []string{"exports/a-{taken}.json", "exports/b-{taken}.json"},
 			files: []string{"a-2026-11-22.json", "b-2026-11-21.json"},

@@ -140,7 +140,10 @@ func TestSCIMIsReadInEveryShape(t *testing.T) {
 		{"one resource", []string{user}, alone},
 		{"a list", []string{"[" + user + "]"}, alone},
 		{"a page", []string{page(1, user)}, alone},
-		{"pages after each other in one file", []string{page(2, user) + "\n" + page(2, other)}, []string{alone[0], "ines blocked  "}},
+		{
+			"pages after each other in one file", []string{page(2, user) + "\n" + page(2, other)},
+			[]string{alone[0], "ines blocked  "},
+		},
 		{"users and groups together", []string{page(3, user, group, other)}, both},
 		{"users and groups apart", []string{page(2, user, other), page(1, group)}, both},
 		{"groups first, pages in files", []string{page(1, group), page(2, user), page(2, other)}, both},
@@ -324,9 +327,10 @@ func TestDefinitionsAreReadByKindAndName(t *testing.T) {
 	require.NotNil(t, got.Of[app.Thing(model.Role, "lead")], "without a column of kinds, all are roles")
 	require.Nil(t, got.Of[app.Thing(model.Group, "lead")])
 	for text, says := range map[string]string{
-		"":                              "d.csv:1: the export is empty",
-		"K,N,P\n":                       `d.csv:1: the header has no column "R"`,
-		"K,N,P,R\nrole,lead\n":          "d.csv:2:1: the row has 2 fields and the header has 4|d.csv:2: the row has 2 fields and the header has 4",
+		"":        "d.csv:1: the export is empty",
+		"K,N,P\n": `d.csv:1: the header has no column "R"`,
+		"K,N,P,R\nrole,lead\n": "d.csv:2:1: the row has 2 fields and the header has 4|d.csv:2: the row " +
+			"has 2 fields and the header has 4",
 		"K,N,P,R\nlicense,seat,,\n":     `d.csv:2: K is "license" here, and group or role is expected`,
 		"K,N,P,R\nrole,,,\n":            "d.csv:2: the definition has no name",
 		"K,N,P,R\nrole,a,,\nROLE,a,,\n": "d.csv:3: the role a is defined in line 2 already",

@@ -121,7 +121,10 @@ func TestWhoChangedALineLast(t *testing.T) {
 	for _, x := range []struct {
 		file string
 		line int
-	}{{"people/ashore.csv", 9999}, {"people/gone.csv", 1}, {"exports/tickets.csv", 1}, {"people", 1}, {"../x", 1}, {"-L", 1}} {
+	}{
+		{"people/ashore.csv", 9999}, {"people/gone.csv", 1}, {"exports/tickets.csv", 1}, {"people", 1}, {"../x", 1},
+		{"-L", 1},
+	} {
 		_, ok := gitrepo.Line(dir, x.file, x.line)
 		require.False(t, ok, "%+v", x)
 	}

@@ -150,7 +150,8 @@ type CutError struct {
 
 func (e *CutError) Error() string {
 	return fmt.Sprintf(
-		"%s: entry %d, which was the newest once, is not in the ledger any more, which ends with entry %d: entries were taken away. "+
+		"%s: entry %d, which was the newest once, is not in the ledger any more, which ends with entry %d: "+
+			"entries were taken away. "+
 			"Put the whole ledger back; or, where you know why it is so, go on with: pravet log trust",
 		e.Path,
 		e.Known.Seq,

@@ -264,7 +264,8 @@ func index(tx *sql.Tx, seq int64, a About) error {
 
 func failed(path string, err error) error {
 	return fmt.Errorf(
-		"%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file is whole",
+		"%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file "+
+			"is whole",
 		path,
 		err,
 	)

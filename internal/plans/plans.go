@@ -157,7 +157,8 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string, clock day.Day) error {
 	fail := func(err error) error {
 		return fmt.Errorf(
-			"plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, and nothing was changed: %w",
+			"plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, "+
+				"and nothing was changed: %w",
 			p.ID,
 			err,
 		)
@@ -198,7 +199,8 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 	}
 	if ours.Digest != p.Digest {
 		return fmt.Errorf(
-			"plan %s was not drafted in this repository, and what is drafted here from the same day differs from it; nothing was changed. Draft your own plan, and decide about that",
+			"plan %s was not drafted in this repository, and what is drafted here from the same day differs from "+
+				"it; nothing was changed. Draft your own plan, and decide about that",
 			p.ID,
 		)
 	}

@@ -39,7 +39,12 @@ func TestASuspiciousExportIsNoMeasure(t *testing.T) {
 		{seen(3, true), 40, 60},
 		{drafted(5, true), 40, 60},
 		{seen(41, false), 41, 60},
-		{ledger.Record{Kind: ledger.RunStarted, Subject: "run-1", Body: ledger.Run{Run: "run-1", Plan: "p", People: 5}}, 41, 5},
+		{
+			ledger.Record{
+				Kind: ledger.RunStarted, Subject: "run-1", Body: ledger.Run{Run: "run-1", Plan: "p", People: 5},
+			},
+			41, 5,
+		},
 		{drafted(6, false), 41, 6},
 	} {
 		require.NoError(t, l.Append(c.record))

@@ -211,12 +211,14 @@ func (w *world) redefine(a *app) (out []*change) {
 				text := func(list []string) string { return strings.Join(slices.Sorted(slices.Values(list)), ",") }
 				if gone := less(is, left); len(gone) > 0 {
 					add(change{
-						verb: "redefine", attribute: attribute, before: text(is), after: text(left), sense: -1, moved: gone,
+						verb: "redefine", attribute: attribute, before: text(is), after: text(left), sense: -1,
+						moved: gone,
 					})
 				}
 				if more := less(want, left); len(more) > 0 {
 					add(change{
-						verb: "redefine", attribute: attribute, before: text(left), after: text(want), sense: 1, moved: more,
+						verb: "redefine", attribute: attribute, before: text(left), after: text(want), sense: 1,
+						moved: more,
 					})
 				}
 			}
@@ -395,7 +397,8 @@ func (a *app) definitions(t *testing.T, dir string) {
 	}
 	for _, d := range a.defined {
 		require.NoError(t, out.Write([]string{
-			kind(d.key), name(d.key), d.title, strings.Join(d.permissions, "|"), of(d.brings, "role"), of(d.brings, "license"),
+			kind(d.key), name(d.key), d.title, strings.Join(d.permissions, "|"), of(d.brings, "role"),
+			of(d.brings, "license"),
 			of(d.brings, "group"),
 		}))
 	}

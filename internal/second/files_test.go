@@ -153,7 +153,8 @@ func (a *app) yaml(titled bool) string {
 		b.WriteString(
 			"  columns: {userName: Login, displayName: Full name, email: Mail, " + title +
 				"active: {column: State, true: Open, false: Blocked},\n" +
-				"    groups: {column: Teams, split: \";\"}, roles: " + roles + ", licenses: {column: Seats, split: \";\"}}\n",
+				"    groups: {column: Teams, split: \";\"}, roles: " +
+				"" + roles + ", licenses: {column: Seats, split: \";\"}}\n",
 		)
 	} else if a.layout == 0 {
 		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
@@ -165,8 +166,10 @@ func (a *app) yaml(titled bool) string {
 	}
 	if a.defs {
 		fmt.Fprintf(&b, "  definitions:\n    path: exports/%s-profiles.csv\n", a.id)
-		b.WriteString("    columns: {kind: Type, name: Profile, title: Text, permissions: {column: Rights, split: \"|\"}, " +
-			"roles: {column: Contains, split: \"|\"}, licenses: {column: Seats, split: \"|\"}, groups: {column: Within, split: \"|\"}}\n")
+		b.WriteString("    columns: {kind: Type, name: Profile, title: Text, permissions: {column: Rights, " +
+			"split: \"|\"}, " +
+			"roles: {column: Contains, split: \"|\"}, licenses: {column: Seats, split: \"|\"}, groups: {column: " +
+			"Within, split: \"|\"}}\n")
 	}
 	if a.effective {
 		b.WriteString("  shows: effective\n")

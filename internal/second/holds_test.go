@@ -224,7 +224,9 @@ func (w *world) waiting(changes []*change) {
 			var dips []string
 			for _, r := range a.rows {
 				less, _ := then.apps[i].row(r.user)
-				touched := slices.ContainsFunc(narrowing, func(c *change) bool { return c.app == a.id && c.account == r.user })
+				touched := slices.ContainsFunc(
+					narrowing, func(c *change) bool { return c.app == a.id && c.account == r.user },
+				)
 				stays := less.open && slices.Contains(a.reach(less.held, a.between), t.key)
 				if touched && a.isActive(r.user, t.key) && !stays {
 					dips = append(dips, r.user)
@@ -497,8 +499,12 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 func (w *world) dip(rest *world, a *app, t thing, changes []*change) {
 	n := 0
 	for _, r := range a.rows {
-		late := slices.ContainsFunc(changes, func(c *change) bool { return c.app == a.id && c.account == r.user && c.late })
-		touched := slices.ContainsFunc(free(changes), func(c *change) bool { return c.app == a.id && c.account == r.user })
+		late := slices.ContainsFunc(
+			changes, func(c *change) bool { return c.app == a.id && c.account == r.user && c.late },
+		)
+		touched := slices.ContainsFunc(
+			free(changes), func(c *change) bool { return c.app == a.id && c.account == r.user },
+		)
 		stays := r.open && slices.Contains(a.reach(r.held, a.between), t.key)
 		if touched && !late {
 			stays = stays && rest.app(a.id).isActive(w.name(free(changes), a.id, r.user), t.key)

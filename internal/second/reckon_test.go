@@ -280,7 +280,9 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		if !r.open {
 			add(change{verb: "restore", account: r.user, effect: "widens"})
 		}
-		for _, x := range [][3]string{{"userName", r.user, p.user}, {"displayName", r.name, p.name}, {"email", r.email, p.email}} {
+		for _, x := range [][3]string{
+			{"userName", r.user, p.user}, {"displayName", r.name, p.name}, {"email", r.email, p.email},
+		} {
 			if x[1] != x[2] {
 				add(change{
 					verb:      "update",

@@ -185,7 +185,9 @@ func (w *world) rows() (out []string) {
 		}
 		for _, r := range a.rows {
 			r.held = slices.Sorted(slices.Values(r.held))
-			out = append(out, fmt.Sprintf("%s %s open=%v %q %q %q %v", a.id, r.user, r.open, r.name, r.email, r.title, r.held))
+			out = append(
+				out, fmt.Sprintf("%s %s open=%v %q %q %q %v", a.id, r.user, r.open, r.name, r.email, r.title, r.held),
+			)
 		}
 	}
 	slices.Sort(out)
@@ -254,7 +256,9 @@ func (b *bench) lose(t *testing.T, r *rand.Rand) {
 	}
 	if r.IntN(4) == 0 && len(b.people) > 2 { // as many as must hold something
 		named := func(p person) bool {
-			return slices.Contains(b.may, p.id) || slices.ContainsFunc(b.kits, func(k kit) bool { return k.holder == p.id })
+			return slices.Contains(b.may, p.id) || slices.ContainsFunc(
+				b.kits, func(k kit) bool { return k.holder == p.id },
+			)
 		}
 		stay := 2 + r.IntN(len(b.people)-2)
 		b.people = append(

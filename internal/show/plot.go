@@ -116,7 +116,9 @@ func panel(v *access.View, months []access.Month, license int) (*plot.Plot, erro
 	thing := &v.Apps[x.App].Things[x.Thing]
 	p := plot.New()
 	p.Title.Text = v.Apps[x.App].Address(x.Thing).String()
-	for _, style := range []*text.Style{&p.Title.TextStyle, &p.X.Tick.Label, &p.Y.Tick.Label, &p.Y.Label.TextStyle, &p.Legend.TextStyle} {
+	for _, style := range []*text.Style{
+		&p.Title.TextStyle, &p.X.Tick.Label, &p.Y.Tick.Label, &p.Y.Label.TextStyle, &p.Legend.TextStyle,
+	} {
 		style.Font.Variant = "Sans"
 	}
 	p.Title.TextStyle.Font.Size = 13
@@ -217,7 +219,9 @@ type wholeTicks struct{}
 
 func (wholeTicks) Ticks(from, to float64) (out []plot.Tick) {
 	step := 1
-	for _, f := range []int{2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000, 50000, 100000, 200000, 500000, 1000000} {
+	for _, f := range []int{
+		2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000, 50000, 100000, 200000, 500000, 1000000,
+	} {
 		if to/float64(step) > 6 {
 			step = f
 		}

@@ -141,7 +141,9 @@ func TestARecordHasABound(t *testing.T) {
 
 func TestAPositionCountsCharacters(t *testing.T) {
 	r := open(t, "\ufeffsøren\nab\nøøx")
-	for offset, want := range map[int64]string{0: "f.csv:1:1", 3: "f.csv:1:3", 7: "f.csv:2:1", 14: "f.csv:3:3", 99: "f.csv:3:4"} {
+	for offset, want := range map[int64]string{
+		0: "f.csv:1:1", 3: "f.csv:1:3", 7: "f.csv:2:1", 14: "f.csv:3:3", 99: "f.csv:3:4",
+	} {
 		_, err := r.Read(make([]byte, 4))
 		require.True(t, err == nil || errors.Is(err, io.EOF))
 		pos, err := r.Position(offset)

@@ -87,7 +87,8 @@ func (t *Tree) find(name string) (*place, error) {
 		model.Pos{File: name},
 		"outside",
 		"the path leads out of the repository",
-		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+Outside+"=FOLDER",
+		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+
+			""+Outside+"=FOLDER",
 	)
 }
 

@@ -90,7 +90,8 @@ func (w *world) roster() {
 		for i := range w.people {
 			d, l, t := place(i)
 			line(
-				"P%07d,%s,Person Number %d,%s@large.example,Title %02d,Department %02d,Location %02d,Employee,20%02d-%02d-01,",
+				"P%07d,%s,Person Number %d,%s@large.example,Title %02d,Department %02d,Location "+
+					"%02d,Employee,20%02d-%02d-01,",
 				i,
 				user(i),
 				i,

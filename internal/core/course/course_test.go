@@ -30,13 +30,39 @@ func TestStepsFollowNeeds(t *testing.T) {
 		want    [][]string
 		lacking []string
 	}{
-		{"narrowing first, in all applications", []ch{{"1", "a", n, nil}, {"2", "b", n, nil}, {"3", "a", w, nil}, {"4", "b", k, nil}}, "", [][]string{{"1"}, {"2"}, {"3"}, {"4"}}, nil},
-		{"what narrows late comes last", []ch{{"1", "a", w, nil}, {"2", "a", n, nil}, {"3", "b", n, nil}}, "", [][]string{{"3"}, {"1"}, {"2"}}, nil},
-		{"a need counts more than the phase", []ch{{"1", "a", w, nil}, {"2", "b", n, []string{"1"}}, {"3", "a", w, []string{"2"}}}, "", [][]string{{"1"}, {"2"}, {"3"}}, nil},
-		{"a need of another application", []ch{{"1", "a", n, nil}, {"2", "b", w, []string{"1"}}, {"3", "b", w, nil}}, "", [][]string{{"1"}, {"2", "3"}}, nil},
-		{"one after the other", []ch{{"1", "a", w, nil}, {"2", "a", w, []string{"1"}}, {"3", "a", w, []string{"2"}}}, "", [][]string{{"1"}, {"2"}, {"3"}}, nil},
-		{"what needs a failure is left", []ch{{"1", "a", w, nil}, {"2", "a", w, []string{"1"}}, {"3", "a", w, []string{"2"}}, {"4", "a", w, nil}}, "1", [][]string{{"1", "4"}}, []string{"2", "3"}},
-		{"a need outside of the plan is never met", []ch{{"1", "a", w, []string{"gone"}}, {"2", "a", w, nil}}, "", [][]string{{"2"}}, []string{"1"}},
+		{
+			"narrowing first, in all applications",
+			[]ch{{"1", "a", n, nil}, {"2", "b", n, nil}, {"3", "a", w, nil}, {"4", "b", k, nil}}, "",
+			[][]string{{"1"}, {"2"}, {"3"}, {"4"}}, nil,
+		},
+		{
+			"what narrows late comes last", []ch{{"1", "a", w, nil}, {"2", "a", n, nil}, {"3", "b", n, nil}}, "",
+			[][]string{{"3"}, {"1"}, {"2"}}, nil,
+		},
+		{
+			"a need counts more than the phase",
+			[]ch{{"1", "a", w, nil}, {"2", "b", n, []string{"1"}}, {"3", "a", w, []string{"2"}}}, "",
+			[][]string{{"1"}, {"2"}, {"3"}}, nil,
+		},
+		{
+			"a need of another application",
+			[]ch{{"1", "a", n, nil}, {"2", "b", w, []string{"1"}}, {"3", "b", w, nil}}, "",
+			[][]string{{"1"}, {"2", "3"}}, nil,
+		},
+		{
+			"one after the other",
+			[]ch{{"1", "a", w, nil}, {"2", "a", w, []string{"1"}}, {"3", "a", w, []string{"2"}}}, "",
+			[][]string{{"1"}, {"2"}, {"3"}}, nil,
+		},
+		{
+			"what needs a failure is left",
+			[]ch{{"1", "a", w, nil}, {"2", "a", w, []string{"1"}}, {"3", "a", w, []string{"2"}}, {"4", "a", w, nil}},
+			"1", [][]string{{"1", "4"}}, []string{"2", "3"},
+		},
+		{
+			"a need outside of the plan is never met", []ch{{"1", "a", w, []string{"gone"}}, {"2", "a", w, nil}}, "",
+			[][]string{{"2"}}, []string{"1"},
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			p := &plan.Plan{}

@@ -15,7 +15,9 @@ func TestDatesAreRealDates(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, s, d.String())
 	}
-	for _, s := range []string{"2026-02-29", "2026-13-01", "26-11-24", "2026-11-24T00:00:00Z", "24.11.2026", "", "2026-1-1"} {
+	for _, s := range []string{
+		"2026-02-29", "2026-13-01", "26-11-24", "2026-11-24T00:00:00Z", "24.11.2026", "", "2026-1-1",
+	} {
 		_, err := day.Parse(s)
 		require.ErrorContains(t, err, "write it as YYYY-MM-DD", s)
 	}

@@ -99,15 +99,33 @@ func TestWhatMayBeCarriedOut(t *testing.T) {
 	}{
 		{decide.Standing{}, []decide.State{u, u, u, h, h}},
 		{decide.Standing{All: true}, []decide.State{r, r, r, h, h}},
-		{decide.Standing{All: true, Verdicts: map[string]decide.Verdict{"a": decide.Rejected}}, []decide.State{x, l, l, h, h}},
-		{decide.Standing{Verdicts: map[string]decide.Verdict{"a": decide.Accepted, "c": decide.Accepted}}, []decide.State{r, u, r, h, h}},
+		{
+			decide.Standing{All: true, Verdicts: map[string]decide.Verdict{"a": decide.Rejected}},
+			[]decide.State{x, l, l, h, h},
+		},
+		{
+			decide.Standing{Verdicts: map[string]decide.Verdict{"a": decide.Accepted, "c": decide.Accepted}},
+			[]decide.State{r, u, r, h, h},
+		},
 		{decide.Standing{All: true, Done: map[string]bool{"a": true}}, []decide.State{d, r, r, h, h}},
 		{decide.Standing{All: true, Done: map[string]bool{"a": false}}, []decide.State{r, r, r, h, h}}, // tried, and not settled
 		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "p", day.None)}}, []decide.State{r, r, r, r, h}},
-		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "", today), g("g2", "y", "", today)}}, []decide.State{r, r, r, r, r}},
+		{
+			decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "", today), g("g2", "y", "", today)}},
+			[]decide.State{r, r, r, r, r},
+		},
 		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "x", "", today)}}, []decide.State{r, r, r, r, h}},
-		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "other", day.None), g("g1", "", "", today-1)}}, []decide.State{r, r, r, h, h}},
-		{decide.Standing{All: true, Verdicts: map[string]decide.Verdict{"c": decide.Rejected}, Lifts: []decide.Lift{g("g1", "", "", day.None)}}, []decide.State{r, r, x, l, h}},
+		{
+			decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "other", day.None), g("g1", "", "", today-1)}},
+			[]decide.State{r, r, r, h, h},
+		},
+		{
+			decide.Standing{
+				All: true, Verdicts: map[string]decide.Verdict{"c": decide.Rejected},
+				Lifts: []decide.Lift{g("g1", "", "", day.None)},
+			},
+			[]decide.State{r, r, x, l, h},
+		},
 	} {
 		require.Equal(t, c.want, c.standing.Ready(sample(), today), fmt.Sprint("case ", i))
 	}

@@ -205,7 +205,8 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 		Lifted:      d.isLifted,
 		States:      d.states,
 		Accounts:    d.accounts,
-		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock, PeopleBefore: d.in.PeopleBefore,
+		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock,
+		PeopleBefore: d.in.PeopleBefore,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink

@@ -19,8 +19,10 @@ import (
 const today = day.Day(20781) // 2026-11-24
 
 var maren = map[string]string{
-	"username": "maren.holt", "displayname": "Maren Holt", "department": "Planning", "title": "Berth planner", "name.givenname": "Maren",
-	"lastactive": "2026-10-20T08:15:00Z", "starts": "2021-03-01", "extra.badge": "17", "active": "true", "email": "maren.holt@marrowick.example",
+	"username": "maren.holt", "displayname": "Maren Holt", "department": "Planning", "title": "Berth planner",
+	"name.givenname": "Maren",
+	"lastactive":     "2026-10-20T08:15:00Z", "starts": "2021-03-01", "extra.badge": "17", "active": "true",
+	"email": "maren.holt@marrowick.example",
 }
 
 func get(attr string) string { return maren[strings.ToLower(attr)] }
@@ -82,7 +84,10 @@ func TestMatch(t *testing.T) {
 // TestValuesAreWrittenAsInJSON (RFC 7644 §3.4.2.2).
 func TestValuesAreWrittenAsInJSON(t *testing.T) {
 	for _, c := range []struct{ filter, value string }{
-		{`title eq "Cid \"Quist\""`, `Cid "Quist"`}, {`title co "\""`, `a "b"`}, {`title eq "\u00c5sa"`, "Åsa"}, {`title eq "a\\b"`, `a\b`},
+		{`title eq "Cid \"Quist\""`, `Cid "Quist"`},
+		{`title co "\""`, `a "b"`},
+		{`title eq "\u00c5sa"`, "Åsa"},
+		{`title eq "a\\b"`, `a\b`},
 		{`title eq "a\tb"`, "a\tb"}, {`title eq "a\/b"`, "a/b"}, {`title eq "\ud83d\udea2"`, "🚢"},
 		{`location eq "P3D"`, "P3D"}, {`location eq "-P3D"`, "-p3d"}, {`location eq "P1X"`, "P1X"},
 	} {
@@ -380,7 +385,10 @@ func BenchmarkClassify(b *testing.B) {
 func TestWhatOnlyAComparisonByCoCatches(t *testing.T) {
 	people := model.NewPeople()
 	title, place := people.Attribute("title"), people.Attribute("location")
-	for _, row := range [][]string{{"Desk lead", "North"}, {"Misleading person", "North"}, {"Leader", "South"}, {"Clerk", "North"}, {"Desk lead", "South"}, {"Lead, deck", "East"}} {
+	for _, row := range [][]string{
+		{"Desk lead", "North"}, {"Misleading person", "North"}, {"Leader", "South"}, {"Clerk", "North"},
+		{"Desk lead", "South"}, {"Lead, deck", "East"},
+	} {
 		people.Add(people.File("p"), 1, []int{title, place}, row)
 	}
 	people.Close()
@@ -427,7 +435,8 @@ func TestOneOfSeveralValuesIsEnough(t *testing.T) {
 	rows := map[string][]string{"groups": {"north", "south"}, "roles": nil}
 	for text, want := range map[string]bool{
 		`groups eq "south"`: true, `groups eq "east"`: false, `groups ne "south"`: false, `groups ne "east"`: true,
-		`groups co "or"`: true, `roles pr`: false, `roles eq "x"`: false, `roles ne "x"`: true, `not (groups eq "south")`: false,
+		`groups co "or"`: true, `roles pr`: false, `roles eq "x"`: false, `roles ne "x"`: true,
+		`not (groups eq "south")`: false,
 	} {
 		f, err := filter.Parse(text)
 		require.NoError(t, err)

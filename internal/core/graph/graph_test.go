@@ -43,12 +43,23 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 		shown                   bool
 		lead, night, once, left []int32
 	}{
-		"as it should be":  {[]*model.Definition{role("lead", "role seller"), nil, role("other"), role("seller")}, true, []int32{3}, nil, nil, []int32{3}},
-		"another one":      {[]*model.Definition{role("lead", "role other"), role("night", "role seller"), nil, nil}, true, []int32{2}, []int32{3}, []int32{3}, nil},
-		"more":             {[]*model.Definition{role("lead", "role other", "role seller"), nil, nil, nil}, true, []int32{2, 3}, nil, nil, []int32{3}},
-		"none yet":         {[]*model.Definition{nil, nil, nil, nil}, true, nil, nil, nil, nil},
-		"what is not ours": {[]*model.Definition{role("lead", "role unknown"), nil, nil, nil}, true, nil, nil, nil, nil},
-		"not shown":        {[]*model.Definition{role("lead"), nil, nil, nil}, false, []int32{3}, nil, nil, []int32{3}},
+		"as it should be": {
+			[]*model.Definition{role("lead", "role seller"), nil, role("other"), role("seller")}, true, []int32{3},
+			nil, nil, []int32{3},
+		},
+		"another one": {
+			[]*model.Definition{role("lead", "role other"), role("night", "role seller"), nil, nil}, true, []int32{2},
+			[]int32{3}, []int32{3}, nil,
+		},
+		"more": {
+			[]*model.Definition{role("lead", "role other", "role seller"), nil, nil, nil}, true, []int32{2, 3}, nil,
+			nil, []int32{3},
+		},
+		"none yet": {[]*model.Definition{nil, nil, nil, nil}, true, nil, nil, nil, nil},
+		"what is not ours": {
+			[]*model.Definition{role("lead", "role unknown"), nil, nil, nil}, true, nil, nil, nil, nil,
+		},
+		"not shown": {[]*model.Definition{role("lead"), nil, nil, nil}, false, []int32{3}, nil, nil, []int32{3}},
 	} {
 		app := shop()
 		accounts := &model.Accounts{Definitions: &model.Definitions{Of: c.of, Brings: c.shown}}
@@ -96,7 +107,12 @@ func TestAlongIsAllThatComesAlong(t *testing.T) {
 	app.Things[2].Implies = []int32{3}
 	app.Things[3].Implies = []int32{2}
 	for _, c := range []struct{ things, want []int32 }{
-		{nil, nil}, {[]int32{4}, nil}, {[]int32{0}, []int32{1, 2, 3}}, {[]int32{1}, nil}, {[]int32{2}, []int32{2, 3}}, {[]int32{0, 4}, []int32{1, 2, 3}},
+		{nil, nil},
+		{[]int32{4}, nil},
+		{[]int32{0}, []int32{1, 2, 3}},
+		{[]int32{1}, nil},
+		{[]int32{2}, []int32{2, 3}},
+		{[]int32{0, 4}, []int32{1, 2, 3}},
 	} {
 		require.Equal(t, c.want, graph.Catalog(app).Along(c.things...), "%v", c.things)
 	}

@@ -123,16 +123,36 @@ func TestEachLimitHoldsBeyondItAndNotAtIt(t *testing.T) {
 		at    int // how many there are
 		says  string
 	}{
-		{guard.Removals, desk{gone: 3, strays: "remove"}, func(g *model.Guards, l model.Limit) { g.Removals = l }, 3, "3 accounts would be removed; the limit is %s"},
-		{guard.Suspensions, desk{left: 3}, func(g *model.Guards, l model.Limit) { g.Suspensions = l }, 3, "3 accounts would be suspended; the limit is %s"},
-		{guard.Narrowing, desk{moved: 3}, func(g *model.Guards, l model.Limit) { g.Narrowing = l }, 3, "3 accounts would lose something; the limit is %s"},
-		{guard.ExportShrink, desk{moved: 1, before: 12}, func(g *model.Guards, l model.Limit) { g.ExportShrink = l }, 2, "the export holds 10 accounts and the one before held 12; at most %s"},
-		{guard.RosterShrink, desk{moved: 1, people: 12}, func(g *model.Guards, l model.Limit) { g.RosterShrink = l }, 2, "the files name 10 people and at the plan before they named 12; at most %s"},
+		{
+			guard.Removals, desk{gone: 3, strays: "remove"}, func(g *model.Guards, l model.Limit) { g.Removals = l },
+			3, "3 accounts would be removed; the limit is %s",
+		},
+		{
+			guard.Suspensions, desk{left: 3}, func(g *model.Guards, l model.Limit) { g.Suspensions = l }, 3,
+			"3 accounts would be suspended; the limit is %s",
+		},
+		{
+			guard.Narrowing, desk{moved: 3}, func(g *model.Guards, l model.Limit) { g.Narrowing = l }, 3,
+			"3 accounts would lose something; the limit is %s",
+		},
+		{
+			guard.ExportShrink, desk{moved: 1, before: 12},
+			func(g *model.Guards, l model.Limit) { g.ExportShrink = l }, 2,
+			"the export holds 10 accounts and the one before held 12; at most %s",
+		},
+		{
+			guard.RosterShrink, desk{moved: 1, people: 12},
+			func(g *model.Guards, l model.Limit) { g.RosterShrink = l }, 2,
+			"the files name 10 people and at the plan before they named 12; at most %s",
+		},
 	} {
 		for _, limit := range []struct {
 			l     model.Limit
 			holds bool
-		}{{count(c.at), false}, {count(c.at - 1), true}, {count(0), true}, {percent(float64(c.at) * 10), false}, {percent(float64(c.at-1) * 8), true}, {percent(0), true}} {
+		}{
+			{count(c.at), false}, {count(c.at - 1), true}, {count(0), true}, {percent(float64(c.at) * 10), false},
+			{percent(float64(c.at-1) * 8), true}, {percent(0), true},
+		} {
 			for _, own := range []bool{true, false} {
 				if own && c.guard == guard.RosterShrink {
 					continue // it is the organization's alone
@@ -163,7 +183,10 @@ func TestAnExportIsTooOldTheDayAfterItsAge(t *testing.T) {
 		age      int
 		org, app string
 		holds    bool
-	}{{1, "", "", false}, {2, "", "", true}, {7, "P1W", "", false}, {8, "P1W", "", true}, {8, "P1W", "P2W", false}, {2, "P1W", "P1D", true}, {0, "P0D", "", false}, {1, "P0D", "", true}} {
+	}{
+		{1, "", "", false}, {2, "", "", true}, {7, "P1W", "", false}, {8, "P1W", "", true}, {8, "P1W", "P2W", false},
+		{2, "P1W", "P1D", true}, {0, "P0D", "", false}, {1, "P0D", "", true},
+	} {
 		d := desk{moved: 1, age: c.age}
 		set := func(g *model.Guards, text string) {
 			if text != "" {

@@ -49,14 +49,18 @@ func TestAddresses(t *testing.T) {
 		require.Equal(t, want, got)
 		require.Equal(t, text, got.String())
 	}
-	for _, text := range []string{"", "seller", "tickets/seller", "tickets/right/seller", "/role/seller", "tickets/role/"} {
+	for _, text := range []string{
+		"", "seller", "tickets/seller", "tickets/right/seller", "/role/seller", "tickets/role/",
+	} {
 		_, err := model.ParseAddress(text)
 		require.Error(t, err, text)
 	}
 }
 
 func TestNumbersAreReadable(t *testing.T) {
-	for n, want := range map[int]string{0: "0", 999: "999", 1000: "1,000", 1234567: "1,234,567", -1000: "-1,000", -12: "-12"} {
+	for n, want := range map[int]string{
+		0: "0", 999: "999", 1000: "1,000", 1234567: "1,234,567", -1000: "-1,000", -12: "-12",
+	} {
 		require.Equal(t, want, model.Thousands(n))
 	}
 	require.Equal(t, "1 person", model.Count(1, "person", "people"))

@@ -28,7 +28,10 @@ func TestPricesAreExactAndCurrenciesAreKeptApart(t *testing.T) {
 }
 
 func TestWhatIsNoPriceIsRefused(t *testing.T) {
-	for _, s := range []string{"", "11.50", "11.50 EUR", "EUR 11.50/month", "-1 EUR/month", "11,50 EUR/month", "11.50 eur/month", "11.50 EUR/week", "1e3 EUR/month", "11.50 EURO/month", "11.12345 EUR/month", "9999999999999 EUR/month"} {
+	for _, s := range []string{
+		"", "11.50", "11.50 EUR", "EUR 11.50/month", "-1 EUR/month", "11,50 EUR/month", "11.50 eur/month",
+		"11.50 EUR/week", "1e3 EUR/month", "11.50 EURO/month", "11.12345 EUR/month", "9999999999999 EUR/month",
+	} {
 		_, err := money.Parse(s)
 		require.ErrorContains(t, err, "write it like 11.50 EUR/month", s)
 	}

@@ -162,7 +162,10 @@ func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	whole := sealed(f, sample(1))
-	for _, s := range []string{string(whole), `{"format":"pravet.plan/1"}`, `{"format":"pravet.plan/2"}`, `{}`, `[`, string(whole[:len(whole)/2])} {
+	for _, s := range []string{
+		string(whole), `{"format":"pravet.plan/1"}`, `{"format":"pravet.plan/2"}`, `{}`, `[`,
+		string(whole[:len(whole)/2]),
+	} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

@@ -64,7 +64,9 @@ func TestAnIndexFindsTheFirstAndTellsOfTheOthers(t *testing.T) {
 	require.Equal(t, -1, x.Find("nobody"))
 	require.Equal(t, -1, x.Find(""))
 	require.Equal(t, []string{"2 3", "2 6"}, clashes)
-	for v, row := range map[string]int{"Ines.Calder": 2, "ines.calder": 3, "INES.CALDER": 6, "INES.calder": 2, "søren": 4, "nobody": -1} {
+	for v, row := range map[string]int{
+		"Ines.Calder": 2, "ines.calder": 3, "INES.CALDER": 6, "INES.calder": 2, "søren": 4, "nobody": -1,
+	} {
 		require.Equal(t, row, x.Spelled(v), v)
 	}
 }
@@ -98,8 +100,15 @@ func TestNamesThatLookAlike(t *testing.T) {
 		a, b  string
 		alike bool
 	}{
-		{"maren.holt", "Maren.Holt ", true}, {"maren.holt", "maren.hølt", true}, {"maren.holt", "MAREN-HOLT", true}, {"zoë", "zoe", true}, {"łukasz", "Lukasz", true},
-		{"maren.holt", "maren.halt", false}, {"maren.holt", "maren.holt2", false}, {"straße", "strasse", true}, {"ﬁn", "fin", true},
+		{"maren.holt", "Maren.Holt ", true},
+		{"maren.holt", "maren.hølt", true},
+		{"maren.holt", "MAREN-HOLT", true},
+		{"zoë", "zoe", true},
+		{"łukasz", "Lukasz", true},
+		{"maren.holt", "maren.halt", false},
+		{"maren.holt", "maren.holt2", false},
+		{"straße", "strasse", true},
+		{"ﬁn", "fin", true},
 	} {
 		require.Equal(t, c.alike, table.Likeness(c.a) == table.Likeness(c.b), "%q %q", c.a, c.b)
 	}

@@ -41,7 +41,8 @@ func hold(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("the export was taken on %s; on %s it is too old (exportAge)", f.Until, f.On), true
 	case fact.FutureExport:
 		return fmt.Sprintf(
-			"the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its time was set",
+			"the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its "+
+				"time was set",
 			f.On,
 		), true
 	case fact.Protected:
@@ -119,7 +120,8 @@ func invariant(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s is still due: what it would make room for is not to come", f.Thing), true
 	case fact.OneName:
 		return fmt.Sprintf(
-			"%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the application has one",
+			"%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the "+
+				"application has one",
 			f.Account,
 			f.Count,
 			f.Thing,
