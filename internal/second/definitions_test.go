@@ -149,6 +149,14 @@ func (a *app) then(t thing) []string {
 // given.
 func (a *app) between(t thing) []string { return common(a.now(t), a.then(t)) }
 
+// planned is some things and all that they bring along once a plan is carried out,
+// and meanwhile what they bring in between.
+func (a *app) planned(keys []string) []string { return a.after.along(keys) }
+
+func (a *app) meanwhile(keys []string) []string {
+	return a.reach(keys, func(t thing) []string { return common(a.now(t), a.after.now(t)) })
+}
+
 func common(x, y []string) []string {
 	return slices.DeleteFunc(slices.Clone(x), func(k string) bool { return !slices.Contains(y, k) })
 }
@@ -256,7 +264,7 @@ func (w *world) through(c *change, changes []*change, blocked bool) (out []row) 
 			after = row{}
 		}
 		losesMore := c.bringing() && c.sense < 0
-		if !losesMore && !slices.Contains(a.due(after.held), c.thing) {
+		if !losesMore && !slices.Contains(a.planned(after.held), c.thing) {
 			continue // it goes with the thing
 		}
 		moves := false
@@ -264,9 +272,9 @@ func (w *world) through(c *change, changes []*change, blocked bool) (out []row) 
 		case !c.bringing():
 			moves = c.sense != 0
 		case c.sense > 0:
-			moves = len(less(a.due(c.moved), a.along(r.held))) > 0
+			moves = len(less(a.planned(c.moved), a.along(r.held))) > 0
 		default:
-			moves = len(less(less(a.along(c.moved), a.reach(r.held, a.between)), a.due(after.held))) > 0
+			moves = len(less(less(a.along(c.moved), a.meanwhile(r.held)), a.planned(after.held))) > 0
 		}
 		if moves {
 			out = append(out, r)

@@ -48,7 +48,7 @@ func (w *world) brings(c *change, app, key string) bool {
 		moved = c.moved
 	}
 	a := w.app(app)
-	return slices.Contains(a.along(moved), key) || slices.Contains(a.due(moved), key)
+	return slices.Contains(a.along(moved), key) || slices.Contains(a.planned(moved), key)
 }
 
 func one(is bool) int {
@@ -129,6 +129,10 @@ func free(changes []*change) (out []*change) {
 // judge puts changes in their order, finds what each needs, and holds what the
 // guards hold.
 func (w *world) judge(changes []*change) {
+	whole := w.settled(changes)
+	for i := range w.apps {
+		w.apps[i].after = &whole.apps[i]
+	}
 	w.reached(changes)
 	w.order(changes)
 	w.waiting(changes)
@@ -201,7 +205,7 @@ func (w *world) known(changes []*change) {
 				is = less(is, []string{o.thing})
 			}
 		}
-		gained := less(a.due(append(slices.Clone(is), c.thing)), a.due(is))
+		gained := less(a.planned(append(slices.Clone(is), c.thing)), a.planned(is))
 		if len(less(gained, a.along(held))) == 0 {
 			c.effect = "keeps"
 		}
@@ -227,7 +231,7 @@ func (w *world) waiting(changes []*change) {
 				touched := slices.ContainsFunc(
 					narrowing, func(c *change) bool { return c.app == a.id && c.account == r.user },
 				)
-				stays := less.open && slices.Contains(a.reach(less.held, a.between), t.key)
+				stays := less.open && slices.Contains(a.meanwhile(less.held), t.key)
 				if touched && a.isActive(r.user, t.key) && !stays {
 					dips = append(dips, r.user)
 				}
@@ -459,7 +463,7 @@ func (w *world) together(n int, pair []string, changes []*change) {
 				}
 				is := slices.Contains(a.along(rows[0].held), key)
 				was += one(is)
-				will += one(is || slices.Contains(a.due(rows[0].held), key))
+				will += one(is || slices.Contains(a.planned(rows[0].held), key))
 			}
 			if will > max(was, 1) {
 				w.hold(c, "separation")
@@ -505,7 +509,7 @@ func (w *world) dip(rest *world, a *app, t thing, changes []*change) {
 		touched := slices.ContainsFunc(
 			free(changes), func(c *change) bool { return c.app == a.id && c.account == r.user },
 		)
-		stays := r.open && slices.Contains(a.reach(r.held, a.between), t.key)
+		stays := r.open && slices.Contains(a.meanwhile(r.held), t.key)
 		if touched && !late {
 			stays = stays && rest.app(a.id).isActive(w.name(free(changes), a.id, r.user), t.key)
 		}
@@ -559,7 +563,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 	}
 	used := 0
 	for _, r := range a.rows {
-		used += one(slices.Contains(a.due(r.held), t.key))
+		used += one(slices.Contains(a.planned(r.held), t.key))
 	}
 	left := t.seats - used
 	for _, c := range changes {
@@ -584,7 +588,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 			}
 			starts = p.starts
 			for _, k := range w.kits {
-				if k.holds(p, w.today) && k.rank > 0 && slices.Contains(a.due(k.gives[a.id]), t.key) {
+				if k.holds(p, w.today) && k.rank > 0 && slices.Contains(a.planned(k.gives[a.id]), t.key) {
 					best = min(best, k.rank)
 				}
 			}
@@ -601,7 +605,7 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 	for n, x := range takers {
 		for _, c := range changes {
 			if c.app != a.id || c.account != x.c.account || !c.gives() ||
-				!slices.Contains(a.due([]string{c.thing}), t.key) {
+				!slices.Contains(a.planned([]string{c.thing}), t.key) {
 				continue
 			}
 			if n >= served {

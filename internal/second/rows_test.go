@@ -54,6 +54,7 @@ type app struct {
 	defs                               bool // the export shows definitions
 	defined                            []definition
 	nested                             [][2]string // the first group is within the second
+	after                              *app        // once the plan is carried out that is judged
 }
 
 type thing struct {

@@ -140,11 +140,11 @@ func (w *world) sides(pair []string, id string) (out []string) {
 
 func (w *world) allowed(pair int, id string) bool { return pair == 0 && slices.Contains(w.may, id) }
 
-// isDue reports whether an account has a thing once definitions are as the files
-// have them.
+// isDue reports whether an account has a thing once definitions are as the plan
+// leaves them.
 func (a *app) isDue(user, key string) bool {
 	r, ok := a.row(user)
-	return ok && slices.Contains(a.due(r.held), key)
+	return ok && slices.Contains(a.planned(r.held), key)
 }
 
 // broken says which guard a step of one change of an application would break, or

@@ -95,13 +95,11 @@ func Common(a, b *Graph) *Graph {
 	return g.close()
 }
 
-// Mixed is a graph in which some things bring along what they do in another.
-func Mixed(g, other *Graph, from func(t int32) bool) *Graph {
+// With is a graph in which some things bring along something else.
+func (g *Graph) With(edges map[int32][]int32) *Graph {
 	out := &Graph{edges: slices.Clone(g.edges)}
-	for t := range out.edges {
-		if from(int32(t)) {
-			out.edges[t] = other.edges[t]
-		}
+	for t, e := range edges {
+		out.edges[t] = e
 	}
 	return out.close()
 }

@@ -157,22 +157,12 @@ func (c *checker) left() {
 		return
 	}
 	kept := make([]diff.Change, 0, len(c.Changes))
-	undone := map[[2]int32]bool{} // definitions that stay as they are
 	for i := range c.Changes {
-		ch := &c.Changes[i]
 		if len(c.out.Holds[i]) == 0 {
-			kept = append(kept, *ch)
-		} else if ch.Verb.OfThing() {
-			undone[[2]int32{ch.App, ch.Thing}] = true
+			kept = append(kept, c.Changes[i])
 		}
 	}
-	c.rest = reach.FollowBut(
-		c.Apps,
-		c.Accounts,
-		c.Diff.Same,
-		kept,
-		func(app int, t int32) bool { return undone[[2]int32{int32(app), t}] },
-	)
+	c.rest = reach.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
 }
 
 // gather indexes the changes of each account.

@@ -84,7 +84,28 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 			defs.Of = append(defs.Of, other.Defined(int32(i)))
 		}
 		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
-		states := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, nil)
+		var changes []diff.Change // of each definition in two steps, as plans have them
+		for i := range app.Things {
+			is, want := other.Things[i].Implies, app.Things[i].Implies
+			for _, step := range []struct {
+				sense diff.Sense
+				moved []int32
+			}{{diff.Less, model.Without(is, want)}, {diff.More, model.Without(want, is)}} {
+				if len(step.moved) > 0 {
+					changes = append(changes, diff.Change{
+						Thing: int32(i),
+						Slot:  diff.None,
+						Verb:  model.Redefine,
+						Sense: step.sense,
+						Def:   &diff.Definition{Field: diff.Brings, Moved: step.moved},
+					})
+				}
+			}
+		}
+		follow := func(changes []diff.Change) *reach.States {
+			return reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
+		}
+		states, left := follow(changes), follow(nil)
 		for i := range app.Things {
 			set := accounts.Sets.Of([]int32{int32(i)})
 			for x := range int32(6) {
@@ -97,6 +118,7 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 				}
 				require.Equal(t, graph.Catalog(other).Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
 				require.Equal(t, graph.Catalog(app).Chain(int32(i), x) != nil, states.App(0).Has(set, x))
+				require.Equal(t, left.Before(0).Has(set, x), left.App(0).Has(set, x), "nothing is redefined")
 			}
 		}
 	})

@@ -29,38 +29,29 @@ type States struct {
 	changes  []diff.Change
 }
 
-// Follow follows the changes of a plan, in O(changes). same is that of the
-// diff.Result that they are of.
+// Follow follows the changes of a plan, in O(changes): what accounts hold, and what
+// brings what along once the definitions are as those changes leave them. same is
+// that of the diff.Result that they are of.
 func Follow(
 	apps []*model.App,
 	accounts []*model.Accounts,
 	same []map[int32]int32,
 	changes []diff.Change,
 ) *States {
-	return FollowBut(apps, accounts, same, changes, nil)
-}
-
-// FollowBut follows changes where some definitions stay as they are exported.
-func FollowBut(
-	apps []*model.App,
-	accounts []*model.Accounts,
-	same []map[int32]int32,
-	changes []diff.Change,
-	stays func(app int, thing int32) bool,
-) *States {
 	s := &States{apps: apps, accounts: accounts, same: same, changes: changes, slots: make([][]int32, len(apps))}
-	slots := make([]int32, len(apps))
+	slots, definitions := make([]int32, len(apps)), make([][]*diff.Change, len(apps))
 	for i := range changes {
 		c := &changes[i]
 		slots[c.App] = max(slots[c.App], c.Slot+1)
+		if c.Verb.OfThing() {
+			definitions[c.App] = append(definitions[c.App], c)
+		}
 	}
 	for a, app := range apps {
 		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
-			wanted, exported := graph.Wanted(app, accounts[a]), graph.Exported(app, accounts[a])
-			if stays != nil {
-				wanted = graph.Mixed(wanted, exported, func(t int32) bool { return stays(a, t) })
-			}
+			exported := graph.Exported(app, accounts[a])
+			wanted := defined(app, exported, definitions[a])
 			r = New(wanted, accounts[a].Sets)
 			before, narrowed = r, r
 			if !exported.Equal(wanted) {
@@ -92,6 +83,31 @@ func FollowBut(
 		st.Step(accounts[ch.App].Sets, ch.Verb, ch.Thing)
 	}
 	return s
+}
+
+// defined is a graph once some changes of definitions are carried out. What is to
+// be retired brings along what it does, as long as it is there.
+func defined(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
+	edges := map[int32][]int32{}
+	for _, c := range changes {
+		is, ok := edges[c.Thing]
+		if !ok {
+			is = g.Brings(c.Thing)
+		}
+		switch {
+		case c.Verb == model.Define:
+			edges[c.Thing] = app.Things[c.Thing].Implies
+		case c.Def.Field != diff.Brings:
+		case c.Sense == diff.Less:
+			edges[c.Thing] = model.Without(is, c.Def.Moved)
+		default:
+			edges[c.Thing] = append(slices.Clone(is), model.Without(c.Def.Moved, is)...)
+		}
+	}
+	if len(edges) == 0 {
+		return g
+	}
+	return g.With(edges)
 }
 
 // Step carries one change out on what the account has after those before; the
