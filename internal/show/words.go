@@ -31,14 +31,17 @@ func redefined(c *plan.Change) string {
 		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
 	}
 	before, after := plan.Texts(c.Before), plan.Texts(c.After)
-	words := [2]string{"it no longer brings ", "it also brings "}
-	if c.Attribute == "permissions" {
-		words = [2]string{"without permission ", "with permission "}
+	gone, come := model.Without(before, after), model.Without(after, before)
+	permissions := c.Attribute == "permissions"
+	switch {
+	case permissions && len(gone) > 0:
+		return what + "without " + clean(model.Named(gone, "permission", "permissions"))
+	case permissions:
+		return what + "with " + clean(model.Named(come, "permission", "permissions"))
+	case len(gone) > 0:
+		return what + "it no longer brings " + clean(strings.Join(gone, ", "))
 	}
-	if gone := model.Without(before, after); len(gone) > 0 {
-		return what + words[0] + clean(strings.Join(gone, ", "))
-	}
-	return what + words[1] + clean(strings.Join(model.Without(after, before), ", "))
+	return what + "it also brings " + clean(strings.Join(come, ", "))
 }
 
 // maxReach is how many people of a redefinition's reach are named.

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
@@ -94,19 +93,19 @@ func (c *comparison) definitions() {
 			}
 			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
 				d.Effect, d.Detail = model.Narrows, fmt.Sprintf(
-					"%s %s is without permission %s",
+					"%s %s is without %s",
 					was.Kind,
 					was.Name,
-					strings.Join(gone, ", "),
+					model.Named(gone, "permission", "permissions"),
 				)
 				c.out = append(c.out, d)
 			}
 			if come := model.Without(is.Permissions, was.Permissions); len(come) > 0 {
 				d.Effect, d.Detail = model.Widens, fmt.Sprintf(
-					"%s %s is with permission %s",
+					"%s %s is with %s",
 					was.Kind,
 					was.Name,
-					strings.Join(come, ", "),
+					model.Named(come, "permission", "permissions"),
 				)
 				c.out = append(c.out, d)
 			}

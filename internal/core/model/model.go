@@ -101,6 +101,14 @@ func Count(n int, one, many string) string {
 	return fmt.Sprintf("%s %s", Thousands(n), many)
 }
 
+// Named is how a message names some of its subjects: Named(list, "role", "roles").
+func Named(names []string, one, many string) string {
+	if len(names) == 1 {
+		many = one
+	}
+	return many + " " + strings.Join(names, ", ")
+}
+
 // Thousands writes a number with a comma between groups of three digits.
 func Thousands(n int) string {
 	s := fmt.Sprint(n)
