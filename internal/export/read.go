@@ -132,7 +132,7 @@ type builder struct {
 	app   *model.App
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
-	near  [model.Kinds][nears]*cell // by near: the one met last, so that most are found without a map
+	last  [model.Kinds]*cell // of the row before: some are the same all the way down
 	own   *table.Column             // the key's column when no kept attribute is the key
 	count int
 	taken string // the latest time that a row says, as text
@@ -252,10 +252,9 @@ func (b *builder) names(kind model.Kind, names []string) *cell {
 
 // field looks up the field of a file that lists names, once for each text.
 func (b *builder) field(kind model.Kind, text, split string) *cell {
-	near := &b.near[kind][near(text)]
-	if c := *near; c != nil && c.text == text {
-		c.seen++
-		return c
+	if last := b.last[kind]; last != nil && last.text == text {
+		last.seen++
+		return last
 	}
 	c, ok := b.cells[kind][text]
 	if !ok {
@@ -264,22 +263,9 @@ func (b *builder) field(kind model.Kind, text, split string) *cell {
 		c.text = text
 		b.cells[kind][text] = c
 	}
-	*near = c
+	b.last[kind] = c
 	c.seen++
 	return c
-}
-
-// nears is how many cells of a kind are kept at hand.
-const nears = 1 << 10
-
-// near is where a cell is kept at hand: by the end of its text, in which most
-// differ.
-func near(text string) uint64 {
-	end := uint64(len(text))
-	for _, c := range []byte(text[max(0, len(text)-8):]) {
-		end = end<<8 ^ end>>56 ^ uint64(c)
-	}
-	return end * 0x9e3779b97f4a7c15 >> 54
 }
 
 // splitNames parts a field into names, without the spaces around them.
