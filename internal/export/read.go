@@ -133,7 +133,7 @@ type builder struct {
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
 	last  [model.Kinds]*cell // of the row before: some are the same all the way down
-	own   *table.Column             // the key's column when no kept attribute is the key
+	own   *table.Column      // the key's column when no kept attribute is the key
 	count int
 	taken string // the latest time that a row says, as text
 }
