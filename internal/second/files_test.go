@@ -14,8 +14,16 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// taken is when exports were taken.
+// taken is when exports were taken that are not old.
 var taken = time.Date(2026, 11, 24, 6, 0, 0, 0, time.UTC)
+
+// taken is when an application's export was taken.
+func (a *app) taken() time.Time {
+	if a.old {
+		return taken.AddDate(0, 0, -4)
+	}
+	return taken
+}
 
 // write writes a world's files into a folder.
 func (w *world) write(t *testing.T, dir string) {
@@ -26,7 +34,7 @@ func (w *world) write(t *testing.T, dir string) {
 	}
 	var root strings.Builder
 	root.WriteString(
-		"organization: Marrowick Ferries\nguards: {exportAge: P9999D, rosterShrink: " + w.rosterShrink + "}\n",
+		"organization: Marrowick Ferries\nguards: {rosterShrink: " + w.rosterShrink + "}\n",
 	)
 	if len(w.apart) > 0 {
 		root.WriteString("separation:\n")
@@ -179,12 +187,13 @@ func (a *app) yaml(titled bool) string {
 	)
 	fmt.Fprintf(
 		&b,
-		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s}\n",
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s, exportAge: %s}\n",
 		a.strays,
 		a.removals,
 		a.suspensions,
 		a.narrowing,
 		a.shrink,
+		map[bool]string{true: "P2D", false: "P9999D"}[a.old],
 	)
 	if a.fixed {
 		b.WriteString("fixed: [userName]\n")
@@ -249,7 +258,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, "exports"), 0o755))
 		path := filepath.Join(dir, "exports", file)
 		require.NoError(t, os.WriteFile(path, data, 0o644))
-		require.NoError(t, os.Chtimes(path, taken, taken))
+		require.NoError(t, os.Chtimes(path, a.taken(), a.taken()))
 	}
 	of := func(r row, k string) (out []string) {
 		for _, key := range r.held {

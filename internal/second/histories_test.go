@@ -88,7 +88,7 @@ func history(t *testing.T, seed uint64) string {
 		if d := differ(was, b.rows()); d != "" {
 			return bad("settling changed something:\n" + d)
 		}
-		fresh(t, b.dir)
+		b.fresh(t)
 	}
 	return b.quiet(t, rejected, bad)
 }

@@ -297,6 +297,9 @@ func (w *world) simple(a *app, changes []*change) {
 		if before := w.before[a.id]; len(a.rows) > 0 && before-len(a.rows) > limit(a.shrink, before) {
 			w.hold(c, "export-shrink")
 		}
+		if a.old {
+			w.hold(c, "export-age")
+		}
 		if before := w.before[""]; c.narrows() && before-len(w.people) > limit(w.rosterShrink, before) {
 			w.hold(c, "roster-shrink")
 		}

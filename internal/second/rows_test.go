@@ -48,6 +48,7 @@ type app struct {
 	things                             []thing
 	removals, suspensions, narrowing   string
 	shrink                             string // of the export
+	old                                bool   // the export
 	single                             bool   // a cell holds one role
 	rows                               []row
 	layout                             int  // of the files that are written
@@ -174,7 +175,7 @@ func draw(seed uint64) *world {
 
 // liftable are guards that a decision may take away.
 var liftable = []string{
-	"removals", "suspensions", "narrowing", "export-shrink", "roster-shrink", "protected", "double-account",
+	"removals", "suspensions", "narrowing", "export-shrink", "export-age", "roster-shrink", "protected", "double-account",
 	"looks-alike", "fixed", "needs", "clash", "seats", "at-least", "separation",
 }
 
@@ -227,6 +228,7 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 		layout: r.IntN(3),
 	}
 	a.effective = r.IntN(5) == 0
+	a.old = r.IntN(12) == 0
 	a.shrink = one("100%", "0", "1", "30%")
 	a.single = a.format == "csv" && !a.effective && r.IntN(4) == 0
 	for _, k := range []string{"group", "role", "license"} {

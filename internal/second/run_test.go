@@ -90,7 +90,7 @@ func (x *run) carryOut(t *testing.T, p *plan.Plan) {
 	for i, c := range drafted(p) {
 		x.keys[p.Changes[i].ID] = c.key()
 	}
-	defer fresh(t, x.dir)
+	defer x.fresh(t)
 	for i := range s.Reached {
 		s.Reached[i] = &watch{s.Reached[i], x}
 	}

@@ -269,12 +269,15 @@ func (b *bench) lose(t *testing.T, r *rand.Rand) {
 	b.write(t, b.dir)
 }
 
-// fresh makes exports as new as the day of the plans.
-func fresh(t *testing.T, dir string) {
-	files, err := filepath.Glob(filepath.Join(dir, "exports", "*"))
-	require.NoError(t, err)
-	for _, f := range files {
-		require.NoError(t, os.Chtimes(f, taken, taken))
+// fresh makes exports as new, or old, as they were before somebody wrote them.
+func (b *bench) fresh(t *testing.T) {
+	for i := range b.apps {
+		a := &b.apps[i]
+		files, err := filepath.Glob(filepath.Join(b.dir, "exports", a.id+"*"))
+		require.NoError(t, err)
+		for _, f := range files {
+			require.NoError(t, os.Chtimes(f, a.taken(), a.taken()))
+		}
 	}
 }
 
