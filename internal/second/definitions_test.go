@@ -255,7 +255,7 @@ func (w *world) through(c *change, changes []*change, blocked bool) (out []row) 
 	a := w.app(c.app)
 	whole := w.settled(changes).app(c.app)
 	for _, r := range a.rows {
-		after, there := whole.row(w.name(changes, c.app, r.user))
+		after, there := whole.row(w.name(changes, c.app, a.account(r)))
 		opened := r.open && there && after.open
 		if !blocked && !opened || !slices.Contains(a.along(r.held), c.thing) {
 			continue

@@ -182,8 +182,10 @@ func (a *app) yaml(titled bool) string {
 	if a.effective {
 		b.WriteString("  shows: effective\n")
 	}
-	b.WriteString(
-		"connect: {by: files}\nmatch: userName\naccount: {userName: userName, displayName: displayName, email: email}\n",
+	fmt.Fprintf(
+		&b,
+		"connect: {by: files}\nmatch: %s\naccount: {userName: userName, displayName: displayName, email: email}\n",
+		a.by,
 	)
 	fmt.Fprintf(
 		&b,
@@ -252,6 +254,9 @@ func (a *app) yaml(titled bool) string {
 	return b.String()
 }
 
+// all are its accounts, those without a name last.
+func (a *app) all() []row { return slices.Concat(a.rows, a.lost) }
+
 // export writes what an application holds.
 func (w *world) export(t *testing.T, dir string, a *app) {
 	put := func(file string, data []byte) {
@@ -275,7 +280,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 			t,
 			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home"}),
 		)
-		for _, r := range a.rows {
+		for _, r := range a.all() {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
 			require.NoError(
 				t,
@@ -305,7 +310,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		return out
 	}
 	var users, groups []any
-	for i, r := range a.rows {
+	for i, r := range a.all() {
 		u := map[string]any{
 			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:User"},
 			"id":          fmt.Sprintf("%s-%d", a.id, i),
@@ -337,7 +342,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 				members = append(members, map[string]any{"value": "g-" + name(n[0]), "type": "Group"})
 			}
 		}
-		for i, r := range a.rows {
+		for i, r := range a.all() {
 			if slices.Contains(r.held, th.key) {
 				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
 			}
@@ -377,13 +382,14 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 func (w *world) reread(t *testing.T, dir string) {
 	for i := range w.apps {
 		a := &w.apps[i]
-		a.rows = nil
+		a.rows, a.lost = nil, nil
 		if a.format == "csv" {
 			a.readCSV(t, dir)
 			a.readDefinitions(t, dir)
 		} else {
 			a.readSCIM(t, dir)
 		}
+		a.part()
 	}
 }
 

@@ -194,6 +194,7 @@ func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 		says += a.redefined(r)
 	case len(a.rows) == 0 || n == 0:
 		a.rows = append(a.rows, row{user: fmt.Sprintf("hand%d", r.IntN(1<<30)), name: "By hand", open: true})
+		a.part()
 		says += "a new account"
 	case n == 1:
 		at := r.IntN(len(a.rows))
@@ -209,6 +210,9 @@ func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 		says += x.user + " loses everything"
 	case len(a.things) > 0:
 		x, th := &a.rows[r.IntN(len(a.rows))], a.things[r.IntN(len(a.things))].key
+		if a.single && kind(th) == "role" { // its cell takes one
+			x.held = slices.DeleteFunc(slices.Clone(x.held), func(k string) bool { return kind(k) == "role" })
+		}
 		if !slices.Contains(x.held, th) {
 			x.held = append(x.held, th)
 		}

@@ -129,6 +129,7 @@ func free(changes []*change) (out []*change) {
 // judge puts changes in their order, finds what each needs, and holds what the
 // guards hold.
 func (w *world) judge(changes []*change) {
+	w.order(changes)
 	whole := w.settled(changes)
 	for i := range w.apps {
 		w.apps[i].after = &whole.apps[i]
@@ -227,13 +228,13 @@ func (w *world) waiting(changes []*change) {
 		for _, t := range a.things {
 			var dips []string
 			for _, r := range a.rows {
-				less, _ := then.apps[i].row(r.user)
+				less, _ := then.apps[i].row(a.account(r))
 				touched := slices.ContainsFunc(
-					narrowing, func(c *change) bool { return c.app == a.id && c.account == r.user },
+					narrowing, func(c *change) bool { return c.app == a.id && c.account == a.account(r) },
 				)
 				stays := less.open && slices.Contains(a.meanwhile(less.held), t.key)
-				if touched && a.isActive(r.user, t.key) && !stays {
-					dips = append(dips, r.user)
+				if touched && a.isActive(a.account(r), t.key) && !stays {
+					dips = append(dips, a.account(r))
 				}
 			}
 			before := a.active(t.key)
@@ -275,7 +276,7 @@ func (w *world) simple(a *app, changes []*change) {
 		switch {
 		case c.narrows() && c.ofThing():
 			for _, r := range w.through(c, changes, false) {
-				narrowed[r.user] = true
+				narrowed[a.account(r)] = true
 			}
 		case c.narrows():
 			narrowed[c.account] = true
@@ -320,7 +321,7 @@ func (w *world) simple(a *app, changes []*change) {
 			if _, clash := w.sets(p, a); clash && (c.verb == "create" || c.attribute == "title") {
 				w.hold(c, "clash")
 			}
-			if len(a.rowsOf(p)) > 1 && !c.narrows() {
+			if len(w.rowsOf(a, p)) > 1 && !c.narrows() {
 				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
@@ -332,9 +333,20 @@ func (w *world) simple(a *app, changes []*change) {
 					w.hold(c, "needs")
 				}
 			}
-			for _, r := range a.rows {
-				if c.verb == "create" && w.owner(r) == nil && r.email != "" && strings.EqualFold(r.email, p.email) {
+			for _, r := range a.all() {
+				same := r.email != "" && strings.EqualFold(r.email, p.email) || strings.EqualFold(r.user, p.user)
+				nobodys := a.by == "email" && r.email == "" || w.owner(a, r) == nil
+				if c.verb == "create" && nobodys && same {
 					w.hold(c, "looks-alike")
+				}
+			}
+			if c.verb == "create" && a.accountOf(p) == "" {
+				w.hold(c, "needs")
+			}
+			for j := range w.people {
+				o := a.accountOf(&w.people[j])
+				if j != i && o != "" && strings.EqualFold(o, a.accountOf(p)) {
+					w.hold(c, "shared-account")
 				}
 			}
 		}
@@ -344,7 +356,7 @@ func (w *world) simple(a *app, changes []*change) {
 // shows reports whether an application's export shows a group that it once did not
 // have: somebody is in it.
 func (w *world) shows(a *app, key string) bool {
-	return slices.ContainsFunc(a.rows, func(r row) bool { return slices.Contains(r.held, key) })
+	return slices.ContainsFunc(a.all(), func(r row) bool { return slices.Contains(r.held, key) })
 }
 
 // cells holds what a cell of one role cannot hold, and lets what comes wait for
@@ -358,7 +370,7 @@ func (w *world) cells(a *app, changes []*change) {
 		roles := 0
 		for _, r := range whole.rows {
 			for _, key := range r.held {
-				if w.renamed(changes, c) == r.user && kind(key) == "role" {
+				if w.renamed(changes, c) == a.account(r) && kind(key) == "role" {
 					roles++
 				}
 			}
@@ -386,7 +398,7 @@ func (w *world) renamed(changes []*change, c *change) string {
 
 func (w *world) name(changes []*change, app, account string) string {
 	for _, o := range changes {
-		if o.app == app && o.account == account && o.attribute == "userName" {
+		if o.app == app && o.account == account && o.attribute == w.app(app).by {
 			return o.after
 		}
 	}
@@ -408,7 +420,7 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 			appID, key, _ := strings.Cut(x, "/")
 			for at, c := range changes {
 				reaches := c.ofThing() && c.sense > 0 && slices.ContainsFunc(w.through(c, changes, true), func(r row) bool {
-					o := w.owner(r)
+					o := w.owner(w.app(c.app), r)
 					return o != nil && o.id == p.id
 				})
 				if !reaches && (c.person != p.id || !c.gives()) || !w.brings(c, appID, key) {
@@ -450,7 +462,7 @@ func (w *world) together(n int, pair []string, changes []*change) {
 		}
 		for _, p := range w.people {
 			has := func(r row) bool {
-				o := w.owner(r)
+				o := w.owner(w.app(c.app), r)
 				return o != nil && o.id == p.id && slices.Contains(w.app(c.app).along(r.held), c.thing)
 			}
 			if !slices.ContainsFunc(w.app(c.app).rows, has) || w.allowed(n, p.id) {
@@ -460,7 +472,7 @@ func (w *world) together(n int, pair []string, changes []*change) {
 			for _, x := range pair {
 				app, key, _ := strings.Cut(x, "/")
 				a := w.app(app)
-				rows := a.rowsOf(&p)
+				rows := w.rowsOf(a, &p)
 				if len(rows) == 0 {
 					continue
 				}
@@ -485,7 +497,7 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 	may := free(changes)
 	for _, c := range changes {
 		if c.app == a.id && c.verb == "redefine" {
-			active := slices.ContainsFunc(a.rows, func(r row) bool { return a.isActive(r.user, c.thing) })
+			active := slices.ContainsFunc(a.rows, func(r row) bool { return a.isActive(a.account(r), c.thing) })
 			if c.sense < 0 && w.brings(c, a.id, t.key) && active {
 				w.hold(c, "at-least")
 			}
@@ -507,14 +519,14 @@ func (w *world) dip(rest *world, a *app, t thing, changes []*change) {
 	n := 0
 	for _, r := range a.rows {
 		late := slices.ContainsFunc(
-			changes, func(c *change) bool { return c.app == a.id && c.account == r.user && c.late },
+			changes, func(c *change) bool { return c.app == a.id && c.account == a.account(r) && c.late },
 		)
 		touched := slices.ContainsFunc(
-			free(changes), func(c *change) bool { return c.app == a.id && c.account == r.user },
+			free(changes), func(c *change) bool { return c.app == a.id && c.account == a.account(r) },
 		)
 		stays := r.open && slices.Contains(a.meanwhile(r.held), t.key)
 		if touched && !late {
-			stays = stays && rest.app(a.id).isActive(w.name(free(changes), a.id, r.user), t.key)
+			stays = stays && rest.app(a.id).isActive(w.name(free(changes), a.id, a.account(r)), t.key)
 		}
 		n += one(stays)
 	}

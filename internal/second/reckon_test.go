@@ -1,6 +1,7 @@
 package second
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -133,20 +134,20 @@ func (w *world) lifted(guard, app string) bool {
 }
 
 // rowsOf are a person's accounts, the one that counts first.
-func (a *app) rowsOf(p *person) (out []row) {
+func (w *world) rowsOf(a *app, p *person) (out []row) {
 	for _, r := range a.rows {
-		if strings.EqualFold(r.user, p.user) {
+		if o := w.owner(a, r); o != nil && o.id == p.id {
 			out = append(out, r)
 		}
 	}
 	slices.SortFunc(out, func(x, y row) int {
-		if (x.user == p.user) != (y.user == p.user) {
-			if x.user == p.user {
+		if (a.account(x) == a.accountOf(p)) != (a.account(y) == a.accountOf(p)) {
+			if a.account(x) == a.accountOf(p) {
 				return -1
 			}
 			return 1
 		}
-		return strings.Compare(x.user, y.user)
+		return strings.Compare(a.account(x), a.account(y))
 	})
 	return out
 }
@@ -161,14 +162,14 @@ func (w *world) reckon(rejected []string) (out []*change) {
 			out = append(out, w.person(a, p)...)
 		}
 		for _, r := range a.rows {
-			if w.owner(r) != nil || strings.EqualFold(r.user, a.protect) {
+			if w.owner(a, r) != nil || strings.EqualFold(a.account(r), a.protect) {
 				continue
 			}
 			switch {
 			case a.strays == "remove":
-				out = append(out, &change{app: a.id, verb: "remove", account: r.user, effect: "narrows"})
+				out = append(out, &change{app: a.id, verb: "remove", account: a.account(r), effect: "narrows"})
 			case a.strays == "suspend" && r.open:
-				out = append(out, &change{app: a.id, verb: "suspend", account: r.user, effect: "narrows"})
+				out = append(out, &change{app: a.id, verb: "suspend", account: a.account(r), effect: "narrows"})
 			}
 		}
 	}
@@ -211,7 +212,7 @@ func (w *world) follows(c, o *change) bool {
 func (w *world) stays(c *change) bool {
 	a := w.app(c.app)
 	r, _ := a.row(c.account)
-	_, want := w.due(w.owner(r), a)
+	_, want := w.due(w.owner(a, r), a)
 	return slices.ContainsFunc(a.holdings(r), func(t string) bool {
 		kept := slices.Contains(want, t) || !a.tidy && slices.Contains(a.due(want), t)
 		return t != c.thing && kept && slices.Contains(a.reach([]string{t}, a.between), c.thing)
@@ -229,10 +230,17 @@ func (c *change) key() string {
 	return key
 }
 
-func (w *world) owner(r row) *person {
-	for i := range w.people {
-		if strings.EqualFold(w.people[i].user, r.user) {
-			return &w.people[i]
+func (w *world) owner(a *app, r row) *person {
+	for file := range 2 { // of two with the same value, the first in the files
+		for i := range w.people {
+			p := &w.people[i]
+			of := a.accountOf(p)
+			if of == "" && r.email == "" {
+				of = p.user // of one that is made in thought, and found by nothing
+			}
+			if p.file == file && of != "" && strings.EqualFold(of, a.account(r)) {
+				return p
+			}
 		}
 	}
 	return nil
@@ -244,23 +252,23 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		out = append(out, &c)
 	}
 	account, want := w.due(p, a)
-	rows := a.rowsOf(p)
+	rows := w.rowsOf(a, p)
 	if len(rows) == 0 {
 		if !account {
 			return nil
 		}
-		add(change{verb: "create", account: p.user, effect: "widens"})
+		add(change{verb: "create", account: cmp.Or(a.accountOf(p), p.user), effect: "widens"})
 		for _, t := range want {
-			add(change{verb: gains[kind(t)], account: p.user, thing: t, effect: "widens"})
+			add(change{verb: gains[kind(t)], account: cmp.Or(a.accountOf(p), p.user), thing: t, effect: "widens"})
 		}
 		return out
 	}
 	for n, r := range rows {
 		held := a.holdings(r)
-		lose := func(t string) { add(change{verb: loses[kind(t)], account: r.user, thing: t, effect: "narrows"}) }
+		lose := func(t string) { add(change{verb: loses[kind(t)], account: a.account(r), thing: t, effect: "narrows"}) }
 		if !account {
 			if r.open {
-				add(change{verb: "suspend", account: r.user, effect: "narrows"})
+				add(change{verb: "suspend", account: a.account(r), effect: "narrows"})
 			}
 			if p.here(w.today) {
 				for _, t := range held {
@@ -278,7 +286,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			continue
 		}
 		if !r.open {
-			add(change{verb: "restore", account: r.user, effect: "widens"})
+			add(change{verb: "restore", account: a.account(r), effect: "widens"})
 		}
 		for _, x := range [][3]string{
 			{"userName", r.user, p.user}, {"displayName", r.name, p.name}, {"email", r.email, p.email},
@@ -286,7 +294,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			if x[1] != x[2] {
 				add(change{
 					verb:      "update",
-					account:   r.user,
+					account:   a.account(r),
 					attribute: x[0],
 					before:    x[1],
 					after:     x[2],
@@ -297,7 +305,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		if title, _ := w.sets(p, a); title != "" && title != r.title {
 			add(change{
 				verb:      "update",
-				account:   r.user,
+				account:   a.account(r),
 				attribute: "title",
 				before:    r.title,
 				after:     title,
@@ -306,7 +314,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		}
 		for _, t := range want {
 			if !slices.Contains(held, t) {
-				add(change{verb: gains[kind(t)], account: r.user, thing: t, effect: "widens"})
+				add(change{verb: gains[kind(t)], account: a.account(r), thing: t, effect: "widens"})
 			}
 		}
 		for _, t := range held {
@@ -320,7 +328,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 				lose(t) // its cell is wanted
 				out[len(out)-1].room = true
 			case a.tidy:
-				add(change{verb: loses[kind(t)], account: r.user, thing: t, effect: "keeps"})
+				add(change{verb: loses[kind(t)], account: a.account(r), thing: t, effect: "keeps"})
 			}
 		}
 	}

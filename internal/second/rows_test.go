@@ -44,6 +44,7 @@ type kit struct {
 
 type app struct {
 	id, format, strays, scope, protect string
+	by                                 string // userName or email: what accounts are matched by
 	effective, tidy, fixed             bool
 	things                             []thing
 	removals, suspensions, narrowing   string
@@ -51,8 +52,9 @@ type app struct {
 	old                                bool   // the export
 	single                             bool   // a cell holds one role
 	rows                               []row
-	layout                             int  // of the files that are written
-	defs                               bool // the export shows definitions
+	lost                               []row // accounts without a value of that
+	layout                             int   // of the files that are written
+	defs                               bool  // the export shows definitions
 	defined                            []definition
 	nested                             [][2]string // the first group is within the second
 	after                              *app        // once the plan is carried out that is judged
@@ -69,6 +71,35 @@ type thing struct {
 	define, retire bool
 	title          string
 	permissions    []string
+}
+
+// account is what an account is called: by what it is matched.
+func (a *app) account(r row) string {
+	if a.by == "email" && r.email != "" {
+		return r.email
+	}
+	return r.user
+}
+
+// accountOf is what an account of a person is called.
+func (a *app) accountOf(p *person) string {
+	if a.by == "email" {
+		return p.email
+	}
+	return p.user
+}
+
+// part puts the accounts that have no name apart.
+func (a *app) part() {
+	rows := a.rows
+	a.rows = nil
+	for _, r := range rows {
+		if a.by == "email" && r.email == "" {
+			a.lost = append(a.lost, r)
+		} else {
+			a.rows = append(a.rows, r)
+		}
+	}
 }
 
 // A row is an account in an export.
@@ -109,6 +140,9 @@ func draw(seed uint64) *world {
 			p.email = ""
 		case 5:
 			p.starts = one("2020-01-01", "2021-01-01")
+		}
+		if i > 0 && r.IntN(8) == 0 { // somebody who has left has the address of somebody before them
+			p.email, p.starts, p.ends, p.file = w.people[0].email, "", "2026-01-31", 1
 		}
 		w.people = append(w.people, p)
 	}
@@ -229,6 +263,7 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	}
 	a.effective = r.IntN(5) == 0
 	a.old = r.IntN(12) == 0
+	a.by = one("userName", "userName", "email")
 	a.shrink = one("100%", "0", "1", "30%")
 	a.single = a.format == "csv" && !a.effective && r.IntN(4) == 0
 	for _, k := range []string{"group", "role", "license"} {
@@ -297,32 +332,41 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 			x.title = one("Mate", "Clerk", "Cook")
 		}
 		if r.IntN(6) == 0 {
-			x.email = one("", "old@marrowick.example")
+			x.email = one("", "old"+p.email)
 		}
 		if r.IntN(8) == 0 {
-			x.user = strings.ToUpper(x.user)
+			x.user, x.email = strings.ToUpper(x.user), strings.ToUpper(x.email)
+		}
+		if a.by == "email" && slices.ContainsFunc(a.rows, func(o row) bool { return o.email == x.email }) {
+			continue // two rows of one name are another story
 		}
 		a.rows = append(a.rows, x)
 		if r.IntN(8) == 0 {
-			a.rows = append(
-				a.rows,
-				row{user: "U" + p.user[1:], name: p.name, email: p.email, open: r.IntN(2) == 0, held: held()},
-			)
-			if a.rows[len(a.rows)-1].user == x.user {
-				a.rows = a.rows[:len(a.rows)-1]
+			y := row{user: "U" + p.user[1:], name: p.name, email: p.email, open: r.IntN(2) == 0, held: held()}
+			if a.by == "email" && y.email != "" {
+				y.email = "P" + y.email[1:]
+			}
+			again := func(o row) bool { return a.by == "email" && o.email != "" && o.email == y.email }
+			if y.user != x.user && !slices.ContainsFunc(a.rows, again) {
+				a.rows = append(a.rows, y)
 			}
 		}
 	}
 	for i := range r.IntN(3) {
 		x := row{user: fmt.Sprintf("kiosk.%c", 'a'+i), name: "Kiosk", open: r.IntN(3) > 0, held: held()}
-		if r.IntN(6) == 0 {
+		switch {
+		case a.by == "email":
+			x.email = one("", x.user+"@marrowick.example")
+			x.user = one(x.user, w.people[0].user)
+		case r.IntN(6) == 0:
 			x.email = w.people[0].email
 		}
 		a.rows = append(a.rows, x)
 	}
 	if r.IntN(4) == 0 && len(a.rows) > 0 {
-		a.protect = a.rows[r.IntN(len(a.rows))].user
+		a.protect = a.account(a.rows[r.IntN(len(a.rows))])
 	}
+	a.part()
 	r.Shuffle(len(a.rows), func(i, j int) { a.rows[i], a.rows[j] = a.rows[j], a.rows[i] })
 	return a
 }

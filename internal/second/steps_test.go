@@ -37,17 +37,17 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 			r := row{user: c.account, open: true}
 			for _, p := range w.people {
 				if p.id == c.person {
-					r.name, r.email = p.name, p.email
+					r.user, r.name, r.email = p.user, p.name, p.email
 					r.title, _ = w.sets(&p, a)
 				}
 			}
 			a.rows = append(a.rows, r)
 			continue
 		}
-		spelled := slices.ContainsFunc(a.rows, func(r row) bool { return r.user == c.account })
+		spelled := slices.ContainsFunc(a.rows, func(r row) bool { return a.account(r) == c.account })
 		for i := range a.rows {
 			r := &a.rows[i]
-			if spelled && r.user != c.account || !strings.EqualFold(r.user, c.account) {
+			if spelled && a.account(*r) != c.account || !strings.EqualFold(a.account(*r), c.account) {
 				continue // one that was renamed is found by its new spelling
 			}
 			switch {
@@ -57,8 +57,10 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 				r.open = true
 			case c.verb == "remove":
 				a.rows = slices.Delete(a.rows, i, i+1)
-			case c.attribute == "userName":
+			case c.attribute == a.by:
 				names[c.app+" "+c.account] = c.after
+			case c.attribute == "userName":
+				r.user = c.after
 			case c.attribute == "displayName":
 				r.name = c.after
 			case c.attribute == "email":
@@ -78,7 +80,12 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 	for i := range n.apps { // names last, so that the changes find their accounts
 		for j := range n.apps[i].rows {
 			r := &n.apps[i].rows[j]
-			if to, ok := names[n.apps[i].id+" "+r.user]; ok {
+			to, ok := names[n.apps[i].id+" "+n.apps[i].account(*r)]
+			switch {
+			case !ok:
+			case n.apps[i].by == "email":
+				r.email = to
+			default:
 				r.user = to
 			}
 		}
@@ -112,7 +119,7 @@ func (a *app) holders(key string) (n int) {
 
 func (a *app) row(user string) (row, bool) {
 	for _, r := range a.rows {
-		if r.user == user {
+		if a.account(r) == user {
 			return r, true
 		}
 	}
@@ -130,7 +137,7 @@ func (w *world) sides(pair []string, id string) (out []string) {
 		appID, key, _ := strings.Cut(x, "/")
 		a := w.app(appID)
 		for _, r := range a.rows {
-			if p := w.owner(r); p != nil && p.id == id && a.has(r, key) && !slices.Contains(out, x) {
+			if p := w.owner(a, r); p != nil && p.id == id && a.has(r, key) && !slices.Contains(out, x) {
 				out = append(out, x)
 			}
 		}

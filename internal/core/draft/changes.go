@@ -19,7 +19,7 @@ import (
 // their order.
 func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Change {
 	out := make([]plan.Change, len(changes))
-	opened := make([][]string, len(d.in.Apps)) // application, slot → id of the create or restore
+	opened := newOpened(len(d.in.Apps))
 	defined := d.newDefined()
 	doubles := d.doubles(changes)
 	for b := range d.prepare(out, changes, due) {
@@ -27,16 +27,12 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		for i := b.from; i < b.to; i++ {
 			c, p := &changes[i], &out[i]
 			p.Reasons = d.reasons(c, b.causes[i-b.from])
-			of := &opened[c.App]
 			switch c.Verb {
 			case model.Create, model.Restore:
-				for len(*of) <= int(c.Slot) {
-					*of = append(*of, "")
-				}
-				(*of)[c.Slot] = p.ID
+				opened.note(c, p.ID)
 			case model.Update, model.Assign, model.Join, model.Grant:
-				if int(c.Slot) < len(*of) && (*of)[c.Slot] != "" {
-					p.Needs = append(p.Needs, (*of)[c.Slot])
+				if id := opened.by(c); id != "" {
+					p.Needs = append(p.Needs, id)
 				}
 			}
 			p.Needs = append(p.Needs, defined.needs(d.in.Apps[c.App], d.retiring(c), c, p.ID)...)
@@ -46,6 +42,40 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 		}
 	}
 	return out
+}
+
+// opened is by which change the account of each person is made or opened. Of those
+// few whose accounts have one name, only the first stands in slots.
+type opened struct {
+	slots [][]opening         // application, slot
+	more  map[[2]int32]string // application, person → id
+}
+
+type opening struct {
+	person int32
+	id     string
+}
+
+func newOpened(apps int) *opened { return &opened{make([][]opening, apps), map[[2]int32]string{}} }
+
+func (o *opened) note(c *diff.Change, id string) {
+	of := &o.slots[c.App]
+	for len(*of) <= int(c.Slot) {
+		*of = append(*of, opening{})
+	}
+	if (*of)[c.Slot].id != "" {
+		o.more[[2]int32{c.App, c.Person}] = id
+		return
+	}
+	(*of)[c.Slot] = opening{c.Person, id}
+}
+
+// by is the id of the change by which the account of another is opened, or "".
+func (o *opened) by(c *diff.Change) string {
+	if of := o.slots[c.App]; int(c.Slot) < len(of) && of[c.Slot].person == c.Person {
+		return of[c.Slot].id
+	}
+	return o.more[[2]int32{c.App, c.Person}]
 }
 
 // A batch is some changes that are made ready together.
