@@ -301,7 +301,7 @@ func (w *world) simple(a *app, changes []*change) {
 				}
 			}
 			if c.verb == "create" && a.accountOf(p) == "" {
-				w.hold(c, "needs")
+				w.hold(c, "impossible")
 			}
 			for j := range w.people {
 				o := a.accountOf(&w.people[j])

@@ -134,7 +134,7 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 		{plan.Change{Verb: model.Retire, Thing: role, Effect: model.Keeps}, "retire role lead", ""},
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: model.Keeps, Reach: &plan.Reach{}}, `redefine role lead: title from "Old" to "New"`, ""},
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"), Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")}},
-			"redefine role lead: without permission a, c", "2 accounts lose by it: E1, E2"},
+			"redefine role lead: without permissions a, c", "2 accounts lose by it: E1, E2"},
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: model.Widens, Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
 			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
 		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: model.Keeps, Reach: &plan.Reach{}},

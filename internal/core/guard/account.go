@@ -106,7 +106,7 @@ func (c *checker) attributes(a int) {
 			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
 				c.hold(
 					i,
-					Needs,
+					Impossible,
 					fact.Fact{Kind: fact.NoMatchValue, Person: c.personName(ch.Person), Attribute: app.MatchPerson()},
 				)
 			}
