@@ -279,7 +279,10 @@ func (j *Job) settle() {
 			a.renamed = seen[app].renames(done[app])
 		}
 		for _, c := range done[app] {
-			j.Standing.Done[c.ID], _ = seen[app].settled(a.named(c))
+			named := a.named(c)
+			if j.Standing.Done[c.ID], _ = seen[app].settled(named); j.Standing.Done[c.ID] {
+				seen[app].keep(named)
+			}
 		}
 	}
 }

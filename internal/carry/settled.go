@@ -117,6 +117,19 @@ func (r *readBack) holds(at int, thing int32, gained bool) bool {
 	return r.accounts.Sets.Has(set, thing)
 }
 
+// keep notes that an account holds by itself what a change has given it, where the
+// export shows what comes along as well and so cannot tell: when what else brings
+// it along goes, it stays.
+func (r *readBack) keep(c *plan.Change) {
+	if c.Thing == nil || c.Verb != model.Gaining(c.Thing.Kind) || !r.app.Effective[c.Thing.Kind] {
+		return
+	}
+	at, t := r.index.Spelled(c.Account), r.app.Thing(c.Thing.Kind, c.Thing.Name)
+	if at >= 0 && t >= 0 {
+		r.accounts.Held[at] = r.accounts.Sets.With(r.accounts.Held[at], t)
+	}
+}
+
 func (r *readBack) attr(at int, name, want string) (bool, string) {
 	is := ""
 	if n := r.app.Attr(name); n >= 0 {

@@ -166,3 +166,25 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 	ok, _ := seen.settled(of(model.Define, "lead", "", whole("Other", list("x"), list("role x"))))
 	require.True(t, ok, "what the export does not show cannot be asked")
 }
+
+// TestWhatWasGivenIsHeldByItself also where an export shows what comes along: a
+// group brings the role, and when somebody leaves it the role stays.
+func TestWhatWasGivenIsHeldByItself(t *testing.T) {
+	app := &model.App{ID: "till", Match: "userName", Things: []model.Thing{
+		{Kind: model.Group, Name: "desk", Implies: []int32{1}},
+		{Kind: model.Role, Name: "seller"},
+	}}
+	app.Index()
+	desk, seller := app.Thing(model.Group, "desk"), app.Thing(model.Role, "seller")
+	grant := &plan.Change{
+		Verb: model.Grant, Account: "ada", Thing: &plan.Thing{Kind: model.Role, Name: "seller"},
+	}
+	for _, effective := range []bool{true, false} {
+		app.Effective[model.Role] = effective
+		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, States: []model.State{model.Open}}
+		accounts.Key.Append("ada")
+		accounts.Held = []uint32{accounts.Sets.Of([]int32{desk})}
+		newReadBack(app, accounts).keep(grant)
+		require.Equal(t, effective, accounts.Sets.Has(accounts.Held[0], seller))
+	}
+}

@@ -197,8 +197,9 @@ func phase(c *change, before []*change) int {
 // carry carries out what is chosen of a plan, in the order in which a run does,
 // and leaves what would break something at that moment.
 //
-// In thought, what comes along with something goes with it; where it is carried
-// out, it is there as long as the files show it.
+// Where it is carried out, the files tell at each step what accounts hold; of one
+// whose export shows what comes along as well, what the run itself gave is known to
+// be held by itself.
 func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, refused map[*change]string) {
 	start := w // of the step
 	refused = map[*change]string{}
@@ -223,7 +224,9 @@ func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, ref
 		}
 		now, taken := start, []*change{}
 		for _, c := range step {
-			then := start.after(append(slices.Clone(taken), c))
+			then := start.with(append(slices.Clone(taken), c), func(a *app, r row) []string {
+				return append(a.holdings(r), less(w.given(done, a, r), a.holdings(r))...)
+			})
 			if thought {
 				then = w.after(append(slices.Concat(done, taken), c))
 			}
@@ -240,4 +243,14 @@ func (w *world) carry(plan, chosen []*change, thought bool) (done []*change, ref
 			start = w.shown(done)
 		}
 	}
+}
+
+// given is what some changes have given an account that its export shows still.
+func (w *world) given(done []*change, a *app, r row) (out []string) {
+	for _, c := range done {
+		if c.app == a.id && c.gives() && w.name(done, a.id, c.account) == a.account(r) && slices.Contains(r.held, c.thing) {
+			out = append(out, c.thing)
+		}
+	}
+	return out
 }
