@@ -70,7 +70,8 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 // dated finds the files of an export whose names say when it was taken. Where there
 // are none, the names stay as they are, and whoever reads them is told.
 func (d *doc) dated(s *export.Spec, taken *yaml.Node) {
-	if !export.Dated(s.Paths) {
+	files := s.Files()
+	if !export.Dated(files) {
 		return
 	}
 	if taken != nil {
@@ -81,15 +82,20 @@ func (d *doc) dated(s *export.Spec, taken *yaml.Node) {
 			"take one of them out",
 		)
 	}
-	files, at, err := export.Latest(s.Paths, func(folder string) (names []string, err error) {
+	files, at, err := export.Latest(files, func(folder string) (names []string, err error) {
 		entries, err := d.tree.List(folder)
 		for _, e := range entries {
 			names = append(names, e.Name())
 		}
 		return names, err
 	})
-	if err == nil {
-		s.Paths, s.Named = files, at
+	if err != nil {
+		return
+	}
+	n := len(s.Paths)
+	s.Paths, s.Named = files[:n:n], at
+	if s.Definitions != nil {
+		s.Definitions.Paths = files[n:]
 	}
 }
 
