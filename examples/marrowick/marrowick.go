@@ -56,17 +56,20 @@ var history = []commit{
 		[]line{
 			{
 				"people/ashore.csv",
-				"E0118,yara.solberg,Yara Solberg,yara.solberg@marrowick.example,Ticket clerk,Ticketing,South Quay,Employee,2026-11-23,,\n",
+				"E0118,yara.solberg,Yara Solberg,yara.solberg@marrowick.example,Ticket clerk,Ticketing," +
+					"South Quay,Employee,2026-11-23,,\n",
 				"",
 			},
 			{
 				"people/ashore.csv",
-				"E0119,mikkel.thorne,Mikkel Thorne,mikkel.thorne@marrowick.example,Ticket clerk,Ticketing,North Quay,Employee,2026-11-23,,\n",
+				"E0119,mikkel.thorne,Mikkel Thorne,mikkel.thorne@marrowick.example,Ticket clerk,Ticketing," +
+					"North Quay,Employee,2026-11-23,,\n",
 				"",
 			},
 			{
 				"people/ashore.csv",
-				"E0120,abel.rosen,Abel Rosen,abel.rosen@marrowick.example,Berth planner,Planning,Head office,Employee,2026-12-01,,\n",
+				"E0120,abel.rosen,Abel Rosen,abel.rosen@marrowick.example,Berth planner,Planning," +
+					"Head office,Employee,2026-12-01,,\n",
 				"",
 			},
 		},
@@ -78,12 +81,15 @@ var history = []commit{
 		[]line{
 			{
 				"apps/tickets.yaml",
-				"  refund-approver: {title: Approves refunds, define: true, permissions: [approve-refunds], includes: [refund-viewer]}\n  refund-viewer: {title: Sees refunds, define: true, permissions: [see-refunds]}\n",
+				"  refund-approver: {title: Approves refunds, define: true, permissions: [approve-refunds], " +
+					"includes: [refund-viewer]}\n" +
+					"  refund-viewer: {title: Sees refunds, define: true, permissions: [see-refunds]}\n",
 				"  refund-approver: {title: Approves refunds}\n",
 			},
 			{
 				"apps/tickets.yaml",
-				", define: true, permissions: [read-reports]}\n  night-desk: {title: Night desk, define: true, permissions: [sell], retire: true}\n",
+				", define: true, permissions: [read-reports]}\n" +
+					"  night-desk: {title: Night desk, define: true, permissions: [sell], retire: true}\n",
 				"}\n  night-desk: {title: Night desk}\n",
 			},
 		},
@@ -100,7 +106,14 @@ var history = []commit{
 			},
 			{
 				"people/season-2027.csv",
-				"S2701,wren.castell,Wren Castell,wren.castell@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2702,hugo.lark,Hugo Lark,hugo.lark@marrowick.example,Ticket clerk,Ticketing,North Quay,Seasonal,2027-04-01,2027-10-31\nS2703,amelie.rudd,Amelie Rudd,amelie.rudd@marrowick.example,Ticket clerk,Ticketing,South Quay,Seasonal,2027-05-01,2027-09-30\nS2704,piet.solano,Piet Solano,piet.solano@marrowick.example,Deckhand,Deck,South Quay,Seasonal,2027-04-15,2027-10-31\n",
+				"S2701,wren.castell,Wren Castell,wren.castell@marrowick.example,Ticket clerk,Ticketing," +
+					"North Quay,Seasonal,2027-04-01,2027-10-31\n" +
+					"S2702,hugo.lark,Hugo Lark,hugo.lark@marrowick.example,Ticket clerk,Ticketing," +
+					"North Quay,Seasonal,2027-04-01,2027-10-31\n" +
+					"S2703,amelie.rudd,Amelie Rudd,amelie.rudd@marrowick.example,Ticket clerk,Ticketing," +
+					"South Quay,Seasonal,2027-05-01,2027-09-30\n" +
+					"S2704,piet.solano,Piet Solano,piet.solano@marrowick.example,Deckhand,Deck," +
+					"South Quay,Seasonal,2027-04-15,2027-10-31\n",
 				"",
 			},
 		},
@@ -135,7 +148,9 @@ func Write(dir string, git bool) error {
 	if err := run(dir, nil, "init", "--quiet", "--initial-branch=main"); err != nil {
 		return err
 	}
-	for _, setting := range [][2]string{{"user.name", User}, {"user.email", email(User)}, {"commit.gpgsign", "false"}, {"core.autocrlf", "false"}} {
+	for _, setting := range [][2]string{
+		{"user.name", User}, {"user.email", email(User)}, {"commit.gpgsign", "false"}, {"core.autocrlf", "false"},
+	} {
 		if err := run(dir, nil, "config", setting[0], setting[1]); err != nil {
 			return err
 		}

@@ -61,7 +61,10 @@ there.`,
 		if noWalk {
 			_, err := fmt.Fprintf(
 				c.Stdout,
-				"Marrowick Ferries is in %s. It is the morning of 2026-11-24 there:\n  cd %s\n  pravet check\n  pravet draft --on 2026-11-24\n",
+				"Marrowick Ferries is in %s. It is the morning of 2026-11-24 there:\n"+
+					"  cd %s\n"+
+					"  pravet check\n"+
+					"  pravet draft --on 2026-11-24\n",
 				keep,
 				keep,
 			)

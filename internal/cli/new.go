@@ -49,7 +49,11 @@ from. Change it into your own, file by file.`,
 			}
 			fmt.Fprintf(
 				c.Stdout,
-				"Started a repository in %s. Look around, then:\n  cd %s\n  git init && git add . && git commit -m 'Start'\n  pravet check\n  pravet draft\n",
+				"Started a repository in %s. Look around, then:\n"+
+					"  cd %s\n"+
+					"  git init && git add . && git commit -m 'Start'\n"+
+					"  pravet check\n"+
+					"  pravet draft\n",
 				args[0],
 				args[0],
 			)

@@ -304,7 +304,10 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"pravet.yaml",
-			"organization: X\nseparation: [{name: a, apart: [tickets/role/seller, tickets/role/refund-approver]}]\n|kits/more.yaml|kits:\n  both: {everyone: true, gives: {tickets: {roles: [seller, refund-approver]}}}\n",
+			"organization: X\n" +
+				"separation: [{name: a, apart: [tickets/role/seller, tickets/role/refund-approver]}]\n" +
+				"|kits/more.yaml|kits:\n" +
+				"  both: {everyone: true, gives: {tickets: {roles: [seller, refund-approver]}}}\n",
 			"kits/more.yaml:2:3: the kit both by itself gives tickets/role/seller and " +
 				"tickets/role/refund-approver, which are kept apart in pravet.yaml:2:14: a",
 		},

@@ -100,13 +100,11 @@ func (l *sqlite) page(seqs []int64) ([]*Entry, error) {
 	defer rows.Close()
 	byNumber := make(map[int64]*Entry, len(seqs))
 	for rows.Next() {
-		var e Entry
-		var body string
-		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+		e, err := entry(rows)
+		if err != nil {
 			return nil, err
 		}
-		e.Body = json.RawMessage(body)
-		byNumber[e.Seq] = &e
+		byNumber[e.Seq] = e
 	}
 	out := make([]*Entry, 0, len(seqs))
 	for _, s := range seqs {
@@ -115,6 +113,15 @@ func (l *sqlite) page(seqs []int64) ([]*Entry, error) {
 		}
 	}
 	return out, rows.Err()
+}
+
+// entry is the one of a row.
+func entry(rows *sql.Rows) (*Entry, error) {
+	var e Entry
+	var body string
+	err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash)
+	e.Body = json.RawMessage(body)
+	return &e, err
 }
 
 // Last decodes the newest entry of a kind and a subject.
@@ -180,13 +187,11 @@ func (l *sqlite) following(seq int64) ([]*Entry, error) {
 	defer rows.Close()
 	var out []*Entry
 	for rows.Next() {
-		var e Entry
-		var body string
-		if err := rows.Scan(&e.Seq, &e.At, &e.By, &e.Kind, &e.Subject, &body, &e.Prev, &e.Hash); err != nil {
+		e, err := entry(rows)
+		if err != nil {
 			return nil, err
 		}
-		e.Body = json.RawMessage(body)
-		out = append(out, &e)
+		out = append(out, e)
 	}
 	return out, rows.Err()
 }

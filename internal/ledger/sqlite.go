@@ -51,7 +51,9 @@ CREATE TABLE IF NOT EXISTS entries (
 CREATE INDEX IF NOT EXISTS entries_kind ON entries (kind, subject);
 CREATE INDEX IF NOT EXISTS entries_subject ON entries (subject);
 CREATE TABLE IF NOT EXISTS head (one INTEGER PRIMARY KEY CHECK (one = 1), seq INTEGER NOT NULL, hash TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS about (what TEXT NOT NULL, name TEXT NOT NULL, seq INTEGER NOT NULL, PRIMARY KEY (what, name, seq)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS about (
+	what TEXT NOT NULL, name TEXT NOT NULL, seq INTEGER NOT NULL, PRIMARY KEY (what, name, seq)
+) WITHOUT ROWID;
 `
 
 // Open opens the ledger of a repository, making it when it is not there. Only
@@ -349,7 +351,11 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 			return Head{}, err
 		}
 	}
-	if _, err := tx.Exec(`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?) ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`, e.Seq, e.Hash); err != nil {
+	if _, err := tx.Exec(
+		`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?)
+		ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`,
+		e.Seq, e.Hash,
+	); err != nil {
 		return Head{}, err
 	}
 	return Head{e.Seq, e.Hash}, tx.Commit()

@@ -39,7 +39,12 @@ func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 			AsOf:     p.AsOf,
 			Revision: p.Desired.Revision,
 			Desired:  p.Desired.Digest,
-			People:   p.Desired.People, Suspect: p.Desired.Suspect, Whole: p.Selection == nil, SetAside: len(p.SetAside), Totals: p.Totals}})
+			People:   p.Desired.People,
+			Suspect:  p.Desired.Suspect,
+			Whole:    p.Selection == nil,
+			SetAside: len(p.SetAside),
+			Totals:   p.Totals,
+		}})
 	}
 	return l.Append(records...)
 }

@@ -149,8 +149,8 @@ func (a *app) then(t thing) []string {
 // given.
 func (a *app) between(t thing) []string { return common(a.now(t), a.then(t)) }
 
-// planned is some things and all that they bring along once a plan is carried out,
-// and meanwhile what they bring in between.
+// planned is some things with all that they bring along once a plan is carried out;
+// meanwhile is the same while it takes from definitions and has not yet given.
 func (a *app) planned(keys []string) []string { return a.after.along(keys) }
 
 func (a *app) meanwhile(keys []string) []string {

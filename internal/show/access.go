@@ -372,7 +372,11 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) er
 		}
 		p.Line()
 		p.Line(
-			"#### " + map[model.Effect]string{model.Widens: "Who gains access", model.Narrows: "Who loses access", model.Keeps: "What changes besides"}[effect],
+			"#### " + map[model.Effect]string{
+				model.Widens:  "Who gains access",
+				model.Narrows: "Who loses access",
+				model.Keeps:   "What changes besides",
+			}[effect],
 		)
 		p.Line()
 		p.Line("| who | application | what | why |")

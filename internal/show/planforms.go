@@ -193,6 +193,7 @@ func (p *Printer) markdownRest(v *PlanView) {
 
 // markdown escapes a text for a cell of a Markdown table.
 func markdown(s string) string {
-	return strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`).
-		Replace(clean(s))
+	return strings.NewReplacer(
+		`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`,
+	).Replace(clean(s))
 }

@@ -120,24 +120,64 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 		change      plan.Change
 		what, means string
 	}{
-		{plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Also: also}, "grant role lead", "also role seller, license seat"},
-		{plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Stays: true}, "grant role lead", "it was there already, brought along by something else"},
-		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also}, "revoke role lead", "with it goes role seller, license seat"},
-		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also[:1], Stays: true}, "revoke role lead", "with it goes role seller; it stays, brought along by something else"},
+		{
+			plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Also: also}, "grant role lead",
+			"also role seller, license seat",
+		},
+		{
+			plan.Change{Verb: model.Grant, Thing: role, Effect: model.Widens, Stays: true}, "grant role lead",
+			"it was there already, brought along by something else",
+		},
+		{
+			plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also}, "revoke role lead",
+			"with it goes role seller, license seat",
+		},
+		{
+			plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Narrows, Also: also[:1], Stays: true},
+			"revoke role lead", "with it goes role seller; it stays, brought along by something else",
+		},
 		{plan.Change{Verb: model.Revoke, Thing: role, Effect: model.Keeps, Stays: true}, "revoke role lead", ""},
-		{plan.Change{Verb: model.Suspend, Effect: model.Narrows, Also: also}, "suspend account", "out of reach: role seller, license seat"},
-		{plan.Change{Verb: model.Restore, Effect: model.Widens, Also: also[:1]}, "restore account", "in reach again: role seller"},
-		{plan.Change{Verb: model.Remove, Effect: model.Narrows, Also: also[:1]}, "remove account", "gone with it: role seller"},
+		{
+			plan.Change{Verb: model.Suspend, Effect: model.Narrows, Also: also}, "suspend account",
+			"out of reach: role seller, license seat",
+		},
+		{
+			plan.Change{Verb: model.Restore, Effect: model.Widens, Also: also[:1]}, "restore account",
+			"in reach again: role seller",
+		},
+		{
+			plan.Change{Verb: model.Remove, Effect: model.Narrows, Also: also[:1]}, "remove account",
+			"gone with it: role seller",
+		},
 		{plan.Change{Verb: model.Create, Account: "ada", Effect: model.Widens}, "create account ada", ""},
-		{plan.Change{Verb: model.Update, Attribute: "title", Before: "Mate", Effect: model.Keeps}, `update title from "Mate" to no value`, ""},
+		{
+			plan.Change{Verb: model.Update, Attribute: "title", Before: "Mate", Effect: model.Keeps},
+			`update title from "Mate" to no value`, "",
+		},
 		{plan.Change{Verb: model.Define, Thing: role, Effect: model.Keeps}, "define role lead", ""},
 		{plan.Change{Verb: model.Retire, Thing: role, Effect: model.Keeps}, "retire role lead", ""},
-		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: model.Keeps, Reach: &plan.Reach{}}, `redefine role lead: title from "Old" to "New"`, ""},
-		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"), Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")}},
+		{
+			plan.Change{
+				Verb: model.Redefine, Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: model.Keeps,
+				Reach: &plan.Reach{},
+			},
+			`redefine role lead: title from "Old" to "New"`, "",
+		},
+		{plan.Change{
+			Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"),
+			Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")},
+		},
 			"redefine role lead: without permissions a, c", "2 accounts lose by it: E1, E2"},
-		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"}, Effect: model.Widens, Reach: &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")}},
+		{plan.Change{
+			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"},
+			Effect: model.Widens,
+			Reach:  &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")},
+		},
 			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
-		{plan.Change{Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(), Effect: model.Keeps, Reach: &plan.Reach{}},
+		{plan.Change{
+			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(),
+			Effect: model.Keeps, Reach: &plan.Reach{},
+		},
 			"redefine role lead: it no longer brings role seller", "no open account has it, so nobody gains or loses anything"},
 	} {
 		require.Equal(t, c.what, show.What(&c.change))
@@ -170,7 +210,9 @@ func TestATableIsTheSameInEveryFormat(t *testing.T) {
 		people.Attribute("displayName"),
 		people.Attribute("title"),
 	}
-	for _, row := range [][]string{{"1", "ada", "Ada, the first", "Mate"}, {"2", "bo", "=cmd()", ""}, {"3", "cy", "Cy", "Mate"}} {
+	for _, row := range [][]string{
+		{"1", "ada", "Ada, the first", "Mate"}, {"2", "bo", "=cmd()", ""}, {"3", "cy", "Cy", "Mate"},
+	} {
 		people.Add(people.File("p"), 1, attrs, row)
 	}
 	people.Close()

@@ -25,7 +25,8 @@ func CSVError(file string, err error) error {
 	pos := model.Pos{File: file, Line: pe.Line, Column: pe.Column}
 	switch {
 	case errors.Is(pe.Err, csv.ErrQuote):
-		says, hint := "a quote stands where none is expected", `a field in quotes ends before the next comma; a quote within it is doubled ("")`
+		const hint = `a field in quotes ends before the next comma; a quote within it is doubled ("")`
+		says := "a quote stands where none is expected"
 		if pe.StartLine != pe.Line {
 			pos.Line, pos.Column = pe.StartLine, 0
 			says = "a quoted field of the row that begins here is not closed as it should be"

@@ -113,7 +113,9 @@ func (w *world) app(app string) {
 		line("  columns:\n    userName: login\n    displayName: name\n    email: mail")
 		line("    active: {column: state, true: open, false: blocked}")
 		line(
-			"    groups: {column: groups, split: \";\"}\n    roles: {column: roles, split: \";\"}\n    licenses: {column: licenses, split: \";\"}",
+			"    groups: {column: groups, split: \";\"}\n" +
+				"    roles: {column: roles, split: \";\"}\n" +
+				"    licenses: {column: licenses, split: \";\"}",
 		)
 		line("connect: {by: files}\nmatch: userName")
 		line("account: {userName: userName, displayName: displayName, email: email}")
@@ -138,7 +140,9 @@ func (w *world) kits() {
 		for _, app := range apps {
 			for d := range departments {
 				line(
-					"  %s-team-%02d:\n    for: department eq \"Department %02d\"\n    gives: {%s: {groups: [team-%02d], licenses: [seat]}}",
+					"  %s-team-%02d:\n"+
+						"    for: department eq \"Department %02d\"\n"+
+						"    gives: {%s: {groups: [team-%02d], licenses: [seat]}}",
 					app,
 					d,
 					d,
@@ -149,7 +153,9 @@ func (w *world) kits() {
 		}
 		for l := range locations {
 			line(
-				"  site-%02d:\n    for: location eq \"Location %02d\"\n    gives: {alpha: {roles: [site-%02d]}, bravo: {roles: [site-%02d]}, carol: {roles: [site-%02d]}}",
+				"  site-%02d:\n"+
+					"    for: location eq \"Location %02d\"\n"+
+					"    gives: {alpha: {roles: [site-%02d]}, bravo: {roles: [site-%02d]}, carol: {roles: [site-%02d]}}",
 				l,
 				l,
 				l,
@@ -159,7 +165,9 @@ func (w *world) kits() {
 		}
 		for t := range titles {
 			line(
-				"  work-%02d:\n    for: title eq \"Title %02d\" and userType eq \"Employee\"\n    gives: {alpha: {roles: [work-%02d]}, bravo: {roles: [work-%02d]}, carol: {roles: [work-%02d]}}",
+				"  work-%02d:\n"+
+					"    for: title eq \"Title %02d\" and userType eq \"Employee\"\n"+
+					"    gives: {alpha: {roles: [work-%02d]}, bravo: {roles: [work-%02d]}, carol: {roles: [work-%02d]}}",
 				t,
 				t,
 				t,
@@ -169,7 +177,9 @@ func (w *world) kits() {
 		}
 		for r := 200; r < w.rules; r++ {
 			line(
-				"  more-%04d:\n    for: department eq \"Department %02d\" and title eq \"Nothing %04d\"\n    gives: {alpha: {roles: [work-00]}}",
+				"  more-%04d:\n"+
+					"    for: department eq \"Department %02d\" and title eq \"Nothing %04d\"\n"+
+					"    gives: {alpha: {roles: [work-00]}}",
 				r,
 				r%departments,
 				r,

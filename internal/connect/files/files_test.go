@@ -125,23 +125,53 @@ func TestCSVKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		split               string
 		changes             []*plan.Change
 	}{
-		{"nothing to do", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";", []*plan.Change{role(model.Grant, "a", "seller")}},
+		{
+			"nothing to do", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
+			[]*plan.Change{role(model.Grant, "a", "seller")},
+		},
 		{"one field", "Login,Name,State,Roles,Shoe size\na,A,Open,,38\nb,B,Open,,41\n", "Login,Name,State,Roles,Shoe size\na,A,Blocked,,38\nb,B,Open,,41\n", ',', ";",
 			[]*plan.Change{change(model.Suspend, "a")}},
-		{"mark, line ends, quotes, no last line end", "\ufeffLogin;Name;Note;State;Roles\r\na;\"A; a\";\"two\r\nlines\";Open;\"seller\"\r\n\r\nb;B;x;Open;",
-			"\ufeffLogin;Name;Note;State;Roles\r\na;\"A; \"\"a\"\"\";\"two\r\nlines\";Open;\"seller,lead\"\r\n\r\nb;B;x;Blocked;auditor", ';', ",",
+		{"mark, line ends, quotes, no last line " +
+			"end", "\ufeffLogin;Name;Note;State;Roles\r\na;\"A; a\";\"two\r\nlines\";Open;\"seller\"\r\n\r\nb;B;x;Open;",
+			"\ufeffLogin;Name;Note;State;Roles\r\n" +
+				"a;\"A; \"\"a\"\"\";\"two\r\n" +
+				"lines\";Open;\"seller,lead\"\r\n" +
+				"\r\n" +
+				"b;B;x;Blocked;auditor",
+			';', ",",
 			[]*plan.Change{update("a", "displayName", `A; "a"`), role(model.Grant, "a", "lead"), change(model.Suspend, "b"), role(model.Grant, "b", "auditor")}},
-		{"lists keep their order and their spaces", "Login,Name,State,Roles\na,A,Open,\"auditor, chef, seller\"\n", "Login,Name,State,Roles\na,A,Open,\"chef, seller, lead\"\n", ',', ",",
+		{"lists keep their order and their " +
+			"spaces", "Login,Name,State,Roles\na,A,Open,\"auditor, chef, seller\"\n",
+			"Login,Name,State,Roles\na,A,Open,\"chef, seller, lead\"\n", ',', ",",
 			[]*plan.Change{role(model.Revoke, "a", "auditor"), role(model.Grant, "a", "lead")}},
-		{"the last name goes", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{role(model.Revoke, "a", "seller")}},
-		{"a value is taken away", "Login,Name,State,Roles\na,\"A\",Open,\n", "Login,Name,State,Roles\na,\"\",Open,\n", ',', ";", []*plan.Change{update("a", "displayName", nil)}},
+		{
+			"the last name goes", "Login,Name,State,Roles\na,A,Open,seller\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";",
+			[]*plan.Change{role(model.Revoke, "a", "seller")},
+		},
+		{
+			"a value is taken away", "Login,Name,State,Roles\na,\"A\",Open,\n", "Login,Name,State,Roles\na,\"\",Open,\n", ',',
+			";", []*plan.Change{update("a", "displayName", nil)},
+		},
 		{"new rows at the end", "Roles,Login,State,Other,Name\r\n,a,Open,x,A", "Roles,Login,State,Other,Name\r\n,a,Open,x,A\r\nseller;lead,b,Open,,\"B, b\"\r\n,c,Open,,\r\n", ',', ";",
-			[]*plan.Change{create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role(model.Grant, "b", "seller"), role(model.Grant, "b", "lead"), create("c", map[string]any{"userName": "c"})}},
-		{"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n", "Login,Name,State,Roles\na,A,Open,\nc,C,Open,\n", ',', ";", []*plan.Change{change(model.Remove, "b")}},
-		{"what is gone already stays gone", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,\n", ',', ";", []*plan.Change{change(model.Remove, "b")}},
-		{"what is there already is not made twice", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
+			[]*plan.Change{
+				create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role(model.Grant, "b", "seller"),
+				role(model.Grant, "b", "lead"), create("c", map[string]any{"userName": "c"}),
+			}},
+		{
+			"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n",
+			"Login,Name,State,Roles\na,A,Open,\nc,C,Open,\n", ',', ";", []*plan.Change{change(model.Remove, "b")},
+		},
+		{
+			"what is gone already stays gone", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,\n",
+			',', ";", []*plan.Change{change(model.Remove, "b")},
+		},
+		{"what is there already is not made " +
+			"twice", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
 			[]*plan.Change{create("a", map[string]any{"userName": "a", "displayName": "A"}), role(model.Grant, "a", "seller")}},
-		{"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n", ',', ";", []*plan.Change{change(model.Suspend, "a")}},
+		{
+			"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n",
+			',', ";", []*plan.Change{change(model.Suspend, "a")},
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			app, spec := tickets(c.delimiter, c.split)
@@ -244,16 +274,28 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			`[{"userName":"a","emails":[{"value":"x@x"},{"value":"new@y","primary":true,"type":"work"}]}]`, []*plan.Change{update("a", "email", "new@y")}},
 		{"an extension", `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"sea","other":1}}]`, `[{"userName":"a","urn:x.y:ext:2.0:User":{"home":"land","other":1}}]`,
 			[]*plan.Change{update("a", "home", "land")}},
-		{"a value is taken away", `[{"userName":"a","displayName":"A","z":1}]`, `[{"userName":"a","z":1}]`, []*plan.Change{update("a", "displayName", nil)}},
+		{
+			"a value is taken away", `[{"userName":"a","displayName":"A","z":1}]`, `[{"userName":"a","z":1}]`,
+			[]*plan.Change{update("a", "displayName", nil)},
+		},
 		{"roles, as they are laid out", "[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"}\n  ]}]",
 			"[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"},\n    {\"value\": \"planner\"}\n  ]}]", []*plan.Change{role(model.Grant, "a", "planner")}},
-		{"a role goes", `[{"userName":"a","roles":[{"value":"viewer"},{"value":"planner"}]}]`, `[{"userName":"a","roles":[{"value":"planner"}]}]`, []*plan.Change{role(model.Revoke, "a", "viewer")}},
-		{"groups of users, where no group is listed", `[{"userName":"a"}]`, `[{"userName":"a","groups":[{"display":"bridge","value":"bridge"}]}]`, []*plan.Change{group(model.Join, "a", "bridge")}},
+		{
+			"a role goes", `[{"userName":"a","roles":[{"value":"viewer"},{"value":"planner"}]}]`,
+			`[{"userName":"a","roles":[{"value":"planner"}]}]`, []*plan.Change{role(model.Revoke, "a", "viewer")},
+		},
+		{
+			"groups of users, where no group is listed", `[{"userName":"a"}]`,
+			`[{"userName":"a","groups":[{"display":"bridge","value":"bridge"}]}]`,
+			[]*plan.Change{group(model.Join, "a", "bridge")},
+		},
 		{"members of groups, on several lines", "[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  }\n ]}]",
 			"[{\"id\":\"1\",\"userName\":\"a\"},\n {\"displayName\":\"bridge\",\"members\":[\n  {\n    \"value\": \"7\"\n  },\n  {\n    \"value\": \"1\"\n  }\n ]}]", []*plan.Change{group(model.Join, "a", "bridge")}},
 		{"a member leaves", `[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"1"},{"value":"2"}]}]`,
 			`[{"id":"1","userName":"a"},{"displayName":"bridge","members":[{"value":"2"}]}]`, []*plan.Change{group(model.Leave, "a", "bridge")}},
-		{"a user goes, with its memberships and counts", `{"totalResults": 3, "itemsPerPage":3,"Resources":[{"id":"1","userName":"a"}, {"id":"2","userName":"b"}, {"displayName":"bridge","members":[{"value":"1"}]}]}`,
+		{"a user goes, with its memberships and " +
+			"counts",
+			`{"totalResults": 3, "itemsPerPage":3,"Resources":[{"id":"1","userName":"a"}, {"id":"2","userName":"b"}, {"displayName":"bridge","members":[{"value":"1"}]}]}`,
 			`{"totalResults": 2, "itemsPerPage":2,"Resources":[{"id":"2","userName":"b"}, {"displayName":"bridge","members":[]}]}`, []*plan.Change{change(model.Remove, "a")}},
 		{"pages of one list count together, and another list by itself",
 			`{"totalResults":2,"startIndex":1,"Resources":[{"id":"1","userName":"a"}]}{"totalResults":2,"startIndex":2,"Resources":[{"id":"2","userName":"b"}]}` +
@@ -266,8 +308,14 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},
 		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":\"False\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
 			[]*plan.Change{change(model.Restore, "b")}},
-		{"a byte order mark", "\ufeff[{\"userName\":\"a\"}]", "\ufeff[{\"userName\":\"a\",\"active\":false}]", []*plan.Change{change(model.Suspend, "a")}},
-		{"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `, []*plan.Change{change(model.Restore, "a")}},
+		{
+			"a byte order mark", "\ufeff[{\"userName\":\"a\"}]", "\ufeff[{\"userName\":\"a\",\"active\":false}]",
+			[]*plan.Change{change(model.Suspend, "a")},
+		},
+		{
+			"one user alone", ` {"userName":"a","active":false} `, ` {"userName":"a","active":true} `,
+			[]*plan.Change{change(model.Restore, "a")},
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			app, spec := berths()
@@ -300,7 +348,13 @@ func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
 	require.Contains(
 		t,
 		got,
-		"\n    },\n    {\n      \"schemas\": [\n        \"urn:ietf:params:scim:schemas:core:2.0:User\"\n      ],\n      \"id\": \"b\",",
+		"\n"+
+			"    },\n"+
+			"    {\n"+
+			"      \"schemas\": [\n"+
+			"        \"urn:ietf:params:scim:schemas:core:2.0:User\"\n"+
+			"      ],\n"+
+			"      \"id\": \"b\",",
 	)
 	require.Contains(t, got, "\"totalResults\": 2")
 }
@@ -353,15 +407,45 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		before, want, says string
 		changes            []*plan.Change
 	}{
-		"title":       {"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n", "Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
-		"permissions": {"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n", "Kind;Name;Note;Title;May;With\r\nRole;seller;n;;y;\r\ngroup;seller;n;;x;\r\n", "", []*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list("x", "y"), list("y"))}},
-		"brings":      {"Kind;Name;Title;May;With\nrole;lead;;;\n", "Kind;Name;Title;May;With\nrole;lead;;;a,b\n", "", []*plan.Change{of(model.Redefine, model.Role, "lead", "brings", list(), list("role a", "role b"))}},
-		"define":      {"Kind;Name;Note;Title;May;With\nrole;seller;n;;;", "Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "", []*plan.Change{of(model.Define, model.Role, "lead", "", nil, define)}},
-		"retire":      {"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "", []*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)}},
-		"gone":        {"Kind;Name;Title;May;With\n", "", "is not there any more", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
-		"retired":     {"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "", []*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)}},
-		"unwritable":  {"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold", []*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list(), list("a,b"))}},
-		"no column":   {"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"", []*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")}},
+		"title": {
+			"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n",
+			"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "",
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+		},
+		"permissions": {
+			"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n",
+			"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;y;\r\ngroup;seller;n;;x;\r\n", "",
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list("x", "y"), list("y"))},
+		},
+		"brings": {
+			"Kind;Name;Title;May;With\nrole;lead;;;\n", "Kind;Name;Title;May;With\nrole;lead;;;a,b\n", "",
+			[]*plan.Change{of(model.Redefine, model.Role, "lead", "brings", list(), list("role a", "role b"))},
+		},
+		"define": {
+			"Kind;Name;Note;Title;May;With\nrole;seller;n;;;",
+			"Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "",
+			[]*plan.Change{of(model.Define, model.Role, "lead", "", nil, define)},
+		},
+		"retire": {
+			"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "",
+			[]*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)},
+		},
+		"gone": {
+			"Kind;Name;Title;May;With\n", "", "is not there any more",
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+		},
+		"retired": {
+			"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "",
+			[]*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)},
+		},
+		"unwritable": {
+			"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold",
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "permissions", list(), list("a,b"))},
+		},
+		"no column": {
+			"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"",
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+		},
 	} {
 		dir := t.TempDir()
 		accounts := "Login,Name,State,Roles\na,A,Open,\n"

@@ -58,7 +58,10 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 		return Reason{"the scope did not let this person in before; " + by.Says, place(v.Apps[b].ScopePos)}
 	case then < 0:
 		return Reason{"the kit is new in the files; " + by.Says, place(kit.Pos)}
-	case slices.ContainsFunc(c.before.Due.Classes[c.before.Due.Of[p]].Kits, func(h entitle.Held) bool { return h.Kit == then }):
+	case slices.ContainsFunc(
+		c.before.Due.Classes[c.before.Due.Of[p]].Kits,
+		func(h entitle.Held) bool { return h.Kit == then },
+	):
 		if x, ok := newLink(v.Apps[b], c.before.Apps[a], chain, c.before.gives(c.before.Kits[then])); ok {
 			return Reason{fmt.Sprintf("%s %s brings it along now; kit %s", x.Kind, x.Name, kit.Name), place(x.Pos)}
 		}

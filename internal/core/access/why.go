@@ -260,7 +260,11 @@ func (v *View) accountOf(p, app int) Account {
 	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
 		out.Should = "is due"
 	case do.Acts:
-		out.Should = map[model.Verb]string{model.Create: "is to be created", model.Restore: "is to be restored", model.Suspend: "is to be suspended"}[do.Verb]
+		out.Should = map[model.Verb]string{
+			model.Create:  "is to be created",
+			model.Restore: "is to be restored",
+			model.Suspend: "is to be suspended",
+		}[do.Verb]
 	case state == model.Open:
 		out.Should = "stays open"
 	case state == model.Blocked:
@@ -271,7 +275,11 @@ func (v *View) accountOf(p, app int) Account {
 	if do.Holdings != duty.Align {
 		switch {
 		case v.Stages[p] != stage.Here:
-			out.Should += ": " + map[stage.Stage]string{stage.Away: "away", stage.NotYet: "not yet here", stage.Gone: "no longer here"}[v.Stages[p]]
+			out.Should += ": " + map[stage.Stage]string{
+				stage.Away:   "away",
+				stage.NotYet: "not yet here",
+				stage.Gone:   "no longer here",
+			}[v.Stages[p]]
 		case !d.InScope:
 			out.Should += ": the scope leaves this person out"
 		default:

@@ -260,13 +260,7 @@ func (s *simulation) has(x model.AppThing, of, as *state) bool {
 }
 
 func (s *simulation) exception(sep *model.Separation, p int32) *model.Exception {
-	id := s.People.Get(int(p), "id")
-	for i := range s.Exceptions {
-		if x := &s.Exceptions[i]; x.Separation == sep.Name && x.Person == id && x.On(s.Today) {
-			return x
-		}
-	}
-	return nil
+	return model.Excepted(s.Exceptions, sep.Name, s.People.Get(int(p), "id"), s.Today)
 }
 
 // definition carries a change of a definition out in thought. What it moves, it

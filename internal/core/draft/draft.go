@@ -5,10 +5,10 @@
 package draft
 
 import (
-	"golang.org/x/sync/errgroup"
-
 	"slices"
 	"sort"
+
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/course"
 	"pravet/internal/core/day"

@@ -107,21 +107,9 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		}
 		return []plan.Reason{t.said(c.Person, attr, fact.Fact{Kind: fact.Away, Person: t.Name(c.Person)})}
 	case diff.IsNotYet:
-		return []plan.Reason{
-			t.said(
-				c.Person,
-				"starts",
-				fact.Fact{Kind: fact.NotYet, Person: t.Name(c.Person), On: t.People.Get(int(c.Person), "starts")},
-			),
-		}
+		return []plan.Reason{t.day(c.Person, "starts", fact.NotYet)}
 	case diff.IsGone:
-		return []plan.Reason{
-			t.said(
-				c.Person,
-				"ends",
-				fact.Fact{Kind: fact.Ended, Person: t.Name(c.Person), On: t.People.Get(int(c.Person), "ends")},
-			),
-		}
+		return []plan.Reason{t.day(c.Person, "ends", fact.Ended)}
 	case diff.KitSets:
 		for _, s := range t.due(c).Set {
 			if s.Attr == app.Attrs[c.Attr].Name {
@@ -225,6 +213,11 @@ func same(x plan.Reason) func(plan.Reason) bool {
 // said is a reason at the line that gives an attribute of a person.
 func (t *Teller) said(p int32, attr string, f fact.Fact) plan.Reason {
 	return at(t.People.Place(int(p), attr), f)
+}
+
+// day says on which day of theirs a person is not here.
+func (t *Teller) day(p int32, attr string, kind fact.Kind) plan.Reason {
+	return t.said(p, attr, fact.Fact{Kind: kind, Person: t.Name(p), On: t.People.Get(int(p), attr)})
 }
 
 func (t *Teller) person(p int32, f fact.Fact) plan.Reason {

@@ -60,7 +60,7 @@ const (
 	NoRoom        Kind = "no-room"        // no account can be added, Because
 	StillDue      Kind = "still-due"      // Thing would make room for what does not come
 	Refused       Kind = "refused"        // the application refuses, Because
-	NoSeat        Kind = "no-seat"        // of Thing, Whole bought, Count held, Freed, Wanted; Person goes without, by Value; Other gets the last, by Via
+	NoSeat        Kind = "no-seat"        // of Thing, Whole bought, Count held, Freed, Wanted; not for Person (Value), last for Other (Via)
 	NoSeatNow     Kind = "no-seat-now"    // of Thing, Whole bought, Count held
 	SeatsBeyond   Kind = "seats-beyond"   // Count accounts more would have Thing, Whole bought, Allowed more needed
 	SeatsNow      Kind = "seats-now"      // Thing would be held by Count, Whole bought

@@ -49,7 +49,8 @@ const (
 // All lists the names of all guards.
 func All() []string {
 	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
-		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse, Impossible}
+		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
+		Impossible}
 }
 
 // Liftable lists the guards that a decision may lift: all but those that hold

@@ -158,13 +158,7 @@ func (c *checker) side(p int32, x model.AppThing) string {
 }
 
 func (c *checker) exception(sep *model.Separation, p int32) *model.Exception {
-	id := c.People.Get(int(p), "id")
-	for i := range c.Exceptions {
-		if x := &c.Exceptions[i]; x.Separation == sep.Name && x.Person == id && x.On(c.Today) {
-			return x
-		}
-	}
-	return nil
+	return model.Excepted(c.Exceptions, sep.Name, c.People.Get(int(p), "id"), c.Today)
 }
 
 // holders tells which of the things of a separation people will have after the

@@ -12,11 +12,10 @@ import (
 // People are the persons of the desired state, in columns. Attributes are
 // named as in RFC 7643; a name is found without regard to case.
 type People struct {
-	attrs   []string
-	byName  map[string]int // folded
-	spelled map[string]int // as the first file spells it
-	cols    []*table.Column
-	rows    int
+	attrs  []string
+	byName map[string]int // as the first file spells it, and folded
+	cols   []*table.Column
+	rows   int
 
 	files []string
 	file  []uint16
@@ -39,7 +38,7 @@ type indexed struct {
 type Clash struct{ First, Second int32 }
 
 // NewPeople returns no people.
-func NewPeople() *People { return &People{byName: map[string]int{}, spelled: map[string]int{}} }
+func NewPeople() *People { return &People{byName: map[string]int{}} }
 
 // Len is the number of people.
 func (p *People) Len() int { return p.rows }
@@ -57,10 +56,10 @@ func (p *People) Column(attr string) *table.Column {
 
 // number finds an attribute as files spell it, else without regard to case.
 func (p *People) number(attr string) (int, bool) {
-	if i, ok := p.spelled[attr]; ok {
-		return i, true
+	i, ok := p.byName[attr]
+	if !ok {
+		i, ok = p.byName[table.Fold(attr)]
 	}
-	i, ok := p.byName[table.Fold(attr)]
 	return i, ok
 }
 
@@ -105,7 +104,7 @@ func (p *People) Attribute(name string) int {
 		return i
 	}
 	i := len(p.cols)
-	p.byName[key], p.spelled[name] = i, i
+	p.byName[key], p.byName[name] = i, i
 	p.attrs = append(p.attrs, name)
 	c := &table.Column{}
 	c.Pad(p.rows)

@@ -75,7 +75,7 @@ type Change struct {
 	Also      []Thing      `json:"also,omitempty"`  // what else comes or goes with it in the end
 	App       string       `json:"app"`
 	Attribute string       `json:"attribute,omitempty"`
-	Before    any          `json:"before,omitempty"` // of an update: the value, or none; of a redefinition: likewise, or a list
+	Before    any          `json:"before,omitempty"` // of an update: the value, or none; of a redefinition also a list
 	Effect    model.Effect `json:"effect"`
 	ForGood   bool         `json:"forGood,omitempty"`
 	Holds     []Hold       `json:"holds,omitempty"`
