@@ -2,6 +2,7 @@ package desired
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -10,6 +11,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/source"
 )
 
 // needed adds to the attributes of accounts those that a thing needs a value of,
@@ -73,6 +75,17 @@ func (d *doc) dated(s *export.Spec, taken *yaml.Node) {
 	files := s.Files()
 	if !export.Dated(files) {
 		return
+	}
+	for _, f := range files {
+		if strings.Contains(path.Dir(f.Text), export.DatedMark) || strings.Count(f.Text, export.DatedMark) > 1 {
+			d.probs.Add(source.NewProblem(
+				f.Pos,
+				"wrong-path",
+				fmt.Sprintf("%s has %s elsewhere than once in the file's own name", f.Text, export.DatedMark),
+				"name the files in one folder by when they were taken",
+			))
+			return
+		}
 	}
 	if taken != nil {
 		d.problem(

@@ -258,6 +258,14 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 			"apps/tickets.yaml", app + "licenses: {seat: {seats: many}}\n",
 			`seats is expected to be a whole number of at least 0, not "many"`,
 		},
+		{
+			"apps/tickets.yaml", strings.Replace(app, "path: e.csv,", "path: 'x/{taken}/e.csv',", 1),
+			"x/{taken}/e.csv has {taken} elsewhere than once in the file's own name; name the files in one folder",
+		},
+		{
+			"apps/tickets.yaml", strings.Replace(app, "path: e.csv,", "path: 'e-{taken}.csv', taken: Login,", 1),
+			"the names of the files say already when the export was taken, by {taken}; take one of them out",
+		},
 		{"apps/tickets.yaml", app + "tidy: everything\n", `apps/tickets.yaml:9:7: tidy cannot be "everything"; use one of doubles`},
 		{"apps/tickets.yaml", strings.Replace(app, "path: e.csv,", "path: e.csv, shows: efective,", 1), `shows cannot be "efective"; did you mean effective?`},
 		{
