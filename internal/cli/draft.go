@@ -60,7 +60,14 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 				return usage("--only: %w", err)
 			}
 		}
+		tree, err := c.tree(dir)
+		if err != nil {
+			return err
+		}
+		rules := make(chan *prepare.State, 1)
+		go func() { rules <- prepare.Rules(c.ctx, tree) }() // while the ledger is opened
 		l, err := c.ledger(dir)
+		s := <-rules
 		if err != nil {
 			return err
 		}
@@ -68,11 +75,6 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		if err := l.Cut(); err != nil {
 			fmt.Fprintln(c.Stderr, err)
 		}
-		tree, err := c.tree(dir)
-		if err != nil {
-			return err
-		}
-		s := prepare.Rules(c.ctx, tree)
 		if err := c.settled(dir, s, l); err != nil {
 			return err
 		}

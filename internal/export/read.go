@@ -135,7 +135,9 @@ type builder struct {
 	last  [model.Kinds]*cell // of the row before: some are the same all the way down
 	own   *table.Column      // the key's column when no kept attribute is the key
 	count int
-	taken string // the latest time that a row says, as text
+
+	unions int    // how many unions the cells have room for
+	taken  string // the latest time that a row says, as text
 }
 
 // clocks are the forms in which exports write a time, all of which sort as text.
@@ -179,26 +181,28 @@ type cell struct {
 	with      []uint32 // another set, by its number → its union with this one, plus one
 }
 
-// maxWith bounds the sets whose unions a cell remembers.
-const maxWith = 4096
+// maxUnions bounds the unions that all cells of an export remember: 16 MiB.
+const maxUnions = 4 << 20
 
 // unite returns the union of a set with a cell's. Most accounts have one of a few
 // sets of one kind and one of many of another, so that a look into the cell of
 // the other finds it.
-func (c *cell) unite(sets *model.Sets, u uint32) uint32 {
+func (b *builder) unite(c *cell, u uint32) uint32 {
 	if u == 0 {
 		return c.set
 	}
 	if int(u) < len(c.with) && c.with[u] > 0 {
 		return c.with[u] - 1
 	}
-	out := sets.Union(u, c.set)
-	if u < maxWith {
-		for int(u) >= len(c.with) {
-			c.with = append(c.with, 0)
+	out := b.out.Sets.Union(u, c.set)
+	if more := int(u) + 1 - len(c.with); more > 0 {
+		if b.unions += more; b.unions > maxUnions {
+			b.unions -= more
+			return out
 		}
-		c.with[u] = out + 1
+		c.with = append(c.with, make([]uint32, more)...)
 	}
+	c.with[u] = out + 1
 	return out
 }
 
@@ -288,7 +292,7 @@ func (b *builder) hold(cells [model.Kinds]*cell) uint32 {
 	u := uint32(0)
 	for _, c := range cells {
 		if c != nil {
-			u = c.unite(b.out.Sets, u)
+			u = b.unite(c, u)
 		}
 	}
 	return u

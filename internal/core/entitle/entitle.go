@@ -89,15 +89,7 @@ func Compute(in Input) *Result {
 		}
 	}
 	c := computer{in: in, numbers: map[string]int{}, classes: classes, out: out}
-	for class, matches := range classes.Matches {
-		var held []Held
-		for _, k := range matches {
-			if int(k) < len(in.Kits) && in.Kits[k].HasRule() {
-				held = append(held, Held{Kit: int(k), With: -1})
-			}
-		}
-		c.class(held, uint32(class))
-	}
+	c.ruled()
 	c.named()
 	c.finish()
 	return out
@@ -116,6 +108,38 @@ type computer struct {
 	key     []byte
 }
 
+// ruled adds a class of people for each class of the filters: they hold what their
+// rules give, which is put together once for each combination of rules.
+func (c *computer) ruled() {
+	n := len(c.classes.Matches)
+	c.bases, c.combos = slices.Grow(c.bases, n), slices.Grow(c.combos, n)
+	c.out.Classes = slices.Grow(c.out.Classes, n)
+	known := map[string]int{} // kits that match → a class of people whom the same kits match
+	var key []byte
+	for base, matches := range c.classes.Matches {
+		ruling := 0
+		key = key[:0]
+		for _, k := range matches {
+			if int(k) < len(c.in.Kits) && c.in.Kits[k].HasRule() {
+				key = binary.AppendUvarint(key, uint64(k))
+				ruling++
+			}
+		}
+		if like, ok := known[string(key)]; ok {
+			c.add(c.out.Classes[like].Kits, c.combos[like], uint32(base))
+			continue
+		}
+		known[string(key)] = base
+		held := make([]Held, 0, ruling)
+		for _, k := range matches {
+			if int(k) < len(c.in.Kits) && c.in.Kits[k].HasRule() {
+				held = append(held, Held{Kit: int(k), With: -1})
+			}
+		}
+		c.class(held, uint32(base))
+	}
+}
+
 // class adds a class of people who hold some kits; the filters that match are
 // those of a class of the filters.
 func (c *computer) class(held []Held, base uint32) {
@@ -130,7 +154,12 @@ func (c *computer) class(held []Held, base uint32) {
 		c.numbers[string(c.key)] = n
 		c.kits = append(c.kits, held)
 	}
-	c.bases, c.combos = append(c.bases, base), append(c.combos, n)
+	c.add(held, n, base)
+}
+
+// add adds a class of people who hold a combination of kits.
+func (c *computer) add(held []Held, combo int, base uint32) {
+	c.bases, c.combos = append(c.bases, base), append(c.combos, combo)
 	c.out.Classes = append(c.out.Classes, Class{Kits: held})
 }
 
