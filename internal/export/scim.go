@@ -41,13 +41,6 @@ type scimSink struct {
 	path []string
 }
 
-type scimGroup struct {
-	thing   int32 // or -1 for one outside the catalog
-	id      string
-	name    string
-	members []Reference
-}
-
 // A page is what a ListResponse says of how much there is.
 type page struct {
 	file  string
@@ -295,107 +288,6 @@ func (r *scimReader) unnamed(v Value) error {
 		}
 	}
 	return failed
-}
-
-func (r *scimReader) group(v Value) error {
-	if len(r.groups) == 0 {
-		// Groups list their members themselves; what users say of their
-		// groups only repeats it (RFC 7643 §4.1.2).
-		r.b.dropKind(model.Group)
-		r.b.out.Defined[model.Group] = []string{}
-	}
-	name, err := v.Name("displayName", "id")
-	if err != nil {
-		return err
-	}
-	id, err := v.Name("id", "displayName")
-	if err != nil {
-		return err
-	}
-	members, err := References(v)
-	if err != nil {
-		return err
-	}
-	for i := range members {
-		members[i] = Reference{ID: strings.Clone(members[i].ID), Group: members[i].Group}
-	}
-	r.groups = append(r.groups, scimGroup{
-		thing:   r.b.app.Thing(model.Group, name),
-		id:      strings.Clone(id),
-		name:    strings.Clone(name),
-		members: members,
-	})
-	r.b.out.Defined[model.Group] = append(r.b.out.Defined[model.Group], strings.Clone(name))
-	return nil
-}
-
-// dropKind takes all holdings of a kind away again.
-func (b *builder) dropKind(kind model.Kind) {
-	sets := b.out.Sets
-	for i, held := range b.out.Held {
-		for _, t := range sets.Members(held) {
-			if b.app.Things[t].Kind == kind {
-				held = sets.Without(held, t)
-			}
-		}
-		b.out.Held[i] = held
-	}
-	b.cells[kind] = map[string]*cell{}
-}
-
-// finish adds the members of groups, and checks that no page is missing.
-func (r *scimReader) finish() error {
-	if err := r.complete(); err != nil {
-		return err
-	}
-	if r.lists == 0 {
-		r.b.out.Closed = "the export is a single user, and no list that another could be added to"
-	}
-	byID := map[string]int{}
-	for i, g := range r.groups {
-		byID[g.id] = i
-	}
-	if len(r.groups) > 0 {
-		r.b.out.Nested = make([][]int32, len(r.b.app.Things))
-	}
-	gains := make([][]int32, r.b.count) // account → groups
-	for _, g := range r.groups {
-		for _, m := range g.members {
-			account, isUser := r.users[m.ID]
-			child, isGroup := byID[m.ID]
-			switch {
-			case isGroup && (m.Group || !isUser):
-				r.nest(g, r.groups[child])
-			case isUser && g.thing >= 0:
-				gains[account] = append(gains[account], g.thing)
-			case isUser:
-				r.b.out.Unmanaged[model.UnmanagedThing{Kind: model.Group, Name: g.name}]++
-			default:
-				r.b.out.Dangling = append(r.b.out.Dangling, model.Dangling{Group: g.name, Member: m.ID})
-			}
-		}
-	}
-	sets := r.b.out.Sets
-	for account, things := range gains {
-		if len(things) > 0 {
-			held := &r.b.out.Held[account]
-			*held = sets.Union(*held, sets.Of(things))
-		}
-	}
-	slices.Sort(r.b.out.Defined[model.Group])
-	return nil
-}
-
-// nest notes that one group is a member of another: who is in it is in the other
-// too.
-func (r *scimReader) nest(parent, child scimGroup) {
-	if parent.thing >= 0 && child.thing >= 0 {
-		r.b.out.Nested[child.thing] = append(r.b.out.Nested[child.thing], parent.thing)
-		return
-	}
-	if parent.thing >= 0 {
-		r.b.out.Inner = append(r.b.out.Inner, model.Dangling{Group: parent.name, Member: child.name})
-	}
 }
 
 // complete checks that no page is missing. Pages that say the same total are of

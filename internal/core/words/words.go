@@ -180,7 +180,7 @@ func notice(f *fact.Fact) (string, bool) {
 		), true
 	case fact.NestedInner:
 		return fmt.Sprintf(
-			"%s, which is not in the catalog, is within %s; who is in it is not counted there",
+			"%s is within %s and not in the catalog, so who is in it is not counted there; add it to the catalog",
 			f.Via,
 			f.Thing,
 		), true
