@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 )
 
@@ -279,25 +280,17 @@ func (j *Job) readBack(
 }
 
 func outcome(run string, p *plan.Plan, c *plan.Change) ledger.ChangeOutcome {
-	return ledger.ChangeOutcome{Run: run, Plan: p.ID, App: c.App, Change: c.ID, Person: c.Person, What: what(p, c)}
+	return ledger.ChangeOutcome{
+		Run:    run,
+		Plan:   p.ID,
+		App:    c.App,
+		Change: c.ID,
+		Person: c.Person,
+		What:   words.Sentence(p, c),
+	}
 }
 
 func seenExport(app string, state *connect.State) ledger.Record {
 	return ledger.Record{Kind: ledger.ExportSeen, Subject: app, Body: ledger.Export{App: app, Digest: state.Mark,
 		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Accounts: state.Accounts.Len()}}
-}
-
-// what says in words what a change does, for the ledger.
-func what(p *plan.Plan, c *plan.Change) string {
-	s := c.Verb.String() + " " + c.Address().String()
-	if c.Thing != nil && c.Account != "" {
-		s += " for " + c.Account
-	}
-	if c.Attribute != "" {
-		s += " " + c.Attribute
-	}
-	if name := p.People[c.Person]; name != "" {
-		s += ", " + name + " (" + c.Person + ")"
-	}
-	return s
 }

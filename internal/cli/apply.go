@@ -13,6 +13,7 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
@@ -285,9 +286,9 @@ func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
 			continue
 		}
 		if state == decide.Past {
-			out.Line("    " + show.Sentence(j.Plan, ch))
+			out.Line("    " + words.Sentence(j.Plan, ch))
 		} else {
-			out.Linef("    %s: %s", show.Sentence(j.Plan, ch), why)
+			out.Linef("    %s: %s", words.Sentence(j.Plan, ch), why)
 		}
 	}
 	if n > maxNamed {
@@ -373,7 +374,14 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	)
 	for _, f := range res.Failures {
 		out.Line(
-			"  " + show.Alarm("not settled") + "  " + show.Sentence(j.Plan, byID[f.Change]) + "  " + show.Dim(f.Change),
+			"  " + show.Alarm(
+				"not settled",
+			) + "  " + words.Sentence(
+				j.Plan,
+				byID[f.Change],
+			) + "  " + show.Dim(
+				f.Change,
+			),
 		)
 		out.Line("               " + f.Says)
 	}

@@ -9,10 +9,10 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
-	"pravet/internal/show"
 )
 
 // Completion never fails loudly: where something cannot be read, there is
@@ -117,7 +117,7 @@ func (c *program) completeChanges(
 	var out []string
 	for i := range p.Changes {
 		if ch := &p.Changes[i]; strings.HasPrefix(ch.ID, begin) && len(out) < maxCompletions {
-			out = append(out, ch.ID+"\t"+show.Sentence(p, ch))
+			out = append(out, ch.ID+"\t"+words.Sentence(p, ch))
 		}
 	}
 	return out, noFiles

@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/decisions"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
@@ -149,7 +150,6 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		Plan:   p,
 		Today:  day.Of(c.Now()),
 		By:     c.actor(dir),
-		Say:    func(ch *plan.Change) string { return show.Sentence(p, ch) },
 	}
 	return do(d)
 }
@@ -261,7 +261,7 @@ func (d *decision) list(p *show.Printer, ids []string) {
 			return
 		}
 		if n++; n <= maxListed {
-			p.Line("  " + show.Sentence(d.plan, c) + "  " + show.Dim(c.ID))
+			p.Line("  " + words.Sentence(d.plan, c) + "  " + show.Dim(c.ID))
 		}
 	}
 	for i := range d.plan.Changes {

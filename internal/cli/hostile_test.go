@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
-	"pravet/internal/show"
+	"pravet/internal/core/words"
 )
 
 // evil does things to a terminal: it clears it, titles it, hides and turns text
@@ -54,7 +54,7 @@ func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
 		for _, stream := range []string{d.out.String(), d.err.String()} {
 			require.False(
 				t,
-				strings.ContainsFunc(strings.ReplaceAll(stream, "\r\n", "\n"), show.Hostile),
+				strings.ContainsFunc(strings.ReplaceAll(stream, "\r\n", "\n"), words.Hostile),
 				"%v: %q",
 				args,
 				stream,

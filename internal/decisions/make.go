@@ -9,6 +9,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 )
@@ -20,8 +21,6 @@ type Maker struct {
 	Plan   *plan.Plan
 	Today  day.Day
 	By     string
-	// Say puts a change into words, for the record.
-	Say func(*plan.Change) string
 
 	byID map[string]*plan.Change
 }
@@ -172,7 +171,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 		}
 		add = append(add, desired.StandingRejection{
 			Change:  id,
-			What:    m.Say(m.change(id)),
+			What:    words.Sentence(m.Plan, m.change(id)),
 			Because: rec.Because,
 			By:      m.By,
 			Until:   until,
@@ -229,7 +228,7 @@ func (m *Maker) about(d *ledger.Decision, ids []string) {
 		if c == nil {
 			continue
 		}
-		d.What = append(d.What, m.Say(c))
+		d.What = append(d.What, words.Sentence(m.Plan, c))
 		if c.Person != "" && !seen[c.Person] {
 			seen[c.Person] = true
 			d.People = append(d.People, c.Person)

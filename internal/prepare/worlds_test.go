@@ -17,9 +17,9 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/show"
 	"pravet/internal/source"
 )
 
@@ -153,11 +153,11 @@ func render(p *plan.Plan) string {
 	}
 	for i := range p.Changes {
 		c := &p.Changes[i]
-		fmt.Fprintf(&b, "%s %s: %s (%s)\n", c.App, c.Account, show.What(c), c.Effect)
+		fmt.Fprintf(&b, "%s %s: %s (%s)\n", c.App, c.Account, words.What(c), c.Effect)
 		if after, ok := c.After.(map[string]string); ok {
 			fmt.Fprintf(&b, "  with %v\n", after)
 		}
-		if means := show.Means(c); means != "" {
+		if means := words.Means(c); means != "" {
 			fmt.Fprintf(&b, "  in the end: %s\n", means)
 		}
 		for _, r := range p.Because(c) {
@@ -166,7 +166,7 @@ func render(p *plan.Plan) string {
 		for _, id := range c.Needs {
 			n := byID[id]
 			if n.Verb != model.Create && n.Verb != model.Restore { // an account comes before what is in it
-				fmt.Fprintf(&b, "  after %s: %s\n", cmp.Or(n.Account, n.App), show.What(n))
+				fmt.Fprintf(&b, "  after %s: %s\n", cmp.Or(n.Account, n.App), words.What(n))
 			}
 		}
 		for _, h := range c.Holds {
@@ -174,7 +174,7 @@ func render(p *plan.Plan) string {
 		}
 	}
 	for _, s := range p.SetAside {
-		fmt.Fprintf(&b, "aside: %s %s: %s: %s\n", s.Change.App, s.Change.Account, show.What(&s.Change), s.Because)
+		fmt.Fprintf(&b, "aside: %s %s: %s: %s\n", s.Change.App, s.Change.Account, words.What(&s.Change), s.Because)
 	}
 	for _, c := range p.Costs {
 		fmt.Fprintf(&b, "cost: %s before, %s after, %s a month\n", c.Before, c.After, c.Currency)

@@ -165,7 +165,6 @@ func (b *bench) quiet(t *testing.T, rejected []string, bad func(string) string) 
 			Plan:   p,
 			Today:  b.day,
 			By:     "Farah",
-			Say:    func(c *plan.Change) string { return c.ID },
 		}
 		_, err := m.Accept(context.Background(), decisions.Choice{All: true}, nil, "yes")
 		require.NoError(t, err)

@@ -298,7 +298,6 @@ func (b *bench) part(t *testing.T, r *rand.Rand, p *plan.Plan, want []*change, r
 		Plan:   p,
 		Today:  b.day,
 		By:     "Farah",
-		Say:    func(c *plan.Change) string { return c.ID },
 	}
 	if len(no) > 0 {
 		_, err := m.Reject(context.Background(), decisions.Choice{Changes: maps.Clone(no)}, day.None, false, "no")

@@ -11,6 +11,7 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
 	"pravet/internal/core/money"
+	"pravet/internal/core/words"
 )
 
 // HolderTable is who holds a thing.
@@ -260,19 +261,19 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 // Difference says in words what differs.
 func difference(d *access.Difference) string {
 	if d.Detail != "" {
-		return clean(d.Detail)
+		return words.Clean(d.Detail)
 	}
 	says := "may no longer sign in"
 	if d.Effect == model.Widens {
 		says = "may sign in"
 	}
 	if d.Kind != "account" {
-		says = "loses " + d.Kind + " " + clean(d.Thing)
+		says = "loses " + d.Kind + " " + words.Clean(d.Thing)
 		if d.Effect == model.Widens {
-			says = "gains " + d.Kind + " " + clean(d.Thing)
+			says = "gains " + d.Kind + " " + words.Clean(d.Thing)
 		}
 		if d.Through != "" {
-			says += ", along with " + clean(d.Through)
+			says += ", along with " + words.Clean(d.Through)
 		}
 	}
 	return says
@@ -309,7 +310,7 @@ func (p *Printer) Differences(list []access.Difference) {
 	p.Line(DifferencesLine(list))
 	wide := 8
 	for i := range list {
-		wide = max(wide, lipgloss.Width(clean(list[i].App)))
+		wide = max(wide, lipgloss.Width(words.Clean(list[i].App)))
 	}
 	for i := range list {
 		d := &list[i]
@@ -318,10 +319,10 @@ func (p *Printer) Differences(list []access.Difference) {
 			if d.Person == "" {
 				p.Line("  " + Strong("Definitions, for all who have them"))
 			} else {
-				p.Line("  " + Strong(clean(d.Name)) + "  " + Dim(clean(d.Person)))
+				p.Line("  " + Strong(words.Clean(d.Name)) + "  " + Dim(words.Clean(d.Person)))
 			}
 		}
-		app := lipgloss.NewStyle().Width(wide + 2).Render(clean(d.App))
+		app := lipgloss.NewStyle().Width(wide + 2).Render(words.Clean(d.App))
 		p.Line("    " + Effect(d.Effect, fmt.Sprintf("%-9s", d.Effect)) + app + difference(d))
 		// A cause is said once for all that follow from it.
 		if i+1 == len(list) || list[i+1].Person != d.Person || list[i+1].Because != d.Because {
@@ -332,9 +333,9 @@ func (p *Printer) Differences(list []access.Difference) {
 
 func because(r *access.Reason) string {
 	if r.File == "" {
-		return clean(r.Says)
+		return words.Clean(r.Says)
 	}
-	return fmt.Sprintf("%s:%d  %s", clean(r.File), r.Line, clean(r.Says))
+	return fmt.Sprintf("%s:%d  %s", words.Clean(r.File), r.Line, words.Clean(r.Says))
 }
 
 // DifferenceTable is what differs as a table.

@@ -11,6 +11,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // A PlanView is a plan, or a part of it, as it is shown. States says of each
@@ -30,7 +31,7 @@ func (v *PlanView) shows(app string) bool { return v.Apps == nil || v.Apps[app] 
 
 // Head writes what a plan is and what it amounts to.
 func (p *Printer) Head(pl *plan.Plan) {
-	p.Linef("%s of %s, %s", Strong("Plan "+pl.ID), pl.AsOf, clean(pl.Organization))
+	p.Linef("%s of %s, %s", Strong("Plan "+pl.ID), pl.AsOf, words.Clean(pl.Organization))
 	revision := "files outside Git"
 	if pl.Desired.Revision != "" {
 		revision = "files of revision " + pl.Desired.Revision[:min(10, len(pl.Desired.Revision))]
@@ -76,7 +77,7 @@ func (p *Printer) Plan(v *PlanView) {
 			continue
 		}
 		p.Line()
-		p.Linef("%s  %s", Strong(e.App), clean(e.Title))
+		p.Linef("%s  %s", Strong(e.App), words.Clean(e.Title))
 		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), minute(e.TakenAt))))
 		shared, counts := sharedHolds(byApp[e.App])
 		for _, h := range shared {
@@ -85,12 +86,12 @@ func (p *Printer) Plan(v *PlanView) {
 		p.people(v, byApp[e.App], shared)
 		for _, n := range notices {
 			p.Line()
-			p.wrapped("  ", "Notice: "+clean(n), nil)
+			p.wrapped("  ", "Notice: "+words.Clean(n), nil)
 		}
 	}
 	for _, n := range noticesOf(v.Plan, "") {
 		p.Line()
-		p.wrapped("", "Notice: "+clean(n), nil)
+		p.wrapped("", "Notice: "+words.Clean(n), nil)
 	}
 	p.setAside(v)
 }
@@ -147,14 +148,14 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []saidHold)
 	for _, key := range keys {
 		c := by[key][0]
 		p.Line()
-		who := clean(c.Account) + "  " + Dim("belongs to nobody")
+		who := words.Clean(c.Account) + "  " + Dim("belongs to nobody")
 		if c.Account == "" {
 			who = Strong("Definitions")
 		}
 		if c.Person != "" {
-			who = Strong(clean(v.Plan.People[c.Person])) + "  " + Dim(clean(c.Person))
+			who = Strong(words.Clean(v.Plan.People[c.Person])) + "  " + Dim(words.Clean(c.Person))
 			if c.Account != c.Person {
-				who += "  " + Dim(clean(c.Account))
+				who += "  " + Dim(words.Clean(c.Account))
 			}
 		}
 		p.Line("  " + who)
@@ -171,7 +172,7 @@ const width = 100
 const gutter = "             "
 
 func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
-	what := What(c)
+	what := words.What(c)
 	if c.ForGood {
 		what += ", for good"
 	}
@@ -188,11 +189,11 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
 	}
 	pad := width - lipgloss.Width(line) - lipgloss.Width(tail)
 	p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
-	if means := Means(c); means != "" {
+	if means := words.Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}
 	for _, r := range v.Plan.Because(c) {
-		says := clean(r.Says)
+		says := words.Clean(r.Says)
 		if r.File != "" {
 			says = fmt.Sprintf("%s:%d  %s", r.File, r.Line, says)
 		}
@@ -212,7 +213,7 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
 func (p *Printer) held(margin, label string, h saidHold) {
 	label += h.guard
 	first := true
-	p.wrapped(margin, label+": "+clean(h.says), func(line string) string {
+	p.wrapped(margin, label+": "+words.Clean(h.says), func(line string) string {
 		if rest, ok := strings.CutPrefix(line, label); ok && first {
 			line = Alarm(label) + rest
 		}
@@ -259,7 +260,7 @@ func (p *Printer) setAside(v *PlanView) {
 	p.Line()
 	p.Linef("%s set aside, as rejected before:", model.Count(len(v.Aside), "difference is", "differences are"))
 	for _, s := range v.Aside {
-		p.Line("  " + Sentence(v.Plan, &s.Change) + "  " + Dim(s.Change.ID))
+		p.Line("  " + words.Sentence(v.Plan, &s.Change) + "  " + Dim(s.Change.ID))
 		p.wrapped("    ", rejected(s), Dim)
 	}
 }
@@ -270,5 +271,5 @@ func rejected(s *plan.SetAside) string {
 	if s.Until != "" {
 		until = " until " + s.Until
 	}
-	return "rejected" + until + " by " + clean(s.By) + ": " + clean(s.Because)
+	return "rejected" + until + " by " + words.Clean(s.By) + ": " + words.Clean(s.Because)
 }

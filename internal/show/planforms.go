@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // PlanTable is the changes as a table, one a row.
@@ -59,7 +60,7 @@ func PlanTable(v *PlanView) *Table {
 				c.Before,
 			),
 			plainValue(c.After),
-			Means(c),
+			words.Means(c),
 			fmt.Sprint(c.ForGood),
 			strings.Join(holds, " | "),
 			v.States[c.ID],
@@ -142,17 +143,17 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 			for _, r := range v.Plan.Because(c) {
 				why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
 			}
-			what := What(c)
+			what := words.What(c)
 			if c.ForGood {
 				what += ", for good"
 			}
-			if means := Means(c); means != "" {
+			if means := words.Means(c); means != "" {
 				what += " (" + means + ")"
 			}
 			p.Linef(
 				"| %s | %s | %s | %s |",
 				c.Effect,
-				markdown(Whose(v.Plan, c)),
+				markdown(words.Whose(v.Plan, c)),
 				markdown(what),
 				strings.Join(why, "<br>"),
 			)
@@ -187,7 +188,7 @@ func (p *Printer) markdownRest(v *PlanView) {
 		p.Line()
 	}
 	for _, s := range v.Aside {
-		p.Line("* " + markdown(Sentence(v.Plan, &s.Change)) + "; " + markdown(rejected(s)))
+		p.Line("* " + markdown(words.Sentence(v.Plan, &s.Change)) + "; " + markdown(rejected(s)))
 	}
 }
 
@@ -195,5 +196,5 @@ func (p *Printer) markdownRest(v *PlanView) {
 func markdown(s string) string {
 	return strings.NewReplacer(
 		`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`,
-	).Replace(clean(s))
+	).Replace(words.Clean(s))
 }

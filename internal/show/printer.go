@@ -17,6 +17,7 @@ import (
 	"github.com/charmbracelet/colorprofile"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 )
 
 // The colours of effects, the same everywhere: a palette that colour-blind
@@ -100,7 +101,7 @@ func (p *Printer) Print(t *Table) {
 	for i, r := range t.Rows {
 		rows[i] = make([]string, len(r))
 		for j, c := range r {
-			rows[i][j] = clean(c)
+			rows[i][j] = words.Clean(c)
 		}
 	}
 	if len(rows) > maxDrawn {
@@ -199,12 +200,12 @@ func PrintJSON(w io.Writer, v any) error {
 // escaped escapes, in JSON, what Safe would replace: there it can only stand
 // within texts.
 func escaped(text []byte) []byte {
-	if !bytes.ContainsFunc(text, Hostile) {
+	if !bytes.ContainsFunc(text, words.Hostile) {
 		return text
 	}
 	var out bytes.Buffer
 	for _, r := range string(text) {
-		if Hostile(r) {
+		if words.Hostile(r) {
 			fmt.Fprintf(&out, `\u%04x`, r)
 		} else {
 			out.WriteRune(r)

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/source"
 )
@@ -18,9 +19,9 @@ func (p *Printer) Problems(problems []*source.Problem) {
 		if x.Severity == source.Warning {
 			word = widens.Render("warning")
 		}
-		p.Linef("%s  %s: %s", Strong(clean(x.Pos.String())), word, clean(x.Says))
+		p.Linef("%s  %s: %s", Strong(words.Clean(x.Pos.String())), word, words.Clean(x.Says))
 		if x.Hint != "" {
-			p.wrapped("    ", clean(x.Hint), Dim)
+			p.wrapped("    ", words.Clean(x.Hint), Dim)
 		}
 	}
 	if len(problems) > 0 {
@@ -80,7 +81,7 @@ func MatchTable(matches []desired.Match) *Table {
 		Right:   map[int]bool{0: true},
 	}
 	for _, m := range matches {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(m.People), clean(m.Kit), clean(m.Rule)})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(m.People), words.Clean(m.Kit), words.Clean(m.Rule)})
 	}
 	return t
 }
@@ -94,21 +95,25 @@ func (p *Printer) Rules(matches []desired.Match) {
 		if i > 0 {
 			p.Line()
 		}
-		p.Line(Strong("kit "+clean(m.Kit)) + "  " + Dim(fmt.Sprintf("%s:%d", clean(m.File), m.Line)))
-		p.wrapped("  ", clean(m.Rule), nil)
+		p.Line(Strong("kit "+words.Clean(m.Kit)) + "  " + Dim(fmt.Sprintf("%s:%d", words.Clean(m.File), m.Line)))
+		p.wrapped("  ", words.Clean(m.Rule), nil)
 		p.Linef("  matches %s", model.Count(m.People, "person", "people"))
 		for _, c := range m.Catches {
 			if c.People == 0 {
-				p.wrapped("    ", clean(c.Clause)+" alone catches nobody", Dim)
+				p.wrapped("    ", words.Clean(c.Clause)+" alone catches nobody", Dim)
 				continue
 			}
-			p.wrapped("    ", clean(c.Clause)+" alone catches "+model.Count(c.People, "person", "people")+":", nil)
+			p.wrapped(
+				"    ",
+				words.Clean(c.Clause)+" alone catches "+model.Count(c.People, "person", "people")+":",
+				nil,
+			)
 			for n, v := range c.Values {
 				if n == maxCaught {
 					p.Linef("      and %s more", model.Count(len(c.Values)-n, "value", "values"))
 					break
 				}
-				line := fmt.Sprintf("      %6s  %s", model.Thousands(v.People), clean(v.Value))
+				line := fmt.Sprintf("      %6s  %s", model.Thousands(v.People), words.Clean(v.Value))
 				if v.Within {
 					line += "  " + Alarm("inside a longer word")
 				}

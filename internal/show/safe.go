@@ -5,6 +5,8 @@ import (
 	"io"
 	"os"
 	"unicode/utf8"
+
+	"pravet/internal/core/words"
 )
 
 // Safe returns a writer for people to read from: whatever text from files and
@@ -76,7 +78,7 @@ func (s *safe) Write(p []byte) (int, error) {
 			break
 		}
 		r, size := utf8.DecodeRune(in[i:])
-		if r == utf8.RuneError || Hostile(r) {
+		if r == utf8.RuneError || words.Hostile(r) {
 			out.WriteString(replacement)
 		} else {
 			out.Write(in[i : i+size])
@@ -95,18 +97,6 @@ func plain(b []byte) bool {
 		}
 	}
 	return true
-}
-
-// Hostile reports whether a character does something to a terminal, or to the
-// order in which others are shown.
-func Hostile(r rune) bool {
-	switch {
-	case r == '\n', r == '\t':
-		return false
-	case r < ' ', r >= 0x7f && r < 0xa0, r == '\u2028', r == '\u2029':
-		return true
-	}
-	return r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069'
 }
 
 // maxColour is how long a sequence of colours may be.

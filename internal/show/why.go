@@ -9,14 +9,15 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 )
 
 // Answer writes what a person has, should have, and why: as a tree from the
 // person to rules, to kits, to things, to what they bring along.
 func (p *Printer) Answer(a *access.Answer) {
-	head := Strong(clean(a.Name)) + "  " + Dim(clean(a.ID)+"  "+clean(a.UserName))
+	head := Strong(words.Clean(a.Name)) + "  " + Dim(words.Clean(a.ID)+"  "+words.Clean(a.UserName))
 	if a.Title != "" {
-		head += "  " + clean(a.Title)
+		head += "  " + words.Clean(a.Title)
 	}
 	if a.Stage != "here" {
 		head += "  " + Alarm(a.Stage)
@@ -33,14 +34,14 @@ func (p *Printer) Answer(a *access.Answer) {
 		root.Child(others)
 	}
 	if a.Thing != "" && len(a.Lacks) > 0 {
-		lacks := branch(clean(a.Thing) + " is not due:")
+		lacks := branch(words.Clean(a.Thing) + " is not due:")
 		for _, r := range a.Lacks {
-			lacks.Child(placed(clean(r.Says), r.Place))
+			lacks.Child(placed(words.Clean(r.Says), r.Place))
 		}
 		root.Child(lacks)
 	}
 	for _, r := range a.Apart {
-		root.Child(Alarm("kept apart") + strings.TrimPrefix(placed(clean(r.Says), r.Place), "kept apart"))
+		root.Child(Alarm("kept apart") + strings.TrimPrefix(placed(words.Clean(r.Says), r.Place), "kept apart"))
 	}
 	if len(a.Kits)+len(a.Others)+len(a.Lacks) == 0 {
 		root.Child(Dim("no kit, and nothing held"))
@@ -83,10 +84,10 @@ func placed(text string, at access.Place) string {
 
 func kitBranch(k *access.HeldKit) *tree.Tree {
 	rule := k.Reasons[len(k.Reasons)-1]
-	out := branch(placed(clean(rule.Says), rule.Place))
+	out := branch(placed(words.Clean(rule.Says), rule.Place))
 	at := out
 	for i := len(k.Reasons) - 2; i >= 0; i-- { // kits that come with others
-		next := branch(clean(k.Reasons[i].Says) + said(k.Reasons[i].Place))
+		next := branch(words.Clean(k.Reasons[i].Says) + said(k.Reasons[i].Place))
 		at.Child(next)
 		at = next
 	}
@@ -97,7 +98,7 @@ func kitBranch(k *access.HeldKit) *tree.Tree {
 }
 
 func itemBranch(x *access.Item, placed bool) any {
-	text := clean(x.Thing) + "  " + stateWord(x.State)
+	text := words.Clean(x.Thing) + "  " + stateWord(x.State)
 	if placed {
 		text += said(x.Place)
 	}
@@ -130,13 +131,13 @@ func said(p access.Place) string {
 	if p.File == "" {
 		return ""
 	}
-	text := clean(p.File)
+	text := words.Clean(p.File)
 	if p.Line > 0 {
 		text += fmt.Sprintf(":%d", p.Line)
 	}
 	switch {
 	case p.ChangedBy != "":
-		text += fmt.Sprintf(", %s on %s", clean(p.ChangedBy), p.ChangedOn)
+		text += fmt.Sprintf(", %s on %s", words.Clean(p.ChangedBy), p.ChangedOn)
 	case p.Commit != "":
 		text += ", " + p.Commit
 	}

@@ -48,7 +48,7 @@ const (
 	DoubleAccount Kind = "double-account" // Person has the accounts Names
 	RepeatedName  Kind = "repeated-name"  // several accounts have Attribute Account
 	SharedAccount Kind = "shared-account" // Person has the same Attribute
-	AlikeName     Kind = "alike-name"     // Account of nobody is written nearly so; Attribute and Other are to be mended
+	AlikeName     Kind = "alike-name"     // Account of nobody is written nearly so; mend Attribute or Other
 	AlikeValue    Kind = "alike-value"    // it has Value under Via
 	AlikePerson   Kind = "alike-person"   // it has the same display name and department
 	NoSuchThing   Kind = "no-such-thing"  // App has no Thing; Other is near
@@ -60,7 +60,7 @@ const (
 	NoRoom        Kind = "no-room"        // no account can be added, Because
 	StillDue      Kind = "still-due"      // Thing would make room for what does not come
 	Refused       Kind = "refused"        // the application refuses, Because
-	NoSeat        Kind = "no-seat"        // of Thing, Whole bought, Count held, Freed, Wanted; not for Person (Value), last for Other (Via)
+	NoSeat        Kind = "no-seat"        // of Thing: Whole, Count held, Freed, Wanted; Person (Value), last Other (Via)
 	NoSeatNow     Kind = "no-seat-now"    // of Thing, Whole bought, Count held
 	SeatsBeyond   Kind = "seats-beyond"   // Count accounts more would have Thing, Whole bought, Allowed more needed
 	SeatsNow      Kind = "seats-now"      // Thing would be held by Count, Whole bought

@@ -1,0 +1,129 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// What says in words what a change does, without its account.
+func What(c *plan.Change) string {
+	switch {
+	case c.Verb == model.Redefine:
+		return redefined(c)
+	case c.Thing != nil:
+		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, Clean(c.Thing.Name))
+	case c.Verb == model.Update:
+		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
+	case c.Verb == model.Create:
+		return "create account " + Clean(c.Account)
+	}
+	return c.Verb.String() + " account"
+}
+
+// redefined says what a redefinition changes: a title, or what a list gains or
+// loses.
+func redefined(c *plan.Change) string {
+	what := fmt.Sprintf("redefine %s %s: ", c.Thing.Kind, Clean(c.Thing.Name))
+	if c.Attribute == "title" {
+		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
+	}
+	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	gone, come := model.Without(before, after), model.Without(after, before)
+	permissions := c.Attribute == "permissions"
+	switch {
+	case permissions && len(gone) > 0:
+		return what + "without " + Clean(model.Named(gone, "permission", "permissions"))
+	case permissions:
+		return what + "with " + Clean(model.Named(come, "permission", "permissions"))
+	case len(gone) > 0:
+		return what + "it no longer brings " + Clean(strings.Join(gone, ", "))
+	}
+	return what + "it also brings " + Clean(strings.Join(come, ", "))
+}
+
+// maxReach is how many people of a redefinition's reach are named.
+const maxReach = 8
+
+// reached says whom a redefinition reaches.
+func reached(c *plan.Change) string {
+	r := c.Reach
+	switch {
+	case r == nil || c.Attribute == "title":
+		return ""
+	case r.Accounts == 0:
+		return "no open account has it, so nobody gains or loses anything"
+	}
+	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
+	if c.Effect == model.Narrows {
+		gains = model.Count(r.Accounts, "account loses", "accounts lose") + " by it: "
+	}
+	named := r.People[:min(len(r.People), maxReach)]
+	if more := r.Accounts - len(named); more > 0 {
+		return gains + Clean(strings.Join(named, ", ")) + " and " + model.Thousands(more) + " more"
+	}
+	return gains + Clean(strings.Join(named, ", "))
+}
+
+// Means says what a change means in the end, beyond what it does: what comes or
+// goes with it. It is "" where there is nothing to add.
+func Means(c *plan.Change) string {
+	if c.Verb == model.Redefine {
+		return reached(c)
+	}
+	var things []string
+	for _, t := range c.Also {
+		things = append(things, t.Kind.String()+" "+Clean(t.Name))
+	}
+	list := strings.Join(things, ", ")
+	var out []string
+	if list != "" {
+		out = append(out, map[model.Verb]string{
+			model.Suspend: "out of reach: ", model.Restore: "in reach again: ", model.Remove: "gone with it: ",
+		}[c.Verb]+list)
+		switch {
+		case c.Thing != nil && c.Effect == model.Widens:
+			out[0] = "also " + list
+		case c.Thing != nil:
+			out[0] = "with it goes " + list
+		}
+	}
+	switch {
+	case c.Stays && c.Thing != nil && c.Verb == model.Gaining(c.Thing.Kind):
+		out = append(out, "it was there already, brought along by something else")
+	case c.Stays && c.Effect == model.Narrows:
+		out = append(out, "it stays, brought along by something else")
+	}
+	return strings.Join(out, "; ")
+}
+
+// Sentence says in words what a change does, and to whom.
+func Sentence(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" { // a definition
+		return c.App + ": " + What(c)
+	}
+	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
+}
+
+// Whose names the person of a change, or the account of nobody.
+func Whose(p *plan.Plan, c *plan.Change) string {
+	if c.Person == "" && c.Account == "" {
+		return "all who have it"
+	}
+	if c.Person == "" {
+		return Clean(c.Account) + ", nobody's account"
+	}
+	if name := p.People[c.Person]; name != "" {
+		return Clean(name) + " (" + Clean(c.Person) + ")"
+	}
+	return Clean(c.Person)
+}
+
+func quote(v any) string {
+	if v == nil {
+		return "no value"
+	}
+	return fmt.Sprintf("%q", fmt.Sprint(v))
+}
