@@ -99,6 +99,8 @@ type program struct {
 	repo  string
 	by    string
 	trees []*source.Tree
+
+	noPager bool
 }
 
 // The groups of commands, by what the user wants to do.
@@ -211,6 +213,7 @@ To see it all on a made-up ferry line: pravet demo`,
 		)
 	root.PersistentFlags().
 		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
+	root.PersistentFlags().BoolVar(&c.noPager, "no-pager", false, "write long output to the terminal as it is")
 	root.CompletionOptions.HiddenDefaultCmd = false
 	root.AddGroup(
 		&cobra.Group{ID: keeping, Title: "Keeping the files:"},

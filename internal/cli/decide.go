@@ -27,7 +27,9 @@ func (c *program) accept() *cobra.Command {
 		Short:   "Accept a plan, or some of its changes",
 		GroupID: deciding,
 		Long: `Accept says that changes may be carried out: the whole plan, or changes by id,
-person, thing, application or filter. What an accepted change needs goes along,
+by their numbers in it (3-9,14), by cause or fold (:f3kq9), person, thing,
+application or filter. Without a plan, numbers and causes are those of the plan
+that was just shown on this terminal. What an accepted change needs goes along,
 and is named. Once changes are accepted by themselves, apply carries out only
 those.
 
@@ -37,6 +39,8 @@ by accepting it; the next draft has it.`,
 		Example: example(
 			"pravet accept drmkcgns --because 'reviewed with planning'",
 			"pravet accept drmkcgns --person E0042 --because 'starts on Monday'",
+			"pravet accept 3-9,14 --because 'as agreed with the owner'",
+			"pravet accept drmkcgns :2qe9t --because 'the new kit for berth planning'",
 			"pravet accept drmkcgns --lift suspensions --because 'the summer crew ends together'",
 		),
 		Args: cobra.MinimumNArgs(1),
@@ -64,7 +68,8 @@ func (c *program) reject() *cobra.Command {
 		Short:   "Reject a plan, or some of its changes, and remember it",
 		GroupID: deciding,
 		Long: `Reject says that differences stay as they are: of the whole plan, or of changes
-by id, person, thing, application or filter. What needs a rejected change falls
+by id, by their numbers in it (3-9,14), by cause or fold (:f3kq9), person, thing,
+application or filter. What needs a rejected change falls
 with it, and is named.
 
 A rejected difference is remembered: the next draft sets it aside, until the
@@ -113,6 +118,10 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if strings.TrimSpace(because) == "" {
 		return usage("a decision needs a reason: --because 'why'")
 	}
+	args, err := c.withPlan(args)
+	if err != nil {
+		return err
+	}
 	dir, p, err := c.planHere(args[0])
 	if err != nil {
 		return err
@@ -123,7 +132,7 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		because: because,
 		choice:  decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()},
 	}
-	if err := sel.people(c, dir, p); err != nil {
+	if err := sel.prepare(c, dir, p); err != nil {
 		return err
 	}
 	if err := d.choose(args[1:], sel); err != nil {
@@ -155,29 +164,18 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 }
 
 // choose resolves the changes named one by one, and those selected.
-func (d *decision) choose(ids []string, sel *selection) error {
-	for _, id := range ids {
-		var found []string
-		for i := range d.plan.Changes {
-			if strings.HasPrefix(d.plan.Changes[i].ID, id) {
-				found = append(found, d.plan.Changes[i].ID)
-			}
+func (d *decision) choose(names []string, sel *selection) error {
+	for _, name := range names {
+		found, err := sel.named(d.plan, name)
+		if err != nil {
+			return err
 		}
-		inPlan := len(found)
-		for i := range d.plan.SetAside {
-			if strings.HasPrefix(d.plan.SetAside[i].Change.ID, id) {
-				found = append(found, d.plan.SetAside[i].Change.ID)
+		for _, c := range found {
+			if sel.inPlan(d.plan, c) {
+				d.choice.Changes[c.ID] = true
+			} else {
+				d.choice.Aside = append(d.choice.Aside, c.ID)
 			}
-		}
-		switch {
-		case id == "" || len(found) == 0:
-			return usage("the plan has no change %q", id)
-		case len(found) > 1:
-			return usage("%d changes begin with %q; write more of the id", len(found), id)
-		case inPlan == 1:
-			d.choice.Changes[found[0]] = true
-		default:
-			d.choice.Aside = append(d.choice.Aside, found[0])
 		}
 	}
 	if d.choice.All || !sel.empty() {

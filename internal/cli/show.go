@@ -1,67 +1,69 @@
 package cli
 
 import (
-	"fmt"
+	"bytes"
+	"cmp"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/day"
-	"pravet/internal/core/decide"
-	"pravet/internal/core/filter"
-	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
-	"pravet/internal/decisions"
-	"pravet/internal/desired"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
+	"pravet/internal/plans"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
 func (c *program) show() *cobra.Command {
 	var format string
+	var as shownAs
 	var sel selection
 	cmd := &cobra.Command{
-		Use:     "show PLAN",
-		Short:   "Show a plan: every change with its reasons, effect and holds",
+		Use:     "show [PLAN]",
+		Short:   "Show a plan: what it amounts to and why, or every change with its reasons",
 		GroupID: deciding,
-		Long: `Show writes a plan as people read it: application by application and person by
-person. PLAN is a plan's id, the beginning of one, or a file.
+		Long: `Show writes a plan as people read it. PLAN is a plan's id, the beginning of one,
+or a file; without it, the newest plan of the repository.
+
+What fits on a screen is written in full: application by application and person by
+person, every change with its reasons. A longer plan opens with a summary: how
+many changes there are where, what is held, what deserves a look, and what causes
+the changes, those with the most first. A cause is a line that was changed, or a
+value of people that is not what it was when a plan was carried out last; it has a
+name such as :f3kq9, by which accept and reject take all that follows from it.
 
 --only takes a SCIM filter over changes. Its attributes are
-` + strings.Join(changeAttrs, ", ") + `.`,
+` + strings.Join(changeAttrs, ", ") + `,
+and those of people, as in person.department or department.`,
 		Example: example(
-			"pravet show drmkcgns",
+			"pravet show",
 			"pravet show drmkc --person E0042",
-			"pravet show drmkcgns --only 'effect eq \"widens\" and kind eq \"role\"'",
+			"pravet show drmkcgns --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
+			"pravet show drmkcgns --group-by department",
 			"pravet show plans/drmkcgns.json --format markdown",
 		),
-		Args: cobra.ExactArgs(1),
+		Args: cobra.MaximumNArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
+	as.flags(cmd)
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, dirErr := c.dir()
-		if dirErr != nil && c.repo != "" {
+		if dirErr != nil && (c.repo != "" || len(args) == 0) {
 			return dirErr
 		}
-		p, err := c.plan(dir, args[0])
+		p, err := c.planOrNewest(dir, args)
 		if err != nil {
 			return err
 		}
-		if err := sel.people(c, dir, p); err != nil {
-			return err
-		}
-		v, err := sel.view(p)
+		v, err := c.view(dir, p, &sel)
 		if err != nil {
 			return err
-		}
-		if dir != "" {
-			if v.States, err = c.states(dir, p); err != nil {
-				return err
-			}
 		}
 		switch format {
 		case "json":
@@ -69,289 +71,181 @@ person. PLAN is a plan's id, the beginning of one, or a file.
 		case "csv":
 			return show.PrintCSV(c.Stdout, show.PlanTable(v))
 		case "markdown":
-			return show.PlanMarkdown(c.Stdout, v)
+			return show.PlanMarkdown(c.Stdout, v, as.summary || !as.full && len(v.Changes) > maxMarkdown)
 		}
-		pr := show.NewPrinter(c.Stdout, c.Environ)
-		pr.Plan(v)
-		return pr.Err()
+		if err := c.shown(dir, p); err != nil {
+			return err
+		}
+		return c.paged(func(pr *show.Printer) error { return c.write(pr, v, &as, &sel) })
 	}
 	return cmd
 }
 
-// states says in a word what was decided about each change, where something
-// was; a repository without a ledger has decided nothing.
-func (c *program) states(dir string, p *plan.Plan) (map[string]string, error) {
-	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
-	if l == nil || err != nil {
-		return nil, err
-	}
-	defer l.Close()
-	repo, err := c.rules(dir)
-	if err != nil {
-		return nil, err
-	}
-	today := day.Of(c.Now())
-	if asOf, err := day.Parse(p.AsOf); err == nil {
-		today = max(today, asOf) // what will have ended by then is no decision about it
-	}
-	standing, err := decisions.Read(l, decisions.Stood{Rejections: repo.Rejections, Lifts: repo.Lifts}, p, today)
-	if err != nil {
-		return nil, err
-	}
-	out := map[string]string{}
-	for i, s := range standing.Ready(p, today) {
-		id := p.Changes[i].ID
-		switch {
-		case s == decide.Completed:
-			out[id] = "done"
-		case s == decide.Refused:
-			out[id] = "rejected"
-		case standing.Verdicts[id] == decide.Accepted || standing.All:
-			out[id] = "accepted"
-		}
-	}
-	return out, nil
+// maxMarkdown is of how many changes a merge request has each in a row; it has the
+// causes of more.
+const maxMarkdown = 100
+
+// shownAs is how a plan is to be shown.
+type shownAs struct {
+	summary, brief, full, unfold bool
+	groupBy                      string
 }
 
-// selection is how commands choose changes of a plan.
-type selection struct {
-	apps    []string
-	persons []string
-	things  []string
-	only    string
-}
-
-func (s *selection) flags(c *program, cmd *cobra.Command) {
+func (a *shownAs) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringSliceVar(&s.apps, "app", nil, "only changes in this application (may be repeated)")
-	f.StringSliceVar(&s.persons, "person", nil, "only changes of this person, by id or account (may be repeated)")
-	f.StringSliceVar(
-		&s.things,
-		"thing",
-		nil,
-		"only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)",
+	f.BoolVar(&a.summary, "summary", false, "only what the plan amounts to, and why")
+	f.BoolVar(&a.brief, "brief", false, "one line a change, without reasons")
+	f.BoolVar(&a.full, "full", false, "every change with its reasons, however many there are")
+	f.StringVar(
+		&a.groupBy,
+		"group-by",
+		"",
+		"fold alike changes, by "+strings.Join(groupings, ", ")+", or an attribute of people",
 	)
-	f.StringVar(&s.only, "only", "", "only changes that this filter matches")
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
-	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
-	_ = cmd.RegisterFlagCompletionFunc("thing", c.completeThings)
+	f.BoolVar(&a.unfold, "unfold", false, "with --group-by, list the changes of each group")
+	cmd.MarkFlagsMutuallyExclusive("summary", "brief", "full", "group-by")
+	_ = cmd.RegisterFlagCompletionFunc(
+		"group-by",
+		cobra.FixedCompletions(append(slices.Clone(groupings), "department", "title", "location"), noFiles),
+	)
 }
 
-func (s *selection) empty() bool {
-	return len(s.apps)+len(s.persons)+len(s.things) == 0 && s.only == ""
+// groupings are what changes can be grouped by, besides attributes of people.
+var groupings = []string{"cause", "person", "kit", "thing", "app", "verb"}
+
+// write writes a view of a plan as it is wanted, or as it fits on a screen.
+func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *selection) error {
+	_, lines := show.Size(c.Stdout, c.Environ)
+	switch {
+	case as.unfold && as.groupBy == "":
+		return usage("--unfold lists the changes of groups: use it with --group-by")
+	case as.groupBy != "":
+		key, title, err := sel.grouping(v.Plan, v.Outline, as.groupBy)
+		if err != nil {
+			return err
+		}
+		pr.Groups(v, v.Outline.By(key), title, as.unfold)
+	case as.brief:
+		pr.Brief(v)
+	case as.summary, !as.full && len(v.Changes) > lines:
+		pr.Summary(v)
+	default:
+		var text bytes.Buffer
+		full := pr.To(&text)
+		full.Plan(v)
+		if !as.full && bytes.Count(text.Bytes(), []byte{'\n'}) > lines {
+			pr.Summary(v)
+			break
+		}
+		pr.Text(text.String())
+	}
+	return pr.Err()
 }
 
-// changeAttrs are the attributes of a change that filters may name.
-var changeAttrs = []string{
-	"id",
-	"app",
-	"verb",
-	"effect",
-	"account",
-	"person",
-	"name",
-	"kind",
-	"thing",
-	"attribute",
-	"before",
-	"after",
-	"forGood",
-	"held",
-	"guard",
-}
-
-// value is an attribute of a change, for a filter.
-func changeValue(p *plan.Plan, c *plan.Change, attr string) string {
-	switch table.Fold(attr) {
-	case "id":
-		return c.ID
-	case "app":
-		return c.App
-	case "verb":
-		return c.Verb.String()
-	case "effect":
-		return c.Effect.String()
-	case "account":
-		return c.Account
+// grouping is how changes are told apart by what they are grouped by, and what the
+// groups are called.
+func (s *selection) grouping(
+	p *plan.Plan,
+	o *outline.Outline,
+	by string,
+) (key func(*plan.Change) string, title func(string) string, err error) {
+	title = func(k string) string { return cmp.Or(k, "none") }
+	switch table.Fold(by) {
+	case "cause":
+		key = func(ch *plan.Change) string { return o.CauseOf(ch.ID).ID }
+		title = func(id string) string {
+			for i := range o.Causes {
+				if x := &o.Causes[i]; x.ID == id {
+					return words.Cause(x) + "  " + show.Ref(id)
+				}
+			}
+			return id
+		}
 	case "person":
-		return c.Person
-	case "name":
-		return p.People[c.Person]
-	case "kind":
-		return c.Address().Kind
+		key = func(ch *plan.Change) string { return words.Whose(p, ch) }
+	case "kit":
+		key = func(ch *plan.Change) string { return outline.Kit(p, ch) }
+		title = func(k string) string {
+			if k == "" {
+				return "no kit"
+			}
+			return "kit " + k
+		}
 	case "thing":
-		return c.Address().Name
-	case "attribute":
-		return c.Attribute
-	case "before", "after":
-		v := c.Before
-		if table.Fold(attr) == "after" {
-			v = c.After
+		key = func(ch *plan.Change) string {
+			if ch.Thing == nil {
+				return ""
+			}
+			return ch.Address().String()
 		}
-		if s, ok := v.(string); ok {
-			return s
+		title = func(k string) string { return cmp.Or(k, "accounts themselves") }
+	case "app":
+		key = func(ch *plan.Change) string { return ch.App }
+	case "verb":
+		key = func(ch *plan.Change) string { return ch.Verb.String() }
+	default:
+		attr, ok := s.attribute(by)
+		if !ok {
+			return nil, nil, usage(
+				"--group-by: %w", prepare.UnknownName("grouping or attribute of people", by, groupings),
+			)
 		}
-	case "forgood":
-		return fmt.Sprint(c.ForGood)
-	case "held":
-		return fmt.Sprint(len(c.Holds) > 0)
-	case "guard":
-		if len(c.Holds) > 0 {
-			return c.Holds[0].Guard
-		}
+		key = func(ch *plan.Change) string { return s.personValue(ch, attr) }
+		title = func(k string) string { return attr + ": " + cmp.Or(k, "none") }
 	}
-	return ""
+	return key, title, nil
 }
 
-// choose returns the changes that the selection names, in the plan's order, and
-// those of the ones set aside. A name that is nowhere in the plan is an error,
-// with the nearest that is.
-func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.SetAside, err error) {
-	var f *filter.Filter
-	if s.only != "" {
-		if f, err = filter.Parse(s.only); err != nil {
-			return nil, nil, usage("--only: %w", err)
-		}
-		for _, cl := range f.Clauses() {
-			if !containsFold(changeAttrs, cl.Attr) {
-				return nil, nil, usage(
-					"--only, column %d: %w",
-					cl.Column,
-					prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs),
-				)
-			}
-		}
+// view is what a selection leaves of a plan, with what was decided about it and its
+// outline.
+func (c *program) view(dir string, p *plan.Plan, sel *selection) (v *show.PlanView, err error) {
+	if err := sel.prepare(c, dir, p); err != nil {
+		return nil, err
 	}
-	if err := s.known(p); err != nil {
-		return nil, nil, err
-	}
-	today, err := day.Parse(p.AsOf)
+	changes, aside, err := sel.choose(p)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	apps, persons, things := set(s.apps), set(s.persons), set(s.things)
-	fits := func(ch *plan.Change) bool {
-		if apps != nil && !apps[ch.App] || things != nil && !things[ch.Address().String()] ||
-			persons != nil && !persons[ch.Person] && !persons[ch.Account] && !persons[p.People[ch.Person]] {
-			return false
-		}
-		return f == nil || f.Match(func(attr string) string { return changeValue(p, ch, attr) }, today)
+	v = &show.PlanView{
+		Plan: p, Changes: changes, Aside: aside, Apps: set(sel.apps), Part: !sel.empty(), States: sel.states,
 	}
-	for i := range p.Changes {
-		if fits(&p.Changes[i]) {
-			changes = append(changes, &p.Changes[i])
-		}
-	}
-	for i := range p.SetAside {
-		if fits(&p.SetAside[i].Change) {
-			aside = append(aside, &p.SetAside[i])
-		}
-	}
-	return changes, aside, nil
+	v.Outline = outline.Make(outline.Input{Plan: p, Changes: changes, States: sel.states, History: sel.history})
+	return v, nil
 }
 
-// people finds those of the persons of a selection that the plan does not name
-// by id, account or display name among the people of the repository, by user
-// name: where accounts are matched by something else, a plan has no user names.
-func (s *selection) people(c *program, dir string, p *plan.Plan) error {
-	named := map[string]bool{}
-	for id, name := range p.People {
-		named[id], named[name] = true, true
+// planOrNewest reads the plan that is named, or the newest of the repository.
+func (c *program) planOrNewest(dir string, args []string) (*plan.Plan, error) {
+	if len(args) > 0 {
+		return c.plan(dir, args[0])
 	}
-	for i := range p.Changes {
-		named[p.Changes[i].Account] = true
+	id, err := c.newest(dir)
+	if err != nil {
+		return nil, err
 	}
-	var repo *desired.Repo
-	for i, name := range s.persons {
-		if named[name] || dir == "" {
-			continue
-		}
-		if repo == nil {
-			var err error
-			if repo, err = c.rules(dir); err != nil {
-				return err
-			}
-			repo.ReadPeople()
-		}
-		if at := repo.People.Named(name); at >= 0 {
-			s.persons[i] = repo.People.Get(at, "id")
-		}
-	}
-	return nil
+	return c.plan(dir, id)
 }
 
-// known checks that what is named is in the plan.
-func (s *selection) known(p *plan.Plan) error {
-	var apps, persons, things []string
-	seen := map[string]bool{}
-	add := func(list *[]string, v string) {
-		if v != "" && !seen[v] {
-			seen[v] = true
-			*list = append(*list, v)
-		}
+// newest is the id of the plan that was drafted last and is still there.
+func (c *program) newest(dir string) (id string, err error) {
+	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
+	if err != nil {
+		return "", err
 	}
-	for _, e := range p.Exports {
-		add(&apps, e.App)
-	}
-	for i := range p.Changes {
-		add(&persons, p.Changes[i].Person)
-		add(&persons, p.Changes[i].Account)
-		add(&persons, p.People[p.Changes[i].Person])
-		add(&things, p.Changes[i].Address().String())
-	}
-	for i := range p.SetAside {
-		add(&persons, p.SetAside[i].Change.Person)
-		add(&persons, p.SetAside[i].Change.Account)
-		add(&things, p.SetAside[i].Change.Address().String())
-	}
-	for _, x := range []struct {
-		what, where string
-		names, have []string
-	}{
-		{"application", "in the plan", s.apps, apps},
-		{"person", "with a change in the plan", s.persons, persons},
-		{"thing", "with a change in the plan", s.things, things},
-	} {
-		have := set(x.have)
-		for _, n := range x.names {
-			if x.what == "thing" {
-				if _, err := model.ParseAddress(n); err != nil {
-					return usage("--thing: %w", err)
+	if l != nil {
+		defer l.Close()
+		err = l.Scan(
+			ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
+			func(e *ledger.Entry) error {
+				if _, err := plans.Find(dir, dir, e.Subject); err == nil {
+					id = e.Subject
+					return ledger.ErrStop
 				}
-			}
-			if !have[n] {
-				near := table.Nearest(n, x.have)
-				if near != "" {
-					near = "; did you mean " + near + "?"
-				}
-				return usage("there is no %s %q %s%s", x.what, n, x.where, near)
-			}
-		}
+				return nil
+			},
+		)
 	}
-	return nil
-}
-
-func (s *selection) view(p *plan.Plan) (*show.PlanView, error) {
-	changes, aside, err := s.choose(p)
-	return &show.PlanView{Plan: p, Changes: changes, Aside: aside, Apps: set(s.apps), Part: !s.empty()}, err
-}
-
-func set(names []string) map[string]bool {
-	if len(names) == 0 {
-		return nil
+	if err == nil && id == "" {
+		err = fail(Failed, "there is no plan yet; draft one with: pravet draft")
 	}
-	out := make(map[string]bool, len(names))
-	for _, n := range names {
-		out[n] = true
-	}
-	return out
-}
-
-func containsFold(list []string, s string) bool {
-	for _, x := range list {
-		if strings.EqualFold(x, s) {
-			return true
-		}
-	}
-	return false
+	return id, err
 }

@@ -12,11 +12,8 @@ import (
 	"os"
 	"os/exec"
 	"path"
-	"path/filepath"
 	"sort"
-	"strconv"
 	"strings"
-	"time"
 )
 
 // paths are the parts of a desired-state repository that plans follow from.
@@ -179,49 +176,6 @@ func unpack(in *bufio.Reader, entries []entry, root *os.Root) error {
 		}
 	}
 	return nil
-}
-
-// A Change is who changed a line last, and in which commit. By is "" for a line
-// that is not committed yet.
-type Change struct {
-	By     string
-	On     time.Time
-	Commit string
-}
-
-// maxBlamed is how large a file may be whose lines are asked for, in bytes: Git
-// reads every version of it.
-const maxBlamed = 8 << 20
-
-// Line tells who changed a line of a file last; ok is false where Git does not
-// know.
-func Line(dir, file string, line int) (c Change, ok bool) {
-	if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(file))); err != nil || info.Size() > maxBlamed {
-		return Change{}, false
-	}
-	out, err := git(dir, "blame", "--porcelain", "-L", fmt.Sprintf("%d,%d", line, line), "--", file)
-	if err != nil {
-		return Change{}, false
-	}
-	head, rest, _ := strings.Cut(out, "\n")
-	c.Commit, _, _ = strings.Cut(head, " ")
-	for _, l := range strings.Split(rest, "\n") {
-		key, value, _ := strings.Cut(l, " ")
-		switch key {
-		case "author":
-			c.By = value
-		case "author-time":
-			seconds, err := strconv.ParseInt(value, 10, 64)
-			if err != nil {
-				return Change{}, false
-			}
-			c.On = time.Unix(seconds, 0).UTC()
-		}
-	}
-	if strings.Trim(c.Commit, "0") == "" {
-		return Change{}, true
-	}
-	return c, true
 }
 
 // User is the name and the address that Git would commit under, or "".

@@ -363,7 +363,7 @@ func DifferenceTable(list []access.Difference) *Table {
 // DifferencesMarkdown writes what differs for a merge request, by effect: who
 // gains what first.
 func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) error {
-	p := &Printer{w: w}
+	p := &Printer{w: w, columns: usualColumns}
 	p.Linef("### %s", markdown(title))
 	p.Line()
 	p.Line(differencesLine(list, func(_ model.Effect, text string) string { return text }))

@@ -10,6 +10,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 )
@@ -22,7 +23,10 @@ type PlanView struct {
 	States  map[string]string
 	Aside   []*plan.SetAside // of those set aside, what is shown
 	Apps    map[string]bool  // the applications that are shown, or nil for all
-	Part    bool             // not all changes are shown
+	Part    bool             // something was asked for that only some changes may fit
+	Outline *outline.Outline // of what is shown
+
+	byID map[string]*plan.Change
 }
 
 // shows reports whether what is said of an application, or with "" of the whole
@@ -64,7 +68,7 @@ func (p *Printer) Head(pl *plan.Plan) {
 func (p *Printer) Plan(v *PlanView) {
 	p.Head(v.Plan)
 	if v.Part {
-		p.Linef("%d of them shown here.", len(v.Changes))
+		p.Line(p.part(v))
 	}
 	byApp := map[string][]*plan.Change{}
 	for _, c := range v.Changes {
@@ -159,19 +163,18 @@ func (p *Printer) people(v *PlanView, changes []*plan.Change, shared []saidHold)
 			}
 		}
 		p.Line("  " + who)
-		for _, c := range by[key] {
-			p.change(v, c, shared)
+		for i, c := range by[key] {
+			// What follows from the same lines says them once, after the last.
+			last := i+1 == len(by[key]) || !slices.Equal(c.Reasons, by[key][i+1].Reasons)
+			p.change(v, c, shared, last)
 		}
 	}
 }
 
-// width is how many columns a line of a plan takes, at the most.
-const width = 100
-
 // gutter is where the text of a change begins.
 const gutter = "             "
 
-func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
+func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons bool) {
 	what := words.What(c)
 	if c.ForGood {
 		what += ", for good"
@@ -184,20 +187,25 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold) {
 		line += what
 	}
 	tail := c.ID
+	if v.Outline != nil {
+		tail = fmt.Sprintf("%d  %s", v.Outline.Number(c.ID), c.ID)
+	}
 	if state != "" {
 		tail = state + "  " + tail
 	}
-	pad := width - lipgloss.Width(line) - lipgloss.Width(tail)
+	pad := p.columns - lipgloss.Width(line) - lipgloss.Width(tail)
 	p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
 	if means := words.Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}
-	for _, r := range v.Plan.Because(c) {
-		says := words.Clean(r.Says)
-		if r.File != "" {
-			says = fmt.Sprintf("%s:%d  %s", r.File, r.Line, says)
+	if reasons {
+		for _, r := range v.Plan.Because(c) {
+			says := words.Clean(r.Says)
+			if r.File != "" {
+				says = fmt.Sprintf("%s:%d  %s", r.File, r.Line, says)
+			}
+			p.wrapped(gutter, says, Dim)
 		}
-		p.wrapped(gutter, says, Dim)
 	}
 	for _, h := range c.Holds {
 		said := saidHold{h.Guard, h.Says}
@@ -231,7 +239,7 @@ func wrap(text string, columns int) string {
 
 // wrapped writes a text under a left margin, wrapped at the width.
 func (p *Printer) wrapped(margin, text string, style func(string) string) {
-	for i, line := range strings.Split(wrap(text, width-len(margin)-2), "\n") {
+	for i, line := range strings.Split(wrap(text, p.columns-len(margin)-2), "\n") {
 		if i > 0 {
 			line = "  " + strings.TrimLeft(line, " ")
 		}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 )
@@ -102,12 +103,17 @@ func PlanJSON(w io.Writer, v *PlanView) error {
 		}
 	}
 	part.Totals = plan.Count(part.Changes)
-	return PrintJSON(w, &part)
+	return PrintJSON(w, &struct {
+		*plan.Plan
+		Decisions map[string]string `json:"decisions"` // change → accepted, rejected or done
+		Outline   *outline.Outline  `json:"outline"`
+	}{&part, v.States, v.Outline})
 }
 
-// PlanMarkdown writes the plan for a merge request.
-func PlanMarkdown(w io.Writer, v *PlanView) error {
-	p := &Printer{w: w}
+// PlanMarkdown writes the plan for a merge request: each change in a row, or with
+// summary what causes them.
+func PlanMarkdown(w io.Writer, v *PlanView, summary bool) error {
+	p := &Printer{w: w, columns: usualColumns}
 	t := plan.Totals{Changes: len(v.Changes)}
 	for _, c := range v.Changes {
 		t.Add(c)
@@ -120,6 +126,11 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	)
 	for i := range v.Plan.Costs {
 		p.Linef("Seats in use cost %s.", costs(&v.Plan.Costs[i]))
+	}
+	if summary {
+		p.markdownCauses(v)
+		p.markdownRest(v)
+		return p.Err()
 	}
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
@@ -161,6 +172,23 @@ func PlanMarkdown(w io.Writer, v *PlanView) error {
 	}
 	p.markdownRest(v)
 	return p.Err()
+}
+
+// markdownCauses writes what causes the changes, and folds those that are alike.
+func (p *Printer) markdownCauses(v *PlanView) {
+	p.Line()
+	p.Line("| changes | what | who | because |")
+	p.Line("| ---: | --- | --- | --- |")
+	for n, folds := range v.Outline.ByCause() {
+		because := words.Cause(&v.Outline.Causes[n])
+		for _, f := range folds {
+			what := words.Alike(&f)
+			if f.Held > 0 {
+				what += fmt.Sprintf(", **%s held**", model.Thousands(f.Held))
+			}
+			p.Linef("| %s | %s | %s | %s |", model.Thousands(len(f.Changes)), what, markdown(words.Who(&f)), markdown(because))
+		}
+	}
 }
 
 // markdownRest writes what a plan says besides its changes.

@@ -9,12 +9,14 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 
 	"charm.land/lipgloss/v2"
 	"charm.land/lipgloss/v2/table"
 	"github.com/charmbracelet/colorprofile"
+	"golang.org/x/term"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
@@ -53,8 +55,9 @@ func Strong(s string) string { return strong.Render(s) }
 
 // A Printer writes to one output.
 type Printer struct {
-	w   io.Writer
-	err error
+	w       io.Writer
+	err     error
+	columns int
 }
 
 // NewPrinter returns a Printer that colours only for a terminal that wants it;
@@ -66,7 +69,43 @@ func NewPrinter(w io.Writer, env []string) *Printer {
 			out.Profile = colorprofile.ASCII // whatever else the environment says
 		}
 	}
-	return &Printer{w: out}
+	columns, _ := Size(w, env)
+	return &Printer{w: out, columns: columns}
+}
+
+// How many columns and lines there are where nothing says so, and the columns that
+// are used at the least and at the most.
+const (
+	usualColumns = 100
+	usualLines   = 40
+	leastColumns = 80
+	mostColumns  = 200
+)
+
+// Size is how many columns are written to an output, and how many of its lines can
+// be seen at once: what COLUMNS and LINES say in the environment, else those of the
+// terminal that it is.
+func Size(w io.Writer, env []string) (columns, lines int) {
+	columns, lines = usualColumns, usualLines
+	if f, ok := w.(interface{ Fd() uintptr }); ok {
+		if c, l, err := term.GetSize(int(f.Fd())); err == nil && c > 0 && l > 0 {
+			columns, lines = c, l
+		}
+	}
+	for _, e := range env {
+		name, value, _ := strings.Cut(e, "=")
+		n, err := strconv.Atoi(value)
+		if err != nil || n <= 0 {
+			continue
+		}
+		switch name {
+		case "COLUMNS":
+			columns = n
+		case "LINES":
+			lines = n
+		}
+	}
+	return min(max(columns, leastColumns), mostColumns), lines
 }
 
 // Line writes one line.
@@ -80,6 +119,19 @@ func (p *Printer) write(s string) {
 		_, p.err = io.WriteString(p.w, s)
 	}
 }
+
+// To is a Printer of the same width that writes into a text; its colours are taken out
+// where p writes none.
+func (p *Printer) To(w io.Writer) *Printer {
+	out := &Printer{w: w, columns: p.columns}
+	if c, ok := p.w.(*colorprofile.Writer); ok {
+		out.w = &colorprofile.Writer{Forward: w, Profile: c.Profile}
+	}
+	return out
+}
+
+// Text writes a text as it is.
+func (p *Printer) Text(text string) { p.write(text) }
 
 // Err is the first error of writing.
 func (p *Printer) Err() error { return p.err }

@@ -90,7 +90,7 @@ func TestNothingFromAnExportRunsAnywhere(t *testing.T) {
 	}
 
 	out.Reset()
-	require.NoError(t, show.PlanMarkdown(&out, v))
+	require.NoError(t, show.PlanMarkdown(&out, v, false))
 	require.Contains(t, out.String(), `a\|b&lt;script&gt;`)
 }
 

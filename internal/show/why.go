@@ -24,7 +24,7 @@ func (p *Printer) Answer(a *access.Answer) {
 	}
 	root := branch(head + said(a.Place))
 	for i := range a.Kits {
-		root.Child(kitBranch(&a.Kits[i]))
+		root.Child(p.kitBranch(&a.Kits[i]))
 	}
 	if len(a.Others) > 0 {
 		others := branch("no kit of theirs gives, and they hold")
@@ -36,12 +36,12 @@ func (p *Printer) Answer(a *access.Answer) {
 	if a.Thing != "" && len(a.Lacks) > 0 {
 		lacks := branch(words.Clean(a.Thing) + " is not due:")
 		for _, r := range a.Lacks {
-			lacks.Child(placed(words.Clean(r.Says), r.Place))
+			lacks.Child(p.placed(words.Clean(r.Says), r.Place))
 		}
 		root.Child(lacks)
 	}
 	for _, r := range a.Apart {
-		root.Child(Alarm("kept apart") + strings.TrimPrefix(placed(words.Clean(r.Says), r.Place), "kept apart"))
+		root.Child(Alarm("kept apart") + strings.TrimPrefix(p.placed(words.Clean(r.Says), r.Place), "kept apart"))
 	}
 	if len(a.Kits)+len(a.Others)+len(a.Lacks) == 0 {
 		root.Child(Dim("no kit, and nothing held"))
@@ -68,23 +68,20 @@ func branch(text string) *tree.Tree {
 }
 
 // fold breaks a long text, so that a tree stays within the width.
-func fold(text string) string {
-	const room = width - 16
-	return wrap(text, room)
-}
+func (p *Printer) fold(text string) string { return wrap(text, p.columns-16) }
 
 // placed is a text with where it is said: behind it, or below where it is long.
-func placed(text string, at access.Place) string {
+func (p *Printer) placed(text string, at access.Place) string {
 	where := said(at)
-	if lipgloss.Width(text)+lipgloss.Width(where) <= width-8 {
+	if lipgloss.Width(text)+lipgloss.Width(where) <= p.columns-8 {
 		return text + where
 	}
-	return fold(text) + "\n" + where
+	return p.fold(text) + "\n" + where
 }
 
-func kitBranch(k *access.HeldKit) *tree.Tree {
+func (p *Printer) kitBranch(k *access.HeldKit) *tree.Tree {
 	rule := k.Reasons[len(k.Reasons)-1]
-	out := branch(placed(words.Clean(rule.Says), rule.Place))
+	out := branch(p.placed(words.Clean(rule.Says), rule.Place))
 	at := out
 	for i := len(k.Reasons) - 2; i >= 0; i-- { // kits that come with others
 		next := branch(words.Clean(k.Reasons[i].Says) + said(k.Reasons[i].Place))

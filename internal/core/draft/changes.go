@@ -150,7 +150,7 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 	}
 	if c.Thing != diff.None {
 		t := app.Things[c.Thing]
-		p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name}
+		p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name, Sensitive: t.Sensitive}
 	}
 	switch c.Verb {
 	case model.Update:

@@ -1,6 +1,8 @@
 package draft
 
 import (
+	"slices"
+
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -16,6 +18,7 @@ type ends struct {
 	states *reach.States
 	now    []reach.State // slot → as the account is at this step
 	names  map[uint32][]plan.Thing
+	held   []bool // thing → somebody has it before the plan, one way or another; nil until it is asked for
 }
 
 func (d *drafter) ends(a int) *ends {
@@ -28,6 +31,28 @@ func (e *ends) judge(p *plan.Change, c *diff.Change) {
 	if p.Stays && p.Effect == model.Widens && len(p.Also) == 0 && !c.Verb.OfThing() {
 		p.Effect = model.Keeps // it was there before, brought along by something else
 	}
+	p.First = p.Effect == model.Widens && c.Thing != diff.None && !c.Verb.OfThing() && e.first(p, c.Thing)
+}
+
+// first reports whether nobody had a thing, or one of those that come with it.
+func (e *ends) first(p *plan.Change, thing int32) bool {
+	app := e.d.in.Apps[e.a]
+	if e.held == nil {
+		e.held = make([]bool, len(app.Things))
+		sets, before := e.d.sets[e.a], e.states.Before(e.a)
+		seen := make([]bool, sets.Count())
+		for _, set := range e.d.accounts[e.a].Held {
+			if !seen[set] {
+				seen[set] = true
+				for _, t := range sets.Members(before.Full(set)) {
+					e.held[t] = true
+				}
+			}
+		}
+	}
+	return !e.held[thing] || slices.ContainsFunc(p.Also, func(t plan.Thing) bool {
+		return !e.held[app.Thing(t.Kind, t.Name)]
+	})
 }
 
 // of returns what comes or goes with the next change, and whether the thing
@@ -78,7 +103,7 @@ func (e *ends) things(set uint32) []plan.Thing {
 	if !ok {
 		for _, t := range e.d.sets[e.a].Members(set) {
 			thing := e.d.in.Apps[e.a].Things[t]
-			out = append(out, plan.Thing{Kind: thing.Kind, Name: thing.Name})
+			out = append(out, plan.Thing{Kind: thing.Kind, Name: thing.Name, Sensitive: thing.Sensitive})
 		}
 		e.names[set] = out
 	}

@@ -101,6 +101,14 @@ func Count(n int, one, many string) string {
 	return fmt.Sprintf("%s %s", Thousands(n), many)
 }
 
+// Plural is the word for some of a kind, without their number.
+func Plural(n int, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
 // Named is how a message names some of its subjects: Named(list, "role", "roles").
 func Named(names []string, one, many string) string {
 	if len(names) == 1 {

@@ -46,6 +46,15 @@ var verbNames = [verbs]string{
 
 func (v Verb) String() string { return verbNames[v] }
 
+// Verbs lists all verbs, in their order.
+func Verbs() []Verb {
+	out := make([]Verb, verbs)
+	for v := range out {
+		out[v] = Verb(v)
+	}
+	return out
+}
+
 // ParseVerb reads a verb's name.
 func ParseVerb(s string) (Verb, bool) {
 	for v, n := range verbNames {

@@ -6,6 +6,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
@@ -77,6 +78,7 @@ type Change struct {
 	Attribute string       `json:"attribute,omitempty"`
 	Before    any          `json:"before,omitempty"` // of an update: the value, or none; of a redefinition also a list
 	Effect    model.Effect `json:"effect"`
+	First     bool         `json:"first,omitempty"` // nobody had one of the things that it gives
 	ForGood   bool         `json:"forGood,omitempty"`
 	Holds     []Hold       `json:"holds,omitempty"`
 	ID        string       `json:"id"`
@@ -103,8 +105,9 @@ func (p *Plan) Because(c *Change) []Reason {
 
 // Thing names what is gained or lost.
 type Thing struct {
-	Kind model.Kind `json:"kind"`
-	Name string     `json:"name"`
+	Kind      model.Kind `json:"kind"`
+	Name      string     `json:"name"`
+	Sensitive bool       `json:"sensitive,omitempty"` // marked so in the catalog
 }
 
 // Reach is whom a redefinition gives something or takes it: how many accounts,
@@ -197,6 +200,12 @@ func (t *Totals) Add(c *Change) {
 	if len(c.Holds) > 0 {
 		t.Held++
 	}
+}
+
+// Sensitive reports whether a thing that comes or goes with the change is marked
+// sensitive.
+func (c *Change) Sensitive() bool {
+	return c.Thing != nil && c.Thing.Sensitive || slices.ContainsFunc(c.Also, func(t Thing) bool { return t.Sensitive })
 }
 
 // Address is the thing or the account that the change is about.

@@ -58,6 +58,18 @@ func ChangeID(c *Change) string {
 	return letters(sum[:], 12)
 }
 
+// Name derives a short name from what it names, by parts: 40 bits of a SHA-256 as
+// eight letters.
+func Name(parts ...string) string {
+	all := make([]byte, 0, 128)
+	for _, s := range parts {
+		all = binary.BigEndian.AppendUint32(all, uint32(len(s)))
+		all = append(all, s...)
+	}
+	sum := sha256.Sum256(all)
+	return letters(sum[:], 8)
+}
+
 // text is a value in an id.
 func text(v any) string {
 	if s, ok := v.(string); ok {

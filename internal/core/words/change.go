@@ -14,13 +14,22 @@ func What(c *plan.Change) string {
 	case c.Verb == model.Redefine:
 		return redefined(c)
 	case c.Thing != nil:
-		return fmt.Sprintf("%s %s %s", c.Verb, c.Thing.Kind, Clean(c.Thing.Name))
+		return c.Verb.String() + " " + Thing(c.Thing)
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Verb == model.Create:
 		return "create account " + Clean(c.Account)
 	}
 	return c.Verb.String() + " account"
+}
+
+// Thing names a thing, and says where it is marked sensitive.
+func Thing(t *plan.Thing) string {
+	name := t.Kind.String() + " " + Clean(t.Name)
+	if t.Sensitive {
+		name += " (sensitive)"
+	}
+	return name
 }
 
 // redefined says what a redefinition changes: a title, or what a list gains or
@@ -75,7 +84,7 @@ func Means(c *plan.Change) string {
 	}
 	var things []string
 	for _, t := range c.Also {
-		things = append(things, t.Kind.String()+" "+Clean(t.Name))
+		things = append(things, Thing(&t))
 	}
 	list := strings.Join(things, ", ")
 	var out []string

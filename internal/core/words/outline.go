@@ -1,0 +1,100 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
+)
+
+// Cause says what changes follow from: the line that changed, or the people's rows
+// that did.
+func Cause(c *outline.Cause) string { return cause(c, "changed by %s on %s") }
+
+// CauseInShort says it in a column.
+func CauseInShort(c *outline.Cause) string { return cause(c, "%s %s") }
+
+func cause(c *outline.Cause, edited string) string {
+	switch c.Kind {
+	case outline.Moved:
+		switch {
+		case c.Was == "" && c.Is == "":
+			return c.Attribute + " changed"
+		case c.Was == "":
+			return fmt.Sprintf("%s is %q and was empty", c.Attribute, Clean(c.Is))
+		case c.Is == "":
+			return fmt.Sprintf("%s was %q and is empty", c.Attribute, Clean(c.Was))
+		}
+		return fmt.Sprintf("%s was %q, now %q", c.Attribute, Clean(c.Was), Clean(c.Is))
+	case outline.Joined:
+		return "new in the people files"
+	case outline.Staged:
+		return map[string]string{
+			string(fact.Ended):  "no longer here",
+			string(fact.Away):   "away",
+			string(fact.NotYet): "not here yet",
+		}[c.Attribute]
+	case outline.Valued:
+		return c.Attribute + " in the people files"
+	}
+	if c.File == "" {
+		return "no line of the files"
+	}
+	place := fmt.Sprintf("%s:%d", Clean(c.File), c.Line)
+	switch {
+	case c.Unchanged:
+		return place + ", as before"
+	case c.Edit == nil:
+		return place
+	case c.Edit.By == "":
+		return place + ", not committed yet"
+	}
+	return place + ", " + fmt.Sprintf(edited, Clean(c.Edit.By), c.Edit.On)
+}
+
+// Alike says what the changes of a fold do, without the people.
+func Alike(f *outline.Fold) string {
+	what := f.Verb.String()
+	switch {
+	case f.Verb == model.Redefine:
+		what += " " + Thing(f.Thing) + ", its " + f.Attribute
+	case f.Thing != nil:
+		what += " " + Thing(f.Thing)
+	case f.Verb == model.Update:
+		what += " " + f.Attribute
+	default:
+		what += " " + model.Plural(len(f.Changes), "account", "accounts")
+	}
+	what = f.App + ": " + what
+	if f.ForGood {
+		what += ", for good"
+	}
+	return what
+}
+
+// Who names the first people of a fold and counts the rest; "" for a definition.
+func Who(f *outline.Fold) string {
+	names := make([]string, len(f.People))
+	for i, n := range f.People {
+		names[i] = Clean(n)
+	}
+	text := strings.Join(names, ", ")
+	if more := f.Persons - len(names); more > 0 {
+		text += " and " + model.Thousands(more) + " more"
+	}
+	return text
+}
+
+// Marked says why changes deserve a look.
+func Marked(m outline.Mark) string {
+	return map[outline.Mark]string{
+		outline.ForGood:   "cannot be undone",
+		outline.Sensitive: "sensitive",
+		outline.First:     "nobody has it yet",
+		outline.Nobodys:   "nobody's account",
+		outline.Far:       "follows from what comes along with it",
+		outline.Alone:     "the only one of its kind",
+	}[m]
+}

@@ -1,0 +1,163 @@
+package prepare
+
+import (
+	"context"
+	"errors"
+	"os"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
+	"pravet/internal/core/plan"
+	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/ledger"
+	"pravet/internal/source"
+)
+
+// history is what Git and the ledger know of how the files were when a plan was
+// carried out last.
+type history struct {
+	dir    string
+	since  map[string]bool // the commits since then; nil where that is not known
+	before *model.People   // nil where no row of the people files has changed since
+	after  *model.People
+	ids    [2]map[string]int // of the people then and now
+	lines  map[string]map[int]gitrepo.Change
+}
+
+// History tells how the files of a plan were when another plan was carried out last,
+// for its outline; nil outside of Git. Files that are not those of the plan any more
+// tell nothing of people. It reads people only where some people file has changed.
+func History(ctx context.Context, tree *source.Tree, l ledger.Ledger, p *plan.Plan) (outline.History, error) {
+	if p.Desired.Revision == "" {
+		return nil, nil
+	}
+	h := &history{dir: tree.Dir, lines: map[string]map[int]gitrepo.Change{}}
+	base, err := carriedOut(l, p)
+	if err != nil || base == "" {
+		return h, err
+	}
+	since, ok := gitrepo.Since(tree.Dir, base)
+	if !ok {
+		return h, nil
+	}
+	h.since = since
+	changed := false
+	for _, file := range gitrepo.Changed(tree.Dir, base) {
+		changed = changed || strings.HasPrefix(file, "people/")
+	}
+	if !changed {
+		return h, nil
+	}
+	wanted := map[string]bool{}
+	for i := range p.Changes {
+		wanted[p.Changes[i].Person] = true
+	}
+	now := desired.Rules(ctx, tree)
+	now.ReadPeople()
+	if now.Problems.Errors() > 0 || now.Digest() != p.Desired.Digest {
+		return h, nil
+	}
+	then, err := peopleOf(ctx, tree.Dir, base)
+	if err != nil || then == nil {
+		return h, err
+	}
+	h.before, h.after = then, now.People
+	h.ids = [2]map[string]int{then.Rows("id", wanted), now.People.Rows("id", wanted)}
+	return h, nil
+}
+
+// carriedOut is the revision of the files that the last run was for, not counting
+// runs of the plan itself; "" where there is none.
+func carriedOut(l ledger.Ledger, p *plan.Plan) (revision string, err error) {
+	if l == nil {
+		return "", nil
+	}
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true},
+		func(e *ledger.Entry) error {
+			run, err := ledger.Decode[ledger.Run](e)
+			if err != nil || run.Plan == p.ID {
+				return err
+			}
+			var drafted ledger.Plan
+			if ok, err := l.Last(ledger.PlanDrafted, run.Plan, &drafted); err != nil || !ok {
+				return err
+			}
+			revision = drafted.Revision
+			return ledger.ErrStop
+		},
+	)
+	return revision, err
+}
+
+// peopleOf reads the people of a revision; nil where its files do not pass.
+func peopleOf(ctx context.Context, dir, revision string) (*model.People, error) {
+	from, err := os.MkdirTemp("", "pravet-revision-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(from)
+	err = gitrepo.Files(ctx, dir, revision, from)
+	if errors.Is(err, gitrepo.ErrNoRevision) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	tree, err := source.OpenTree(from, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer tree.Close()
+	repo := desired.Rules(ctx, tree)
+	repo.ReadPeople()
+	if repo.Problems.Errors() > 0 {
+		return nil, nil
+	}
+	return repo.People, nil
+}
+
+func (h *history) Was(person, attribute string) (string, bool) {
+	if h.before == nil {
+		return "", true
+	}
+	at, ok := h.ids[0][person]
+	if !ok {
+		return "", false
+	}
+	return h.before.Get(at, attribute), true
+}
+
+func (h *history) Is(person, attribute string) string {
+	if at, ok := h.ids[1][person]; ok && h.after != nil {
+		return h.after.Get(at, attribute)
+	}
+	return ""
+}
+
+func (h *history) Attributes() []string {
+	if h.after == nil {
+		return nil
+	}
+	return h.after.Attributes()
+}
+
+func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
+	lines, ok := h.lines[file]
+	if !ok {
+		lines = gitrepo.Lines(h.dir, file)
+		h.lines[file] = lines
+	}
+	c, ok := lines[line]
+	switch {
+	case !ok:
+		return nil, false
+	case c.By == "":
+		return &outline.Edit{}, true
+	case h.since != nil && !h.since[c.Commit]:
+		return nil, true
+	}
+	return &outline.Edit{By: c.By, On: c.On.Format("2006-01-02"), Commit: c.Commit}, true
+}

@@ -1,0 +1,271 @@
+package show
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/outline"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
+)
+
+// Ref is how a cause or a fold is named among changes: by a colon and the beginning
+// of its id.
+func Ref(id string) string { return ":" + id[:min(refLength, len(id))] }
+
+// refLength is how many letters of a cause's or a fold's id are shown: a plan has few
+// enough of them for that to be unique, and where it is not, the program says so.
+const refLength = 5
+
+// room shortens a text to some columns, with an ellipsis.
+func room(text string, columns int) string { return ansi.Truncate(text, max(columns, 1), "…") }
+
+// filled shortens a text to some columns, or fills it with spaces.
+func filled(text string, columns int) string {
+	text = room(text, columns)
+	return text + strings.Repeat(" ", max(columns-lipgloss.Width(text), 0))
+}
+
+// Summary writes what a plan amounts to, on about a screen: how many changes there
+// are where, what is held, what is unusual, and what causes the changes.
+func (p *Printer) Summary(v *PlanView) {
+	p.Head(v.Plan)
+	if v.Part {
+		p.Line(p.part(v))
+	}
+	o := v.Outline
+	if len(o.Counts) == 0 {
+		p.said(v)
+		return
+	}
+	p.counts(o)
+	for i := range o.Held {
+		h := &o.Held[i]
+		text := fmt.Sprintf("held  %s in %s by %s", model.Thousands(len(h.Changes)), h.App, h.Guard)
+		if h.Shared {
+			text += ": " + words.Clean(h.Says)
+		}
+		p.marked("held", room(text, p.columns))
+	}
+	for i := range o.Unusual {
+		u := &o.Unusual[i]
+		text := fmt.Sprintf(
+			"look  %s, %s: %s",
+			model.Thousands(len(u.Changes)), words.Marked(u.Mark), words.Sentence(v.Plan, v.change(u.Changes[0])),
+		)
+		if more := len(u.Changes) - 1; more > 0 {
+			text += fmt.Sprintf(" and %s more", model.Thousands(more))
+		}
+		p.marked("look", room(text, p.columns))
+	}
+	p.causes(v)
+	p.said(v)
+}
+
+// part says how much of a plan is shown.
+func (p *Printer) part(v *PlanView) string {
+	n, all := len(v.Changes), len(v.Plan.Changes)
+	if n == all {
+		return "All of them are shown here."
+	}
+	return fmt.Sprintf("%s of them %s shown here.", model.Thousands(n), model.Plural(n, "is", "are"))
+}
+
+// marked writes a line whose first word stands out.
+func (p *Printer) marked(word, line string) { p.Line(Alarm(word) + strings.TrimPrefix(line, word)) }
+
+// said counts what a plan says besides its changes, which the full text has.
+func (p *Printer) said(v *PlanView) {
+	var more []string
+	notices := 0
+	for _, n := range v.Plan.Notices {
+		if n.App == "" || v.shows(n.App) {
+			notices++
+		}
+	}
+	if notices > 0 {
+		more = append(more, model.Count(notices, "notice", "notices"))
+	}
+	if n := len(v.Aside); n > 0 {
+		more = append(more, model.Count(n, "difference", "differences")+" set aside")
+	}
+	more = append(more, "every change with its reasons: --full, one line each: --brief")
+	p.Line(Dim(room(strings.Join(more, "; "), p.columns)))
+}
+
+// counts writes a line for each application: its changes by effect and by verb.
+func (p *Printer) counts(o *outline.Outline) {
+	wide := len("application")
+	for i := range o.Counts {
+		wide = max(wide, lipgloss.Width(words.Clean(o.Counts[i].App)))
+	}
+	wide = min(wide, 24)
+	p.Line(Dim(filled("application", wide) + "  changes  widen  narrow   keep   held  by verb"))
+	margin := wide + 2 + len("changes  widen  narrow   keep   held  ")
+	for i := range o.Counts {
+		c := &o.Counts[i]
+		verbs := slices.Clone(c.Verbs)
+		slices.SortStableFunc(verbs, func(x, y outline.VerbCount) int { return y.Changes - x.Changes })
+		var by []string
+		for _, x := range verbs {
+			by = append(by, fmt.Sprintf("%s %s", x.Verb, model.Thousands(x.Changes)))
+		}
+		number := func(n, width int) string { return fmt.Sprintf("%*s", width, model.Thousands(n)) }
+		line := filled(words.Clean(c.App), wide) + "  " + number(c.Totals.Changes, 7) + "  " +
+			Effect(model.Widens, number(c.Totals.Widens, 5)) + "  " +
+			Effect(model.Narrows, number(c.Totals.Narrows, 6)) + "  " +
+			Effect(model.Keeps, number(c.Totals.Keeps, 5)) + "  "
+		held := number(c.Totals.Held, 5)
+		if c.Totals.Held > 0 {
+			held = Alarm(held)
+		}
+		p.Line(line + held + "  " + room(strings.Join(by, ", "), p.columns-margin))
+	}
+}
+
+// causes writes a line for each cause: how many changes follow from it, what most of
+// them do, and the cause.
+func (p *Printer) causes(v *PlanView) {
+	o := v.Outline
+	type row struct{ count, what, cause, ref string }
+	var rows []row
+	whats, causes := 0, 0
+	of := o.ByCause()
+	for n := range o.Causes[:min(len(o.Causes), maxCauses)] {
+		folds := of[n]
+		what := words.Alike(&folds[0])
+		if more := len(o.Causes[n].Changes) - len(folds[0].Changes); more > 0 {
+			what += fmt.Sprintf(" and %s more", model.Thousands(more))
+		}
+		if folds[0].Persons == 1 && o.Causes[n].Persons == 1 {
+			what += ", " + words.Who(&folds[0])
+		}
+		cause := words.CauseInShort(&o.Causes[n])
+		r := row{model.Thousands(len(o.Causes[n].Changes)), what, cause, Ref(o.Causes[n].ID)}
+		whats, causes = max(whats, lipgloss.Width(r.what)), max(causes, lipgloss.Width(r.cause))
+		rows = append(rows, r)
+	}
+	counts := len(rows[0].count) // the causes with the most changes come first
+	left := p.columns - counts - 2 - 2 - 2 - 1 - refLength
+	if whats+causes > left {
+		whats = min(whats, max(left-causes, left/2))
+	}
+	causes = min(causes, left-whats)
+	p.Line(Dim(strings.Repeat(" ", counts) + "  " + filled("what", whats) + "  " + "because"))
+	for _, r := range rows {
+		p.Line(fmt.Sprintf("%*s  ", counts, r.count) + filled(r.what, whats) + "  " + filled(r.cause, causes) + "  " + Dim(r.ref))
+	}
+	if more := len(o.Causes) - maxCauses; more > 0 {
+		p.Linef("and %s, each with fewer: --group-by cause", model.Count(more, "more cause", "more causes"))
+	}
+}
+
+// maxCauses is of how many causes a summary tells.
+const maxCauses = 40
+
+// change finds a change of the plan by its id.
+func (v *PlanView) change(id string) *plan.Change {
+	if v.byID == nil {
+		v.byID = make(map[string]*plan.Change, len(v.Changes))
+		for _, c := range v.Changes {
+			v.byID[c.ID] = c
+		}
+	}
+	return v.byID[id]
+}
+
+// Brief writes a line for each change, without reasons.
+func (p *Printer) Brief(v *PlanView) {
+	p.Head(v.Plan)
+	if v.Part {
+		p.Line(p.part(v))
+	}
+	p.Line()
+	p.brief(v, outline.Listed(v.Plan, v.Changes), "")
+	if len(v.Aside) > 0 {
+		p.setAside(v)
+	}
+}
+
+// brief writes changes one a line: their number, what they do to whom, what was
+// decided or holds them, and their id.
+func (p *Printer) brief(v *PlanView, changes []*plan.Change, margin string) {
+	numbers := 1
+	for _, c := range changes {
+		numbers = max(numbers, len(fmt.Sprint(v.Outline.Number(c.ID))))
+	}
+	for _, c := range changes {
+		tail := c.ID
+		switch state := v.States[c.ID]; {
+		case state != "":
+			tail = state + "  " + tail
+		case len(c.Holds) > 0:
+			tail = "held by " + c.Holds[0].Guard + "  " + tail
+		}
+		head := fmt.Sprintf("%s%*d  ", margin, numbers, v.Outline.Number(c.ID))
+		left := p.columns - lipgloss.Width(head) - 9 - lipgloss.Width(tail) - 2
+		text := words.Sentence(v.Plan, c)
+		if c.ForGood {
+			text += ", for good"
+		}
+		p.Line(head + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + filled(text, left) + "  " + Dim(tail))
+	}
+}
+
+// Groups writes the changes grouped: each group with its folds, or unfolded with its
+// changes. title says what the groups are of.
+func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key string) string, unfold bool) {
+	p.Head(v.Plan)
+	if v.Part {
+		p.Line(p.part(v))
+	}
+	for i := range groups {
+		g := &groups[i]
+		p.Line()
+		p.Line(Strong(room(title(g.Key), p.columns-20)) + "  " + Dim(model.Count(len(g.Changes), "change", "changes")))
+		if unfold {
+			var changes []*plan.Change
+			for _, id := range g.Changes {
+				changes = append(changes, v.change(id))
+			}
+			p.brief(v, outline.Listed(v.Plan, changes), "  ")
+			continue
+		}
+		p.folds(v, g.Folds)
+	}
+}
+
+// folds writes alike changes one a line.
+func (p *Printer) folds(v *PlanView, folds []outline.Fold) {
+	counts := 1
+	for i := range folds {
+		counts = max(counts, len(model.Thousands(len(folds[i].Changes))))
+	}
+	for i := range folds {
+		f := &folds[i]
+		text := words.Alike(f)
+		if who := words.Who(f); who != "" {
+			text += ": " + who
+		}
+		tail := Ref(f.ID)
+		var notes []string
+		if f.Held > 0 {
+			notes = append(notes, model.Thousands(f.Held)+" held")
+		}
+		for _, state := range slices.Sorted(maps.Keys(f.States)) {
+			notes = append(notes, model.Thousands(f.States[state])+" "+state)
+		}
+		if len(notes) > 0 {
+			tail = strings.Join(notes, ", ") + "  " + tail
+		}
+		head := fmt.Sprintf("  %*s  ", counts, model.Thousands(len(f.Changes)))
+		left := p.columns - lipgloss.Width(head) - 9 - lipgloss.Width(tail) - 2
+		p.Line(head + Effect(f.Effect, fmt.Sprintf("%-9s", f.Effect)) + filled(text, left) + "  " + Dim(tail))
+	}
+}
