@@ -42,7 +42,7 @@ go on, apply the plan again.
 Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
 held by a guard, the others are done; 5 the run ended early, or some changes are
 not settled.`,
-		Example: example("pravet apply drmkcgns", "pravet apply drmkcgns --yes"),
+		Example: example("pravet apply zfhvg6at", "pravet apply zfhvg6at --yes"),
 		Args:    cobra.ExactArgs(1),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")

@@ -69,7 +69,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			d := newDesk(t)
 			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 			if cmd.Name() == "log" || cmd.Name() == "verify" {
-				require.Equal(t, Held, d.run("apply", "drmkcgns", "--yes"))
+				require.Equal(t, Held, d.run("apply", "zfhvg6at", "--yes"))
 			}
 			args := shellSplit(strings.TrimSpace(line))
 			require.Equal(t, "pravet", args[0], line)
@@ -139,16 +139,16 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		args   []string
 	}{
 		{WrongUsage, "accepts 1 arg(s), received 0", []string{"show"}},
-		{WrongUsage, "unknown flag: --colour", []string{"show", "drmkcgns", "--colour"}},
-		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns"}},
-		{WrongUsage, "needs a reason", []string{"reject", "drmkcgns", "--because", "  "}},
+		{WrongUsage, "unknown flag: --colour", []string{"show", "zfhvg6at", "--colour"}},
+		{WrongUsage, "needs a reason", []string{"reject", "zfhvg6at"}},
+		{WrongUsage, "needs a reason", []string{"reject", "zfhvg6at", "--because", "  "}},
 		{
 			WrongUsage, "the plan has no change that fits",
-			[]string{"accept", "drmkcgns", "--only", `app eq "none"`, "--because", "x"},
+			[]string{"accept", "zfhvg6at", "--only", `app eq "none"`, "--because", "x"},
 		},
 		{
 			WrongUsage, "--until: \"soon\" is not a date",
-			[]string{"reject", "drmkcgns", "--until", "soon", "--because", "x"},
+			[]string{"reject", "zfhvg6at", "--until", "soon", "--because", "x"},
 		},
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
@@ -178,7 +178,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()
-		require.Equal(t, want, Run(context.Background(), []string{"apply", "drmkcgns"}, env), "%q", answer)
+		require.Equal(t, want, Run(context.Background(), []string{"apply", "zfhvg6at"}, env), "%q", answer)
 		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
 		if want == Failed {
 			require.Contains(t, d.err.String(), "nothing was changed")

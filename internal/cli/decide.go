@@ -37,11 +37,11 @@ those.
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
 		Example: example(
-			"pravet accept drmkcgns --because 'reviewed with planning'",
-			"pravet accept drmkcgns --person E0042 --because 'starts on Monday'",
-			"pravet accept 3-9,14 --because 'as agreed with the owner'",
-			"pravet accept drmkcgns :2qe9t --because 'the new kit for berth planning'",
-			"pravet accept drmkcgns --lift suspensions --because 'the summer crew ends together'",
+			"pravet accept zfhvg6at --because 'reviewed with planning'",
+			"pravet accept zfhvg6at --person E0042 --because 'starts on Monday'",
+			"pravet accept zfhvg6at 3-9,14 --because 'as agreed with the owner'",
+			"pravet accept zfhvg6at :2qe9t --because 'the new kit for berth planning'",
+			"pravet accept zfhvg6at --lift suspensions --because 'the summer crew ends together'",
 		),
 		Args: cobra.MinimumNArgs(1),
 	}
@@ -76,8 +76,8 @@ A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
 		Example: example(
-			"pravet reject drmkcgns gqc34xdfuyha --because 'agreed with the owner'",
-			"pravet reject drmkcgns --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+			"pravet reject zfhvg6at gqc34xdfuyha --because 'agreed with the owner'",
+			"pravet reject zfhvg6at --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
 		Args: cobra.MinimumNArgs(1),
 	}

@@ -28,7 +28,7 @@ func (c *program) log() *cobra.Command {
 plan it shows all that concerns it, with the outcome of every change.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-1", "pravet log drmkcgns --format json", "pravet log verify"),
+		Example: example("pravet log", "pravet log run-1", "pravet log zfhvg6at --format json", "pravet log verify"),
 		Args:    cobra.MaximumNArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")

@@ -57,7 +57,7 @@ func (c *program) withPlan(args []string) ([]string, error) {
 	if !c.Terminal || last == "" {
 		return nil, usage(
 			"which plan? Changes are named by number or cause for the plan that was just shown on this terminal; "+
-				"else name it, for example: pravet accept drmkcgns %s", args[0],
+				"else name it, for example: pravet accept zfhvg6at %s", args[0],
 		)
 	}
 	return append([]string{last}, args...), nil

@@ -41,10 +41,10 @@ name such as :f3kq9, by which accept and reject take all that follows from it.
 and those of people, as in person.department or department.`,
 		Example: example(
 			"pravet show",
-			"pravet show drmkc --person E0042",
-			"pravet show drmkcgns --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
-			"pravet show drmkcgns --group-by department",
-			"pravet show plans/drmkcgns.json --format markdown",
+			"pravet show zfhvg --person E0042",
+			"pravet show zfhvg6at --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
+			"pravet show zfhvg6at --group-by department",
+			"pravet show plans/zfhvg6at.json --format markdown",
 		),
 		Args: cobra.MaximumNArgs(1),
 	}

@@ -35,7 +35,7 @@ func (d *desk) contents(t *testing.T) map[string]string {
 func TestEveryCommandRefusesWrongInput(t *testing.T) {
 	d := newDesk(t)
 	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
-	plan := filepath.Join(d.dir, "plans", "drmkcgns.json")
+	plan := filepath.Join(d.dir, "plans", "zfhvg6at.json")
 	whole, err := os.ReadFile(plan)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "broken.json"), whole[:len(whole)/2], 0o644))
@@ -61,22 +61,22 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		{Failed, "this is not a plan", []string{"show", "people/ashore.csv"}},
 		{
 			WrongUsage, `"E0041" with a change in the plan; did you mean`,
-			[]string{"show", "drmkcgns", "--person", "E0041"},
+			[]string{"show", "zfhvg6at", "--person", "E0041"},
 		},
 		{Failed, "gone.json: there is no such file", append([]string{"accept", "gone.json"}, because...)},
 		{Failed, "broken.json: this is not a plan", append([]string{"accept", "broken.json"}, because...)},
-		{WrongUsage, `no change "nnnn"`, append([]string{"accept", "drmkcgns", "nnnn"}, because...)},
+		{WrongUsage, `no change "nnnn"`, append([]string{"accept", "zfhvg6at", "nnnn"}, because...)},
 		{
 			WrongUsage, `no guard "seat"; did you mean seats?`,
-			append([]string{"accept", "drmkcgns", "--lift", "seat"}, because...),
+			append([]string{"accept", "zfhvg6at", "--lift", "seat"}, because...),
 		},
 		{Failed, "gone.json: there is no such file", append([]string{"reject", "gone.json"}, because...)},
 		{Failed, "broken.json: this is not a plan", append([]string{"reject", "broken.json"}, because...)},
-		{WrongUsage, "is over already", append([]string{"reject", "drmkcgns", "--until", "2026-11-23"}, because...)},
-		{WrongUsage, "is not an address", append([]string{"reject", "drmkcgns", "--thing", "seller"}, because...)},
+		{WrongUsage, "is over already", append([]string{"reject", "zfhvg6at", "--until", "2026-11-23"}, because...)},
+		{WrongUsage, "is not an address", append([]string{"reject", "zfhvg6at", "--thing", "seller"}, because...)},
 		{Failed, "gone.json: there is no such file", []string{"apply", "gone.json", "--yes"}},
 		{Failed, "broken.json: this is not a plan", []string{"apply", "broken.json", "--yes"}},
-		{WrongUsage, "nobody is there to be asked", []string{"apply", "drmkcgns"}},
+		{WrongUsage, "nobody is there to be asked", []string{"apply", "zfhvg6at"}},
 		{Failed, `no run or plan "run-7"`, []string{"log", "run-7"}},
 		{WrongUsage, `--kind cannot be "runs"`, []string{"log", "--kind", "runs"}},
 		{Failed, "it is not the one that was noted", []string{"log", "verify", "--head", strings.Repeat("0", 64)}},

@@ -79,6 +79,7 @@ func until(d ledger.Decision) (day.Day, error) {
 func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.Standing, error) {
 	s := &decide.Standing{
 		Verdicts: map[string]decide.Verdict{},
+		Named:    map[string]bool{},
 		Done:     map[string]bool{},
 		Lifts:    append([]decide.Lift(nil), stood.Lifts...),
 	}
@@ -110,6 +111,9 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 			for _, id := range append(d.Changes, d.Along...) {
 				s.Verdicts[id] = decide.Accepted
 				delete(whole, id)
+			}
+			for _, id := range d.Changes {
+				s.Named[id] = true
 			}
 		case "reject":
 			if d.All {

@@ -74,7 +74,8 @@ func (r *Repo) readRoot() []pending {
 	return out
 }
 
-var guardKeys = []string{"removals", "suspensions", "narrowing", "exportAge", "exportShrink"}
+var guardKeys = []string{"removals", "suspensions", "narrowing", "widening", "sensitive", "firstHolder", "exportAge",
+	"exportShrink"}
 
 // guards reads limits; the roster's is the organization's alone.
 func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
@@ -86,6 +87,9 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 	g.Removals = d.limit(f["removals"], "removals")
 	g.Suspensions = d.limit(f["suspensions"], "suspensions")
 	g.Narrowing = d.limit(f["narrowing"], "narrowing")
+	g.Widening = d.limit(f["widening"], "widening")
+	g.Sensitive = d.limit(f["sensitive"], "sensitive")
+	g.FirstHolder = d.limit(f["firstHolder"], "firstHolder")
 	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
 	g.RosterShrink = d.limit(f["rosterShrink"], "rosterShrink")
 	if age := f["exportAge"]; age != nil {

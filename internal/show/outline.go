@@ -39,6 +39,15 @@ func (p *Printer) Summary(v *PlanView) {
 	if v.Part {
 		p.Line(p.part(v))
 	}
+	decided := map[string]int{}
+	for _, c := range v.Changes {
+		if state := v.States[c.ID]; state != "" {
+			decided[state]++
+		}
+	}
+	if len(decided) > 0 {
+		p.Line("Decided: " + tally(decided))
+	}
 	o := v.Outline
 	if len(o.Counts) == 0 {
 		p.said(v)
@@ -66,6 +75,15 @@ func (p *Printer) Summary(v *PlanView) {
 	}
 	p.causes(v)
 	p.said(v)
+}
+
+// tally says how many there are of each state.
+func tally(states map[string]int) string {
+	var out []string
+	for _, state := range slices.Sorted(maps.Keys(states)) {
+		out = append(out, model.Thousands(states[state])+" "+state)
+	}
+	return strings.Join(out, ", ")
 }
 
 // part says how much of a plan is shown.
@@ -258,8 +276,8 @@ func (p *Printer) folds(v *PlanView, folds []outline.Fold) {
 		if f.Held > 0 {
 			notes = append(notes, model.Thousands(f.Held)+" held")
 		}
-		for _, state := range slices.Sorted(maps.Keys(f.States)) {
-			notes = append(notes, model.Thousands(f.States[state])+" "+state)
+		if len(f.States) > 0 {
+			notes = append(notes, tally(f.States))
 		}
 		if len(notes) > 0 {
 			tail = strings.Join(notes, ", ") + "  " + tail

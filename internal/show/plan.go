@@ -180,12 +180,6 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 		what += ", for good"
 	}
 	state := v.States[c.ID]
-	line := "    " + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect))
-	if c.ForGood {
-		line += Alarm(what)
-	} else {
-		line += what
-	}
 	tail := c.ID
 	if v.Outline != nil {
 		tail = fmt.Sprintf("%d  %s", v.Outline.Number(c.ID), c.ID)
@@ -193,8 +187,20 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 	if state != "" {
 		tail = state + "  " + tail
 	}
-	pad := p.columns - lipgloss.Width(line) - lipgloss.Width(tail)
-	p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
+	// What is too long for a line goes on under itself, so that the id stays whole.
+	lines := strings.Split(wrap(what, p.columns-len(gutter)-2-lipgloss.Width(tail)), "\n")
+	for i, line := range lines {
+		if c.ForGood {
+			line = Alarm(line)
+		}
+		if i > 0 {
+			p.Line(gutter + "  " + strings.TrimLeft(line, " "))
+			continue
+		}
+		line = "    " + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + line
+		pad := p.columns - lipgloss.Width(line) - lipgloss.Width(tail)
+		p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
+	}
 	if means := words.Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}

@@ -77,7 +77,7 @@ func NewPrinter(w io.Writer, env []string) *Printer {
 // are used at the least and at the most.
 const (
 	usualColumns = 100
-	usualLines   = 40
+	usualLines   = 100
 	leastColumns = 80
 	mostColumns  = 200
 )

@@ -149,6 +149,7 @@ const (
 type Standing struct {
 	All      bool               // everything that is not decided by itself is accepted
 	Verdicts map[string]Verdict // change → its own verdict
+	Named    map[string]bool    // changes that were accepted by themselves, not only as another needs them
 	Lifts    []Lift
 	Done     map[string]bool // settled by an earlier run
 }
@@ -196,10 +197,24 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 	return out
 }
 
-// Holding returns the holds of a change that no lift covers.
+// Waits reports whether a guard holds a change only until it is accepted by itself:
+// to accept the whole plan is not enough.
+func Waits(guard string) bool { return guard == Sensitive || guard == FirstHolder }
+
+// The guards whose holds end once a change is accepted by itself.
+const (
+	Sensitive   = "sensitive"
+	FirstHolder = "first-holder"
+)
+
+// Holding returns the holds of a change that no lift covers, and that do not end by
+// its being accepted by itself.
 func (s *Standing) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
 next:
 	for _, h := range c.Holds {
+		if Waits(h.Guard) && s.Named[c.ID] && s.Verdicts[c.ID] == Accepted {
+			continue
+		}
 		for i := range s.Lifts {
 			if s.Lifts[i].Covers(h.Guard, c.App, p.ID, today) {
 				continue next

@@ -38,17 +38,7 @@ func (e *ends) judge(p *plan.Change, c *diff.Change) {
 func (e *ends) first(p *plan.Change, thing int32) bool {
 	app := e.d.in.Apps[e.a]
 	if e.held == nil {
-		e.held = make([]bool, len(app.Things))
-		sets, before := e.d.sets[e.a], e.states.Before(e.a)
-		seen := make([]bool, sets.Count())
-		for _, set := range e.d.accounts[e.a].Held {
-			if !seen[set] {
-				seen[set] = true
-				for _, t := range sets.Members(before.Full(set)) {
-					e.held[t] = true
-				}
-			}
-		}
+		e.held = e.states.Before(e.a).Somebody(e.d.accounts[e.a], len(app.Things))
 	}
 	return !e.held[thing] || slices.ContainsFunc(p.Also, func(t plan.Thing) bool {
 		return !e.held[app.Thing(t.Kind, t.Name)]

@@ -39,6 +39,8 @@ const (
 // The kinds of holds.
 const (
 	Beyond        Kind = "beyond"         // Count accounts, of Whole, as Other says which, and Limit allows Allowed
+	NewHolder     Kind = "new-holder"     // Thing is sensitive; Count new holders of such, and Limit allows Allowed
+	FirstHolder   Kind = "first-holder"   // nobody has Thing; Count first holders, and Limit allows Allowed
 	EmptyExport   Kind = "empty-export"   // it holds no account
 	ShrunkExport  Kind = "shrunk-export"  // it holds Count accounts and held Whole
 	ShrunkRoster  Kind = "shrunk-roster"  // the files name Count people and named Whole

@@ -13,6 +13,7 @@ import (
 	"pravet/internal/core/fact"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
@@ -27,6 +28,9 @@ const (
 	Removals      = "removals"
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
+	Widening      = "widening"
+	Sensitive     = decide.Sensitive
+	FirstHolder   = decide.FirstHolder
 	ExportEmpty   = "export-empty"
 	ExportShrink  = "export-shrink"
 	ExportAge     = "export-age"
@@ -48,7 +52,7 @@ const (
 
 // All lists the names of all guards.
 func All() []string {
-	return []string{Removals, Suspensions, Narrowing, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
+	return []string{Removals, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
 		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
 		Impossible}
 }
@@ -113,6 +117,7 @@ func Check(in Input) *Result {
 		}
 		c.exports(a)
 		c.counts(a)
+		c.gains(a)
 		c.accounts(a)
 		c.alike(a)
 		c.names(a)

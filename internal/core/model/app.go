@@ -191,6 +191,9 @@ type Guards struct {
 	Removals     Limit // accounts removed
 	Suspensions  Limit // accounts suspended, of the open ones
 	Narrowing    Limit // accounts that lose something, of all
+	Widening     Limit // accounts that gain something, of all; not set: no limit
+	Sensitive    Limit // new holders of sensitive things, of all accounts; not set: no limit
+	FirstHolder  Limit // holders of things that nobody had, of all accounts; not set: no limit
 	ExportShrink Limit // accounts fewer than in the export before
 	RosterShrink Limit // people fewer than in the plan before
 	ExportAge    day.Duration
@@ -216,6 +219,9 @@ func (g Guards) Or(other Guards) Guards {
 	g.Removals = g.Removals.Or(other.Removals)
 	g.Suspensions = g.Suspensions.Or(other.Suspensions)
 	g.Narrowing = g.Narrowing.Or(other.Narrowing)
+	g.Widening = g.Widening.Or(other.Widening)
+	g.Sensitive = g.Sensitive.Or(other.Sensitive)
+	g.FirstHolder = g.FirstHolder.Or(other.FirstHolder)
 	g.ExportShrink = g.ExportShrink.Or(other.ExportShrink)
 	g.RosterShrink = g.RosterShrink.Or(other.RosterShrink)
 	if !g.ExportAgeSet {

@@ -15,7 +15,7 @@ const (
 	Sensitive Mark = "sensitive"    // someone gains a thing that is marked sensitive
 	First     Mark = "first holder" // someone gains a thing that nobody had
 	Nobodys   Mark = "of nobody"    // the account belongs to nobody
-	Far       Mark = "far"          // the cause is not what gives or lacks it, but what that comes along with
+	Far       Mark = "far"          // the kit that gives it comes along with another kit
 	Alone     Mark = "only one"     // no other change of the plan does the like with the thing's kind there
 )
 
@@ -65,8 +65,7 @@ func (o *Outline) mark(c *plan.Change) Mark {
 	case c.Person == "" && c.Account != "":
 		return Nobodys
 	}
-	if r := Primary(o.in.Plan, c); r != nil && r.Facts != nil &&
-		(r.Facts.Kind == fact.KitWith || r.Facts.Kind == fact.KitLacks && r.Facts.Via != "") {
+	if r := Primary(o.in.Plan, c); r != nil && r.Facts != nil && r.Facts.Kind == fact.KitWith {
 		return Far
 	}
 	return ""

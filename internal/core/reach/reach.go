@@ -89,6 +89,21 @@ func (r *Reacher) Giving(thing int32) []bool {
 	return has
 }
 
+// Somebody reports of each thing of an application whether some account has it, by
+// itself or along. O(accounts + sets · things of a set).
+func (r *Reacher) Somebody(accounts *model.Accounts, things int) []bool {
+	out, seen := make([]bool, things), make([]bool, r.sets.Count())
+	for _, set := range accounts.Held {
+		if !seen[set] {
+			seen[set] = true
+			for _, t := range r.sets.Members(r.Full(set)) {
+				out[t] = true
+			}
+		}
+	}
+	return out
+}
+
 func (r *Reacher) count(accounts *model.Accounts, thing int32, counts func(int) bool) int {
 	has := r.Giving(thing)
 	n := 0

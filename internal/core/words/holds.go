@@ -19,6 +19,20 @@ func hold(f *fact.Fact) (string, bool) {
 			f.Limit,
 			share(f, f.Via),
 		), true
+	case fact.NewHolder:
+		return fmt.Sprintf(
+			"%s is sensitive: %s something sensitive, and the limit is %s; accept the change by itself",
+			f.Thing,
+			model.Count(f.Count, "account would gain", "accounts would gain"),
+			f.Limit,
+		), true
+	case fact.FirstHolder:
+		return fmt.Sprintf(
+			"nobody has %s yet: %s, and the limit is %s; accept the change by itself",
+			f.Thing,
+			model.Count(f.Count, "account would be a first holder", "accounts would be first holders"),
+			f.Limit,
+		), true
 	case fact.EmptyExport:
 		return "the export holds no account", true
 	case fact.ShrunkExport:

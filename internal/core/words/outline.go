@@ -59,7 +59,7 @@ func Alike(f *outline.Fold) string {
 	what := f.Verb.String()
 	switch {
 	case f.Verb == model.Redefine:
-		what += " " + Thing(f.Thing) + ", its " + f.Attribute
+		what += fmt.Sprintf(" %s (%s)", Thing(f.Thing), f.Attribute)
 	case f.Thing != nil:
 		what += " " + Thing(f.Thing)
 	case f.Verb == model.Update:
@@ -94,7 +94,7 @@ func Marked(m outline.Mark) string {
 		outline.Sensitive: "sensitive",
 		outline.First:     "nobody has it yet",
 		outline.Nobodys:   "nobody's account",
-		outline.Far:       "follows from what comes along with it",
+		outline.Far:       "by a kit that comes along with another",
 		outline.Alone:     "the only one of its kind",
 	}[m]
 }
