@@ -138,7 +138,6 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		says   string
 		args   []string
 	}{
-		{WrongUsage, "accepts 1 arg(s), received 0", []string{"show"}},
 		{WrongUsage, "unknown flag: --colour", []string{"show", "zfhvg6at", "--colour"}},
 		{WrongUsage, "needs a reason", []string{"reject", "zfhvg6at"}},
 		{WrongUsage, "needs a reason", []string{"reject", "zfhvg6at", "--because", "  "}},

@@ -128,13 +128,13 @@ func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *se
 	case as.brief:
 		pr.Brief(v)
 	case as.summary, !as.full && len(v.Changes) > lines:
-		pr.Summary(v)
+		pr.Summary(v, lines)
 	default:
 		var text bytes.Buffer
 		full := pr.To(&text)
 		full.Plan(v)
 		if !as.full && bytes.Count(text.Bytes(), []byte{'\n'}) > lines {
-			pr.Summary(v)
+			pr.Summary(v, lines)
 			break
 		}
 		pr.Text(text.String())

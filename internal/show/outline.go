@@ -1,6 +1,7 @@
 package show
 
 import (
+	"bytes"
 	"fmt"
 	"maps"
 	"slices"
@@ -32,9 +33,17 @@ func filled(text string, columns int) string {
 	return text + strings.Repeat(" ", max(columns-lipgloss.Width(text), 0))
 }
 
-// Summary writes what a plan amounts to, on about a screen: how many changes there
-// are where, what is held, what is unusual, and what causes the changes.
-func (p *Printer) Summary(v *PlanView) {
+// Summary writes what a plan amounts to: how many changes there are where, what is
+// held, what is unusual, and what causes the changes. Long texts are shortened to a
+// line, but as far as some lines leave room go on in another, from the top.
+func (p *Printer) Summary(v *PlanView, lines int) {
+	var text bytes.Buffer
+	p.To(&text).summary(v)
+	p.spare = lines - 1 - bytes.Count(text.Bytes(), []byte{'\n'})
+	p.summary(v)
+}
+
+func (p *Printer) summary(v *PlanView) {
 	p.Head(v.Plan)
 	if v.Part {
 		p.Line(p.part(v))
@@ -60,7 +69,7 @@ func (p *Printer) Summary(v *PlanView) {
 		if h.Shared {
 			text += ": " + words.Clean(h.Says)
 		}
-		p.marked("held", room(text, p.columns))
+		p.marked("held", text)
 	}
 	for i := range o.Unusual {
 		u := &o.Unusual[i]
@@ -71,7 +80,7 @@ func (p *Printer) Summary(v *PlanView) {
 		if more := len(u.Changes) - 1; more > 0 {
 			text += fmt.Sprintf(" and %s more", model.Thousands(more))
 		}
-		p.marked("look", room(text, p.columns))
+		p.marked("look", text)
 	}
 	p.causes(v)
 	p.said(v)
@@ -95,8 +104,41 @@ func (p *Printer) part(v *PlanView) string {
 	return fmt.Sprintf("%s of them %s shown here.", model.Thousands(n), model.Plural(n, "is", "are"))
 }
 
-// marked writes a line whose first word stands out.
-func (p *Printer) marked(word, line string) { p.Line(Alarm(word) + strings.TrimPrefix(line, word)) }
+// marked writes a text whose first word stands out.
+func (p *Printer) marked(word, text string) {
+	rest := strings.TrimPrefix(text, word+"  ")
+	for i, line := range p.broken([]int{p.columns - len(word) - 2}, rest)[0] {
+		line = strings.TrimLeft(line, " ")
+		if i == 0 {
+			p.Line(Alarm(word) + "  " + line)
+		} else {
+			p.Line(strings.Repeat(" ", len(word)+2) + line)
+		}
+	}
+}
+
+// broken parts texts that stand beside each other into lines of so many columns, as
+// long as there is room for more lines; else each is shortened to one.
+func (p *Printer) broken(columns []int, texts ...string) [][]string {
+	out, high := make([][]string, len(texts)), 1
+	for i, text := range texts {
+		out[i] = strings.Split(wrap(text, max(columns[i], 1)), "\n")
+		high = max(high, len(out[i]))
+	}
+	if high-1 > p.spare {
+		for i, text := range texts {
+			out[i] = []string{room(text, columns[i])}
+		}
+		return out
+	}
+	p.spare -= high - 1
+	for i := range out {
+		for len(out[i]) < high {
+			out[i] = append(out[i], "")
+		}
+	}
+	return out
+}
 
 // said counts what a plan says besides its changes, which the full text has.
 func (p *Printer) said(v *PlanView) {
@@ -177,7 +219,15 @@ func (p *Printer) causes(v *PlanView) {
 	causes = min(causes, left-whats)
 	p.Line(Dim(strings.Repeat(" ", counts) + "  " + filled("what", whats) + "  " + "because"))
 	for _, r := range rows {
-		p.Line(fmt.Sprintf("%*s  ", counts, r.count) + filled(r.what, whats) + "  " + filled(r.cause, causes) + "  " + Dim(r.ref))
+		cells := p.broken([]int{whats, causes}, r.what, r.cause)
+		for i := range cells[0] {
+			count, ref := "", ""
+			if i == 0 {
+				count, ref = r.count, "  "+Dim(r.ref)
+			}
+			line := fmt.Sprintf("%*s  ", counts, count) + filled(strings.TrimLeft(cells[0][i], " "), whats) + "  "
+			p.Line(strings.TrimRight(line+filled(strings.TrimLeft(cells[1][i], " "), causes)+ref, " "))
+		}
 	}
 	if more := len(o.Causes) - maxCauses; more > 0 {
 		p.Linef("and %s, each with fewer: --group-by cause", model.Count(more, "more cause", "more causes"))

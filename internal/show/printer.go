@@ -58,6 +58,7 @@ type Printer struct {
 	w       io.Writer
 	err     error
 	columns int
+	spare   int // lines that long texts of a summary may go on in
 }
 
 // NewPrinter returns a Printer that colours only for a terminal that wants it;
