@@ -100,45 +100,72 @@ func New(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger, t
 
 // fits makes sure that the files and the exports are those of the plan.
 func (j *Job) fits() error {
-	left, err := j.left()
+	mark := func(a int) (string, error) { return j.state.Exports[a].Digest, nil }
+	marks, err := fits(j.state, j.Plan, j.ledger, mark)
+	for app, mark := range marks {
+		a := j.state.Repo.App(app)
+		j.apps[app] = &application{number: a, reached: j.state.Reached[a], mark: mark}
+	}
+	return err
+}
+
+// InDate makes sure that the files and the exports are those of a plan, before
+// somebody decides about it: people were read, and applications tell their marks. The
+// error is an *OutOfDate where something has moved since.
+func InDate(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger) error {
+	_, err := fits(s, p, l, func(a int) (string, error) { return s.Reached[a].Mark(ctx) })
+	return err
+}
+
+// fits returns the marks of the applications of a plan, or an *OutOfDate.
+func fits(
+	s *prepare.State,
+	p *plan.Plan,
+	l ledger.Ledger,
+	mark func(app int) (string, error),
+) (marks map[string]string, err error) {
+	left, err := left(l, p)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var moved []string
-	repo := j.state.Repo
-	if got := repo.Digest(); got != j.Plan.Desired.Digest {
+	if s.Repo.Digest() != p.Desired.Digest {
 		says := "the files of the desired state have changed"
-		if j.Plan.Desired.Clean {
-			if files := gitrepo.Changed(repo.Dir, j.Plan.Desired.Revision); len(files) > 0 {
+		if p.Desired.Clean {
+			if files := gitrepo.Changed(s.Repo.Dir, p.Desired.Revision); len(files) > 0 {
 				says += ": " + strings.Join(files[:min(len(files), maxMoved)], ", ")
 			}
 		}
 		moved = append(moved, says)
 	}
-	for i := range j.Plan.Exports {
-		e := &j.Plan.Exports[i]
-		a := repo.App(e.App)
+	marks = map[string]string{}
+	for i := range p.Exports {
+		e := &p.Exports[i]
+		a := s.Repo.App(e.App)
 		if a < 0 {
 			moved = append(moved, "there is no application "+e.App+" any more")
 			continue
 		}
-		mark := j.state.Exports[a].Digest
-		if mark != e.Digest && !left[[2]string{e.App, mark}] {
+		now, err := mark(a)
+		if err != nil {
+			return nil, err
+		}
+		if now != e.Digest && !left[[2]string{e.App, now}] {
 			moved = append(moved, fmt.Sprintf("the exported state of %s has changed since", e.App))
 		}
-		j.apps[e.App] = &application{number: a, reached: j.state.Reached[a], mark: mark}
+		marks[e.App] = now
 	}
 	if len(moved) > 0 {
-		return &OutOfDate{moved}
+		return marks, &OutOfDate{moved}
 	}
-	return nil
+	return marks, nil
 }
 
-// left tells the marks under which steps of this plan have left applications.
-func (j *Job) left() (map[[2]string]bool, error) {
+// left tells the marks under which steps of a plan have left applications.
+func left(l ledger.Ledger, p *plan.Plan) (map[[2]string]bool, error) {
 	out := map[[2]string]bool{}
-	err := j.ledger.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Plan: j.Plan.ID},
+	err := l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Plan: p.ID},
 		func(e *ledger.Entry) error {
 			s, err := ledger.Decode[ledger.Step](e)
 			if err == nil && s.After != "" {
@@ -239,7 +266,7 @@ func (j *Job) decided(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	stood := decisions.Stood{Rejections: rejections, Lifts: lifts}
+	stood := decisions.Stood{Rejections: rejections, Lifts: lifts, Acceptances: j.state.Repo.Acceptances}
 	j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today)
 	return err
 }

@@ -1,12 +1,14 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/guard"
@@ -14,6 +16,8 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/decisions"
+	"pravet/internal/desired"
+	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
@@ -138,10 +142,6 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if err := d.choose(args[1:], sel); err != nil {
 		return err
 	}
-	repo, err := c.rules(dir)
-	if err != nil {
-		return err
-	}
 	l, err := c.ledger(dir)
 	if err != nil {
 		return err
@@ -153,6 +153,10 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if err := c.register(dir, l, p); err != nil {
 		return err
 	}
+	repo, err := c.open(dir, l, p, sel)
+	if err != nil {
+		return err
+	}
 	d.maker = &decisions.Maker{
 		Ledger: l,
 		Repo:   repo,
@@ -161,6 +165,49 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		By:     c.actor(dir),
 	}
 	return do(d)
+}
+
+// open makes sure that a plan can still be decided about: it was not carried out, and
+// fits the files and the exports.
+func (c *program) open(dir string, l ledger.Ledger, p *plan.Plan, sel *selection) (*desired.Repo, error) {
+	done, left := 0, 0
+	for i := range p.Changes {
+		switch sel.states[p.Changes[i].ID] {
+		case "done":
+			done++
+		case "rejected":
+		default:
+			left++
+		}
+	}
+	if done > 0 && left == 0 {
+		return nil, fail(
+			Failed,
+			"plan %s has been carried out, so there is nothing left to decide about it; draft again with: pravet draft",
+			p.ID,
+		)
+	}
+	tree, err := c.tree(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := prepare.Rules(c.ctx, tree)
+	s.Repo.ReadPeople()
+	if len(s.Errors()) > 0 {
+		return nil, c.problems(s)
+	}
+	var old *carry.OutOfDate
+	if err := carry.InDate(c.ctx, s, p, l); errors.As(err, &old) {
+		return nil, fail(
+			Failed,
+			"plan %s is out of date, and nothing was decided: %s. Draft again, and decide about the new plan",
+			p.ID,
+			strings.Join(old.Moved, "; "),
+		)
+	} else if err != nil {
+		return nil, err
+	}
+	return s.Repo, nil
 }
 
 // choose resolves the changes named one by one, and those selected.
@@ -221,7 +268,20 @@ func (d *decision) accept(lift []string) error {
 	switch all := d.choice.All; {
 	case all && len(lift) > 0:
 	case all:
-		p.Linef("Accepted the whole plan %s, %s.", d.plan.ID, model.Count(len(d.plan.Changes), "change", "changes"))
+		n, all := 0, len(d.plan.Changes)
+		for _, st := range made.States {
+			if st != decide.Refused {
+				n++
+			}
+		}
+		text := fmt.Sprintf("Accepted the whole plan %s, %s", d.plan.ID, model.Count(all, "change", "changes"))
+		if n < all {
+			text = fmt.Sprintf(
+				"Accepted %s of %s changes, the whole plan %s but for %s rejected",
+				model.Thousands(n), model.Thousands(all), d.plan.ID, model.Count(all-n, "that was", "that were"),
+			)
+		}
+		p.Line(text + ".")
 	default:
 		p.Linef(
 			"Accepted %s of plan %s:",

@@ -31,6 +31,7 @@ type selection struct {
 
 	states   map[string]string // change → what was decided about it, in a word
 	standing *decide.Standing
+	today    day.Day // of what was decided
 	history  outline.History
 	causes   *outline.Outline // of the whole plan, once a filter asks for causes
 	repo     func() *desired.Repo
@@ -72,7 +73,8 @@ func (s *selection) decided(l ledger.Ledger, p *plan.Plan, today day.Day) (err e
 		today = max(today, asOf) // what will have ended by then is no decision about it
 	}
 	repo := s.repo()
-	s.standing, err = decisions.Read(l, decisions.Stood{Rejections: repo.Rejections, Lifts: repo.Lifts}, p, today)
+	s.today = today
+	s.standing, err = decisions.Read(l, decisions.Of(repo), p, today)
 	if err != nil {
 		return err
 	}

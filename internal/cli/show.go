@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/decide"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -208,6 +209,10 @@ func (c *program) view(dir string, p *plan.Plan, sel *selection) (v *show.PlanVi
 	}
 	v = &show.PlanView{
 		Plan: p, Changes: changes, Aside: aside, Apps: set(sel.apps), Part: !sel.empty(), States: sel.states,
+	}
+	if s := sel.standing; s != nil {
+		v.Earlier = s.Carried
+		v.Lifted = func(ch *plan.Change, guard string) *decide.Lift { return s.Lifted(p, ch, guard, sel.today) }
 	}
 	v.Outline = outline.Make(outline.Input{Plan: p, Changes: changes, States: sel.states, History: sel.history})
 	return v, nil

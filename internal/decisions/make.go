@@ -207,7 +207,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 
 func (m *Maker) stood(ctx context.Context) (Stood, error) {
 	rejections, lifts, err := m.Repo.Standing(ctx)
-	return Stood{rejections, lifts}, err
+	return Stood{rejections, lifts, m.Repo.Acceptances}, err
 }
 
 // follows reads back what the decision comes to.
@@ -226,9 +226,10 @@ func (m *Maker) about(d *ledger.Decision, ids []string) {
 	for _, id := range ids {
 		c := m.change(id)
 		if c == nil {
+			d.What, d.Marks = append(d.What, ""), append(d.Marks, "")
 			continue
 		}
-		d.What = append(d.What, words.Sentence(m.Plan, c))
+		d.What, d.Marks = append(d.What, words.Sentence(m.Plan, c)), append(d.Marks, decide.Mark(m.Plan, c))
 		if c.Person != "" && !seen[c.Person] {
 			seen[c.Person] = true
 			d.People = append(d.People, c.Person)

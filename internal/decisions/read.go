@@ -4,17 +4,25 @@
 package decisions
 
 import (
+	"errors"
+	"time"
+
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
+	"pravet/internal/desired"
 	"pravet/internal/ledger"
 )
 
 // Stood is what stands in standing.yaml.
 type Stood struct {
-	Rejections []decide.Rejection
-	Lifts      []decide.Lift
+	Rejections  []decide.Rejection
+	Lifts       []decide.Lift
+	Acceptances day.Duration // how long an acceptance counts for the same change in another plan; none: not at all
 }
+
+// Of is what stands in the files of a repository.
+func Of(repo *desired.Repo) Stood { return Stood{repo.Rejections, repo.Lifts, repo.Acceptances} }
 
 // Rejections returns all rejections that are remembered: of each change the
 // ledger's latest, unless it was accepted later, by itself or with the whole
@@ -81,8 +89,10 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 		Verdicts: map[string]decide.Verdict{},
 		Named:    map[string]bool{},
 		Done:     map[string]bool{},
+		Carried:  map[string]decide.Carried{},
 		Lifts:    append([]decide.Lift(nil), stood.Lifts...),
 	}
+	kept := acceptances{}
 	whole := map[string]bool{} // rejected with the whole plan
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
@@ -90,7 +100,7 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 			return err
 		}
 		if d.Plan != p.ID {
-			return elsewhere(s, d, today)
+			return errors.Join(kept.add(e, &d, stood.Acceptances, today), elsewhere(s, d, today))
 		}
 		switch d.Verdict {
 		case "lift":
@@ -137,7 +147,50 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 			s.Verdicts[r.Change] = decide.Rejected
 		}
 	}
+	kept.carry(s, p)
 	return s, done(l, p, s)
+}
+
+// acceptances are those of changes in other plans that still count: change → with the
+// mark of what it was.
+type acceptances map[string]struct {
+	mark string
+	decide.Carried
+}
+
+// add follows a decision about another plan.
+func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration, today day.Day) error {
+	if span == (day.Duration{}) || len(e.At) < len(time.DateOnly) {
+		return nil
+	}
+	on, err := day.Parse(e.At[:len(time.DateOnly)])
+	if err != nil {
+		return err
+	}
+	for i, id := range d.Changes {
+		delete(k, id)
+		if d.Verdict == "accept" && i < len(d.Marks) && today <= on.Add(span) {
+			k[id] = struct {
+				mark string
+				decide.Carried
+			}{d.Marks[i], decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
+		}
+	}
+	return nil
+}
+
+// carry accepts the changes of a plan that are what they were when they were accepted
+// in another, and about which nothing else is said.
+func (k acceptances) carry(s *decide.Standing, p *plan.Plan) {
+	if len(k) == 0 {
+		return
+	}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		if x, ok := k[c.ID]; ok && s.Verdicts[c.ID] == decide.Undecided && decide.SameAs(x.mark, p, c) {
+			s.Verdicts[c.ID], s.Named[c.ID], s.Carried[c.ID] = decide.Accepted, true, x.Carried
+		}
+	}
 }
 
 // elsewhere follows a decision about another plan: its rejections count here

@@ -18,6 +18,7 @@ import (
 	"sort"
 	"strings"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
@@ -42,6 +43,7 @@ type Repo struct {
 	People       *model.People
 	Rejections   []decide.Rejection
 	Lifts        []decide.Lift
+	Acceptances  day.Duration // how long an acceptance counts for the same change in another plan
 	Problems     *source.Problems
 	Files        int
 

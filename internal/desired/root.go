@@ -43,9 +43,10 @@ func (r *Repo) readRoot() []pending {
 		}
 		return nil
 	}
-	f := d.fields(root, Root, "organization", "guards", "separation")
+	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances")
 	r.Organization = d.required(f, root, "organization", Root)
 	r.Guards = d.guards(f["guards"], true)
+	r.Acceptances = d.duration(f["acceptances"], "acceptances", "for example P3D or P1W")
 	var out []pending
 	names := map[string]int{}
 	for _, n := range d.list(f["separation"], "separation") {
@@ -93,19 +94,24 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
 	g.RosterShrink = d.limit(f["rosterShrink"], "rosterShrink")
 	if age := f["exportAge"]; age != nil {
-		p, err := day.ParseDuration(d.text(age, "exportAge"))
-		if err != nil || p.Days < 0 || p.Months < 0 {
-			d.problem(
-				age,
-				"wrong-duration",
-				fmt.Sprintf("exportAge is expected to be a duration, not %q", age.Value),
-				"for example P1D or P1W",
-			)
-		} else {
-			g.ExportAge, g.ExportAgeSet = p, true
-		}
+		before := d.probs.Errors()
+		g.ExportAge = d.duration(age, "exportAge", "for example P1D or P1W")
+		g.ExportAgeSet = d.probs.Errors() == before
 	}
 	return g
+}
+
+// duration reads a duration of some days or months; none where it is not given.
+func (d *doc) duration(n *yaml.Node, name, hint string) day.Duration {
+	if n == nil {
+		return day.Duration{}
+	}
+	p, err := day.ParseDuration(d.text(n, name))
+	if err != nil || p.Days < 0 || p.Months < 0 {
+		d.problem(n, "wrong-duration", fmt.Sprintf("%s is expected to be a duration, not %q", name, n.Value), hint)
+		return day.Duration{}
+	}
+	return p
 }
 
 // resolveSeparations looks up the things that are kept apart.

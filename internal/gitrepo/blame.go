@@ -102,4 +102,3 @@ func Since(dir, base string) (commits map[string]bool, ok bool) {
 	}
 	return commits, true
 }
-

@@ -55,6 +55,7 @@ type Decision struct {
 	All      bool     `json:"all"`              // the whole plan
 	Changes  []string `json:"changes,omitempty"`
 	What     []string `json:"what,omitempty"`   // of each of Changes, in words
+	Marks    []string `json:"marks,omitempty"`  // of each of Changes, what it was besides its id; see decide.Mark
 	People   []string `json:"people,omitempty"` // whom Changes are about, each once
 	Along    []string `json:"along,omitempty"`  // decided along with them, as one needs the other
 	Guards   []string `json:"guards,omitempty"`

@@ -55,7 +55,17 @@ func (p *Printer) summary(v *PlanView) {
 		}
 	}
 	if len(decided) > 0 {
-		p.Line("Decided: " + tally(decided))
+		text := "Decided: " + tally(decided)
+		earlier := 0
+		for _, c := range v.Changes {
+			if _, ok := v.Earlier[c.ID]; ok {
+				earlier++
+			}
+		}
+		if earlier > 0 {
+			text += fmt.Sprintf(", %s of them in an earlier plan", model.Thousands(earlier))
+		}
+		p.Line(text)
 	}
 	o := v.Outline
 	if len(o.Counts) == 0 {

@@ -9,6 +9,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
+	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
@@ -21,12 +22,22 @@ type PlanView struct {
 	Plan    *plan.Plan
 	Changes []*plan.Change
 	States  map[string]string
-	Aside   []*plan.SetAside // of those set aside, what is shown
-	Apps    map[string]bool  // the applications that are shown, or nil for all
-	Part    bool             // something was asked for that only some changes may fit
-	Outline *outline.Outline // of what is shown
+	Aside   []*plan.SetAside                                // of those set aside, what is shown
+	Apps    map[string]bool                                 // the applications that are shown, or nil for all
+	Part    bool                                            // something was asked for that only some changes may fit
+	Outline *outline.Outline                                // of what is shown
+	Earlier map[string]decide.Carried                       // of the accepted changes, those that were in an earlier plan
+	Lifted  func(c *plan.Change, guard string) *decide.Lift // by what a guard is lifted, or nil; may be nil itself
 
 	byID map[string]*plan.Change
+}
+
+// lift is the decision by which a guard does not hold a change, or nil.
+func (v *PlanView) lift(c *plan.Change, guard string) *decide.Lift {
+	if v.Lifted == nil {
+		return nil
+	}
+	return v.Lifted(c, guard)
 }
 
 // shows reports whether what is said of an application, or with "" of the whole
@@ -204,6 +215,9 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 	if means := words.Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}
+	if x, ok := v.Earlier[c.ID]; ok {
+		p.wrapped(gutter, words.Earlier(&x), nil)
+	}
 	if reasons {
 		for _, r := range v.Plan.Because(c) {
 			says := words.Clean(r.Says)
@@ -214,6 +228,10 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 		}
 	}
 	for _, h := range c.Holds {
+		if l := v.lift(c, h.Guard); l != nil {
+			p.wrapped(gutter, words.Lifted(l), nil)
+			continue
+		}
 		said := saidHold{h.Guard, h.Says}
 		if slices.Contains(shared, said) {
 			p.Line(gutter + Alarm("held by "+h.Guard))

@@ -150,6 +150,7 @@ type Standing struct {
 	All      bool               // everything that is not decided by itself is accepted
 	Verdicts map[string]Verdict // change → its own verdict
 	Named    map[string]bool    // changes that were accepted by themselves, not only as another needs them
+	Carried  map[string]Carried // of those accepted, those that were in another plan
 	Lifts    []Lift
 	Done     map[string]bool // settled by an earlier run
 }
@@ -197,6 +198,16 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 	return out
 }
 
+// Lifted is what takes a guard away from a change on a day, or nil.
+func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.Day) *Lift {
+	for i := range s.Lifts {
+		if l := &s.Lifts[i]; l.Covers(guard, c.App, p.ID, today) {
+			return l
+		}
+	}
+	return nil
+}
+
 // Waits reports whether a guard holds a change only until it is accepted by itself:
 // to accept the whole plan is not enough.
 func Waits(guard string) bool { return guard == Sensitive || guard == FirstHolder }
@@ -210,15 +221,12 @@ const (
 // Holding returns the holds of a change that no lift covers, and that do not end by
 // its being accepted by itself.
 func (s *Standing) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
-next:
 	for _, h := range c.Holds {
 		if Waits(h.Guard) && s.Named[c.ID] && s.Verdicts[c.ID] == Accepted {
 			continue
 		}
-		for i := range s.Lifts {
-			if s.Lifts[i].Covers(h.Guard, c.App, p.ID, today) {
-				continue next
-			}
+		if s.Lifted(p, c, h.Guard, today) != nil {
+			continue
 		}
 		out = append(out, h)
 	}

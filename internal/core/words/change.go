@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -114,6 +116,23 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 		return c.App + ": " + What(c)
 	}
 	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
+}
+
+// Earlier says who accepted a change in an earlier plan.
+func Earlier(x *decide.Carried) string {
+	return fmt.Sprintf("accepted by %s on %s in plan %s: %s", Clean(x.By), x.On, x.Plan, Clean(x.Because))
+}
+
+// Lifted says by which decision a guard does not hold a change.
+func Lifted(l *decide.Lift) string {
+	text := "not held by " + l.Guard + ": lifted"
+	if l.Until != day.None {
+		text += " until " + l.Until.String()
+	}
+	if l.By != "" {
+		text += " by " + Clean(l.By)
+	}
+	return text + ": " + Clean(l.Because)
 }
 
 // Whose names the person of a change, or the account of nobody.
