@@ -19,13 +19,15 @@ import (
 var arrows = map[string][]string{
 	"internal/core":      {"internal/core"},
 	"internal/source":    {"internal/core"},
-	"internal/gitrepo":   {},
+	"internal/gitrepo":   {"internal/core"},
 	"internal/ledger":    {"internal/core"},
 	"internal/export":    {"internal/core", "internal/source"},
 	"internal/desired":   {"internal/core", "internal/source", "internal/export"},
 	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect"},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
+	"internal/past": {"internal/core", "internal/ledger"},
 	"internal/prepare": {
+		"internal/past",
 		"internal/core",
 		"internal/source",
 		"internal/export",
@@ -37,6 +39,7 @@ var arrows = map[string][]string{
 	},
 	"internal/plans": {"internal/core", "internal/source", "internal/ledger", "internal/prepare"},
 	"internal/carry": {
+		"internal/past",
 		"internal/core",
 		"internal/desired",
 		"internal/ledger",

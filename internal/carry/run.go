@@ -14,6 +14,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/ledger"
+	"pravet/internal/past"
 )
 
 // A Result is what a run came to.
@@ -255,7 +256,7 @@ func (j *Job) readBack(
 		}
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: res.Run, Body: o})
 	}
-	records = append(records, seenExport(app.ID, state))
+	records = append(records, seenExport(j.ledger, res.Run, app, state))
 	if err := j.ledger.Append(records...); err != nil {
 		return fmt.Errorf(
 			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or "+
@@ -287,10 +288,25 @@ func outcome(run string, p *plan.Plan, c *plan.Change) ledger.ChangeOutcome {
 		Change: c.ID,
 		Person: c.Person,
 		What:   words.Sentence(p, c),
+		Verb:   c.Verb.String(),
+		Thing:  thing(c),
 	}
 }
 
-func seenExport(app string, state *connect.State) ledger.Record {
-	return ledger.Record{Kind: ledger.ExportSeen, Subject: app, Body: ledger.Export{App: app, Digest: state.Mark,
-		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Accounts: state.Accounts.Len()}}
+func thing(c *plan.Change) string {
+	if c.Thing == nil {
+		return ""
+	}
+	return c.Address().String()
+}
+
+// seenExport is the record of an application as it was read back, with what it holds
+// kept. Where that cannot be kept, the record is there all the same.
+func seenExport(l ledger.Ledger, run string, app *model.App, state *connect.State) ledger.Record {
+	held, err := past.Keep(l, app, state.Accounts)
+	if err != nil {
+		held = "" // a past day is then answered from the export before
+	}
+	return ledger.Record{Kind: ledger.ExportSeen, Subject: app.ID, Body: ledger.Export{App: app.ID, Digest: state.Mark,
+		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Accounts: state.Accounts.Len(), Held: held, After: run}}
 }

@@ -105,7 +105,7 @@ func settleRun(
 		if len(step.Changes) == 0 {
 			continue
 		}
-		more, err := u.step(ctx, s, &step, load)
+		more, err := u.step(ctx, l, s, &step, load)
 		if err != nil {
 			return nil, fmt.Errorf("%s was cut off: %w", r.Run, err)
 		}
@@ -124,6 +124,7 @@ func settleRun(
 // step settles one step, and returns what is to be recorded.
 func (u *Unfinished) step(
 	ctx context.Context,
+	l ledger.Ledger,
 	s *prepare.State,
 	step *ledger.Step,
 	load func(string) (*plan.Plan, error),
@@ -196,7 +197,7 @@ func (u *Unfinished) step(
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: u.Run, Body: o})
 	}
 	if taken {
-		records = append(records, seenExport(step.App, state))
+		records = append(records, seenExport(l, u.Run, s.Repo.Apps[a], state))
 	}
 	return records, nil
 }

@@ -1,14 +1,20 @@
 package cli
 
 import (
+	"errors"
+	"strings"
+
 	"github.com/spf13/cobra"
+
+	"pravet/internal/core/model"
+	history "pravet/internal/past"
 
 	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
 func (c *program) holders() *cobra.Command {
-	var format, on string
+	var format, on, at string
 	var effective bool
 	cmd := &cobra.Command{
 		Use:     "holders THING",
@@ -18,17 +24,22 @@ func (c *program) holders() *cobra.Command {
 exported it, with the person, whether they should have it, and by which kits.
 With --effective it lists all that have it in the end, and through what.
 
+--on asks what is due on a day by the files and the exports of today. --at asks how
+it was at the end of a past day, by the exports that were on record by then: who had
+it, by which line, since when, and who decided that.
+
 THING is written APPLICATION/KIND/NAME.`,
 		Example: example(
 			"pravet holders tickets/role/refund-approver",
 			"pravet holders tickets/role/seller --effective",
+			"pravet holders tickets/role/refund-approver --at 2026-11-24 --effective",
 			"pravet holders berths/license/planning-seat --format csv",
 		),
 		Args: cobra.ExactArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	cmd.Flags().BoolVar(&effective, "effective", false, "all that have it in the end, also by what brings it along")
-	cmd.Flags().StringVar(&on, "on", "", "what is due on this day, YYYY-MM-DD (default: today)")
+	dayFlags(cmd, &on, &at)
 	cmd.ValidArgsFunction = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
 		if len(args) > 0 {
 			return nil, noFiles
@@ -39,6 +50,9 @@ THING is written APPLICATION/KIND/NAME.`,
 		dir, today, err := c.where(on)
 		if err != nil {
 			return err
+		}
+		if at != "" {
+			return c.heldAt(dir, at, args[0], effective, format)
 		}
 		repo, err := c.rules(dir)
 		if err != nil {
@@ -70,4 +84,60 @@ THING is written APPLICATION/KIND/NAME.`,
 		return nil
 	}
 	return cmd
+}
+
+// heldAt lists who held a thing at the end of a past day, since when, and by whose
+// decision.
+func (c *program) heldAt(dir, at, address string, effective bool, format string) error {
+	now, err := c.rules(dir)
+	if err != nil {
+		return err
+	}
+	var apps []string
+	if a, err := model.ParseAddress(address); err == nil && now.App(a.App) >= 0 {
+		apps = []string{a.App}
+	}
+	p, err := c.past(dir, at, apps)
+	if err != nil {
+		return err
+	}
+	defer p.ledger.Close()
+	thing, err := thingOf(p.state.Repo, address)
+	if err != nil {
+		return err
+	}
+	if len(p.known.Missing) > 0 {
+		return fail(Failed, "%w; the first that is kept is later", p.known.Missing[0])
+	}
+	list := p.view.Holders(thing, effective)
+	for i := range list {
+		h := &list[i]
+		if h.Person == "" {
+			continue
+		}
+		things := []string{address}
+		for _, t := range h.Through {
+			kind, name, _ := strings.Cut(t, " ")
+			things = append(things, p.state.Repo.Apps[thing.App].ID+"/"+kind+"/"+name)
+		}
+		for _, t := range things {
+			got, err := history.Gained(p.ledger, h.Person, t, p.day)
+			if err != nil {
+				return err
+			}
+			if got != nil {
+				h.Since, h.DecidedBy, h.Because, h.Run = got.Since, nameOnly(got.By), got.Because, got.Run
+				break
+			}
+		}
+	}
+	if err := show.Output(c.Stdout, c.Environ, format, show.PastHolderTable(list)); err != nil {
+		return err
+	}
+	if format != "table" {
+		return nil
+	}
+	pr := show.NewPrinter(c.Stderr, c.Environ)
+	pr.Line(show.Dim(show.HoldersLine(list, address, effective)))
+	return errors.Join(pr.Err(), c.said(p))
 }

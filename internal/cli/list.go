@@ -14,7 +14,7 @@ import (
 )
 
 func (c *program) list() *cobra.Command {
-	var format, on, where, groupBy string
+	var format, on, at, where, groupBy string
 	var columns, sort, apps []string
 	cmd := &cobra.Command{
 		Use:     "list " + strings.Join(access.Subjects, "|"),
@@ -27,6 +27,9 @@ all catalogs, of kits, or of strays: accounts that belong to nobody.
 matches when one of them does. --columns chooses columns, "all" for all of them;
 --sort sorts by columns, downwards with a minus before the name; --group-by
 counts the rows of each value of a column instead.
+
+--on lists what is due on a day by the files and the exports of today; --at how it
+was at the end of a past day, by what is on record.
 
 In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		Example: example(
@@ -46,20 +49,23 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 	f.StringSliceVar(&sort, "sort", nil, "sort by these columns; -NAME downwards")
 	f.StringVar(&groupBy, "group-by", "", "count the rows of each value of this column")
 	f.StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
-	f.StringVar(&on, "on", "", "what is due on this day, YYYY-MM-DD (default: today)")
+	dayFlags(cmd, &on, &at)
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, today, err := c.where(on)
 		if err != nil {
 			return err
 		}
-		repo, err := c.rules(dir)
+		v, was, err := c.looked(dir, at, apps, today)
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
-		if err := c.told(s, missing, err); err != nil {
-			return err
+		if was != nil {
+			defer was.ledger.Close()
+			today = was.day
+			if err := c.said(was); err != nil {
+				return err
+			}
 		}
 		rows := v.Rows(args[0])
 		if len(apps) > 0 {

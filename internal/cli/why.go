@@ -16,7 +16,7 @@ import (
 )
 
 func (c *program) why() *cobra.Command {
-	var format, on string
+	var format, on, at string
 	cmd := &cobra.Command{
 		Use:     "why PERSON [THING]",
 		Short:   "Say what a person has and should have, and which line of the files is why",
@@ -28,7 +28,10 @@ exported it says what the person has, what is to come and what is to go.
 
 With a thing, APPLICATION/KIND/NAME, it shows only what has to do with that; of
 a thing that is not due it says what stands in the way, the nearest reason
-first. PERSON is an id or a user name.`,
+first. PERSON is an id or a user name.
+
+--on asks what is due on a day by the files and the exports of today; --at how it
+was at the end of a past day, by the files and exports that are on record.`,
 		Example: example(
 			"pravet why E0042",
 			"pravet why oskar.nyman tickets/role/refund-approver",
@@ -37,7 +40,7 @@ first. PERSON is an id or a user name.`,
 		Args: cobra.RangeArgs(1, 2),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
-	cmd.Flags().StringVar(&on, "on", "", "answer for this day, YYYY-MM-DD (default: today)")
+	dayFlags(cmd, &on, &at)
 	cmd.ValidArgsFunction = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
 		switch len(args) {
 		case 0:
@@ -56,9 +59,23 @@ first. PERSON is an id or a user name.`,
 		if err != nil {
 			return err
 		}
-		s, v, person, missing, err := prepare.Find(c.ctx, tree, args[0], today)
-		if err := c.told(s, missing, err); err != nil {
-			return err
+		var s *prepare.State
+		var v *access.View
+		var person int
+		var was *past
+		revision := ""
+		if at != "" {
+			if was, err = c.past(dir, at, nil); err != nil {
+				return err
+			}
+			defer was.ledger.Close()
+			s, v, person, revision = was.state, was.view, was.state.Repo.People.Named(args[0]), was.known.Revision
+		} else {
+			var missing []error
+			s, v, person, missing, err = prepare.Find(c.ctx, tree, args[0], today)
+			if err := c.told(s, missing, err); err != nil {
+				return err
+			}
 		}
 		if person < 0 {
 			return c.nobody(dir, args[0])
@@ -72,10 +89,13 @@ first. PERSON is an id or a user name.`,
 			thing = &x
 		}
 		answer := v.Why(person, thing)
-		blame(dir, answer)
+		blame(dir, revision, answer)
 		if format == "table" {
 			p := show.NewPrinter(c.Stdout, c.Environ)
 			p.Answer(answer)
+			if was != nil {
+				return errors.Join(p.Err(), c.said(was))
+			}
 			return p.Err()
 		}
 		return show.Output(c.Stdout, c.Environ, format, show.AnswerTable(answer))
@@ -83,8 +103,8 @@ first. PERSON is an id or a user name.`,
 	return cmd
 }
 
-// blame adds to the places of an answer who changed them last.
-func blame(dir string, a *access.Answer) {
+// blame adds to the places of an answer who changed them last, as of a revision.
+func blame(dir, revision string, a *access.Answer) {
 	known := map[access.Place]access.Place{}
 	a.Places(func(p *access.Place) {
 		if p.File == "" || p.Line == 0 {
@@ -93,7 +113,7 @@ func blame(dir string, a *access.Answer) {
 		key := *p
 		if _, ok := known[key]; !ok {
 			x := key
-			if change, ok := gitrepo.Line(dir, key.File, key.Line); ok {
+			if change, ok := gitrepo.Line(dir, revision, key.File, key.Line); ok {
 				x.Commit = "not committed yet"
 				if change.By != "" {
 					x.ChangedBy, x.ChangedOn, x.Commit = change.By, change.On.Format("2006-01-02"), change.Commit

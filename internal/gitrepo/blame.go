@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"pravet/internal/core/day"
 )
 
 // A Change is who changed a line last, and in which commit. By is "" for a line
@@ -24,10 +26,14 @@ const (
 	maxWhole  = 256 << 10
 )
 
-// Line tells who changed a line of a file last; ok is false where Git does not
-// know.
-func Line(dir, file string, line int) (c Change, ok bool) {
-	c, ok = blame(dir, file, maxBlamed, "-L", fmt.Sprintf("%d,%d", line, line))[line]
+// Line tells who changed a line of a file last, as it is now or in a revision; ok is
+// false where Git does not know.
+func Line(dir, revision, file string, line int) (c Change, ok bool) {
+	args := []string{"-L", fmt.Sprintf("%d,%d", line, line)}
+	if revision != "" {
+		args = append(args, revision)
+	}
+	c, ok = blame(dir, file, maxBlamed, args...)[line]
 	return c, ok
 }
 
@@ -38,7 +44,8 @@ func Lines(dir, file string) map[int]Change { return blame(dir, file, maxWhole) 
 // blame asks Git who changed the lines of a file last, by their numbers.
 func blame(dir, file string, limit int64, args ...string) map[int]Change {
 	out := map[int]Change{}
-	if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(file))); err != nil || info.Size() > limit {
+	info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(file)))
+	if err == nil && info.Size() > limit {
 		return out
 	}
 	text, err := git(dir, append(append([]string{"blame", "--porcelain"}, args...), "--", file)...)
@@ -101,4 +108,14 @@ func Since(dir, base string) (commits map[string]bool, ok bool) {
 		commits[c] = true
 	}
 	return commits, true
+}
+
+// Before is the last commit that was made by the end of a day, in UTC; "" where there
+// is none.
+func Before(dir string, on day.Day) string {
+	commit, err := git(dir, "rev-list", "-1", "--before="+on.String()+"T23:59:59Z", "HEAD")
+	if err != nil {
+		return ""
+	}
+	return commit
 }

@@ -100,12 +100,12 @@ func TestTheFilesOfARevision(t *testing.T) {
 func TestWhoChangedALineLast(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, true))
-	c, ok := gitrepo.Line(dir, "people/ashore.csv", 17)
+	c, ok := gitrepo.Line(dir, "", "people/ashore.csv", 17)
 	require.True(t, ok)
 	require.Equal(t, "Idris Keane", c.By)
 	require.Equal(t, "2026-11-09", c.On.Format("2006-01-02"))
 	require.Len(t, c.Commit, 40)
-	c, ok = gitrepo.Line(dir, "people/ashore.csv", 2)
+	c, ok = gitrepo.Line(dir, "", "people/ashore.csv", 2)
 	require.True(t, ok)
 	require.Equal(t, "Farah Linden", c.By)
 
@@ -115,7 +115,7 @@ func TestWhoChangedALineLast(t *testing.T) {
 		t,
 		os.WriteFile(filepath.Join(dir, "people/ashore.csv"), append([]byte("id,userName\n"), data...), 0o644),
 	)
-	c, ok = gitrepo.Line(dir, "people/ashore.csv", 1)
+	c, ok = gitrepo.Line(dir, "", "people/ashore.csv", 1)
 	require.True(t, ok)
 	require.Empty(t, c.By, "it is not committed yet")
 	for _, x := range []struct {
@@ -125,9 +125,9 @@ func TestWhoChangedALineLast(t *testing.T) {
 		{"people/ashore.csv", 9999}, {"people/gone.csv", 1}, {"exports/tickets.csv", 1}, {"people", 1}, {"../x", 1},
 		{"-L", 1},
 	} {
-		_, ok := gitrepo.Line(dir, x.file, x.line)
+		_, ok := gitrepo.Line(dir, "", x.file, x.line)
 		require.False(t, ok, "%+v", x)
 	}
-	_, ok = gitrepo.Line(t.TempDir(), "people/ashore.csv", 1)
+	_, ok = gitrepo.Line(t.TempDir(), "", "people/ashore.csv", 1)
 	require.False(t, ok)
 }

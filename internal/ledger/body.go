@@ -24,6 +24,8 @@ type Export struct {
 	TakenAt  string `json:"takenAt"`
 	Accounts int    `json:"accounts"`
 	Suspect  bool   `json:"suspect,omitempty"` // shrunken or empty: no measure for the next one
+	Held     string `json:"held,omitempty"`    // digest under which it is kept what it held
+	After    string `json:"after,omitempty"`   // the run after whose step it was read back: it is of that moment
 }
 
 // About of an export is nothing but its application, the entry's subject.
@@ -106,6 +108,8 @@ type ChangeOutcome struct {
 	Change  string `json:"change"`
 	Person  string `json:"person,omitempty"`
 	What    string `json:"what"`
+	Verb    string `json:"verb,omitempty"`
+	Thing   string `json:"thing,omitempty"` // APPLICATION/KIND/NAME
 	Settled bool   `json:"settled"`
 	Says    string `json:"says,omitempty"`
 }

@@ -34,6 +34,12 @@ type Ledger interface {
 	// body; ok is false when there is none.
 	Last(kind Kind, subject string, body any) (ok bool, err error)
 
+	// Keep keeps what an export held, under its digest, once. It is no entry: the
+	// digest in an entry proves it.
+	Keep(k Kept) error
+	// Kept is what was kept under a digest; ok is false where nothing was.
+	Kept(digest string) (k Kept, ok bool, err error)
+
 	// Lease makes this process the only one that carries out plans. what says
 	// what for; the error is a *Leased when another process has the lease.
 	Lease(what string) (release func() error, err error)
@@ -51,6 +57,15 @@ type Ledger interface {
 	// Verify recomputes the whole chain, in O(entries).
 	Verify() (*Verdict, error)
 	Close() error
+}
+
+// Kept is what an export held: whole, where Base is "", or as it differs from what is
+// kept under the digest Base. Depth is how many differences lie between it and one
+// that is whole. Data is compressed by whoever keeps it.
+type Kept struct {
+	Digest, Base string
+	Depth        int
+	Data         []byte
 }
 
 // ErrStop ends a Scan.

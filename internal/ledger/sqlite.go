@@ -22,7 +22,7 @@ const File = "ledger.db"
 
 // version is the form of the tables that this program writes. A ledger of an
 // older one is brought up to it; one of a newer one is refused.
-const version = 1
+const version = 2
 
 // Options say how a ledger is opened.
 type Options struct {
@@ -53,6 +53,9 @@ CREATE INDEX IF NOT EXISTS entries_subject ON entries (subject);
 CREATE TABLE IF NOT EXISTS head (one INTEGER PRIMARY KEY CHECK (one = 1), seq INTEGER NOT NULL, hash TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS about (
 	what TEXT NOT NULL, name TEXT NOT NULL, seq INTEGER NOT NULL, PRIMARY KEY (what, name, seq)
+) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS kept (
+	digest TEXT PRIMARY KEY, base TEXT NOT NULL, depth INTEGER NOT NULL, data BLOB NOT NULL
 ) WITHOUT ROWID;
 `
 
@@ -194,8 +197,10 @@ func (l *sqlite) make() error {
 	if _, err := tx.Exec(schema); err != nil {
 		return err
 	}
-	if err := indexOld(tx); err != nil {
-		return err
+	if v < 1 {
+		if err := indexOld(tx); err != nil {
+			return err
+		}
 	}
 	if _, err := tx.Exec(fmt.Sprintf(`PRAGMA user_version = %d`, version)); err != nil {
 		return err

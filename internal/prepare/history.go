@@ -3,7 +3,6 @@ package prepare
 import (
 	"context"
 	"errors"
-	"os"
 	"strings"
 
 	"pravet/internal/core/model"
@@ -59,7 +58,7 @@ func History(ctx context.Context, tree *source.Tree, l ledger.Ledger, p *plan.Pl
 	if now.Problems.Errors() > 0 || now.Digest() != p.Desired.Digest {
 		return h, nil
 	}
-	then, err := peopleOf(ctx, tree.Dir, base)
+	then, err := peopleOf(ctx, tree, base)
 	if err != nil || then == nil {
 		return h, err
 	}
@@ -93,30 +92,15 @@ func carriedOut(l ledger.Ledger, p *plan.Plan) (revision string, err error) {
 }
 
 // peopleOf reads the people of a revision; nil where its files do not pass.
-func peopleOf(ctx context.Context, dir, revision string) (*model.People, error) {
-	from, err := os.MkdirTemp("", "pravet-revision-")
-	if err != nil {
-		return nil, err
-	}
-	defer os.RemoveAll(from)
-	err = gitrepo.Files(ctx, dir, revision, from)
-	if errors.Is(err, gitrepo.ErrNoRevision) {
+func peopleOf(ctx context.Context, tree *source.Tree, revision string) (*model.People, error) {
+	s, err := whole(ctx, tree, revision)
+	if errors.Is(err, gitrepo.ErrNoRevision) || errors.Is(err, ErrProblems) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	tree, err := source.OpenTree(from, nil)
-	if err != nil {
-		return nil, err
-	}
-	defer tree.Close()
-	repo := desired.Rules(ctx, tree)
-	repo.ReadPeople()
-	if repo.Problems.Errors() > 0 {
-		return nil, nil
-	}
-	return repo.People, nil
+	return s.Repo.People, nil
 }
 
 func (h *history) Was(person, attribute string) (string, bool) {

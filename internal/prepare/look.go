@@ -15,6 +15,8 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/export"
 	"pravet/internal/gitrepo"
+	"pravet/internal/ledger"
+	"pravet/internal/past"
 	"pravet/internal/source"
 )
 
@@ -136,25 +138,85 @@ func Find(
 // for questions about a day. No application is looked at. After ErrProblems the
 // State holds the Repo only.
 func At(ctx context.Context, tree *source.Tree, revision string, today day.Day) (s *State, v *access.View, err error) {
+	if s, err = whole(ctx, tree, revision); err != nil {
+		return s, nil, err
+	}
+	return s, s.view(today), nil
+}
+
+// whole reads all of the desired state of a revision, or with "" of the working tree.
+// After ErrProblems the State holds the Repo only.
+func whole(ctx context.Context, tree *source.Tree, revision string) (*State, error) {
 	if revision != "" {
 		from, err := os.MkdirTemp("", "pravet-revision-")
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		defer os.RemoveAll(from)
 		if err := gitrepo.Files(ctx, tree.Dir, revision, from); err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		if tree, err = source.OpenTree(from, nil); err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		defer tree.Close()
 	}
 	repo := desired.Rules(ctx, tree)
 	repo.ReadPeople()
-	s = newState(repo)
+	s := newState(repo)
 	if repo.Problems.Errors() > 0 {
-		return s, nil, ErrProblems
+		return s, ErrProblems
 	}
-	return s, s.view(today), nil
+	return s, nil
+}
+
+// A Past is what a past day was answered from.
+type Past struct {
+	Revision string   // of the files; "" where none of that time is known, and they are as they are now
+	Exports  []string // of each application that there was, which export; in words
+	Missing  []error  // applications of which no export of that time is kept
+}
+
+// On reads how things were at the end of a past day: the files of the plan that was
+// drafted last by then, else of the last commit, and what the last exports by then held, of the named
+// applications or of all. After ErrProblems the State holds the Repo only.
+func On(
+	ctx context.Context,
+	tree *source.Tree,
+	l ledger.Ledger,
+	apps []string,
+	on day.Day,
+) (s *State, v *access.View, p *Past, err error) {
+	p = &Past{}
+	if p.Revision, err = past.Revision(l, on); err != nil {
+		return nil, nil, nil, err
+	}
+	if p.Revision == "" {
+		p.Revision = gitrepo.Before(tree.Dir, on)
+	}
+	if s, err = whole(ctx, tree, p.Revision); err != nil {
+		return s, nil, p, err
+	}
+	chosen, err := choose(s.Repo, apps)
+	if err != nil {
+		return s, nil, p, err
+	}
+	for a, app := range s.Repo.Apps {
+		if !chosen[a] {
+			continue
+		}
+		found, err := past.At(l, app, on)
+		if err != nil {
+			return s, nil, p, err
+		}
+		if found == nil {
+			p.Missing = append(p.Missing, fmt.Errorf("%s: no export is kept that was taken by %s", app.ID, on))
+			continue
+		}
+		s.Exports[a] = &draft.Export{Accounts: found.Accounts, Day: day.Of(found.TakenAt.UTC())}
+		p.Exports = append(
+			p.Exports, fmt.Sprintf("%s as exported on %s", app.ID, found.TakenAt.UTC().Format("2006-01-02 15:04 UTC")),
+		)
+	}
+	return s, s.view(on), p, nil
 }

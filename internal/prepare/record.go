@@ -3,11 +3,12 @@ package prepare
 import (
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
+	"pravet/internal/past"
 )
 
 // Record writes a drafted plan and the exports that it was drafted from into
-// the ledger, each once.
-func Record(l ledger.Ledger, p *plan.Plan, file string) error {
+// the ledger, each once, with what the exports held.
+func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 	var records []ledger.Record
 	for _, e := range p.Exports {
 		var seen ledger.Export
@@ -16,6 +17,11 @@ func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 			return err
 		}
 		if !ok || seen.Digest != e.Digest {
+			a := s.Repo.App(e.App)
+			held, err := past.Keep(l, s.Repo.Apps[a], s.Exports[a].Accounts)
+			if err != nil {
+				return err
+			}
 			records = append(records, ledger.Record{Kind: ledger.ExportSeen, Subject: e.App,
 				Body: ledger.Export{
 					App:      e.App,
@@ -23,6 +29,7 @@ func Record(l ledger.Ledger, p *plan.Plan, file string) error {
 					TakenAt:  e.TakenAt,
 					Accounts: e.Accounts,
 					Suspect:  e.Suspect,
+					Held:     held,
 				}})
 		}
 	}

@@ -31,6 +31,35 @@ func HolderTable(list []access.Holder) *Table {
 	return t
 }
 
+// PastHolderTable is who held a thing on a past day, since when, and by whose decision.
+func PastHolderTable(list []access.Holder) *Table {
+	t := &Table{
+		Headers: []string{"person", "name", "account", "was", "held it", "by kit", "line", "since", "decided by", "because"},
+		Keys: []string{
+			"person", "name", "account", "open", "through", "kits", "places", "since", "decidedBy", "because",
+		},
+		Items: list,
+	}
+	for _, h := range list {
+		open, how := "blocked", "directly"
+		if h.Open {
+			open = "open"
+		}
+		if len(h.Through) > 0 {
+			how = "through " + strings.Join(h.Through, ", ")
+		}
+		since := h.Since
+		if since == "" {
+			since = "before the record"
+		}
+		t.Rows = append(t.Rows, []string{
+			h.Person, h.Name, h.Account, open, how, strings.Join(h.Kits, ", "), strings.Join(h.Places, ", "), since, h.DecidedBy,
+			h.Because,
+		})
+	}
+	return t
+}
+
 // HoldersLine counts those who hold a thing.
 func HoldersLine(list []access.Holder, thing string, effective bool) string {
 	open, direct := 0, 0

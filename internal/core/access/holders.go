@@ -2,6 +2,7 @@ package access
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"pravet/internal/core/model"
@@ -16,6 +17,13 @@ type Holder struct {
 	Through []string `json:"through"` // the things that bring it along; none where it is held directly
 	State   string   `json:"state"`   // as of an Item; "of nobody" for an account of nobody
 	Kits    []string `json:"kits"`    // the kits of the person that give it
+	Places  []string `json:"places"`  // where those kits give it, as file:line
+
+	// Of a past day: since when, by whose decision and why, where a run gave it.
+	Since     string `json:"since,omitempty"`
+	DecidedBy string `json:"decidedBy,omitempty"`
+	Because   string `json:"because,omitempty"`
+	Run       string `json:"run,omitempty"`
 }
 
 // OfNobody is the state of what an account of nobody has.
@@ -37,6 +45,7 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 			Through: []string{},
 			State:   OfNobody,
 			Kits:    []string{},
+			Places:  []string{},
 		}
 		if !direct {
 			for _, t := range accounts.Sets.Members(set) {
@@ -59,6 +68,7 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 			for _, path := range v.Explain.Paths(p, thing.App, thing.Thing) {
 				if kit := v.Kits[path.Held.Kit].Name; !slices.Contains(h.Kits, kit) {
 					h.Kits = append(h.Kits, kit)
+					h.Places = append(h.Places, fmt.Sprintf("%s:%d", path.Pos.File, path.Pos.Line))
 				}
 			}
 		}

@@ -1,0 +1,251 @@
+// Package past keeps in the ledger what every export held, each state once and mostly
+// as the difference to the one before, and answers from it how an application was on a
+// past day.
+package past
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"time"
+
+	"github.com/zeebo/blake3"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/kept"
+	"pravet/internal/core/model"
+	"pravet/internal/ledger"
+)
+
+// maxDepth is how many differences may lie between a state and one that is whole.
+const maxDepth = 30
+
+// Keep keeps what an application holds, and returns the digest under which it is kept.
+// O(accounts).
+func Keep(l ledger.Ledger, app *model.App, accounts *model.Accounts) (digest string, err error) {
+	text, err := kept.Write(app, accounts)
+	if err != nil {
+		return "", err
+	}
+	digest = sum(text)
+	if _, ok, err := l.Kept(digest); err != nil || ok {
+		return digest, err
+	}
+	k := ledger.Kept{Digest: digest}
+	data := text
+	var seen ledger.Export
+	if ok, err := l.Last(ledger.ExportSeen, app.ID, &seen); err != nil {
+		return "", err
+	} else if ok && seen.Held != "" {
+		base, ok, err := l.Kept(seen.Held)
+		if err != nil {
+			return "", err
+		}
+		if ok && base.Depth < maxDepth {
+			before, err := Text(l, seen.Held)
+			if err != nil {
+				return "", err
+			}
+			if delta := kept.Delta(before, text); len(delta) < len(text)/2 {
+				data, k.Base, k.Depth = delta, seen.Held, base.Depth+1
+			}
+		}
+	}
+	var pressed bytes.Buffer
+	z := gzip.NewWriter(&pressed)
+	if _, err := z.Write(data); err != nil {
+		return "", err
+	}
+	if err := z.Close(); err != nil {
+		return "", err
+	}
+	k.Data = pressed.Bytes()
+	return digest, l.Keep(k)
+}
+
+func sum(text []byte) string {
+	s := blake3.Sum256(text)
+	return "blake3:" + hex.EncodeToString(s[:])
+}
+
+// Text is what is kept under a digest, proved by it.
+func Text(l ledger.Ledger, digest string) ([]byte, error) {
+	var chain []ledger.Kept // the whole one last
+	for at := digest; ; {
+		k, ok, err := l.Kept(at)
+		if err != nil {
+			return nil, err
+		}
+		if !ok || len(chain) > maxDepth {
+			return nil, fmt.Errorf("what an export held is missing from the ledger: %s", at)
+		}
+		chain = append(chain, k)
+		if at = k.Base; at == "" {
+			break
+		}
+	}
+	var text []byte
+	for i := len(chain) - 1; i >= 0; i-- {
+		data, err := unpressed(chain[i].Data)
+		if err != nil {
+			return nil, fmt.Errorf("what an export held cannot be read: %w", err)
+		}
+		if chain[i].Base == "" {
+			text = data
+			continue
+		}
+		if text, err = kept.Apply(text, data); err != nil {
+			return nil, fmt.Errorf("what an export held cannot be read: %w", err)
+		}
+	}
+	if sum(text) != digest {
+		return nil, fmt.Errorf("what an export held was changed in the ledger: %s", digest)
+	}
+	return text, nil
+}
+
+func unpressed(data []byte) ([]byte, error) {
+	z, err := gzip.NewReader(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	defer z.Close()
+	return io.ReadAll(z)
+}
+
+// A Found is an application as an export showed it.
+type Found struct {
+	Accounts *model.Accounts
+	TakenAt  time.Time // when the export was taken
+	First    time.Time // when the first export that is kept was taken
+}
+
+// At is an application as it was at the end of a day, by the last export that was taken
+// by then and is kept; nil where there is none.
+func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
+	var best, first *ledger.Export
+	var at, begins time.Time
+	err := l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app.ID},
+		func(e *ledger.Entry) error {
+			seen, err := ledger.Decode[ledger.Export](e)
+			if err != nil || seen.Held == "" {
+				return err
+			}
+			when := seen.TakenAt
+			if seen.After != "" {
+				when = e.At
+			}
+			taken, err := time.Parse(time.RFC3339, when)
+			if err != nil {
+				return err
+			}
+			if first == nil || taken.Before(begins) {
+				first, begins = &seen, taken
+			}
+			if day.Of(taken.UTC()) <= on && (best == nil || !taken.Before(at)) {
+				best, at = &seen, taken
+			}
+			return nil
+		},
+	)
+	if err != nil || best == nil {
+		return nil, err
+	}
+	text, err := Text(l, best.Held)
+	if err != nil {
+		return nil, err
+	}
+	accounts, err := kept.Read(text, app)
+	if err != nil {
+		return nil, err
+	}
+	return &Found{accounts, at, begins}, nil
+}
+
+// A Decision is how someone came to have a thing.
+type Decision struct {
+	Since   string // the day on which a run gave it; "" where none did
+	By      string // who accepted that
+	Because string
+	Run     string
+	Plan    string
+}
+
+// Gained is the run that gave someone a thing last before the end of a day, and who
+// decided that.
+func Gained(l ledger.Ledger, person, thing string, on day.Day) (*Decision, error) {
+	var found *Decision
+	var change string
+	err := l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Person: person, Newest: true},
+		func(e *ledger.Entry) error {
+			o, err := ledger.Decode[ledger.ChangeOutcome](e)
+			if err != nil || !o.Settled || o.Thing != thing {
+				return err
+			}
+			d, err := dayOf(e)
+			if err != nil || d > on {
+				return err
+			}
+			if v, ok := model.ParseVerb(o.Verb); ok && v.Effect() == model.Widens {
+				found, change = &Decision{Since: d.String(), By: e.By, Run: o.Run, Plan: o.Plan}, o.Change
+			}
+			return ledger.ErrStop
+		},
+	)
+	if err != nil || found == nil {
+		return nil, err
+	}
+	whole := false
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.Decided}, Plan: found.Plan, Newest: true},
+		func(e *ledger.Entry) error {
+			d, err := ledger.Decode[ledger.Decision](e)
+			if err != nil || d.Verdict != "accept" {
+				return err
+			}
+			for _, id := range append(d.Changes, d.Along...) {
+				if id == change {
+					found.By, found.Because = e.By, d.Because
+					return ledger.ErrStop
+				}
+			}
+			if d.All && !whole {
+				whole, found.By, found.Because = true, e.By, d.Because
+			}
+			return nil
+		},
+	)
+	return found, err
+}
+
+func dayOf(e *ledger.Entry) (day.Day, error) {
+	if len(e.At) < len(time.DateOnly) {
+		return day.None, fmt.Errorf("entry %d of the ledger has no time", e.Seq)
+	}
+	return day.Parse(e.At[:len(time.DateOnly)])
+}
+
+// Revision is the revision of the files at the end of a day: that of the plan that was
+// drafted last by then; "" where none is known.
+func Revision(l ledger.Ledger, on day.Day) (revision string, err error) {
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
+		func(e *ledger.Entry) error {
+			d, err := dayOf(e)
+			if err != nil || d > on {
+				return err
+			}
+			p, err := ledger.Decode[ledger.Plan](e)
+			if err != nil || p.Revision == "" {
+				return err
+			}
+			revision = p.Revision
+			return ledger.ErrStop
+		},
+	)
+	return revision, err
+}
