@@ -12,6 +12,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
+	history "pravet/internal/past"
 	"pravet/internal/show"
 )
 
@@ -19,26 +20,25 @@ import (
 var kinds = []string{"export", "plan", "decision", "run", "step", "outcome", "run-end"}
 
 func (c *program) log() *cobra.Command {
-	var format, kind string
+	var format string
+	var want logFilter
 	cmd := &cobra.Command{
 		Use:     "log [RUN|PLAN]",
 		Short:   "Show what is on record: exports, plans, decisions, runs and outcomes",
 		GroupID: carrying,
 		Long: `Log shows the ledger: who did what, when and why. With the name of a run or a
-plan it shows all that concerns it, with the outcome of every change.
+plan it shows all that concerns it, with the outcome of every change; with --person,
+--thing or --app what became of them, who decided that, and why.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-1", "pravet log zfhvg6at --format json", "pravet log verify"),
-		Args:    cobra.MaximumNArgs(1),
+		Example: example("pravet log", "pravet log run-1", "pravet log zfhvg6at --format json",
+			"pravet log --person E0042 --since 2026-11-01", "pravet log verify"),
+		Args: cobra.MaximumNArgs(1),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
-	cmd.Flags().StringVar(&kind, "kind", "", "only entries of this kind: "+strings.Join(kinds, ", "))
-	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(kinds, cobra.ShellCompDirectiveNoFileComp))
+	want.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeLog
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		if kind != "" && !set(kinds)[kind] {
-			return usage("--kind cannot be %q; use one of %s", kind, strings.Join(kinds, ", "))
-		}
 		subject := ""
 		if len(args) == 1 {
 			subject = args[0]
@@ -48,14 +48,27 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 			return err
 		}
 		defer l.Close()
-		entries, err := logEntries(l, kind, subject)
+		if err := want.prepare(c); err != nil {
+			return err
+		}
+		entries, err := logEntries(l, &want, subject)
 		if err != nil {
 			return err
 		}
 		if subject != "" && len(entries) == 0 {
 			return fail(Failed, "the ledger has no run or plan %q; see: pravet log", subject)
 		}
-		return show.Output(c.Stdout, c.Environ, format, logTable(entries))
+		table, err := logTable(l, entries, want.narrow())
+		if err != nil {
+			return err
+		}
+		if format != "table" {
+			return show.Output(c.Stdout, c.Environ, format, table)
+		}
+		return c.paged(func(p *show.Printer) error {
+			p.Print(table)
+			return p.Err()
+		})
 	}
 	cmd.AddCommand(c.verify(), c.trust())
 	return cmd
@@ -67,15 +80,26 @@ var overview = []ledger.Kind{ledger.ExportSeen, ledger.PlanDrafted, ledger.Decid
 
 // logEntries reads the entries of a kind ("" for an overview), or those that
 // concern a run or a plan (or the beginning of a plan's id).
-func logEntries(l ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) {
+func logEntries(l ledger.Ledger, want *logFilter, subject string) ([]*ledger.Entry, error) {
 	entries := []*ledger.Entry{}
-	add := func(e *ledger.Entry) error { entries = append(entries, e); return nil }
+	kind := want.kind
+	add := func(e *ledger.Entry) error {
+		fits, err := want.fits(e)
+		if fits {
+			entries = append(entries, e)
+		}
+		return err
+	}
 	if subject == "" {
 		kinds := overview
-		if kind != "" {
+		switch {
+		case kind != "":
 			kinds = []ledger.Kind{ledger.Kind(kind)}
+		case want.narrow():
+			kinds = []ledger.Kind{ledger.Decided, ledger.Outcome}
 		}
-		return entries, l.Scan(ledger.Query{Kinds: kinds}, add)
+		err := l.Scan(ledger.Query{Kinds: kinds, Person: want.person}, add)
+		return entries, err
 	}
 	subjects := map[string]bool{}
 	err := l.Scan(
@@ -110,7 +134,8 @@ func logEntries(l ledger.Ledger, kind, subject string) ([]*ledger.Entry, error) 
 	return entries, err
 }
 
-func logTable(entries []*ledger.Entry) *show.Table {
+// logTable is entries as a table; with narrow, outcomes tell who decided them.
+func logTable(l ledger.Ledger, entries []*ledger.Entry, narrow bool) (*show.Table, error) {
 	t := &show.Table{
 		Headers: []string{"entry", "when", "who", "what", "about", "says"},
 		Keys:    []string{"seq", "at", "by", "kind", "subject", "says"},
@@ -118,12 +143,26 @@ func logTable(entries []*ledger.Entry) *show.Table {
 		Right:   map[int]bool{0: true},
 	}
 	for _, e := range entries {
+		text := says(e)
+		if narrow && e.Kind == ledger.Outcome {
+			o, err := ledger.Decode[ledger.ChangeOutcome](e)
+			if err != nil {
+				return nil, err
+			}
+			by, because, err := history.Decider(l, o.Plan, o.Change)
+			if err != nil {
+				return nil, err
+			}
+			if by != "" {
+				text += fmt.Sprintf("; accepted by %s: %s", nameOnly(by), because)
+			}
+		}
 		t.Rows = append(
 			t.Rows,
-			[]string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, says(e)},
+			[]string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, text},
 		)
 	}
-	return t
+	return t, nil
 }
 
 // minute writes an entry's time to the minute; JSON has the seconds.

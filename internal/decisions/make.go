@@ -230,6 +230,10 @@ func (m *Maker) about(d *ledger.Decision, ids []string) {
 			continue
 		}
 		d.What, d.Marks = append(d.What, words.Sentence(m.Plan, c)), append(d.Marks, decide.Mark(m.Plan, c))
+		if at := c.Address().String(); !seen[at] {
+			seen[at] = true
+			d.Things = append(d.Things, at)
+		}
 		if c.Person != "" && !seen[c.Person] {
 			seen[c.Person] = true
 			d.People = append(d.People, c.Person)

@@ -59,6 +59,7 @@ type Decision struct {
 	What     []string `json:"what,omitempty"`   // of each of Changes, in words
 	Marks    []string `json:"marks,omitempty"`  // of each of Changes, what it was besides its id; see decide.Mark
 	People   []string `json:"people,omitempty"` // whom Changes are about, each once
+	Things   []string `json:"things,omitempty"` // which things or accounts, as APPLICATION/KIND/NAME, each once
 	Along    []string `json:"along,omitempty"`  // decided along with them, as one needs the other
 	Guards   []string `json:"guards,omitempty"`
 	Until    string   `json:"until,omitempty"`

@@ -199,9 +199,19 @@ func Gained(l ledger.Ledger, person, thing string, on day.Day) (*Decision, error
 	if err != nil || found == nil {
 		return nil, err
 	}
+	by, because, err := Decider(l, found.Plan, change)
+	if by != "" {
+		found.By, found.Because = by, because
+	}
+	return found, err
+}
+
+// Decider is who accepted a change of a plan, by itself or with the whole plan, and why;
+// "" where nobody did.
+func Decider(l ledger.Ledger, plan, change string) (by, because string, err error) {
 	whole := false
 	err = l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.Decided}, Plan: found.Plan, Newest: true},
+		ledger.Query{Kinds: []ledger.Kind{ledger.Decided}, Plan: plan, Newest: true},
 		func(e *ledger.Entry) error {
 			d, err := ledger.Decode[ledger.Decision](e)
 			if err != nil || d.Verdict != "accept" {
@@ -209,17 +219,17 @@ func Gained(l ledger.Ledger, person, thing string, on day.Day) (*Decision, error
 			}
 			for _, id := range append(d.Changes, d.Along...) {
 				if id == change {
-					found.By, found.Because = e.By, d.Because
+					by, because = e.By, d.Because
 					return ledger.ErrStop
 				}
 			}
 			if d.All && !whole {
-				whole, found.By, found.Because = true, e.By, d.Because
+				whole, by, because = true, e.By, d.Because
 			}
 			return nil
 		},
 	)
-	return found, err
+	return by, because, err
 }
 
 func dayOf(e *ledger.Entry) (day.Day, error) {
