@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -16,6 +17,7 @@ import (
 
 func (c *program) compare() *cobra.Command {
 	var format, on string
+	var with []string
 	cmd := &cobra.Command{
 		Use:     "compare [REVISION [REVISION]]",
 		Short:   "Say whose access differs between two revisions of the files, and why",
@@ -26,16 +28,22 @@ they have there in the end, also by what brings it along. Each difference comes
 with the line that causes it. No application is looked at.
 
 With one revision, it is compared with the files as they are now; with none, the
-last commit is. --format markdown is for a merge request.
+last commit is. With --with, it is compared with itself and a file that is not
+committed yet: what would this file alone change? --format markdown is for a merge
+request.
 
 Exit status: 0 whether something differs or not; 1 when the files of a revision
 do not pass.`,
-		Example: example("pravet compare", "pravet compare HEAD~1", "pravet compare HEAD~2 HEAD~1 --format markdown"),
-		Args:    cobra.MaximumNArgs(2),
+		Example: example("pravet compare", "pravet compare HEAD~1", "pravet compare HEAD~2 HEAD~1 --format markdown",
+			"pravet compare --with kits/ashore.yaml"),
+		Args: cobra.MaximumNArgs(2),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	cmd.Flags().StringVar(&on, "on", "", "compare what is due on this day, YYYY-MM-DD (default: today)")
-	cmd.ValidArgsFunction = cobra.NoFileCompletions
+	cmd.Flags().StringSliceVar(
+		&with, "with", nil, "compare the last commit with itself and this file as it is now (may be repeated)",
+	)
+	cmd.ValidArgsFunction = c.completeRevisions
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, today, err := c.where(on)
 		if err != nil {
@@ -46,9 +54,19 @@ do not pass.`,
 		}
 		revisions := [2]string{"HEAD", ""}
 		copy(revisions[:], args)
+		if len(with) > 0 {
+			if len(args) > 1 {
+				return usage("--with compares a revision with itself and some files of now; name one revision at the most")
+			}
+			revisions[1] = revisions[0]
+		}
 		var views [2]*access.View
 		for i, revision := range revisions {
-			if views[i], err = c.at(dir, revision, today); err != nil {
+			var files []string
+			if i == 1 {
+				files = with
+			}
+			if views[i], err = c.at(dir, revision, files, today); err != nil {
 				return err
 			}
 		}
@@ -58,7 +76,7 @@ do not pass.`,
 			return show.DifferencesMarkdown(
 				c.Stdout,
 				list,
-				"Access of "+named(revisions[1])+", compared with "+named(revisions[0]),
+				"Access of "+named(revisions[1], with...)+", compared with "+named(revisions[0]),
 			)
 		case "table":
 			p := show.NewPrinter(c.Stdout, c.Environ)
@@ -70,20 +88,24 @@ do not pass.`,
 	return cmd
 }
 
-func named(revision string) string {
+func named(revision string, with ...string) string {
+	if len(with) > 0 {
+		return revision + " with " + strings.Join(with, ", ")
+	}
 	if revision == "" {
 		return "the files as they are"
 	}
 	return revision
 }
 
-// at reads the files of a revision, "" for those that are there.
-func (c *program) at(dir, revision string, today day.Day) (*access.View, error) {
+// at reads the files of a revision, "" for those that are there; some of them are
+// taken from those that are there all the same.
+func (c *program) at(dir, revision string, with []string, today day.Day) (*access.View, error) {
 	tree, err := c.tree(dir)
 	if err != nil {
 		return nil, err
 	}
-	s, v, err := prepare.At(c.ctx, tree, revision, today)
+	s, v, err := prepare.At(c.ctx, tree, revision, today, with...)
 	switch {
 	case errors.Is(err, gitrepo.ErrNoRevision):
 		return nil, usage("%w", err)

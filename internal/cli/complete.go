@@ -11,6 +11,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 )
@@ -136,4 +137,13 @@ func (c *program) completeLog(_ *cobra.Command, args []string, _ string) ([]stri
 		})
 	}
 	return out, noFiles
+}
+
+// completeRevisions offers branches, tags and the last commits.
+func (c *program) completeRevisions(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	dir, err := c.dir()
+	if err != nil || len(args) > 1 {
+		return nil, noFiles
+	}
+	return gitrepo.Revisions(dir), noFiles
 }

@@ -23,7 +23,7 @@ import (
 func (c *program) draft() *cobra.Command {
 	var apps []string
 	var only, on, out string
-	var exitStatus bool
+	var exitStatus, dry bool
 	cmd := &cobra.Command{
 		Use:     "draft",
 		Short:   "Draft a plan of every difference between the files and the exports",
@@ -32,13 +32,15 @@ func (c *program) draft() *cobra.Command {
 every difference as one change, in an order that works, each with its reasons,
 its effect and what holds it. Nothing is changed in any application.
 
-The same files, exports and day give the same bytes.
+The same files, exports and day give the same bytes. With --dry the plan is shown,
+and nothing is written: no plan, and no entry in the ledger.
 
 Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		Example: example(
 			"pravet draft",
 			"pravet draft --app tickets --only 'department eq \"Deck\"'",
 			"pravet draft --on 2026-12-01 --out -",
+			"pravet draft --dry",
 		),
 		Args: cobra.NoArgs,
 	}
@@ -47,6 +49,8 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 	cmd.Flags().StringVar(&on, "on", "", "draft for this day, YYYY-MM-DD (default: today)")
 	cmd.Flags().
 		StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
+	cmd.Flags().BoolVar(&dry, "dry", false, "show what the plan would be, and write nothing")
+	cmd.MarkFlagsMutuallyExclusive("dry", "out")
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
@@ -59,6 +63,9 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			if selection, err = filter.Parse(only); err != nil {
 				return usage("--only: %w", err)
 			}
+		}
+		if dry {
+			return c.dry(dir, apps, selection, today, exitStatus)
 		}
 		tree, err := c.tree(dir)
 		if err != nil {
@@ -102,6 +109,49 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		return c.drafted(p, file, exitStatus)
 	}
 	return cmd
+}
+
+// dry shows what a plan would be. Nothing is written.
+func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.Day, exitStatus bool) error {
+	tree, err := c.tree(dir)
+	if err != nil {
+		return err
+	}
+	l, err := c.questioned(dir)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	s := prepare.Rules(c.ctx, tree)
+	if err := c.read(s, apps); err != nil {
+		return err
+	}
+	if err := s.Repo.CheckFilter(only, "--only"); err != nil {
+		return usage("%w", err)
+	}
+	p, err := prepare.Draft(s, l, today, day.Of(c.Now()), only)
+	if err != nil {
+		return err
+	}
+	if _, err := p.Seal(); err != nil {
+		return err
+	}
+	sel := &selection{}
+	v, err := c.view(dir, p, sel)
+	if err != nil {
+		return err
+	}
+	err = c.paged(func(pr *show.Printer) error {
+		if err := c.write(pr, v, &shownAs{}, sel); err != nil {
+			return err
+		}
+		pr.Line(show.Dim("This is what the plan would be; nothing was written. Write it with: pravet draft"))
+		return pr.Err()
+	})
+	if err == nil && exitStatus && len(p.Changes) > 0 {
+		return &statusError{status: Waiting}
+	}
+	return err
 }
 
 // settled closes the books of runs that were cut off before the exports are read;

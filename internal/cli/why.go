@@ -16,7 +16,8 @@ import (
 )
 
 func (c *program) why() *cobra.Command {
-	var format, on, at string
+	var format, on, at, other string
+	var with []string
 	cmd := &cobra.Command{
 		Use:     "why PERSON [THING]",
 		Short:   "Say what a person has and should have, and which line of the files is why",
@@ -31,16 +32,28 @@ a thing that is not due it says what stands in the way, the nearest reason
 first. PERSON is an id or a user name.
 
 --on asks what is due on a day by the files and the exports of today; --at how it
-was at the end of a past day, by the files and exports that are on record.`,
+was at the end of a past day, by the files and exports that are on record.
+
+--with asks what the person would gain, lose and keep with other attributes, and what
+guards would hold of that; someone who is not in the files is taken for new. --beside
+puts two people side by side. A question writes nothing.`,
 		Example: example(
 			"pravet why E0042",
 			"pravet why oskar.nyman tickets/role/refund-approver",
 			"pravet why E0056 --on 2026-12-01 --format json",
+			"pravet why E0056 --with department=Planning --with 'title=Berth planner'",
+			"pravet why E0042 --beside E0045",
 		),
 		Args: cobra.RangeArgs(1, 2),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	dayFlags(cmd, &on, &at)
+	cmd.Flags().StringSliceVar(
+		&with, "with", nil, "what would become of the person with this: ATTRIBUTE=VALUE (may be repeated)",
+	)
+	cmd.Flags().StringVar(&other, "beside", "", "what this other person has, side by side")
+	cmd.MarkFlagsMutuallyExclusive("with", "beside", "at")
+	_ = cmd.RegisterFlagCompletionFunc("beside", c.completePeople)
 	cmd.ValidArgsFunction = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
 		switch len(args) {
 		case 0:
@@ -54,6 +67,15 @@ was at the end of a past day, by the files and exports that are on record.`,
 		dir, today, err := c.where(on)
 		if err != nil {
 			return err
+		}
+		if len(with) > 0 || other != "" {
+			if len(args) == 2 {
+				return usage("--with and --beside ask about all that a person has; leave out %s", args[1])
+			}
+			if other != "" {
+				return c.beside(dir, args[0], other, today, format)
+			}
+			return c.whatIf(dir, args[0], with, today, format)
 		}
 		tree, err := c.tree(dir)
 		if err != nil {

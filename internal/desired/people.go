@@ -28,6 +28,11 @@ var known = []string{
 	"starts", "ends", "away", "away.from", "away.to", "formerly",
 }
 
+// IsAttribute reports whether a name is that of a person attribute.
+func IsAttribute(name string) bool {
+	return (&Repo{}).attribute(name, func(string, string) {})
+}
+
 // attribute reports a name that is no person attribute.
 func (r *Repo) attribute(name string, report func(says, hint string)) bool {
 	folded := table.Fold(name)

@@ -189,3 +189,16 @@ func User(dir string) string {
 	}
 	return name
 }
+
+// Revisions lists branches, tags and the last commits, each with a tab and what it is.
+func Revisions(dir string) []string {
+	refs, err := git(dir, "for-each-ref", "--format=%(refname:short)%09%(subject)", "refs/heads", "refs/tags")
+	if err != nil {
+		return nil
+	}
+	commits, err := git(dir, "log", "-20", "--format=%h%x09%ad %an: %s", "--date=short")
+	if err != nil {
+		return nil
+	}
+	return strings.FieldsFunc(refs+"\n"+commits, func(r rune) bool { return r == '\n' })
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"runtime"
 
 	"golang.org/x/sync/errgroup"
@@ -134,19 +135,26 @@ func Find(
 	return s, s.view(today), person, missing, nil
 }
 
-// At reads the desired state of a revision, or with "" that of the working tree,
-// for questions about a day. No application is looked at. After ErrProblems the
-// State holds the Repo only.
-func At(ctx context.Context, tree *source.Tree, revision string, today day.Day) (s *State, v *access.View, err error) {
-	if s, err = whole(ctx, tree, revision); err != nil {
+// At reads the desired state of a revision, or with "" that of the working tree, for
+// questions about a day; some files of a revision are taken from the working tree. No
+// application is looked at. After ErrProblems the State holds the Repo only.
+func At(
+	ctx context.Context,
+	tree *source.Tree,
+	revision string,
+	today day.Day,
+	files ...string,
+) (s *State, v *access.View, err error) {
+	if s, err = whole(ctx, tree, revision, files...); err != nil {
 		return s, nil, err
 	}
 	return s, s.view(today), nil
 }
 
-// whole reads all of the desired state of a revision, or with "" of the working tree.
-// After ErrProblems the State holds the Repo only.
-func whole(ctx context.Context, tree *source.Tree, revision string) (*State, error) {
+// whole reads all of the desired state of a revision, or with "" of the working tree;
+// some files of a revision are taken from the working tree. After ErrProblems the State
+// holds the Repo only.
+func whole(ctx context.Context, tree *source.Tree, revision string, files ...string) (*State, error) {
 	if revision != "" {
 		from, err := os.MkdirTemp("", "pravet-revision-")
 		if err != nil {
@@ -155,6 +163,11 @@ func whole(ctx context.Context, tree *source.Tree, revision string) (*State, err
 		defer os.RemoveAll(from)
 		if err := gitrepo.Files(ctx, tree.Dir, revision, from); err != nil {
 			return nil, err
+		}
+		for _, file := range files {
+			if err := overlay(tree.Dir, from, file); err != nil {
+				return nil, err
+			}
 		}
 		if tree, err = source.OpenTree(from, nil); err != nil {
 			return nil, err
@@ -168,6 +181,28 @@ func whole(ctx context.Context, tree *source.Tree, revision string) (*State, err
 		return s, ErrProblems
 	}
 	return s, nil
+}
+
+// overlay puts a file of one folder over that of another.
+func overlay(from, to, file string) error {
+	in, err := os.OpenRoot(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.OpenRoot(to)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	data, err := in.ReadFile(file)
+	if err != nil {
+		return source.Unreadable(file, err)
+	}
+	if err := out.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return err
+	}
+	return out.WriteFile(file, data, 0o600)
 }
 
 // A Past is what a past day was answered from.

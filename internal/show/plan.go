@@ -218,6 +218,11 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 	if x, ok := v.Earlier[c.ID]; ok {
 		p.wrapped(gutter, words.Earlier(&x), nil)
 	}
+	p.underneath(v, c, shared, reasons)
+}
+
+// underneath writes what stands below a change: its reasons, and what holds it.
+func (p *Printer) underneath(v *PlanView, c *plan.Change, shared []saidHold, reasons bool) {
 	if reasons {
 		for _, r := range v.Plan.Because(c) {
 			says := words.Clean(r.Says)

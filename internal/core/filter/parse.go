@@ -249,3 +249,12 @@ func (p *parser) value(c *Clause, op token) error {
 	}
 	return nil
 }
+
+// Quote writes a text as a value of a filter: a JSON string (RFC 7644 §3.4.2.2).
+func Quote(s string) string {
+	text, err := json.Marshal(s)
+	if err != nil {
+		return `""` // no text is refused
+	}
+	return string(text)
+}

@@ -145,6 +145,39 @@ func (p *People) Reserve(rows int) {
 	}
 }
 
+// With returns the people as they would be if one of them had other values of some
+// attributes; i may be Len, for someone who is not there yet. O(people).
+func (p *People) With(i int, values map[string]string) *People {
+	out := NewPeople()
+	out.files, out.file, out.line, out.place = slices.Clone(p.files), slices.Clone(p.file), slices.Clone(p.line), p.place
+	if i == p.rows {
+		out.file, out.line = append(out.file, uint16(out.File("(what if)"))), append(out.line, 0)
+	}
+	for _, a := range p.attrs {
+		out.Attribute(a)
+	}
+	for a := range values {
+		out.Attribute(a)
+	}
+	for n, name := range out.attrs {
+		old := p.Column(name)
+		for row := range max(p.rows, i+1) {
+			v := ""
+			if old != nil && row < p.rows {
+				v = old.At(row)
+			}
+			for a, x := range values {
+				if row == i && table.Fold(a) == table.Fold(name) {
+					v = x
+				}
+			}
+			out.cols[n].Append(v)
+		}
+	}
+	out.rows = max(p.rows, i+1)
+	return out
+}
+
 // Close fills the columns that the last rows did not give. It is called once,
 // after the last Add.
 func (p *People) Close() {

@@ -1,0 +1,25 @@
+package ledger
+
+import "errors"
+
+// Nothing is a ledger without entries, for questions asked in a repository that has
+// none yet. Nothing can be written to it.
+func Nothing() Ledger { return nothing{} }
+
+type nothing struct{}
+
+var errNothing = errors.New("a question writes nothing")
+
+func (nothing) Append(...Record) error               { return errNothing }
+func (nothing) Begin(Run) (string, error)            { return "", errNothing }
+func (nothing) Scan(Query, func(*Entry) error) error { return nil }
+func (nothing) Last(Kind, string, any) (bool, error) { return false, nil }
+func (nothing) Keep(Kept) error                      { return errNothing }
+func (nothing) Kept(string) (Kept, bool, error)      { return Kept{}, false, nil }
+func (nothing) Lease(string) (func() error, error)   { return nil, errNothing }
+func (nothing) Holder() *Holder                      { return nil }
+func (nothing) Exclusive(func() error) error         { return errNothing }
+func (nothing) Head() (Head, error)                  { return Head{}, nil }
+func (nothing) Cut() error                           { return nil }
+func (nothing) Verify() (*Verdict, error)            { return &Verdict{}, nil }
+func (nothing) Close() error                         { return nil }
