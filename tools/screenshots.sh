@@ -51,7 +51,7 @@ run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
 run holds "pravet show $id --app tickets --only 'held eq true'"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why E0031 tickets/role/refund-approver --on 2026-11-24'
 run compare 'pravet compare HEAD~2 --on 2026-11-24'
-run seats 'pravet seats --on 2026-11-24' "pravet seats --ahead P7M --on 2026-11-24 --plot seats-plot.png" "pravet holders tickets/role/till-lead --on 2026-11-24" "pravet list people --where 'department eq \"Planning\"' --on 2026-11-24"
+run seats 'pravet seats --on 2026-11-24' "pravet seats --ahead P7M --on 2026-11-24 --plot seats-plot.png" "pravet holders tickets/role/till-lead --on 2026-11-24" "pravet list people --only 'department eq \"Planning\"' --on 2026-11-24"
 cp seats-plot.png "$out/seats-plot.png"
 seat=$(pravet show "$id" --only 'guard eq "seats"' --format csv | tail -1 | cut -d, -f1)
 run decide "pravet reject $id $seat --until 2026-12-15 --because 'one more seat is ordered'" \

@@ -202,7 +202,7 @@ func (j *Job) redraft() error {
 	var only *filter.Filter
 	if s := j.Plan.Selection; s != nil && s.Only != "" {
 		var err error
-		if only, err = filter.Parse(s.Only); err != nil {
+		if only, err = filter.OfPeople(s.Only); err != nil {
 			return fmt.Errorf("the plan was limited by a filter that cannot be read: %w", err)
 		}
 	}

@@ -60,7 +60,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		}
 		var selection *filter.Filter
 		if only != "" {
-			if selection, err = filter.Parse(only); err != nil {
+			if selection, err = filter.OfPeople(only); err != nil {
 				return usage("--only: %w", err)
 			}
 		}

@@ -23,7 +23,7 @@ func (c *program) list() *cobra.Command {
 		Long: `List writes a table of people, of accounts with whose they are, of the things of
 all catalogs, of kits, or of strays: accounts that belong to nobody.
 
---where takes a SCIM filter over the columns; a column with several values
+--only takes a SCIM filter over the columns; a column with several values
 matches when one of them does. --columns chooses columns, "all" for all of them;
 --sort sorts by columns, downwards with a minus before the name; --group-by
 counts the rows of each value of a column instead.
@@ -33,10 +33,10 @@ was at the end of a past day, by what is on record.
 
 In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		Example: example(
-			"pravet list people --where 'department eq \"Deck\"' --columns id,displayName,title,kits",
-			"pravet list accounts --where 'app eq \"tickets\" and effective eq \"role seller\"' --sort name",
+			"pravet list people --only 'department eq \"Deck\"' --columns id,displayName,title,kits",
+			"pravet list accounts --only 'app eq \"tickets\" and effective eq \"role seller\"' --sort name",
 			"pravet list people --group-by department",
-			"pravet list things --where 'sensitive eq true' --columns app,kind,name,holders",
+			"pravet list things --only 'sensitive eq true' --columns app,kind,name,holders",
 			"pravet list strays --format csv",
 		),
 		Args:      cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs),
@@ -44,7 +44,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	f := cmd.Flags()
-	f.StringVar(&where, "where", "", "only rows that this filter matches")
+	f.StringVar(&where, "only", "", "only rows that this filter matches")
 	f.StringSliceVar(&columns, "columns", nil, "these columns, in this order; all for all")
 	f.StringSliceVar(&sort, "sort", nil, "sort by these columns; -NAME downwards")
 	f.StringVar(&groupBy, "group-by", "", "count the rows of each value of this column")
@@ -112,11 +112,11 @@ func selectRows(rows *access.Rows, where string, today day.Day) ([]int, error) {
 	}
 	f, err := filter.Parse(where)
 	if err != nil {
-		return nil, usage("--where: %w", err)
+		return nil, usage("--only: %w", err)
 	}
 	for _, cl := range f.Clauses() {
 		if rows.Column(cl.Attr) == "" {
-			return nil, usage("--where, column %d: %w", cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns))
+			return nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns))
 		}
 	}
 	return rows.Select(f, today), nil

@@ -96,13 +96,13 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		},
 		{WrongUsage, `invalid argument "persons"`, []string{"list", "persons"}},
 		{
-			WrongUsage, `--where, column 1: there is no column "departmnt"; did you mean department?`,
-			[]string{"list", "people", "--where", `departmnt eq "Deck"`},
+			WrongUsage, `--only, column 1: there is no column "departmnt"; did you mean department?`,
+			[]string{"list", "people", "--only", `departmnt eq "Deck"`},
 		},
-		{WrongUsage, "no closing quote", []string{"list", "people", "--where", `department eq "Deck`}},
+		{WrongUsage, "no closing quote", []string{"list", "people", "--only", `department eq "Deck`}},
 		{
 			WrongUsage, "cannot be compared with the number 5 by co",
-			[]string{"list", "people", "--where", `department co 5`},
+			[]string{"list", "people", "--only", `department co 5`},
 		},
 		{
 			WrongUsage, `--columns: there is no column "titel"; did you mean title?`,

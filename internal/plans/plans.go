@@ -172,7 +172,7 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 	if p.Selection != nil {
 		apps = p.Selection.Apps
 		if p.Selection.Only != "" {
-			if only, err = filter.Parse(p.Selection.Only); err != nil {
+			if only, err = filter.OfPeople(p.Selection.Only); err != nil {
 				return fail(err)
 			}
 		}

@@ -3,6 +3,7 @@ package access
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
@@ -12,6 +13,7 @@ import (
 // and shown. A column may have several values in a row.
 type Rows struct {
 	Columns []string        // all that can be asked for, in the order in which they make sense
+	Also    []string        // what can be asked for besides, as person.department of an account
 	Default []string        // those that are shown when none is asked for
 	Several map[string]bool // columns that may have several values
 	Len     int
@@ -104,6 +106,9 @@ func (v *View) appsOf(p int) (out []string) {
 	return out
 }
 
+// ofPerson begins the name of an attribute of the person whom a row is about.
+const ofPerson = "person."
+
 // accountRows lists the accounts that a test chooses, application by
 // application.
 func (v *View) accountRows(which func(app, at int) bool) *Rows {
@@ -132,8 +137,13 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 		[]string{"app", "account", "person", "name", "stage", "active", "groups", "roles", "licenses", "effective"},
 		attrs...)
 	columns = append(columns, "file", "line")
+	var also []string
+	for _, a := range v.People.Attributes() {
+		also = append(also, ofPerson+a)
+	}
 	return &Rows{
 		Columns: columns,
+		Also:    also,
 		Default: []string{"app", "account", "person", "name", "active", "groups", "roles", "licenses"},
 		Several: set("groups", "roles", "licenses", "effective"),
 		Len:     len(rows),
@@ -142,6 +152,12 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 }
 
 func (v *View) accountValues(a, at int, column string) []string {
+	if attr, ok := strings.CutPrefix(column, ofPerson); ok {
+		if p := v.PersonOf[a][at]; p >= 0 {
+			return one(v.People.Get(int(p), attr))
+		}
+		return nil
+	}
 	accounts, p := v.Accounts[a], int(v.PersonOf[a][at])
 	switch column {
 	case "app":

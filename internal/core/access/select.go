@@ -13,10 +13,14 @@ import (
 
 // Column finds a column by its name, case ignored; "" where there is none.
 func (r *Rows) Column(name string) string {
-	for _, c := range r.Columns {
-		if table.Fold(c) == table.Fold(name) {
+	name = table.Fold(name)
+	for _, c := range slices.Concat(r.Columns, r.Also) {
+		if table.Fold(c) == name {
 			return c
 		}
+	}
+	if attr, ok := strings.CutPrefix(name, ofPerson); ok && slices.Contains(r.Columns, "stage") { // of people themselves
+		return r.Column(attr)
 	}
 	return ""
 }
@@ -59,6 +63,7 @@ func (r *Rows) OfApps(apps []string) *Rows {
 	}
 	return &Rows{
 		Columns: r.Columns,
+		Also:    r.Also,
 		Default: r.Default,
 		Several: r.Several,
 		Len:     len(kept),

@@ -273,3 +273,19 @@ func (c *Clause) compare(v string, today day.Day) (sign int, ok bool) {
 	}
 	return strings.Compare(table.Fold(v), c.folded), true
 }
+
+// OfPeople parses a filter over people in which an attribute may be called
+// person.department as well as department, as filters over changes and accounts do.
+func OfPeople(text string) (*Filter, error) {
+	f, err := Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	for i := range f.clauses {
+		c := &f.clauses[i]
+		if attr := strings.TrimPrefix(table.Fold(c.Attr), "person."); len(attr) < len(c.Attr) {
+			c.Attr = c.Attr[len(c.Attr)-len(attr):]
+		}
+	}
+	return f, nil
+}
