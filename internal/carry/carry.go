@@ -391,6 +391,27 @@ func (j *Job) Held() int {
 	return n
 }
 
+// Holding lists the guards that hold what is wanted, each once.
+func (j *Job) Holding() (guards []string) {
+	for i, x := range j.States {
+		c := &j.Plan.Changes[i]
+		if x != decide.Held || !j.Standing.All && j.Standing.Verdicts[c.ID] != decide.Accepted {
+			continue
+		}
+		holds := j.Standing.Holding(j.Plan, c, j.Today)
+		if h, ok := j.Why[c.ID]; ok {
+			holds = append(holds, h)
+		}
+		for _, h := range holds {
+			if !slices.Contains(guards, h.Guard) {
+				guards = append(guards, h.Guard)
+			}
+		}
+	}
+	slices.Sort(guards)
+	return guards
+}
+
 // impossible is the hold of what an application refuses beforehand.
 func impossible(says string) plan.Hold {
 	return guard.Hold(guard.Impossible, fact.Fact{Kind: fact.Refused, Because: says})

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -134,9 +135,9 @@ func (u *Unfinished) step(
 		u.Warnings = append(
 			u.Warnings,
 			fmt.Sprintf(
-				"there is no application %s any more, so nothing is known of %d changes",
+				"there is no application %s any more, so nothing is known of %s",
 				step.App,
-				len(step.Changes),
+				model.Count(len(step.Changes), "change", "changes"),
 			),
 		)
 		return nil, nil
@@ -161,10 +162,10 @@ func (u *Unfinished) step(
 		u.Warnings = append(
 			u.Warnings,
 			fmt.Sprintf(
-				"plan %s cannot be read (%v), so nothing is known of %d changes",
+				"plan %s cannot be read (%v), so nothing is known of %s",
 				step.Plan,
 				err,
-				len(step.Changes),
+				model.Count(len(step.Changes), "change", "changes"),
 			),
 		)
 		return nil, nil

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -11,6 +12,7 @@ import (
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
@@ -43,7 +45,7 @@ Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
 held by a guard, the others are done; 5 the run ended early, or some changes are
 not settled.`,
 		Example: example("pravet apply zfhvg6at", "pravet apply zfhvg6at --yes"),
-		Args:    cobra.ExactArgs(1),
+		Args:    takes(1, 1, "which plan?", "pravet apply zfhvg6at"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.ValidArgsFunction = c.completePlans
@@ -306,7 +308,10 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 		if accepted {
 			return nil
 		}
-		return usage("nobody is there to be asked, and the plan is not accepted; accept it first, or use --yes")
+		return usage(
+			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept %s "+
+				"--because 'why', or use --yes", j.Plan.ID,
+		)
 	}
 	forGood := 0
 	for i := range j.Plan.Changes {
@@ -398,11 +403,13 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 		)
 	}
 	if res.Held > 0 {
-		out.Linef(
-			"%s held by a guard; lift it with: pravet accept %s --lift GUARD --because 'why'",
-			model.Count(res.Held, "change is", "changes are"),
-			j.Plan.ID,
-		)
+		guards := j.Holding()
+		line := fmt.Sprintf("%s held by %s", model.Count(res.Held, "change is", "changes are"), strings.Join(guards, ", "))
+		lift := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Liftable(), g) })
+		if lift >= 0 {
+			line += fmt.Sprintf("; to lift one: pravet accept %s --lift %s --because 'why'", j.Plan.ID, guards[lift])
+		}
+		out.Line(line)
 		c.named(out, j, decide.Held)
 	}
 }

@@ -35,7 +35,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 			"pravet check --format sarif",
 			"pravet check --schema kits",
 		),
-		Args: cobra.NoArgs,
+		Args: takes(0, 0, "", ""),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "sarif")
 	cmd.Flags().StringVar(&on, "on", "", "count dates from this day, YYYY-MM-DD (default: today)")

@@ -76,7 +76,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			status := d.run(args[1:]...)
 			wanted := []int{Done}
 			if cmd.Name() == "apply" {
-				wanted = []int{Held, WrongUsage} // without --yes nobody is there to be asked
+				wanted = []int{Held, WrongUsage} // without --yes there is no terminal to ask on
 			}
 			require.Contains(t, wanted, status, "%s\n%s", line, d.err.String())
 		}

@@ -18,6 +18,7 @@ import (
 func (c *program) compare() *cobra.Command {
 	var format, on string
 	var with []string
+	var full bool
 	cmd := &cobra.Command{
 		Use:     "compare [REVISION [REVISION]]",
 		Short:   "Say whose access differs between two revisions of the files, and why",
@@ -30,16 +31,18 @@ with the line that causes it. No application is looked at.
 With one revision, it is compared with the files as they are now; with none, the
 last commit is. With --with, it is compared with itself and a file that is not
 committed yet: what would this file alone change? --format markdown is for a merge
-request.
+request. What is too much for a screen is folded: alike differences of one cause, with
+how many people they are about.
 
 Exit status: 0 whether something differs or not; 1 when the files of a revision
 do not pass.`,
 		Example: example("pravet compare", "pravet compare HEAD~1", "pravet compare HEAD~2 HEAD~1 --format markdown",
 			"pravet compare --with kits/ashore.yaml"),
-		Args: cobra.MaximumNArgs(2),
+		Args: takes(0, 2, "", "pravet compare HEAD~2 HEAD~1"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	cmd.Flags().StringVar(&on, "on", "", "compare what is due on this day, YYYY-MM-DD (default: today)")
+	cmd.Flags().BoolVar(&full, "full", false, "every difference, however many there are")
 	cmd.Flags().StringSliceVar(
 		&with, "with", nil, "compare the last commit with itself and this file as it is now (may be repeated)",
 	)
@@ -79,9 +82,15 @@ do not pass.`,
 				"Access of "+named(revisions[1], with...)+", compared with "+named(revisions[0]),
 			)
 		case "table":
-			p := show.NewPrinter(c.Stdout, c.Environ)
-			p.Differences(list)
-			return p.Err()
+			_, lines := show.Size(c.Stdout, c.Environ)
+			return c.paged(func(p *show.Printer) error {
+				if full || len(list) <= lines {
+					p.Differences(list)
+				} else {
+					p.DifferencesFolded(access.Fold(list))
+				}
+				return p.Err()
+			})
 		}
 		return show.Output(c.Stdout, c.Environ, format, show.DifferenceTable(list))
 	}

@@ -47,7 +47,7 @@ by accepting it; the next draft has it.`,
 			"pravet accept zfhvg6at :2qe9t --because 'the new kit for berth planning'",
 			"pravet accept zfhvg6at --lift suspensions --because 'the summer crew ends together'",
 		),
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1, "which plan?", "pravet accept zfhvg6at --because 'reviewed'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
@@ -83,7 +83,7 @@ decision is written to standing.yaml, to be committed with the other files.`,
 			"pravet reject zfhvg6at gqc34xdfuyha --because 'agreed with the owner'",
 			"pravet reject zfhvg6at --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
-		Args: cobra.MinimumNArgs(1),
+		Args: takes(1, -1, "which plan?", "pravet reject zfhvg6at 12 --because 'not yet'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")
@@ -371,20 +371,23 @@ func (d *decision) remaining(p *show.Printer, made *decisions.Made) error {
 	for _, st := range made.States {
 		counts[st]++
 	}
-	line := fmt.Sprintf(
-		"Of the plan, %d accepted and ready, %d undecided, %d rejected, %d held",
-		counts[decide.Ready],
-		counts[decide.Waiting],
-		counts[decide.Refused],
-		counts[decide.Held],
-	)
-	if n := counts[decide.Lacking]; n > 0 {
-		line += fmt.Sprintf(", %d waiting for one of those", n)
+	var parts []string
+	for _, x := range []struct {
+		state decide.State
+		says  string
+	}{
+		{decide.Ready, "accepted and ready"},
+		{decide.Waiting, "undecided"},
+		{decide.Refused, "rejected"},
+		{decide.Held, "held"},
+		{decide.Lacking, "waiting for one of those"},
+		{decide.Completed, "done"},
+	} {
+		if n := counts[x.state]; n > 0 {
+			parts = append(parts, model.Thousands(n)+" "+x.says)
+		}
 	}
-	if n := counts[decide.Completed]; n > 0 {
-		line += fmt.Sprintf(", %d done", n)
-	}
-	p.Line(show.Dim(line + "."))
+	p.Line(show.Dim("The plan now: " + strings.Join(parts, ", ") + "."))
 	if made.Running != nil {
 		p.Line(
 			show.Alarm(

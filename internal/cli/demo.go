@@ -29,7 +29,7 @@ compare, draft, show, ask why, reject three changes, accept the rest, apply, dra
 again, look ahead. Every command is really run. It is the morning of 2026-11-24
 there.`,
 		Example: example("pravet demo", "pravet demo --keep ferries --no-walk"),
-		Args:    cobra.NoArgs,
+		Args:    takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
 	cmd.Flags().

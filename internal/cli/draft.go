@@ -12,7 +12,9 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
@@ -42,7 +44,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			"pravet draft --on 2026-12-01 --out -",
 			"pravet draft --dry",
 		),
-		Args: cobra.NoArgs,
+		Args: takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
 	cmd.Flags().StringVar(&only, "only", "", "only people that this filter matches")
@@ -234,7 +236,9 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 				n++
 			}
 		}
-		pr.Linef("  %-12s %d changes, %d accounts", e.App, n, e.Accounts)
+		pr.Linef(
+			"  %-12s  %s, %s", words.Clean(e.App), model.Count(n, "change", "changes"), model.Count(e.Accounts, "account", "accounts"),
+		)
 	}
 	pr.Aside(p)
 	if file != "-" {

@@ -35,7 +35,7 @@ THING is written APPLICATION/KIND/NAME.`,
 			"pravet holders tickets/role/refund-approver --at 2026-11-24 --effective",
 			"pravet holders berths/license/planning-seat --format csv",
 		),
-		Args: cobra.ExactArgs(1),
+		Args: takes(1, 1, "of which thing?", "pravet holders tickets/role/seller"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	cmd.Flags().BoolVar(&effective, "effective", false, "all that have it in the end, also by what brings it along")

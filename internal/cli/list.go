@@ -39,7 +39,9 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 			"pravet list things --only 'sensitive eq true' --columns app,kind,name,holders",
 			"pravet list strays --format csv",
 		),
-		Args:      cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs),
+		Args: cobra.MatchAll(
+			takes(1, 1, "a list of what? Of "+strings.Join(access.Subjects, ", ")+".", "pravet list people"), cobra.OnlyValidArgs,
+		),
 		ValidArgs: access.Subjects,
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")

@@ -33,7 +33,7 @@ plan it shows all that concerns it, with the outcome of every change; with --per
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
 		Example: example("pravet log", "pravet log run-1", "pravet log zfhvg6at --format json",
 			"pravet log --person E0042 --since 2026-11-01", "pravet log verify"),
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1, "", "pravet log run-1"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	want.flags(c, cmd)
@@ -273,7 +273,7 @@ func (c *program) verify() *cobra.Command {
 that does not fit. Note the head that it prints somewhere else; with --head it
 also proves that the ledger still holds what it held then.`,
 		Example: example("pravet log verify", "pravet log verify --repo ."),
-		Args:    cobra.NoArgs,
+		Args:    takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringVar(&head, "head", "", "a head that was noted before, and must still be in the chain")
 	cmd.RunE = func(*cobra.Command, []string) error {
@@ -336,7 +336,7 @@ so, and why, becomes an entry of its own.
 A ledger with a changed entry, or one that is missing in the middle, is not
 trusted; put the whole ledger back.`,
 		Example: example("pravet log trust --because 'put back from the backup of Monday'"),
-		Args:    cobra.NoArgs,
+		Args:    takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.RunE = func(*cobra.Command, []string) error {

@@ -21,7 +21,7 @@ func (c *program) new() *cobra.Command {
 not there yet: one application, two kits, three people and an export to draft
 from. Change it into your own, file by file.`,
 		Example: example("pravet new access", "pravet new clients/north"),
-		Args:    cobra.ExactArgs(1),
+		Args:    takes(1, 1, "in which folder?", "pravet new access"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			dir := c.path(args[0])
 			if err := emptyFolder(dir, args[0]); err != nil {

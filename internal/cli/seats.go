@@ -34,7 +34,7 @@ need today; and what they cost. Currencies are kept apart.
 starts, ends and the last days of holders are known. It is an ISO 8601 duration,
 P12M for a year. --plot draws that into a file, PNG or SVG.`,
 		Example: example("pravet seats", "pravet seats --ahead P12M", "pravet seats --ahead P6M --plot seats.png"),
-		Args:    cobra.NoArgs,
+		Args:    takes(0, 0, "", ""),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	f := cmd.Flags()

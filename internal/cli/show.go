@@ -47,7 +47,7 @@ and those of people, as in person.department or department.`,
 			"pravet show zfhvg6at --group-by department",
 			"pravet show plans/zfhvg6at.json --format markdown",
 		),
-		Args: cobra.MaximumNArgs(1),
+		Args: takes(0, 1, "", "pravet show zfhvg6at"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	as.flags(cmd)

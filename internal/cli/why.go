@@ -44,7 +44,7 @@ puts two people side by side. A question writes nothing.`,
 			"pravet why E0056 --with department=Planning --with 'title=Berth planner'",
 			"pravet why E0042 --beside E0045",
 		),
-		Args: cobra.RangeArgs(1, 2),
+		Args: takes(1, 2, "about whom?", "pravet why E0042"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
 	dayFlags(cmd, &on, &at)

@@ -76,7 +76,7 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		{WrongUsage, "is not an address", append([]string{"reject", "zfhvg6at", "--thing", "seller"}, because...)},
 		{Failed, "gone.json: there is no such file", []string{"apply", "gone.json", "--yes"}},
 		{Failed, "broken.json: this is not a plan", []string{"apply", "broken.json", "--yes"}},
-		{WrongUsage, "nobody is there to be asked", []string{"apply", "zfhvg6at"}},
+		{WrongUsage, "there is no terminal to ask on", []string{"apply", "zfhvg6at"}},
 		{Failed, `no run or plan "run-7"`, []string{"log", "run-7"}},
 		{WrongUsage, `--kind cannot be "runs"`, []string{"log", "--kind", "runs"}},
 		{Failed, "it is not the one that was noted", []string{"log", "verify", "--head", strings.Repeat("0", 64)}},

@@ -224,7 +224,7 @@ func (d *doc) text(n *yaml.Node, what string) string {
 		return ""
 	}
 	if n.Kind != yaml.ScalarNode {
-		d.problem(n, "wrong-type", what+" is expected to be a text", "")
+		d.problem(n, "wrong-type", what+" takes one value, and a list or a mapping stands here", "write a single word, or a text in quotes")
 		return ""
 	}
 	return n.Value

@@ -313,7 +313,7 @@ func DifferencesLine(list []access.Difference) string { return differencesLine(l
 
 func differencesLine(list []access.Difference, effect func(effect model.Effect, text string) string) string {
 	if len(list) == 0 {
-		return "No access differs."
+		return "Nobody gains or loses any access, and no definition differs."
 	}
 	people := map[model.Effect]map[string]bool{model.Widens: {}, model.Narrows: {}, model.Keeps: {}}
 	for i := range list {
@@ -358,6 +358,45 @@ func (p *Printer) Differences(list []access.Difference) {
 			p.wrapped(gutter+strings.Repeat(" ", wide+2), because(&d.Because), Dim)
 		}
 	}
+}
+
+// DifferencesFolded writes alike differences of one cause as one.
+func (p *Printer) DifferencesFolded(list []access.Folded) {
+	people := map[model.Effect]int{}
+	for i := range list {
+		people[list[i].Effect] += max(list[i].People, 1)
+	}
+	p.Linef(
+		"%s: %s, %s", model.Count(people[model.Widens]+people[model.Narrows]+people[model.Keeps], "difference", "differences"),
+		Effect(model.Widens, model.Count(people[model.Widens], "widens", "widen")+" access"),
+		Effect(model.Narrows, model.Count(people[model.Narrows], "narrows", "narrow")+" it"),
+	)
+	counts := 1
+	for i := range list {
+		counts = max(counts, len(model.Thousands(list[i].People)))
+	}
+	margin := strings.Repeat(" ", counts+4+9)
+	for i := range list {
+		f := &list[i]
+		d := access.Difference{Kind: f.Kind, Thing: f.Thing, Effect: f.Effect, Through: f.Through, Detail: f.Detail}
+		head := fmt.Sprintf("  %*s  ", counts, model.Thousands(f.People))
+		who := words.Clean(strings.Join(f.Names, ", "))
+		if more := f.People - len(f.Names); more > 0 {
+			who += " and " + model.Thousands(more) + " more"
+		}
+		text := words.Clean(f.App) + ": " + difference(&d)
+		if who != "" {
+			text += ": " + who
+		}
+		left := p.columns - len(margin)
+		p.Line(head + Effect(f.Effect, fmt.Sprintf("%-9s", f.Effect)) + room(text, left))
+		reason := f.Because
+		if f.Apart {
+			reason.File = ""
+		}
+		p.wrapped(margin, because(&reason), Dim)
+	}
+	p.Line(Dim("person by person: --full"))
 }
 
 func because(r *access.Reason) string {

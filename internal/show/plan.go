@@ -96,7 +96,7 @@ func (p *Printer) Plan(v *PlanView) {
 		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), minute(e.TakenAt))))
 		shared, counts := sharedHolds(byApp[e.App])
 		for _, h := range shared {
-			p.held("", fmt.Sprintf("%d changes held by ", counts[h]), h)
+			p.held("", model.Count(counts[h], "change held by ", "changes held by "), h)
 		}
 		p.people(v, byApp[e.App], shared)
 		for _, n := range notices {

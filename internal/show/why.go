@@ -27,7 +27,7 @@ func (p *Printer) Answer(a *access.Answer) {
 		root.Child(p.kitBranch(&a.Kits[i]))
 	}
 	if len(a.Others) > 0 {
-		others := branch("no kit of theirs gives, and they hold")
+		others := branch("held directly; no kit gives it")
 		for i := range a.Others {
 			others.Child(itemBranch(&a.Others[i], true))
 		}

@@ -93,7 +93,7 @@ func (c *comparison) definitions() {
 			}
 			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
 				d.Effect, d.Detail = model.Narrows, fmt.Sprintf(
-					"%s %s is without %s",
+					"%s %s loses %s",
 					was.Kind,
 					was.Name,
 					model.Named(gone, "permission", "permissions"),
@@ -102,7 +102,7 @@ func (c *comparison) definitions() {
 			}
 			if come := model.Without(is.Permissions, was.Permissions); len(come) > 0 {
 				d.Effect, d.Detail = model.Widens, fmt.Sprintf(
-					"%s %s is with %s",
+					"%s %s gains %s",
 					was.Kind,
 					was.Name,
 					model.Named(come, "permission", "permissions"),

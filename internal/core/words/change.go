@@ -46,9 +46,9 @@ func redefined(c *plan.Change) string {
 	permissions := c.Attribute == "permissions"
 	switch {
 	case permissions && len(gone) > 0:
-		return what + "without " + Clean(model.Named(gone, "permission", "permissions"))
+		return what + "remove " + Clean(model.Named(gone, "permission", "permissions"))
 	case permissions:
-		return what + "with " + Clean(model.Named(come, "permission", "permissions"))
+		return what + "add " + Clean(model.Named(come, "permission", "permissions"))
 	case len(gone) > 0:
 		return what + "it no longer brings " + Clean(strings.Join(gone, ", "))
 	}

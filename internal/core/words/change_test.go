@@ -66,7 +66,7 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 			Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"),
 			Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")},
 		},
-			"redefine role lead: without permissions a, c", "2 accounts lose by it: E1, E2"},
+			"redefine role lead: remove permissions a, c", "2 accounts lose by it: E1, E2"},
 		{plan.Change{
 			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"},
 			Effect: model.Widens,

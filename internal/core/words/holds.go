@@ -171,7 +171,12 @@ func invariant(f *fact.Fact) (string, bool) {
 			f.Allowed,
 		), true
 	case fact.SeatsNow:
-		return fmt.Sprintf("%s would be held by %d accounts, and %d seats were bought", f.Thing, f.Count, f.Whole), true
+		return fmt.Sprintf(
+			"%s would be held by %s, and %s bought",
+			f.Thing,
+			model.Count(f.Count, "account", "accounts"),
+			model.Count(f.Whole, "seat was", "seats were"),
+		), true
 	case fact.TooFew:
 		return tooFew(f), true
 	case fact.TooFewBetween:
@@ -186,14 +191,14 @@ func invariant(f *fact.Fact) (string, bool) {
 		), true
 	case fact.ApartToday:
 		return fmt.Sprintf(
-			"%s would hold by it, with what is held today, what is kept apart: %s (%s)",
+			"with what %s holds today, this would complete the separation %q (%s)",
 			f.Person,
 			f.Other,
 			f.Place,
 		), true
 	case fact.ApartLater:
 		return fmt.Sprintf(
-			"%s loses %s only after this, and they are kept apart: %s (%s)",
+			"%s loses %s only after this change, and the separation %q keeps the two apart (%s)",
 			f.Person,
 			f.Thing,
 			f.Other,

@@ -199,7 +199,7 @@ func notice(f *fact.Fact) (string, bool) {
 		), true
 	case fact.ApartAlready:
 		return fmt.Sprintf(
-			"%s already what is kept apart, %s (%s): %s",
+			"%s both sides of the separation %q (%s) already: %s",
 			model.Count(f.Count, "person holds", "people hold"),
 			f.Other,
 			f.Place,
@@ -207,13 +207,13 @@ func notice(f *fact.Fact) (string, bool) {
 		), true
 	case fact.ApartAllowed:
 		return fmt.Sprintf(
-			"%s may hold what is kept apart, %s, until %s: %s (%s): %s",
+			"%s may hold %s until %s, in spite of the separation %q (%s): %s",
 			f.Person,
-			f.Other,
-			f.Until,
-			f.Because,
-			f.Place,
 			strings.Join(f.Names, " and "),
+			f.Until,
+			f.Other,
+			f.Place,
+			f.Because,
 		), true
 	case fact.GuardLifted:
 		until := ""
@@ -239,7 +239,12 @@ func seats(f *fact.Fact) (string, bool) {
 	}
 	switch f.Kind {
 	case fact.SeatsOver:
-		return fmt.Sprintf("%s: %d accounts hold it, and only %d seats were bought", f.Thing, f.Count, f.Whole), true
+		return fmt.Sprintf(
+			"%s: %s it, and only %s bought",
+			f.Thing,
+			model.Count(f.Count, "account holds", "accounts hold"),
+			model.Count(f.Whole, "seat was", "seats were"),
+		), true
 	case fact.SeatsMissing:
 		return fmt.Sprintf("%s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", f.Thing,
 			model.Count(f.Allowed, "seat is", "seats are"), f.Whole, f.Count, f.Freed, f.Allowed, cost), true
