@@ -5,17 +5,48 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo unve
 LDFLAGS  = -s -w -X main.version=$(VERSION)
 BIN      = bin/pravet
 
-.PHONY: build demo test lint bench fuzz screenshots clean need-go need-test need-bench need-screenshots
+.PHONY: build install dist others demo test lint bench fuzz screenshots clean need-go need-test need-bench need-screenshots
 
 build: need-go
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o $(BIN) ./cmd/pravet
+
+# The program, its manual pages and its completions, under PREFIX.
+PREFIX  ?= /usr/local
+SHARE    = $(DESTDIR)$(PREFIX)/share
+install: build
+	install -d $(DESTDIR)$(PREFIX)/bin $(SHARE)/man/man1 $(SHARE)/bash-completion/completions $(SHARE)/zsh/site-functions \
+		$(SHARE)/fish/vendor_completions.d
+	install -m 755 $(BIN) $(DESTDIR)$(PREFIX)/bin/pravet
+	$(GO) run ./tools/man $(SHARE)/man/man1
+	./$(BIN) completion bash >$(SHARE)/bash-completion/completions/pravet
+	./$(BIN) completion zsh >$(SHARE)/zsh/site-functions/_pravet
+	./$(BIN) completion fish >$(SHARE)/fish/vendor_completions.d/pravet.fish
+
+# One static program for each system and processor, with their SHA-256 sums, in dist/.
+SYSTEMS  = linux-amd64 linux-arm64 darwin-amd64 darwin-arm64 windows-amd64 windows-arm64
+dist: need-go
+	rm -rf dist && mkdir dist
+	@for s in $(SYSTEMS); do \
+		end=; case $$s in windows-*) end=.exe;; esac; \
+		echo "dist/pravet-$$s$$end"; \
+		CGO_ENABLED=0 GOOS=$${s%-*} GOARCH=$${s#*-} $(GO) build -trimpath -ldflags '$(LDFLAGS)' \
+			-o dist/pravet-$$s$$end ./cmd/pravet || exit 1; \
+	done
+	cd dist && sha256sum pravet-* >SHA256SUMS
+
+# The program builds and vets on the systems that tests do not run on.
+others: need-go
+	@for s in darwin windows; do \
+		echo "vet for $$s"; \
+		CGO_ENABLED=0 GOOS=$$s $(GO) vet ./... && CGO_ENABLED=0 GOOS=$$s $(GO) build -o /dev/null ./cmd/pravet || exit 1; \
+	done
 
 # The full example, walked through command by command.
 demo: build
 	./$(BIN) demo
 
 # Everything that is checked before a change lands.
-test: need-go need-test lint
+test: need-go need-test lint others
 	$(GO) test -timeout 9m ./...
 
 lint: need-go
@@ -50,4 +81,4 @@ need-screenshots:
 	@./tools/need.sh git:git Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core
 
 clean:
-	rm -rf bin
+	rm -rf bin dist

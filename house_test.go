@@ -54,6 +54,7 @@ var arrows = map[string][]string{
 	"docs/schema":        {},
 	"examples/marrowick": {},
 	"examples/start":     {},
+	"tools/man":          {"internal/cli"},
 	"tools/world":        {},
 }
 

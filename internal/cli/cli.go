@@ -150,6 +150,12 @@ func Run(ctx context.Context, args []string, env Env) int {
 	return status
 }
 
+// Tree is the tree of all commands, for manual pages. Its commands are not run.
+func Tree(env Env) *cobra.Command {
+	c := &program{Env: env, ctx: context.Background(), raw: env.Stdout}
+	return c.root()
+}
+
 func (c *program) close() {
 	for _, t := range c.trees {
 		_ = t.Close() // nothing is written through it any more

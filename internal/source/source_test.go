@@ -11,7 +11,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 	"testing/iotest"
 
@@ -259,16 +258,6 @@ func TestNoNameLeadsOutOfATree(t *testing.T) {
 	secret, err := os.ReadFile(filepath.Join(outside, "secret"))
 	require.NoError(t, err)
 	require.Equal(t, "a secret", string(secret))
-}
-
-// TestOnlyRegularFilesAreRead: a pipe that nobody writes to keeps nobody waiting.
-func TestOnlyRegularFilesAreRead(t *testing.T) {
-	dir := t.TempDir()
-	require.NoError(t, syscall.Mkfifo(filepath.Join(dir, "pipe"), 0o644))
-	_, err := at(t, filepath.Join(dir, "pipe"))
-	require.ErrorContains(t, err, "this is a pipe or a device")
-	_, err = at(t, dir)
-	require.ErrorContains(t, err, "this is a folder")
 }
 
 func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
