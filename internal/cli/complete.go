@@ -3,17 +3,22 @@ package cli
 import (
 	"encoding/json"
 	"os"
+	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
 	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
+	"pravet/internal/prepare"
 )
 
 // Completion never fails loudly: where something cannot be read, there is
@@ -52,9 +57,16 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	if repo := c.here(); repo != nil {
 		repo.ReadPeople()
 		for i := range repo.People.Len() {
-			id := repo.People.Get(i, "id")
-			if strings.HasPrefix(id, begin) && len(out) < maxCompletions {
-				out = append(out, id+"\t"+repo.People.Get(i, "displayName"))
+			id, user, name := repo.People.Get(i, "id"), repo.People.Get(i, "userName"), repo.People.Get(i, "displayName")
+			folded := table.Fold(begin)
+			switch {
+			case len(out) >= maxCompletions:
+			case strings.HasPrefix(id, begin):
+				out = append(out, id+"\t"+name)
+			case strings.HasPrefix(table.Fold(user), folded):
+				out = append(out, user+"\t"+name)
+			case strings.HasPrefix(table.Fold(name), folded): // a shell completes what it can begin with
+				out = append(out, name+"\t"+id)
 			}
 		}
 	}
@@ -73,13 +85,73 @@ func (c *program) completeThings(_ *cobra.Command, _ []string, _ string) ([]stri
 	return out, noFiles
 }
 
+// modified is when a file was written last.
+func modified(file string) time.Time {
+	info, err := os.Stat(file)
+	if err != nil {
+		return time.Time{}
+	}
+	return info.ModTime()
+}
+
+// completeFilter offers the attributes that a filter over changes may name.
+func (c *program) completeFilter(_ *cobra.Command, _ []string, begin string) ([]string, cobra.ShellCompDirective) {
+	head, last := "", begin
+	if i := strings.LastIndexAny(begin, " ("); i >= 0 {
+		head, last = begin[:i+1], begin[i+1:]
+	}
+	names := slices.Clone(changeAttrs)
+	if repo := c.here(); repo != nil {
+		repo.ReadPeople()
+		for _, a := range repo.People.Attributes() {
+			names = append(names, "person."+a)
+		}
+	}
+	var out []string
+	for _, n := range names {
+		if strings.HasPrefix(table.Fold(n), table.Fold(last)) {
+			out = append(out, head+n)
+		}
+	}
+	return out, noFiles | cobra.ShellCompDirectiveNoSpace
+}
+
+// completeColumns offers the columns of what a list is of.
+func (c *program) completeColumns(_ *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
+	repo := c.here()
+	if repo == nil || len(args) == 0 {
+		return nil, noFiles
+	}
+	head := ""
+	if i := strings.LastIndexByte(begin, ','); i >= 0 {
+		head = begin[:i+1]
+	}
+	_, v, _, err := prepare.Look(c.ctx, repo, nil, day.Of(c.Now()))
+	if err != nil {
+		return nil, noFiles
+	}
+	rows := v.Rows(args[0])
+	if rows == nil {
+		return nil, noFiles
+	}
+	var out []string
+	for _, n := range rows.Columns {
+		if !slices.Contains(strings.Split(head, ","), n) {
+			out = append(out, head+n)
+		}
+	}
+	return out, noFiles | cobra.ShellCompDirectiveNoSpace
+}
+
 // plans lists the plans of the repository with their day.
 func (c *program) plans() (out []string) {
 	dir, err := c.dir()
 	if err != nil {
 		return nil
 	}
-	for _, f := range plans.Files(dir) {
+	files := plans.Files(dir)
+	slices.SortFunc(files, func(x, y string) int { return modified(y).Compare(modified(x)) }) // the newest first
+	for _, f := range files {
 		data, err := os.ReadFile(f)
 		var p struct {
 			ID, AsOf string
@@ -117,7 +189,7 @@ func (c *program) completeChanges(
 	}
 	var out []string
 	for i := range p.Changes {
-		if ch := &p.Changes[i]; strings.HasPrefix(ch.ID, begin) && len(out) < maxCompletions {
+		if ch := &p.Changes[i]; strings.HasPrefix(ch.ID, begin) && !slices.Contains(args, ch.ID) && len(out) < maxCompletions {
 			out = append(out, ch.ID+"\t"+words.Sentence(p, ch))
 		}
 	}
@@ -145,5 +217,11 @@ func (c *program) completeRevisions(_ *cobra.Command, args []string, _ string) (
 	if err != nil || len(args) > 1 {
 		return nil, noFiles
 	}
-	return gitrepo.Revisions(dir), noFiles
+	var out []string
+	for _, r := range gitrepo.Revisions(dir) {
+		if name, _, _ := strings.Cut(r, "\t"); !slices.Contains(args, name) {
+			out = append(out, r)
+		}
+	}
+	return out, noFiles
 }

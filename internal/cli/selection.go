@@ -145,6 +145,7 @@ func (s *selection) flags(c *program, cmd *cobra.Command) {
 		"only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)",
 	)
 	f.StringVar(&s.only, "only", "", "only changes that this filter matches")
+	_ = cmd.RegisterFlagCompletionFunc("only", c.completeFilter)
 	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
 	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
 	_ = cmd.RegisterFlagCompletionFunc("thing", c.completeThings)
@@ -333,6 +334,9 @@ func (s *selection) people(p *plan.Plan) error {
 
 // known checks that what is named is in the plan.
 func (s *selection) known(p *plan.Plan) error {
+	if len(s.apps)+len(s.persons)+len(s.things) == 0 {
+		return nil
+	}
 	var apps, persons, things []string
 	seen := map[string]bool{}
 	add := func(list *[]string, v string) {

@@ -119,15 +119,12 @@ func (c *program) beside(dir, one, other string, today day.Day, format string) e
 	}
 	var answers []*access.Answer
 	for _, name := range []string{one, other} {
-		s, v, person, missing, err := prepare.Find(c.ctx, tree, name, today)
+		s, v, person, missing, err := c.find(dir, tree, name, today)
 		if len(answers) > 0 {
 			missing = nil // said already
 		}
 		if err := c.told(s, missing, err); err != nil {
 			return err
-		}
-		if person < 0 {
-			return c.nobody(dir, name)
 		}
 		answers = append(answers, v.Why(person, nil))
 	}

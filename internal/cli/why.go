@@ -3,16 +3,19 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
+	"pravet/internal/source"
 )
 
 func (c *program) why() *cobra.Command {
@@ -94,13 +97,13 @@ puts two people side by side. A question writes nothing.`,
 			s, v, person, revision = was.state, was.view, was.state.Repo.People.Named(args[0]), was.known.Revision
 		} else {
 			var missing []error
-			s, v, person, missing, err = prepare.Find(c.ctx, tree, args[0], today)
+			s, v, person, missing, err = c.find(dir, tree, args[0], today)
 			if err := c.told(s, missing, err); err != nil {
 				return err
 			}
 		}
 		if person < 0 {
-			return c.nobody(dir, args[0])
+			return usage("there was no person with the id or the user name %q on %s", args[0], at)
 		}
 		var thing *model.AppThing
 		if len(args) == 2 {
@@ -158,18 +161,60 @@ func (c *program) told(s *prepare.State, missing []error, err error) error {
 	return err
 }
 
-// nobody says that there is no such person, with the nearest that there is.
-func (c *program) nobody(dir, name string) error {
+// find finds someone by id or user name, or by a display name that nobody else has.
+func (c *program) find(
+	dir string,
+	tree *source.Tree,
+	name string,
+	today day.Day,
+) (s *prepare.State, v *access.View, person int, missing []error, err error) {
+	s, v, person, missing, err = prepare.Find(c.ctx, tree, name, today)
+	if err != nil || person >= 0 {
+		return s, v, person, missing, err
+	}
+	id, err := c.called(dir, name)
+	if err != nil {
+		return s, nil, -1, nil, err
+	}
+	return prepare.Find(c.ctx, tree, id, today)
+}
+
+// called is the id of the one person with a display name. Where there are several, or
+// nobody, the error says so, with the nearest that there is.
+func (c *program) called(dir, name string) (id string, err error) {
 	repo, err := c.rules(dir)
 	if err != nil {
-		return err
+		return "", err
 	}
 	repo.ReadPeople()
+	var called []string
+	if names := repo.People.Column("displayName"); names != nil {
+		for i := range names.Len() {
+			if table.Fold(names.At(i)) == table.Fold(strings.TrimSpace(name)) {
+				id = repo.People.Get(i, "id")
+				called = append(called, fmt.Sprintf(
+					"\n  %s  %s  %s", repo.People.Get(i, "id"), repo.People.Get(i, "userName"), repo.People.Get(i, "department"),
+				))
+			}
+		}
+	}
+	if n := len(called); n == 1 {
+		return id, nil
+	} else if n > 1 {
+		more := ""
+		if n > maxListed {
+			called, more = called[:maxListed], fmt.Sprintf("\n  and %s", model.Count(n-maxListed, "more", "more"))
+		}
+		return "", usage(
+			"%s called %q; name the one that you mean by id or user name:%s%s",
+			model.Count(n, "person is", "people are"), name, strings.Join(called, ""), more,
+		)
+	}
 	hint := "list them with: pravet list people"
 	if near := repo.NearestPerson(name); near != "" {
 		hint = "did you mean " + near + "?"
 	}
-	return usage("there is no person with the id or the user name %q; %s", name, hint)
+	return "", usage("there is no person with the id, the user name or the name %q; %s", name, hint)
 }
 
 // thingOf finds a thing by its address.

@@ -80,7 +80,7 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		{Failed, `no run or plan "run-7"`, []string{"log", "run-7"}},
 		{WrongUsage, `--kind cannot be "runs"`, []string{"log", "--kind", "runs"}},
 		{Failed, "it is not the one that was noted", []string{"log", "verify", "--head", strings.Repeat("0", 64)}},
-		{WrongUsage, `no person with the id or the user name "E0041"; did you mean E0`, []string{"why", "E0041"}},
+		{WrongUsage, `no person with the id, the user name or the name "E0041"; did you mean E0`, []string{"why", "E0041"}},
 		{
 			WrongUsage, `tickets has no role "sellr" in its catalog; did you mean tickets/role/seller?`,
 			[]string{"why", "E0042", "tickets/role/sellr"},

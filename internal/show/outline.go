@@ -29,6 +29,9 @@ func room(text string, columns int) string { return ansi.Truncate(text, max(colu
 
 // filled shortens a text to some columns, or fills it with spaces.
 func filled(text string, columns int) string {
+	if len(text) <= columns && plain([]byte(text)) {
+		return text + strings.Repeat(" ", columns-len(text))
+	}
 	text = room(text, columns)
 	return text + strings.Repeat(" ", max(columns-lipgloss.Width(text), 0))
 }
@@ -278,7 +281,15 @@ func (p *Printer) brief(v *PlanView, changes []*plan.Change, margin string) {
 	for _, c := range changes {
 		numbers = max(numbers, len(fmt.Sprint(v.Outline.Number(c.ID))))
 	}
-	for _, c := range changes {
+	var text strings.Builder // of some lines, written at once
+	for i, c := range changes {
+		if i%brieflyWritten == 0 {
+			p.write(text.String())
+			text.Reset()
+		}
+		if p.err != nil {
+			return // nobody reads on
+		}
 		tail := c.ID
 		switch state := v.States[c.ID]; {
 		case state != "":
@@ -287,14 +298,18 @@ func (p *Printer) brief(v *PlanView, changes []*plan.Change, margin string) {
 			tail = "held by " + c.Holds[0].Guard + "  " + tail
 		}
 		head := fmt.Sprintf("%s%*d  ", margin, numbers, v.Outline.Number(c.ID))
-		left := p.columns - lipgloss.Width(head) - 9 - lipgloss.Width(tail) - 2
-		text := words.Sentence(v.Plan, c)
+		left := p.columns - len(head) - 9 - len(tail) - 2 // both are of ASCII
+		what := words.Sentence(v.Plan, c)
 		if c.ForGood {
-			text += ", for good"
+			what += ", for good"
 		}
-		p.Line(head + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + filled(text, left) + "  " + Dim(tail))
+		text.WriteString(head + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + filled(what, left) + "  " + Dim(tail) + "\n")
 	}
+	p.write(text.String())
 }
+
+// brieflyWritten is how many lines are written at once.
+const brieflyWritten = 100
 
 // Groups writes the changes grouped: each group with its folds, or unfolded with its
 // changes. title says what the groups are of.
