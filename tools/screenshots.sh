@@ -48,8 +48,12 @@ run check 'pravet check'
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
+run summary 'pravet show --summary'
+run causes "pravet show --group-by cause --app tickets"
 run holds "pravet show $id --app tickets --only 'held eq true'"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why E0031 tickets/role/refund-approver --on 2026-11-24'
+run whatif "pravet why E0056 --with department=Planning --on 2026-11-24"
+run beside "pravet why E0117 --beside E0042 --on 2026-11-24" "pravet why E0029 --beside E0034 --on 2026-11-24"
 run compare 'pravet compare HEAD~2 --on 2026-11-24'
 run seats 'pravet seats --on 2026-11-24' "pravet seats --ahead P7M --on 2026-11-24 --plot seats-plot.png" "pravet holders tickets/role/till-lead --on 2026-11-24" "pravet list people --only 'department eq \"Planning\"' --on 2026-11-24"
 cp seats-plot.png "$out/seats-plot.png"
@@ -59,7 +63,9 @@ run decide "pravet reject $id $seat --until 2026-12-15 --because 'one more seat 
 	"pravet accept $id --lift suspensions --because 'the summer crew ended together'" \
 	"pravet accept $id --because 'read with Idris Keane'"
 run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
-run log 'pravet log' 'pravet log verify'
+day=$(date -u +%Y-%m-%d)
+run past "pravet holders tickets/role/refund-approver --at $day" "pravet holders tickets/role/refund-viewer --effective --at $day --format csv" "pravet why E0042 --at $day"
+run log 'pravet log --person E0042' 'pravet log' 'pravet log verify'
 sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-quay\]/groups: [north-key]/; s/2027-01-31/2027-01-32/' kits/ashore.yaml
 sed -i 's/E0072,agnes.wilder/E0072,Ragnar.Poole/' people/afloat.csv
 sed -i 's/suspensions: 10%/suspensions: 110%/' pravet.yaml

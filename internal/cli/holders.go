@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	history "pravet/internal/past"
 
@@ -110,8 +111,24 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 		return fail(Failed, "%w; the first that is kept is later", p.known.Missing[0])
 	}
 	list := p.view.Holders(thing, effective)
+	known := map[string]*history.Decision{}
+	redefined := func(thing string) (d *history.Decision, err error) {
+		d, ok := known[thing]
+		if !ok {
+			d, err = history.Redefined(p.ledger, thing, p.day)
+			known[thing] = d
+		}
+		return d, err
+	}
+	always, err := c.always(dir, p, address)
+	if err != nil {
+		return err
+	}
 	for i := range list {
 		h := &list[i]
+		if always[h.Account] {
+			h.Since = show.BeforeRecord
+		}
 		if h.Person == "" {
 			continue
 		}
@@ -124,6 +141,11 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 			got, err := history.Gained(p.ledger, h.Person, t, p.day)
 			if err != nil {
 				return err
+			}
+			if got == nil && h.Since == "" && t != address { // by what brings it along, which may have begun to
+				if got, err = redefined(t); err != nil {
+					return err
+				}
 			}
 			if got != nil {
 				h.Since, h.DecidedBy, h.Because, h.Run = got.Since, nameOnly(got.By), got.Because, got.Run
@@ -140,4 +162,30 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 	pr := show.NewPrinter(c.Stderr, c.Environ)
 	pr.Line(show.Dim(show.HoldersLine(list, address, effective)))
 	return errors.Join(pr.Err(), c.said(p))
+}
+
+// always tells which accounts had a thing already by the first export that is kept.
+func (c *program) always(dir string, p *past, address string) (map[string]bool, error) {
+	out := map[string]bool{}
+	a, err := model.ParseAddress(address)
+	if err != nil {
+		return nil, err
+	}
+	first, err := history.First(p.ledger, a.App)
+	if err != nil || first == day.None {
+		return out, err
+	}
+	was, err := c.past(dir, first.String(), []string{a.App})
+	if err != nil {
+		return nil, err
+	}
+	defer was.ledger.Close()
+	thing, err := thingOf(was.state.Repo, address)
+	if err != nil {
+		return out, nil // the catalog did not list it then
+	}
+	for _, h := range was.view.Holders(thing, true) {
+		out[h.Account] = true
+	}
+	return out, nil
 }

@@ -165,6 +165,24 @@ func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
 	return &Found{accounts, at, begins}, nil
 }
 
+// First is the day of the first export of an application that is kept, by when it was
+// taken; day.None where there is none.
+func First(l ledger.Ledger, app string) (day.Day, error) {
+	first := day.None
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}, func(e *ledger.Entry) error {
+		seen, err := ledger.Decode[ledger.Export](e)
+		if err != nil || seen.Held == "" || seen.After != "" {
+			return err
+		}
+		taken, err := time.Parse(time.RFC3339, seen.TakenAt)
+		if d := day.Of(taken.UTC()); err == nil && (first == day.None || d < first) {
+			first = d
+		}
+		return err
+	})
+	return first, err
+}
+
 // A Decision is how someone came to have a thing.
 type Decision struct {
 	Since   string // the day on which a run gave it; "" where none did
@@ -196,6 +214,33 @@ func Gained(l ledger.Ledger, person, thing string, on day.Day) (*Decision, error
 			return ledger.ErrStop
 		},
 	)
+	if err != nil || found == nil {
+		return nil, err
+	}
+	by, because, err := Decider(l, found.Plan, change)
+	if by != "" {
+		found.By, found.Because = by, because
+	}
+	return found, err
+}
+
+// Redefined is the run after which a thing brought along what it does last before the
+// end of a day, and who decided that.
+func Redefined(l ledger.Ledger, thing string, on day.Day) (*Decision, error) {
+	var found *Decision
+	var change string
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Newest: true}, func(e *ledger.Entry) error {
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if err != nil || !o.Settled || o.Thing != thing || o.Verb != model.Define.String() && o.Verb != model.Redefine.String() {
+			return err
+		}
+		d, err := dayOf(e)
+		if err != nil || d > on {
+			return err
+		}
+		found, change = &Decision{Since: d.String(), By: e.By, Run: o.Run, Plan: o.Plan}, o.Change
+		return ledger.ErrStop
+	})
 	if err != nil || found == nil {
 		return nil, err
 	}

@@ -31,6 +31,11 @@ func HolderTable(list []access.Holder) *Table {
 	return t
 }
 
+// BeforeRecord is since when someone had a thing who had it by the first export that is
+// kept. It is "" for one who came to it later and by no change of a run: by hand, or as
+// what they held began to bring it along.
+const BeforeRecord = "before the record"
+
 // PastHolderTable is who held a thing on a past day, since when, and by whose decision.
 func PastHolderTable(list []access.Holder) *Table {
 	t := &Table{
@@ -48,12 +53,8 @@ func PastHolderTable(list []access.Holder) *Table {
 		if len(h.Through) > 0 {
 			how = "through " + strings.Join(h.Through, ", ")
 		}
-		since := h.Since
-		if since == "" {
-			since = "before the record"
-		}
 		t.Rows = append(t.Rows, []string{
-			h.Person, h.Name, h.Account, open, how, strings.Join(h.Kits, ", "), strings.Join(h.Places, ", "), since, h.DecidedBy,
+			h.Person, h.Name, h.Account, open, how, strings.Join(h.Kits, ", "), strings.Join(h.Places, ", "), h.Since, h.DecidedBy,
 			h.Because,
 		})
 	}

@@ -42,7 +42,7 @@ func filled(text string, columns int) string {
 func (p *Printer) Summary(v *PlanView, lines int) {
 	var text bytes.Buffer
 	p.To(&text).summary(v)
-	p.spare = lines - 1 - bytes.Count(text.Bytes(), []byte{'\n'})
+	p.spare = lines - 2 - bytes.Count(text.Bytes(), []byte{'\n'})
 	p.summary(v)
 }
 

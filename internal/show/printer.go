@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"text/tabwriter"
@@ -58,7 +59,8 @@ type Printer struct {
 	w       io.Writer
 	err     error
 	columns int
-	spare   int // lines that long texts of a summary may go on in
+	narrow  bool // tables have to fit into the columns
+	spare   int  // lines that long texts of a summary may go on in
 }
 
 // NewPrinter returns a Printer that colours only for a terminal that wants it;
@@ -71,7 +73,7 @@ func NewPrinter(w io.Writer, env []string) *Printer {
 		}
 	}
 	columns, _ := Size(w, env)
-	return &Printer{w: out, columns: columns}
+	return &Printer{w: out, columns: columns, narrow: sized(w, env)}
 }
 
 // How many columns and lines there are where nothing says so, and the columns that
@@ -109,6 +111,14 @@ func Size(w io.Writer, env []string) (columns, lines int) {
 	return min(max(columns, leastColumns), mostColumns), lines
 }
 
+// sized reports whether an output has a width: it is a terminal, or the environment
+// says so.
+func sized(w io.Writer, env []string) bool {
+	f, ok := w.(interface{ Fd() uintptr })
+	return ok && term.IsTerminal(int(f.Fd())) ||
+		slices.ContainsFunc(env, func(e string) bool { return strings.HasPrefix(e, "COLUMNS=") && e != "COLUMNS=" })
+}
+
 // Line writes one line.
 func (p *Printer) Line(parts ...string) { p.write(strings.Join(parts, "") + "\n") }
 
@@ -124,7 +134,7 @@ func (p *Printer) write(s string) {
 // To is a Printer of the same width that writes into a text; its colours are taken out
 // where p writes none.
 func (p *Printer) To(w io.Writer) *Printer {
-	out := &Printer{w: w, columns: p.columns}
+	out := &Printer{w: w, columns: p.columns, narrow: p.narrow}
 	if c, ok := p.w.(*colorprofile.Writer); ok {
 		out.w = &colorprofile.Writer{Forward: w, Profile: c.Profile}
 	}
@@ -161,9 +171,12 @@ func (p *Printer) Print(t *Table) {
 		p.tabs(t.Headers, rows)
 		return
 	}
+	if p.narrow {
+		p.fit(t.Headers, rows)
+	}
 	out := table.New().Headers(t.Headers...).Rows(rows...).
 		Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
-		BorderHeader(false).BorderColumn(false).BorderRow(false).Wrap(false).
+		BorderHeader(false).BorderColumn(false).BorderRow(false).Wrap(p.narrow).
 		StyleFunc(func(row, col int) lipgloss.Style {
 			s := lipgloss.NewStyle().PaddingRight(2)
 			if t.Right[col] {
@@ -176,6 +189,47 @@ func (p *Printer) Print(t *Table) {
 		}).Render()
 	for _, line := range strings.Split(out, "\n") {
 		p.Line(strings.TrimRight(line, " "))
+	}
+}
+
+// leastCell is how narrow a column is made at the least.
+const leastCell = 8
+
+// fit breaks the cells of the widest columns, so that a table is no wider than the
+// output.
+func (p *Printer) fit(headers []string, rows [][]string) {
+	widths := make([]int, len(headers))
+	total := 0
+	for j, h := range headers {
+		widths[j] = lipgloss.Width(h)
+		for _, r := range rows {
+			widths[j] = max(widths[j], lipgloss.Width(r[j]))
+		}
+		total += widths[j] + 2
+	}
+	natural := slices.Clone(widths)
+	for total > p.columns {
+		widest := len(widths) - 1
+		for j := 1; j < len(widths); j++ { // the first says what a row is of
+			if widths[j] > widths[widest] {
+				widest = j
+			}
+		}
+		if widths[widest] <= leastCell {
+			return
+		}
+		widths[widest]--
+		total--
+	}
+	for j := range widths {
+		if widths[j] == natural[j] {
+			continue
+		}
+		for _, r := range rows {
+			if lipgloss.Width(r[j]) > widths[j] {
+				r[j] = wrap(r[j], widths[j])
+			}
+		}
 	}
 }
 

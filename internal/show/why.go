@@ -2,10 +2,12 @@ package show
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
 	"charm.land/lipgloss/v2/tree"
+	"github.com/charmbracelet/x/ansi"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
@@ -47,7 +49,7 @@ func (p *Printer) Answer(a *access.Answer) {
 		root.Child(Dim("no kit, and nothing held"))
 	}
 	for _, line := range strings.Split(root.String(), "\n") {
-		p.Line(strings.TrimRight(line, " "))
+		p.branched(strings.TrimRight(line, " "))
 	}
 	if len(a.Accounts) > 0 {
 		p.Line()
@@ -57,6 +59,28 @@ func (p *Printer) Answer(a *access.Answer) {
 		}
 		p.Print(t)
 	}
+}
+
+// branched writes a line of a tree; what is too long goes on below, under where its
+// text begins.
+func (p *Printer) branched(line string) {
+	for lipgloss.Width(line) > p.columns {
+		text := []rune(ansi.Strip(line))
+		begin := slices.IndexFunc(text, func(r rune) bool { return !strings.ContainsRune("│├╰─ ", r) })
+		cut := 0 // the last space that leaves the line short enough
+		for i := begin + 1; i < len(text); i++ {
+			if text[i] == ' ' && lipgloss.Width(string(text[:i])) <= p.columns {
+				cut = lipgloss.Width(string(text[:i]))
+			}
+		}
+		if begin < 0 || cut == 0 {
+			break
+		}
+		p.Line(strings.TrimRight(ansi.Cut(line, 0, cut), " "))
+		margin := strings.Repeat(" ", lipgloss.Width(string(text[:begin]))+2)
+		line = margin + strings.TrimLeft(ansi.Cut(line, cut+1, lipgloss.Width(line)), " ")
+	}
+	p.Line(line)
 }
 
 // branch is a node of a tree, drawn with thin lines.
