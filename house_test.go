@@ -25,7 +25,7 @@ var arrows = map[string][]string{
 	"internal/desired":   {"internal/core", "internal/source", "internal/export"},
 	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect"},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
-	"internal/past": {"internal/core", "internal/ledger"},
+	"internal/past":      {"internal/core", "internal/ledger"},
 	"internal/prepare": {
 		"internal/past",
 		"internal/core",
