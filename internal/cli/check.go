@@ -2,10 +2,13 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/docs/schema"
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/show"
@@ -67,10 +70,36 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		matches := repo.Matches(today, rules)
 		if repo.Problems.Errors() == 0 {
 			repo.Clashes(today)
+			implied(repo, today)
 		}
 		return c.report(repo, matches, rules, format)
 	}
 	return cmd
+}
+
+// implied warns of what the files ask for and no plan will give.
+func implied(repo *desired.Repo, today day.Day) {
+	v := access.Look(access.Input{
+		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)), Today: today,
+		Separations: repo.Separations, Exceptions: repo.Exceptions,
+	})
+	for _, x := range v.Implied() {
+		if x.License != nil {
+			repo.Warn(x.Pos, "too-few-seats", fmt.Sprintf(
+				"%s need %s of %s, and %s bought", model.Count(x.Count, "person would", "people"), x.License, x.App,
+				model.Count(x.License.Seats, "seat was", "seats were"),
+			), "buy more, or let fewer kits give it")
+			continue
+		}
+		names := strings.Join(x.People, ", ")
+		if more := x.Count - len(x.People); more > 0 {
+			names += fmt.Sprintf(" and %s more", model.Thousands(more))
+		}
+		repo.Warn(x.Pos, "apart", fmt.Sprintf(
+			"the files give both sides of the separation %q to %s: %s", x.Separation,
+			model.Count(x.Count, "person", "people"), names,
+		), "change a rule, or add an exception to standing.yaml")
+	}
 }
 
 // report writes what check found and what it read.

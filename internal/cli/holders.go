@@ -74,6 +74,9 @@ THING is written APPLICATION/KIND/NAME.`,
 			return fail(Failed, "%w", missing[0])
 		}
 		list := v.Holders(thing, effective)
+		if err := c.goes(dir, repo, list, repo.Apps[thing.App].Address(thing.Thing), today); err != nil {
+			return err
+		}
 		if err := show.Output(c.Stdout, c.Environ, format, show.HolderTable(list)); err != nil {
 			return err
 		}

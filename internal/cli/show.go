@@ -68,7 +68,15 @@ and those of people, as in person.department or department.`,
 		}
 		switch format {
 		case "json":
-			return show.PlanJSON(c.Stdout, v)
+			var groups []outline.Group
+			if as.groupBy != "" {
+				key, _, err := sel.grouping(v.Plan, v.Outline, as.groupBy)
+				if err != nil {
+					return err
+				}
+				groups = v.Outline.By(key)
+			}
+			return show.PlanJSON(c.Stdout, v, groups)
 		case "csv":
 			return show.PrintCSV(c.Stdout, show.PlanTable(v))
 		case "markdown":

@@ -114,6 +114,13 @@ puts two people side by side. A question writes nothing.`,
 			thing = &x
 		}
 		answer := v.Why(person, thing)
+		if was == nil {
+			rejected, err := c.rejected(dir, s.Repo, today)
+			if err != nil {
+				return err
+			}
+			answer.Opens(rejected)
+		}
 		blame(dir, revision, answer)
 		if format == "table" {
 			p := show.NewPrinter(c.Stdout, c.Environ)

@@ -120,6 +120,9 @@ func (r *Repo) warn(pos model.Pos, rule, says, hint string) {
 	r.Problems.Add(p)
 }
 
+// Warn notes a warning at a place.
+func (r *Repo) Warn(pos model.Pos, rule, says, hint string) { r.warn(pos, rule, says, hint) }
+
 // list lists the files of a folder; one that cannot be read is a problem.
 func (r *Repo) list(folder string, endings ...string) []string {
 	files, others, err := listFiles(r.Tree, folder, endings...)

@@ -26,7 +26,11 @@ func HolderTable(list []access.Holder) *Table {
 		if len(h.Through) > 0 {
 			how = "through " + strings.Join(h.Through, ", ")
 		}
-		t.Rows = append(t.Rows, []string{h.Person, h.Name, h.Account, open, how, h.State, strings.Join(h.Kits, ", ")})
+		state := h.State
+		if h.Rejected != "" {
+			state += ", " + h.Rejected
+		}
+		t.Rows = append(t.Rows, []string{h.Person, h.Name, h.Account, open, how, state, strings.Join(h.Kits, ", ")})
 	}
 	return t
 }
@@ -304,6 +308,9 @@ func difference(d *access.Difference) string {
 		}
 		if d.Through != "" {
 			says += ", along with " + words.Clean(d.Through)
+		}
+		if d.Sensitive {
+			says += " (sensitive)"
 		}
 	}
 	return says

@@ -212,6 +212,9 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 		pad := p.columns - lipgloss.Width(line) - lipgloss.Width(tail)
 		p.Line(line + strings.Repeat(" ", max(pad, 2)) + Dim(tail))
 	}
+	if with := words.With(c); with != "" {
+		p.wrapped(gutter, with, nil)
+	}
 	if means := words.Means(c); means != "" {
 		p.wrapped(gutter, means, nil)
 	}

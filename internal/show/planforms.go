@@ -32,6 +32,10 @@ func PlanTable(v *PlanView) *Table {
 		"held",
 		"decision",
 		"reason",
+		"kit",
+		"cause",
+		"sensitive",
+		"first",
 	}
 	t := &Table{Headers: keys, Keys: keys}
 	for _, c := range v.Changes {
@@ -66,9 +70,21 @@ func PlanTable(v *PlanView) *Table {
 			strings.Join(holds, " | "),
 			v.States[c.ID],
 			strings.Join(reasons, " | "),
+			outline.Kit(v.Plan, c),
+			v.causeOf(c),
+			fmt.Sprint(c.Sensitive()),
+			fmt.Sprint(c.First),
 		})
 	}
 	return t
+}
+
+// causeOf is the cause of a change in words, "" where the plan has no outline.
+func (v *PlanView) causeOf(c *plan.Change) string {
+	if v.Outline == nil {
+		return ""
+	}
+	return words.Cause(v.Outline.CauseOf(c.ID))
 }
 
 func plainValue(v any) string {
@@ -86,7 +102,8 @@ func plainValue(v any) string {
 }
 
 // PlanJSON writes the plan with the changes of the view, indented.
-func PlanJSON(w io.Writer, v *PlanView) error {
+// groups are those that were asked for, or nil.
+func PlanJSON(w io.Writer, v *PlanView, groups []outline.Group) error {
 	part := *v.Plan
 	part.Changes = []plan.Change{}
 	for _, c := range v.Changes {
@@ -107,7 +124,8 @@ func PlanJSON(w io.Writer, v *PlanView) error {
 		*plan.Plan
 		Decisions map[string]string `json:"decisions"` // change → accepted, rejected or done
 		Outline   *outline.Outline  `json:"outline"`
-	}{&part, v.States, v.Outline})
+		Groups    []outline.Group   `json:"groups,omitempty"`
+	}{&part, v.States, v.Outline, groups})
 }
 
 // PlanMarkdown writes the plan for a merge request: each change in a row, or with

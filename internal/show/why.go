@@ -120,6 +120,9 @@ func (p *Printer) kitBranch(k *access.HeldKit) *tree.Tree {
 
 func itemBranch(x *access.Item, placed bool) any {
 	text := words.Clean(x.Thing) + "  " + stateWord(x.State)
+	if x.Rejected != "" {
+		text += ", " + words.Clean(x.Rejected)
+	}
 	if placed {
 		text += said(x.Place)
 	}

@@ -24,6 +24,8 @@ type Difference struct {
 	// it is whether there is one at all.
 	Detail  string `json:"detail,omitempty"`
 	Because Reason `json:"because"`
+	// Sensitive says that somebody gains what the catalog marks so.
+	Sensitive bool `json:"sensitive,omitempty"`
 }
 
 // Compare says what access differs between two desired states, of one day:
@@ -52,6 +54,14 @@ func Compare(before, after *View) []Difference {
 		c.person(p, -1)
 	}
 	c.definitions()
+	for i := range c.out {
+		d := &c.out[i]
+		kind, ok := model.ParseKind(d.Kind)
+		if b := after.app(d.App); ok && b >= 0 && d.Effect == model.Widens {
+			t := after.Apps[b].Thing(kind, d.Thing)
+			d.Sensitive = t >= 0 && after.Apps[b].Things[t].Sensitive
+		}
+	}
 	slices.SortFunc(c.out, func(x, y Difference) int {
 		return cmp.Or(
 			cmp.Compare(x.Person, y.Person),

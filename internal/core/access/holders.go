@@ -19,6 +19,8 @@ type Holder struct {
 	Kits    []string `json:"kits"`    // the kits of the person that give it
 	Places  []string `json:"places"`  // where those kits give it, as file:line
 
+	// Rejected says until when, by whom and why it was rejected that this goes.
+	Rejected string `json:"rejected,omitempty"`
 	// Of a past day: since when, by whose decision and why, where a run gave it.
 	Since     string `json:"since,omitempty"`
 	DecidedBy string `json:"decidedBy,omitempty"`

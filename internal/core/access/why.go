@@ -38,6 +38,8 @@ func reason(r plan.Reason) Reason { return Reason{r.Says, Place{File: r.File, Li
 type Item struct {
 	Thing string `json:"thing"` // APPLICATION/KIND/NAME
 	State string `json:"state"` // one of Has, ToCome, ToGo, Kept, NotDue
+	// Rejected says until when, by whom and why it was rejected that this comes or goes.
+	Rejected string `json:"rejected,omitempty"`
 	Place
 	Brings []Item `json:"brings"`
 }

@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pravet/internal/core/day"
@@ -116,6 +117,37 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 		return c.App + ": " + What(c)
 	}
 	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
+}
+
+// With says which attributes an account that is created will have; "" for any other
+// change.
+func With(c *plan.Change) string {
+	var out []string
+	for name, v := range attributes(c.After) {
+		if c.Verb == model.Create && v != c.Account {
+			out = append(out, fmt.Sprintf("%s %q", name, Clean(v)))
+		}
+	}
+	if len(out) == 0 {
+		return ""
+	}
+	slices.Sort(out)
+	return "with " + strings.Join(out, ", ")
+}
+
+// attributes are those of an account, as they were drafted or as they were read from a
+// file.
+func attributes(v any) map[string]string {
+	out := map[string]string{}
+	switch v := v.(type) {
+	case map[string]string:
+		return v
+	case map[string]any:
+		for name, x := range v {
+			out[name] = fmt.Sprint(x)
+		}
+	}
+	return out
 }
 
 // Earlier says who accepted a change in an earlier plan.

@@ -1,0 +1,64 @@
+package cli
+
+import (
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/decisions"
+	"pravet/internal/desired"
+)
+
+// rejected says what was decided about differences: that they stay, until when, by
+// whom and why; "" where nothing was.
+func (c *program) rejected(dir string, repo *desired.Repo, today day.Day) (func(access.Open) string, error) {
+	l, err := c.questioned(dir)
+	if err != nil {
+		return nil, err
+	}
+	defer l.Close()
+	all, err := decisions.Rejections(l, decisions.Of(repo))
+	if err != nil {
+		return nil, err
+	}
+	byID := map[string]*decide.Rejection{}
+	for i := range all {
+		if r := &all[i]; r.On(today) {
+			byID[r.Change] = r
+		}
+	}
+	return func(o access.Open) string {
+		r := byID[plan.ChangeID(&plan.Change{
+			App: o.App, Account: o.Account, Person: o.Person, Verb: o.Verb, Thing: &plan.Thing{Kind: o.Kind, Name: o.Name},
+		})]
+		if r == nil {
+			return ""
+		}
+		text := "rejected"
+		if r.Until != day.None {
+			text += " until " + r.Until.String()
+		}
+		return text + " by " + nameOnly(r.By) + ": " + r.Because
+	}, nil
+}
+
+// goes marks the holders of a thing whose loss of it was rejected.
+func (c *program) goes(dir string, repo *desired.Repo, list []access.Holder, thing model.Address, today day.Day) error {
+	kind, ok := model.ParseKind(thing.Kind)
+	if !ok {
+		return nil
+	}
+	rejected, err := c.rejected(dir, repo, today)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		if h := &list[i]; h.State == access.ToGo {
+			h.Rejected = rejected(access.Open{
+				App: thing.App, Account: h.Account, Person: h.Person, Verb: model.Losing(kind), Kind: kind, Name: thing.Name,
+			})
+		}
+	}
+	return nil
+}
