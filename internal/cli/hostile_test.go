@@ -83,6 +83,13 @@ func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
 		check("holders", "tickets/role/seller", "--effective", "--on", "2026-11-24", "--format", format)
 		check("seats", "--on", "2026-11-24", "--format", format)
 	}
+	for _, as := range []string{"--summary", "--brief", "--full", "--group-by=cause", "--group-by=title"} {
+		check("show", id, as)
+	}
+	check("why", "E0042", "--beside", "E0031", "--on", "2026-11-24")
+	check("why", "E0042", "--with", "title=Clerk"+evil, "--on", "2026-11-24")
+	check("draft", "--dry", "--on", "2026-11-24")
+	check("compare", "--with", "kits/ashore.yaml", "--on", "2026-11-24")
 	check("check", "--rules")
 	check("reject", id, "--person", "E0118", "--because", "not"+evil)
 	check("accept", id, "--because", "yes"+evil)
@@ -90,5 +97,9 @@ func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
 	check("log")
 	check("log", "run-1")
 	check("log", "--format", "csv")
+	check("log", "--person", "E0118")
+	check("holders", "tickets/role/seller", "--effective", "--at", "2026-11-24")
+	check("why", "E0042", "--at", "2026-11-24")
+	check("list", "accounts", "--at", "2026-11-24")
 	check("log", "verify")
 }

@@ -29,9 +29,11 @@ func (c *program) rejected(dir string, repo *desired.Repo, today day.Day) (func(
 		}
 	}
 	return func(o access.Open) string {
-		r := byID[plan.ChangeID(&plan.Change{
-			App: o.App, Account: o.Account, Person: o.Person, Verb: o.Verb, Thing: &plan.Thing{Kind: o.Kind, Name: o.Name},
-		})]
+		change := &plan.Change{App: o.App, Account: o.Account, Person: o.Person, Verb: o.Verb}
+		if o.Name != "" {
+			change.Thing = &plan.Thing{Kind: o.Kind, Name: o.Name}
+		}
+		r := byID[plan.ChangeID(change)]
 		if r == nil {
 			return ""
 		}

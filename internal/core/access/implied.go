@@ -1,6 +1,7 @@
 package access
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -61,22 +62,30 @@ func (v *View) Implied() (out []Implied) {
 	return out
 }
 
-// An Open is a thing that somebody gains or loses once it is carried out, as a change
-// would do it.
+// An Open is what a change would do to somebody's account, or to a thing that they
+// hold there.
 type Open struct {
 	App, Account, Person string
 	Verb                 model.Verb
-	Kind                 model.Kind
-	Name                 string
+	Kind                 model.Kind // of the thing
+	Name                 string     // of the thing, or "" for the account itself
 }
 
 // Opens calls f with what is to come or to go, and takes what is said of its decision.
+// What an account is to hold waits for the account.
 func (a *Answer) Opens(f func(Open) string) {
-	accounts := map[string]string{}
+	accounts, closed := map[string]string{}, map[string]string{}
 	for i := range a.Accounts {
-		accounts[a.Accounts[i].App] = a.Accounts[i].Account
-		if a.Accounts[i].Account == "" {
-			accounts[a.Accounts[i].App] = a.UserName
+		x := &a.Accounts[i]
+		accounts[x.App] = cmp.Or(x.Account, a.UserName)
+		if !x.acts {
+			continue
+		}
+		if says := f(Open{App: x.App, Account: accounts[x.App], Person: a.ID, Verb: x.verb}); says != "" {
+			x.Should += ", " + says
+			if x.verb == model.Create || x.verb == model.Restore {
+				closed[x.App] = says
+			}
 		}
 	}
 	a.Things(func(x *Item) {
@@ -93,5 +102,8 @@ func (a *Answer) Opens(f func(Open) string) {
 			verb = model.Losing(kind)
 		}
 		x.Rejected = f(Open{parts[0], accounts[parts[0]], a.ID, verb, kind, parts[2]})
+		if says := closed[parts[0]]; says != "" && x.Rejected == "" && x.State == ToCome {
+			x.Rejected = "set aside, as the account is " + says
+		}
 	})
 }

@@ -59,6 +59,9 @@ type Account struct {
 	Account string `json:"account"` // "" where there is none
 	State   string `json:"state"`   // open, blocked, none, or not read
 	Should  string `json:"should"`  // what should become of it, and why
+
+	verb model.Verb // by which that comes about, where acts
+	acts bool
 }
 
 // An Answer says what a person has, should have, and why.
@@ -258,6 +261,7 @@ func (v *View) accountOf(p, app int) Account {
 	}
 	d := v.due(p, app)
 	do := duty.Of(v.Stages[p], d.Account(), state)
+	out.verb, out.acts = do.Verb, do.Acts
 	switch {
 	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
 		out.Should = "is due"
