@@ -54,7 +54,10 @@ func Keep(l ledger.Ledger, app *model.App, accounts *model.Accounts) (digest str
 		}
 	}
 	var pressed bytes.Buffer
-	z := gzip.NewWriter(&pressed)
+	z, err := gzip.NewWriterLevel(&pressed, gzip.BestSpeed)
+	if err != nil {
+		return "", err
+	}
 	if _, err := z.Write(data); err != nil {
 		return "", err
 	}

@@ -1,6 +1,8 @@
 package prepare
 
 import (
+	"golang.org/x/sync/errgroup"
+
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
@@ -9,19 +11,18 @@ import (
 // Record writes a drafted plan and the exports that it was drafted from into
 // the ledger, each once, with what the exports held.
 func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
+	held, err := keep(l, s, p)
+	if err != nil {
+		return err
+	}
 	var records []ledger.Record
-	for _, e := range p.Exports {
+	for i, e := range p.Exports {
 		var seen ledger.Export
 		ok, err := l.Last(ledger.ExportSeen, e.App, &seen)
 		if err != nil {
 			return err
 		}
 		if !ok || seen.Digest != e.Digest {
-			a := s.Repo.App(e.App)
-			held, err := past.Keep(l, s.Repo.Apps[a], s.Exports[a].Accounts)
-			if err != nil {
-				return err
-			}
 			records = append(records, ledger.Record{Kind: ledger.ExportSeen, Subject: e.App,
 				Body: ledger.Export{
 					App:      e.App,
@@ -29,7 +30,7 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 					TakenAt:  e.TakenAt,
 					Accounts: e.Accounts,
 					Suspect:  e.Suspect,
-					Held:     held,
+					Held:     held[i],
 				}})
 		}
 	}
@@ -54,4 +55,28 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 		}})
 	}
 	return l.Append(records...)
+}
+
+// keep keeps what the exports of a plan held that were not seen before, several at a
+// time, and returns the digest of each, "" for one that was seen.
+func keep(l ledger.Ledger, s *State, p *plan.Plan) ([]string, error) {
+	out := make([]string, len(p.Exports))
+	var group errgroup.Group
+	for i := range p.Exports {
+		e := &p.Exports[i]
+		var seen ledger.Export
+		ok, err := l.Last(ledger.ExportSeen, e.App, &seen)
+		if err != nil {
+			return nil, err
+		}
+		if ok && seen.Digest == e.Digest {
+			continue
+		}
+		group.Go(func() (err error) {
+			a := s.Repo.App(e.App)
+			out[i], err = past.Keep(l, s.Repo.Apps[a], s.Exports[a].Accounts)
+			return err
+		})
+	}
+	return out, group.Wait()
 }

@@ -89,9 +89,11 @@ func Write(app *model.App, accounts *model.Accounts) ([]byte, error) {
 		return nil, err
 	}
 	sets := make([]string, accounts.Sets.Count())
-	lines := make([]string, accounts.Len())
-	var b strings.Builder
-	for i := range lines {
+	out := append(append(make([]byte, 0, 128*(accounts.Len()+1)), first...), '\n')
+	begin := len(out)
+	ends := make([]int, accounts.Len())
+	sorted := true
+	for i := range ends {
 		set := accounts.Held[i]
 		if set != 0 && sets[set] == "" {
 			var numbers []string
@@ -100,31 +102,37 @@ func Write(app *model.App, accounts *model.Accounts) ([]byte, error) {
 			}
 			sets[set] = strings.Join(numbers, " ")
 		}
-		b.Reset()
-		b.WriteString(escape(accounts.Key.At(i)))
-		b.WriteByte('\t')
-		b.WriteString(accounts.States[i].String())
-		b.WriteByte('\t')
-		b.WriteString(sets[set])
+		from := len(out)
+		out = append(append(out, escape(accounts.Key.At(i))...), '\t')
+		out = append(append(out, accounts.States[i].String()...), '\t')
+		out = append(out, sets[set]...)
 		for _, c := range columns {
-			b.WriteByte('\t')
-			b.WriteString(escape(c.At(i)))
+			out = append(append(out, '\t'), escape(c.At(i))...)
 		}
-		lines[i] = b.String()
+		out = append(out, '\n')
+		ends[i] = len(out)
+		if i > 0 && sorted {
+			before := begin
+			if i > 1 {
+				before = ends[i-2]
+			}
+			sorted = bytes.Compare(out[before:from-1], out[from:len(out)-1]) <= 0
+		}
 	}
-	if !slices.IsSorted(lines) {
-		slices.Sort(lines)
+	if sorted {
+		return out, nil
 	}
-	size := len(first) + 1
+	lines := make([][]byte, len(ends))
+	from := begin
+	for i, end := range ends {
+		lines[i], from = out[from:end-1], end
+	}
+	slices.SortFunc(lines, bytes.Compare)
+	in := append(make([]byte, 0, len(out)), out[:begin]...)
 	for _, l := range lines {
-		size += len(l) + 1
+		in = append(append(in, l...), '\n')
 	}
-	out := append(make([]byte, 0, size), first...)
-	out = append(out, '\n')
-	for _, l := range lines {
-		out = append(append(out, l...), '\n')
-	}
-	return out, nil
+	return in, nil
 }
 
 // Read reads the text for an application as its file is today. Things that its catalog
