@@ -111,7 +111,14 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 		return err
 	}
 	if len(p.known.Missing) > 0 {
-		return fail(Failed, "%w; the first that is kept is later", p.known.Missing[0])
+		first, err := history.First(p.ledger, p.state.Repo.Apps[thing.App].ID)
+		if err != nil {
+			return err
+		}
+		if first == day.None {
+			return fail(Failed, "%w; none is kept yet, and the next draft keeps what the exports hold", p.known.Missing[0])
+		}
+		return fail(Failed, "%w; the first that is kept was taken on %s", p.known.Missing[0], first)
 	}
 	list := p.view.Holders(thing, effective)
 	known := map[string]*history.Decision{}

@@ -22,7 +22,7 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 		if err != nil {
 			return err
 		}
-		if !ok || seen.Digest != e.Digest {
+		if !ok || seen.Digest != e.Digest || seen.Held == "" {
 			records = append(records, ledger.Record{Kind: ledger.ExportSeen, Subject: e.App,
 				Body: ledger.Export{
 					App:      e.App,
@@ -57,8 +57,8 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 	return l.Append(records...)
 }
 
-// keep keeps what the exports of a plan held that were not seen before, several at a
-// time, and returns the digest of each, "" for one that was seen.
+// keep keeps what the exports of a plan held that were not seen before, or not kept,
+// several at a time, and returns the digest of each, "" for one that was.
 func keep(l ledger.Ledger, s *State, p *plan.Plan) ([]string, error) {
 	out := make([]string, len(p.Exports))
 	var group errgroup.Group
@@ -69,7 +69,7 @@ func keep(l ledger.Ledger, s *State, p *plan.Plan) ([]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		if ok && seen.Digest == e.Digest {
+		if ok && seen.Digest == e.Digest && seen.Held != "" {
 			continue
 		}
 		group.Go(func() (err error) {
