@@ -86,12 +86,27 @@ func (g *garden) save(t *testing.T, who, on, message string) {
 	for _, p := range g.people {
 		rows.WriteString(strings.Join(p, ",") + "\n")
 	}
-	write(t, g.dir, map[string]string{"people/all.csv": rows.String(), "kits/all.yaml": g.kits, ".gitignore": "exports\nplans\n.pravet\n"})
+	write(
+		t,
+		g.dir,
+		map[string]string{
+			"people/all.csv": rows.String(),
+			"kits/all.yaml":  g.kits,
+			".gitignore":     "exports\nplans\n.pravet\n",
+		},
+	)
 	g.git(t, "add", "-A")
 	email := strings.ToLower(strings.ReplaceAll(who, " ", ".")) + "@thistle.example"
 	cmd := exec.Command("git", "-C", g.dir, "commit", "-q", "-m", message)
-	cmd.Env = append(os.Environ(), "GIT_AUTHOR_NAME="+who, "GIT_AUTHOR_EMAIL="+email, "GIT_AUTHOR_DATE="+on+"T10:00:00Z",
-		"GIT_COMMITTER_NAME="+who, "GIT_COMMITTER_EMAIL="+email, "GIT_COMMITTER_DATE="+on+"T10:00:00Z")
+	cmd.Env = append(
+		os.Environ(),
+		"GIT_AUTHOR_NAME="+who,
+		"GIT_AUTHOR_EMAIL="+email,
+		"GIT_AUTHOR_DATE="+on+"T10:00:00Z",
+		"GIT_COMMITTER_NAME="+who,
+		"GIT_COMMITTER_EMAIL="+email,
+		"GIT_COMMITTER_DATE="+on+"T10:00:00Z",
+	)
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, string(out))
 }
@@ -136,7 +151,10 @@ func (g *garden) month(t *testing.T) {
 	}
 	for i := range 3 {
 		g.people = append(g.people, []string{
-			fmt.Sprintf("N%02d", i), fmt.Sprintf("new.%02d", i), fmt.Sprintf("New %02d", i), fmt.Sprintf("new.%02d@thistle.example", i),
+			fmt.Sprintf(
+				"N%02d",
+				i,
+			), fmt.Sprintf("new.%02d", i), fmt.Sprintf("New %02d", i), fmt.Sprintf("new.%02d@thistle.example", i),
 			"Borders", "Gardener", "",
 		})
 	}

@@ -404,7 +404,11 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	}
 	if res.Held > 0 {
 		guards := j.Holding()
-		line := fmt.Sprintf("%s held by %s", model.Count(res.Held, "change is", "changes are"), strings.Join(guards, ", "))
+		line := fmt.Sprintf(
+			"%s held by %s",
+			model.Count(res.Held, "change is", "changes are"),
+			strings.Join(guards, ", "),
+		)
 		lift := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Liftable(), g) })
 		if lift >= 0 {
 			line += fmt.Sprintf("; to lift one: pravet accept %s --lift %s --because 'why'", j.Plan.ID, guards[lift])

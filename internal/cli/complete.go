@@ -57,7 +57,16 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	if repo := c.here(); repo != nil {
 		repo.ReadPeople()
 		for i := range repo.People.Len() {
-			id, user, name := repo.People.Get(i, "id"), repo.People.Get(i, "userName"), repo.People.Get(i, "displayName")
+			id, user, name := repo.People.Get(
+				i,
+				"id",
+			), repo.People.Get(
+				i,
+				"userName",
+			), repo.People.Get(
+				i,
+				"displayName",
+			)
 			folded := table.Fold(begin)
 			switch {
 			case len(out) >= maxCompletions:
@@ -189,7 +198,8 @@ func (c *program) completeChanges(
 	}
 	var out []string
 	for i := range p.Changes {
-		if ch := &p.Changes[i]; strings.HasPrefix(ch.ID, begin) && !slices.Contains(args, ch.ID) && len(out) < maxCompletions {
+		if ch := &p.Changes[i]; strings.HasPrefix(ch.ID, begin) && !slices.Contains(args, ch.ID) &&
+			len(out) < maxCompletions {
 			out = append(out, ch.ID+"\t"+words.Sentence(p, ch))
 		}
 	}

@@ -153,7 +153,7 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 	if err := c.register(dir, l, p); err != nil {
 		return err
 	}
-	repo, err := c.open(dir, l, p, sel)
+	repo, err := c.open(l, p, sel)
 	if err != nil {
 		return err
 	}
@@ -169,7 +169,7 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 
 // open makes sure that a plan can still be decided about: it was not carried out, and
 // fits the files and the exports.
-func (c *program) open(dir string, l ledger.Ledger, p *plan.Plan, sel *selection) (*desired.Repo, error) {
+func (c *program) open(l ledger.Ledger, p *plan.Plan, sel *selection) (*desired.Repo, error) {
 	done, left := 0, 0
 	for i := range p.Changes {
 		switch sel.states[p.Changes[i].ID] {
@@ -187,12 +187,8 @@ func (c *program) open(dir string, l ledger.Ledger, p *plan.Plan, sel *selection
 			p.ID,
 		)
 	}
-	tree, err := c.tree(dir)
-	if err != nil {
-		return nil, err
-	}
-	s := prepare.Rules(c.ctx, tree)
-	s.Repo.ReadPeople()
+	sel.folk() // read, if nobody has asked for them yet
+	s := prepare.Of(sel.repo())
 	if len(s.Errors()) > 0 {
 		return nil, c.problems(s)
 	}

@@ -115,11 +115,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 
 // dry shows what a plan would be. Nothing is written.
 func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.Day, exitStatus bool) error {
-	tree, err := c.tree(dir)
-	if err != nil {
-		return err
-	}
-	l, err := c.questioned(dir)
+	tree, l, err := c.question(dir)
 	if err != nil {
 		return err
 	}
@@ -237,7 +233,10 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 			}
 		}
 		pr.Linef(
-			"  %-12s  %s, %s", words.Clean(e.App), model.Count(n, "change", "changes"), model.Count(e.Accounts, "account", "accounts"),
+			"  %-12s  %s, %s",
+			words.Clean(e.App),
+			model.Count(n, "change", "changes"),
+			model.Count(e.Accounts, "account", "accounts"),
 		)
 	}
 	pr.Aside(p)

@@ -40,7 +40,13 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 			"pravet list strays --format csv",
 		),
 		Args: cobra.MatchAll(
-			takes(1, 1, "a list of what? Of "+strings.Join(access.Subjects, ", ")+".", "pravet list people"), cobra.OnlyValidArgs,
+			takes(
+				1,
+				1,
+				"a list of what? Of "+strings.Join(access.Subjects, ", ")+".",
+				"pravet list people",
+			),
+			cobra.OnlyValidArgs,
 		),
 		ValidArgs: access.Subjects,
 	}

@@ -33,7 +33,7 @@ type selection struct {
 	standing *decide.Standing
 	today    day.Day // of what was decided
 	history  outline.History
-	causes   *outline.Outline // of the whole plan, once a filter asks for causes
+	causes   *outline.Outline // of the whole plan, made when it is first asked for
 	repo     func() *desired.Repo
 	own      map[*plan.Change]bool
 	ids      map[string]int // person → number among the people of the repository
@@ -61,7 +61,10 @@ func (s *selection) prepare(c *program, dir string, p *plan.Plan) error {
 			return err
 		}
 	}
-	if s.history, err = prepare.History(c.ctx, tree, l, p); err != nil {
+	if s.history, err = prepare.History(c.ctx, tree, l, p, func() *desired.Repo {
+		s.folk()
+		return s.repo()
+	}); err != nil {
 		return err
 	}
 	return s.people(p)
@@ -249,7 +252,7 @@ func (s *selection) cause(p *plan.Plan, c *plan.Change) string {
 	return words.Cause(x)
 }
 
-// known attributes of a filter over changes.
+// knows reports whether a filter over changes may name an attribute.
 func (s *selection) knows(attr string) bool {
 	if containsFold(changeAttrs, attr) {
 		return true

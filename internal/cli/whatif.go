@@ -13,6 +13,7 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/show"
+	"pravet/internal/source"
 )
 
 // questioned opens the ledger for a question, which writes nothing; one without entries
@@ -23,6 +24,16 @@ func (c *program) questioned(dir string) (ledger.Ledger, error) {
 		l = ledger.Nothing()
 	}
 	return l, err
+}
+
+// question opens the folder of a repository and its ledger for a question.
+func (c *program) question(dir string) (*source.Tree, ledger.Ledger, error) {
+	tree, err := c.tree(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	l, err := c.questioned(dir)
+	return tree, l, err
 }
 
 // values reads ATTRIBUTE=VALUE, several of them.
@@ -45,11 +56,7 @@ func values(with []string, known []string) (map[string]string, error) {
 
 // whatIf says what a person would gain, lose and keep with other attributes.
 func (c *program) whatIf(dir, name string, with []string, today day.Day, format string) error {
-	tree, err := c.tree(dir)
-	if err != nil {
-		return err
-	}
-	l, err := c.questioned(dir)
+	tree, l, err := c.question(dir)
 	if err != nil {
 		return err
 	}

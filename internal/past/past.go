@@ -196,62 +196,71 @@ type Decision struct {
 }
 
 // Gained is the run that gave someone a thing last before the end of a day, and who
-// decided that.
+// decided that; nil where the last run about it took it away, or none was.
 func Gained(l ledger.Ledger, person, thing string, on day.Day) (*Decision, error) {
-	var found *Decision
-	var change string
-	err := l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Person: person, Newest: true},
-		func(e *ledger.Entry) error {
-			o, err := ledger.Decode[ledger.ChangeOutcome](e)
-			if err != nil || !o.Settled || o.Thing != thing {
-				return err
-			}
-			d, err := dayOf(e)
-			if err != nil || d > on {
-				return err
-			}
-			if v, ok := model.ParseVerb(o.Verb); ok && v.Effect() == model.Widens {
-				found, change = &Decision{Since: d.String(), By: e.By, Run: o.Run, Plan: o.Plan}, o.Change
-			}
-			return ledger.ErrStop
-		},
-	)
-	if err != nil || found == nil {
+	last, err := latest(l, ledger.Query{Person: person}, on, func(o *ledger.ChangeOutcome) bool {
+		return o.Thing == thing
+	})
+	if err != nil || last == nil {
 		return nil, err
 	}
-	by, because, err := Decider(l, found.Plan, change)
-	if by != "" {
-		found.By, found.Because = by, because
+	if v, ok := model.ParseVerb(last.Verb); !ok || v.Effect() != model.Widens {
+		return nil, nil
 	}
-	return found, err
+	return last.decided(l)
 }
 
-// Redefined is the run after which a thing brought along what it does last before the
-// end of a day, and who decided that.
+// Redefined is the run that changed last before the end of a day what a thing brings
+// along, and who decided that.
 func Redefined(l ledger.Ledger, thing string, on day.Day) (*Decision, error) {
-	var found *Decision
-	var change string
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Newest: true}, func(e *ledger.Entry) error {
+	last, err := latest(l, ledger.Query{}, on, func(o *ledger.ChangeOutcome) bool {
+		return o.Thing == thing && (o.Verb == model.Define.String() || o.Verb == model.Redefine.String())
+	})
+	if err != nil || last == nil {
+		return nil, err
+	}
+	return last.decided(l)
+}
+
+// An outcome is one that is settled, with when it was and by whom.
+type outcome struct {
+	ledger.ChangeOutcome
+	by string
+	on day.Day
+}
+
+// latest is the last settled outcome before the end of a day that fits; nil where there
+// is none.
+func latest(
+	l ledger.Ledger,
+	q ledger.Query,
+	on day.Day,
+	fits func(*ledger.ChangeOutcome) bool,
+) (found *outcome, err error) {
+	q.Kinds, q.Newest = []ledger.Kind{ledger.Outcome}, true
+	err = l.Scan(q, func(e *ledger.Entry) error {
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)
-		if err != nil || !o.Settled || o.Thing != thing || o.Verb != model.Define.String() && o.Verb != model.Redefine.String() {
+		if err != nil || !o.Settled || !fits(&o) {
 			return err
 		}
 		d, err := dayOf(e)
 		if err != nil || d > on {
 			return err
 		}
-		found, change = &Decision{Since: d.String(), By: e.By, Run: o.Run, Plan: o.Plan}, o.Change
+		found = &outcome{o, e.By, d}
 		return ledger.ErrStop
 	})
-	if err != nil || found == nil {
-		return nil, err
-	}
-	by, because, err := Decider(l, found.Plan, change)
-	if by != "" {
-		found.By, found.Because = by, because
-	}
 	return found, err
+}
+
+// decided adds who accepted what came out so: whoever ran it where nobody else did.
+func (o *outcome) decided(l ledger.Ledger) (*Decision, error) {
+	d := &Decision{Since: o.on.String(), By: o.by, Run: o.Run, Plan: o.Plan}
+	by, because, err := Decider(l, o.Plan, o.Change)
+	if by != "" {
+		d.By, d.Because = by, because
+	}
+	return d, err
 }
 
 // Decider is who accepted a change of a plan, by itself or with the whole plan, and why;

@@ -149,7 +149,10 @@ func BenchmarkADay(b *testing.B) {
 		}
 		digest, err := past.Keep(l, a, x)
 		require.NoError(b, err)
-		require.NoError(b, l.Append(ledger.Record{Kind: ledger.ExportSeen, Subject: "till", Body: ledger.Export{Held: digest}}))
+		require.NoError(
+			b,
+			l.Append(ledger.Record{Kind: ledger.ExportSeen, Subject: "till", Body: ledger.Export{Held: digest}}),
+		)
 		return digest
 	}
 	first, _, err := l.Kept(day())

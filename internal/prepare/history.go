@@ -27,8 +27,15 @@ type history struct {
 
 // History tells how the files of a plan were when another plan was carried out last,
 // for its outline; nil outside of Git. Files that are not those of the plan any more
-// tell nothing of people. It reads people only where some people file has changed.
-func History(ctx context.Context, tree *source.Tree, l ledger.Ledger, p *plan.Plan) (outline.History, error) {
+// tell nothing of people. read reads the files with their people; it is called only where
+// some people file has changed.
+func History(
+	ctx context.Context,
+	tree *source.Tree,
+	l ledger.Ledger,
+	p *plan.Plan,
+	read func() *desired.Repo,
+) (outline.History, error) {
 	if p.Desired.Revision == "" {
 		return nil, nil
 	}
@@ -53,8 +60,7 @@ func History(ctx context.Context, tree *source.Tree, l ledger.Ledger, p *plan.Pl
 	for i := range p.Changes {
 		wanted[p.Changes[i].Person] = true
 	}
-	now := desired.Rules(ctx, tree)
-	now.ReadPeople()
+	now := read()
 	if now.Problems.Errors() > 0 || now.Digest() != p.Desired.Digest {
 		return h, nil
 	}

@@ -73,6 +73,9 @@ func Read(ctx context.Context, tree *source.Tree, apps []string) (*State, error)
 // Rules reads everything of a repository but its people and exports.
 func Rules(ctx context.Context, tree *source.Tree) *State { return newState(desired.Rules(ctx, tree)) }
 
+// Of is a State of a repository that was read already, without exports.
+func Of(repo *desired.Repo) *State { return newState(repo) }
+
 // Read reads the people and the exports of the named applications, as the
 // function does.
 func (s *State) Read(ctx context.Context, apps []string) error {

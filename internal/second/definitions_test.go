@@ -149,7 +149,7 @@ func (a *app) then(t thing) []string {
 // given.
 func (a *app) between(t thing) []string { return common(a.now(t), a.then(t)) }
 
-// planned is some things with all that they bring along once a plan is carried out;
+// planned is what some things give in the end, with all that they bring along, after a plan;
 // meanwhile is the same while it takes from definitions and has not yet given.
 func (a *app) planned(keys []string) []string { return a.after.along(keys) }
 

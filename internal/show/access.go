@@ -2,16 +2,12 @@ package show
 
 import (
 	"fmt"
-	"io"
 	"slices"
 	"strings"
-
-	"charm.land/lipgloss/v2"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
 	"pravet/internal/core/money"
-	"pravet/internal/core/words"
 )
 
 // HolderTable is who holds a thing.
@@ -19,13 +15,7 @@ func HolderTable(list []access.Holder) *Table {
 	t := &Table{Headers: []string{"person", "name", "account", "is", "holds it", "stands", "by kit"},
 		Keys: []string{"person", "name", "account", "open", "through", "state", "kits"}, Items: list}
 	for _, h := range list {
-		open, how := "blocked", "directly"
-		if h.Open {
-			open = "open"
-		}
-		if len(h.Through) > 0 {
-			how = "through " + strings.Join(h.Through, ", ")
-		}
+		open, how := held(&h)
 		state := h.State
 		if h.Rejected != "" {
 			state += ", " + h.Rejected
@@ -33,6 +23,18 @@ func HolderTable(list []access.Holder) *Table {
 		t.Rows = append(t.Rows, []string{h.Person, h.Name, h.Account, open, how, state, strings.Join(h.Kits, ", ")})
 	}
 	return t
+}
+
+// held says whether a holder may sign in, and how they come to the thing.
+func held(h *access.Holder) (open, how string) {
+	open, how = "blocked", "directly"
+	if h.Open {
+		open = "open"
+	}
+	if len(h.Through) > 0 {
+		how = "through " + strings.Join(h.Through, ", ")
+	}
+	return open, how
 }
 
 // BeforeRecord is since when someone had a thing who had it by the first export that is
@@ -43,20 +45,25 @@ const BeforeRecord = "before the record"
 // PastHolderTable is who held a thing on a past day, since when, and by whose decision.
 func PastHolderTable(list []access.Holder) *Table {
 	t := &Table{
-		Headers: []string{"person", "name", "account", "was", "held it", "by kit", "line", "since", "decided by", "because"},
+		Headers: []string{
+			"person",
+			"name",
+			"account",
+			"was",
+			"held it",
+			"by kit",
+			"line",
+			"since",
+			"decided by",
+			"because",
+		},
 		Keys: []string{
 			"person", "name", "account", "open", "through", "kits", "places", "since", "decidedBy", "because",
 		},
 		Items: list,
 	}
 	for _, h := range list {
-		open, how := "blocked", "directly"
-		if h.Open {
-			open = "open"
-		}
-		if len(h.Through) > 0 {
-			how = "through " + strings.Join(h.Through, ", ")
-		}
+		open, how := held(&h)
 		t.Rows = append(t.Rows, []string{
 			h.Person, h.Name, h.Account, open, how, strings.Join(h.Kits, ", "), strings.Join(h.Places, ", "), h.Since, h.DecidedBy,
 			h.Because,
@@ -290,186 +297,4 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 		}
 	}
 	return lines
-}
-
-// Difference says in words what differs.
-func difference(d *access.Difference) string {
-	if d.Detail != "" {
-		return words.Clean(d.Detail)
-	}
-	says := "may no longer sign in"
-	if d.Effect == model.Widens {
-		says = "may sign in"
-	}
-	if d.Kind != "account" {
-		says = "loses " + d.Kind + " " + words.Clean(d.Thing)
-		if d.Effect == model.Widens {
-			says = "gains " + d.Kind + " " + words.Clean(d.Thing)
-		}
-		if d.Through != "" {
-			says += ", along with " + words.Clean(d.Through)
-		}
-		if d.Sensitive {
-			says += " (sensitive)"
-		}
-	}
-	return says
-}
-
-// DifferencesLine counts what differs.
-func DifferencesLine(list []access.Difference) string { return differencesLine(list, Effect) }
-
-func differencesLine(list []access.Difference, effect func(effect model.Effect, text string) string) string {
-	if len(list) == 0 {
-		return "Nobody gains or loses any access, and no definition differs."
-	}
-	people := map[model.Effect]map[string]bool{model.Widens: {}, model.Narrows: {}, model.Keeps: {}}
-	for i := range list {
-		if list[i].Person != "" {
-			people[list[i].Effect][list[i].Person] = true
-			people[model.Keeps][list[i].Person] = true
-		}
-	}
-	return fmt.Sprintf(
-		"%s of %s: %s, %s.",
-		model.Count(len(list), "difference", "differences"),
-		model.Count(len(people[model.Keeps]), "person", "people"),
-		effect(
-			model.Widens,
-			model.Count(len(people[model.Widens]), "person gains", "people gain")+" access",
-		),
-		effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"),
-	)
-}
-
-// Differences writes what differs, person by person.
-func (p *Printer) Differences(list []access.Difference) {
-	p.Line(DifferencesLine(list))
-	wide := 8
-	for i := range list {
-		wide = max(wide, lipgloss.Width(words.Clean(list[i].App)))
-	}
-	for i := range list {
-		d := &list[i]
-		if i == 0 || list[i-1].Person != d.Person {
-			p.Line()
-			if d.Person == "" {
-				p.Line("  " + Strong("Definitions, for all who have them"))
-			} else {
-				p.Line("  " + Strong(words.Clean(d.Name)) + "  " + Dim(words.Clean(d.Person)))
-			}
-		}
-		app := lipgloss.NewStyle().Width(wide + 2).Render(words.Clean(d.App))
-		p.Line("    " + Effect(d.Effect, fmt.Sprintf("%-9s", d.Effect)) + app + difference(d))
-		// A cause is said once for all that follow from it.
-		if i+1 == len(list) || list[i+1].Person != d.Person || list[i+1].Because != d.Because {
-			p.wrapped(gutter+strings.Repeat(" ", wide+2), because(&d.Because), Dim)
-		}
-	}
-}
-
-// DifferencesFolded writes alike differences of one cause as one.
-func (p *Printer) DifferencesFolded(list []access.Folded) {
-	people := map[model.Effect]int{}
-	for i := range list {
-		people[list[i].Effect] += max(list[i].People, 1)
-	}
-	p.Linef(
-		"%s: %s, %s", model.Count(people[model.Widens]+people[model.Narrows]+people[model.Keeps], "difference", "differences"),
-		Effect(model.Widens, model.Count(people[model.Widens], "widens", "widen")+" access"),
-		Effect(model.Narrows, model.Count(people[model.Narrows], "narrows", "narrow")+" it"),
-	)
-	counts := 1
-	for i := range list {
-		counts = max(counts, len(model.Thousands(list[i].People)))
-	}
-	margin := strings.Repeat(" ", counts+4+9)
-	for i := range list {
-		f := &list[i]
-		d := access.Difference{Kind: f.Kind, Thing: f.Thing, Effect: f.Effect, Through: f.Through, Detail: f.Detail}
-		head := fmt.Sprintf("  %*s  ", counts, model.Thousands(f.People))
-		who := words.Clean(strings.Join(f.Names, ", "))
-		if more := f.People - len(f.Names); more > 0 {
-			who += " and " + model.Thousands(more) + " more"
-		}
-		text := words.Clean(f.App) + ": " + difference(&d)
-		if who != "" {
-			text += ": " + who
-		}
-		left := p.columns - len(margin)
-		p.Line(head + Effect(f.Effect, fmt.Sprintf("%-9s", f.Effect)) + room(text, left))
-		reason := f.Because
-		if f.Apart {
-			reason.File = ""
-		}
-		p.wrapped(margin, because(&reason), Dim)
-	}
-	p.Line(Dim("person by person: --full"))
-}
-
-func because(r *access.Reason) string {
-	if r.File == "" {
-		return words.Clean(r.Says)
-	}
-	return fmt.Sprintf("%s:%d  %s", words.Clean(r.File), r.Line, words.Clean(r.Says))
-}
-
-// DifferenceTable is what differs as a table.
-func DifferenceTable(list []access.Difference) *Table {
-	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line"}
-	t := &Table{Headers: keys, Keys: keys, Items: list}
-	for _, d := range list {
-		t.Rows = append(t.Rows, []string{
-			d.Person,
-			d.Name,
-			d.App,
-			d.Effect.String(),
-			d.Kind,
-			d.Thing,
-			d.Through,
-			d.Detail,
-			d.Because.Says,
-			d.Because.File,
-			line(d.Because.Line),
-		})
-	}
-	return t
-}
-
-// DifferencesMarkdown writes what differs for a merge request, by effect: who
-// gains what first.
-func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) error {
-	p := &Printer{w: w, columns: usualColumns}
-	p.Linef("### %s", markdown(title))
-	p.Line()
-	p.Line(differencesLine(list, func(_ model.Effect, text string) string { return text }))
-	for _, effect := range []model.Effect{model.Widens, model.Narrows, model.Keeps} {
-		if !slices.ContainsFunc(list, func(d access.Difference) bool { return d.Effect == effect }) {
-			continue
-		}
-		p.Line()
-		p.Line(
-			"#### " + map[model.Effect]string{
-				model.Widens:  "Who gains access",
-				model.Narrows: "Who loses access",
-				model.Keeps:   "What changes besides",
-			}[effect],
-		)
-		p.Line()
-		p.Line("| who | application | what | why |")
-		p.Line("| --- | --- | --- | --- |")
-		for i := range list {
-			if d := &list[i]; d.Effect == effect {
-				p.Linef(
-					"| %s (%s) | %s | %s | %s |",
-					markdown(d.Name),
-					markdown(d.Person),
-					markdown(d.App),
-					markdown(difference(d)),
-					markdown(because(&d.Because)),
-				)
-			}
-		}
-	}
-	return p.Err()
 }

@@ -303,7 +303,9 @@ func (p *Printer) brief(v *PlanView, changes []*plan.Change, margin string) {
 		if c.ForGood {
 			what += ", for good"
 		}
-		text.WriteString(head + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + filled(what, left) + "  " + Dim(tail) + "\n")
+		text.WriteString(
+			head + Effect(c.Effect, fmt.Sprintf("%-9s", c.Effect)) + filled(what, left) + "  " + Dim(tail) + "\n",
+		)
 	}
 	p.write(text.String())
 }

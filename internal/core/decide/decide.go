@@ -212,7 +212,7 @@ func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.
 // to accept the whole plan is not enough.
 func Waits(guard string) bool { return guard == Sensitive || guard == FirstHolder }
 
-// The guards whose holds end once a change is accepted by itself.
+// Guards that stop holding a change once that change is accepted by itself.
 const (
 	Sensitive   = "sensitive"
 	FirstHolder = "first-holder"

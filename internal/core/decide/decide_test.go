@@ -170,7 +170,10 @@ func TestWhatWaitsIsAcceptedByItself(t *testing.T) {
 	whole := &decide.Standing{All: true}
 	require.Equal(t, []decide.State{decide.Held, decide.Held}, whole.Ready(p, 20000))
 	named := &decide.Standing{
-		Verdicts: map[string]decide.Verdict{"a": decide.Accepted, "b": decide.Accepted}, Named: map[string]bool{"a": true, "b": true},
+		Verdicts: map[string]decide.Verdict{
+			"a": decide.Accepted,
+			"b": decide.Accepted,
+		}, Named: map[string]bool{"a": true, "b": true},
 	}
 	require.Equal(t, []decide.State{decide.Ready, decide.Held}, named.Ready(p, 20000))
 	along := &decide.Standing{Verdicts: map[string]decide.Verdict{"a": decide.Accepted}}

@@ -219,7 +219,15 @@ func (o *Outline) folded(changes []*plan.Change, key string, cause func(*plan.Ch
 			at[k] = n
 			out = append(out, Fold{Cause: k.cause, App: c.App, Verb: c.Verb, Thing: c.Thing, Attribute: c.Attribute,
 				Effect: c.Effect, ForGood: c.ForGood, People: []string{},
-				ID: plan.Name("fold", key, c.App, c.Verb.String(), c.Effect.String(), c.Address().String(), c.Attribute)})
+				ID: plan.Name(
+					"fold",
+					key,
+					c.App,
+					c.Verb.String(),
+					c.Effect.String(),
+					c.Address().String(),
+					c.Attribute,
+				)})
 			if c.Thing == nil { // the same for all accounts
 				out[n].ID = plan.Name("fold", key, c.App, c.Verb.String(), c.Effect.String(), c.Attribute)
 			}

@@ -53,8 +53,10 @@ func drawPlan(t *rapid.T) (p *plan.Plan, states map[string]string, h past) {
 	verbs := model.Verbs()
 	for i := range rapid.IntRange(0, 40).Draw(t, "changes") {
 		c := plan.Change{
-			ID:  fmt.Sprintf("change%06d", i),
-			App: rapid.SampledFrom([]string{"berths", "till"}).Draw(t, "app"), Verb: rapid.SampledFrom(verbs).Draw(t, "verb"),
+			ID: fmt.Sprintf("change%06d", i),
+			App: rapid.SampledFrom([]string{"berths", "till"}).
+				Draw(t, "app"),
+			Verb:    rapid.SampledFrom(verbs).Draw(t, "verb"),
 			ForGood: rapid.IntRange(0, 9).Draw(t, "for good") == 0,
 		}
 		c.Effect = c.Verb.Effect()
@@ -74,7 +76,10 @@ func drawPlan(t *rapid.T) (p *plan.Plan, states map[string]string, h past) {
 		}
 		for range rapid.IntRange(0, 2).Draw(t, "holds") {
 			guard := rapid.SampledFrom([]string{"seats", "narrowing"}).Draw(t, "guard")
-			c.Holds = append(c.Holds, plan.Hold{Guard: guard, Says: rapid.SampledFrom([]string{"one", "two"}).Draw(t, "says")})
+			c.Holds = append(
+				c.Holds,
+				plan.Hold{Guard: guard, Says: rapid.SampledFrom([]string{"one", "two"}).Draw(t, "says")},
+			)
 		}
 		if s := rapid.SampledFrom([]string{"", "accepted", "rejected"}).Draw(t, "state"); s != "" {
 			states[c.ID] = s
@@ -183,10 +188,19 @@ func TestCausesAreTheLineOrTheRowThatChanged(t *testing.T) {
 	edit := &outline.Edit{By: "Idris", On: "2026-11-23"}
 	h := past{
 		was: map[string]string{"moved": "Desk", "same": "Deck", "none": ""},
-		is:  map[string]string{"moved": "Deck", "same": "Deck", "none": "Deck", "new": "Deck"}, edits: map[int]*outline.Edit{4: edit},
+		is: map[string]string{
+			"moved": "Deck",
+			"same":  "Deck",
+			"none":  "Deck",
+			"new":   "Deck",
+		}, edits: map[int]*outline.Edit{4: edit},
 	}
 	rule := func(line int) plan.Reason {
-		return plan.Reason{File: "kits/a.yaml", Line: line, Facts: &fact.Fact{Kind: fact.KitRule, Rule: `department eq "Deck"`}}
+		return plan.Reason{
+			File:  "kits/a.yaml",
+			Line:  line,
+			Facts: &fact.Fact{Kind: fact.KitRule, Rule: `department eq "Deck"`},
+		}
 	}
 	noKit := plan.Reason{File: "people/a.csv", Line: 7, Facts: &fact.Fact{Kind: fact.NoKit}}
 	for _, c := range []struct {
