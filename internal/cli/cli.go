@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"syscall"
@@ -136,7 +137,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 	case errors.As(err, &re):
 		status = Failed
 	}
-	switch text := strings.TrimSpace(err.Error()); {
+	switch text := strings.TrimSpace(plainly(err.Error())); {
 	case errors.Is(err, syscall.EPIPE) && status == Failed:
 		// Whoever reads has had enough, and nothing else went wrong.
 	case ctx.Err() != nil && errors.Is(err, ctx.Err()):
@@ -154,6 +155,17 @@ func Run(ctx context.Context, args []string, env Env) int {
 func Tree(env Env) *cobra.Command {
 	c := &program{Env: env, ctx: context.Background(), raw: env.Stdout}
 	return c.root()
+}
+
+// together is how Cobra says that flags exclude each other.
+var together = regexp.MustCompile(`^if any flags in the group .* \[([a-z -]+)\] were all set$`)
+
+// plainly says in our words what Cobra finds wrong.
+func plainly(text string) string {
+	if m := together.FindStringSubmatch(text); m != nil {
+		return "--" + strings.Join(strings.Fields(m[1]), " and --") + " exclude each other; use one of them"
+	}
+	return text
 }
 
 func (c *program) close() {

@@ -49,6 +49,11 @@ func values(with []string, known []string) (map[string]string, error) {
 		} else if !desired.IsAttribute(name) {
 			return nil, usage("--with: %w", prepare.UnknownName("attribute of people", name, known))
 		}
+		if slices.Contains([]string{"starts", "ends", "away.from", "away.to"}, name) && value != "" {
+			if _, err := day.Parse(value); err != nil {
+				return nil, usage("--with %s: %w", name, err)
+			}
+		}
 		out[name] = value
 	}
 	return out, nil
