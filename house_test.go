@@ -49,6 +49,7 @@ var arrows = map[string][]string{
 		"internal/decisions",
 	},
 	"internal/show":      {"internal/core", "internal/source", "internal/desired"},
+	"internal/say":       {"internal/core", "internal/ledger"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},
 	"docs/schema":        {},

@@ -13,12 +13,12 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/guard"
-	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -44,8 +44,8 @@ go on, apply the plan again.
 Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
 held by a guard, the others are done; 5 the run ended early, or some changes are
 not settled.`,
-		Example: example("pravet apply zfhvg6at", "pravet apply zfhvg6at --yes"),
-		Args:    takes(1, 1, "which plan?", "pravet apply zfhvg6at"),
+		Example: example("pravet apply m4n98ppw", "pravet apply m4n98ppw --yes"),
+		Args:    takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.ValidArgsFunction = c.completePlans
@@ -56,12 +56,7 @@ not settled.`,
 		}
 		today := day.Of(c.Now())
 		if asOf, err := day.Parse(p.AsOf); err != nil || asOf > today {
-			return fail(
-				Failed,
-				"the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today",
-				p.AsOf,
-				today,
-			)
+			return fail(Failed, say.NotToday(p.AsOf, today.String()))
 		}
 		l, err := c.soundLedger(dir)
 		if err != nil {
@@ -98,7 +93,7 @@ func (c *program) soundLedger(dir string) (ledger.Ledger, error) {
 		v, err = l.Verify()
 	}
 	if err == nil && v.Broken != 0 {
-		err = fail(Failed, "the ledger is not whole: %s; nothing was changed. Put the whole ledger back", v.Says)
+		err = fail(Failed, say.LedgerBrokenBefore(v.Says))
 	}
 	if err != nil {
 		return nil, errors.Join(err, l.Close())
@@ -172,12 +167,12 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 	ready := j.Count(decide.Ready)
 	c.outlook(out, j)
 	if ready == 0 {
-		out.Line("There is nothing to carry out.")
+		out.Line(say.NothingToDo())
 		if err := out.Err(); err != nil {
 			return err
 		}
 		if n := j.Held(); n > 0 {
-			return fail(Held, "%s held by a guard", model.Count(n, "change is", "changes are"))
+			return fail(Held, say.HeldByGuards(n))
 		}
 		return nil
 	}
@@ -196,7 +191,7 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 			rec.Because = "apply --yes"
 		}
 		if err := l.Append(ledger.Record{Kind: ledger.Decided, Subject: j.Plan.ID, Body: rec}); err != nil {
-			return fmt.Errorf("the consent could not be recorded, and nothing was changed: %w", err)
+			return say.ConsentNotRecorded(err)
 		}
 	}
 	res, err := j.Run(c.ctx, func(says string) { fmt.Fprintln(c.Stderr, says) })
@@ -207,29 +202,25 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 // be written, and chooses the exit status.
 func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *carry.Result, err error) error {
 	if res == nil {
-		return fmt.Errorf("the run did not begin, and nothing was changed: %w", err)
+		return say.RunNotBegun(err)
 	}
 	c.result(out, j, res)
 	if h, err := l.Head(); err == nil {
 		out.Line(
-			show.Dim(
-				fmt.Sprintf("On record: pravet log %s. The ledger ends with entry %d, %s", res.Run, h.Seq, h.Hash),
-			),
+			show.Dim(say.OnRecord(res.Run, h.Seq, h.Hash)),
 		)
 	}
 	if out.Err() != nil {
 		told := show.NewPrinter(c.Stderr, c.Environ)
-		told.Linef("standard output could not be written (%v); this is what was done:", out.Err())
+		told.Line(say.ToldElsewhere(out.Err()))
 		c.result(told, j, res)
 	}
 	done := res.Settled + res.NotSettled
 	switch {
-	case err != nil && res.Written != "":
-		return fail(Partly, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
-	case err != nil && done > 0:
-		return fail(Partly, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
+	case err != nil && (res.Written != "" || done > 0):
+		return fail(Partly, say.Stopped(res.Run, err, j.Plan.ID))
 	case err != nil:
-		return fail(Failed, "%s stopped: %w; to go on: pravet apply %s", res.Run, err, j.Plan.ID)
+		return fail(Failed, say.Stopped(res.Run, err, j.Plan.ID))
 	case res.NotSettled > 0:
 		return &statusError{status: Partly}
 	case res.Held > 0:
@@ -251,23 +242,13 @@ func (c *program) outlook(out *show.Printer, j *carry.Job) {
 	}
 	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
 	out.Line("To carry out: " + show.TotalsLine(t))
-	for _, x := range []struct {
-		state decide.State
-		says  string
-	}{
-		{decide.Completed, "done already"},
-		{decide.Waiting, "not accepted, left alone"},
-		{decide.Refused, "rejected, left alone"},
-		{decide.Held, "held by a guard, left alone"},
-		{decide.Lacking, "left alone, as something that it needs is not carried out"},
-		{decide.Past, "no longer due on " + j.Today.String() + ", left alone"},
+	for _, state := range []decide.State{
+		decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Past,
 	} {
-		n := j.Count(x.state)
-		if n == 0 {
-			continue
+		if text := say.LeftAlone(state, j.Count(state), j.Today.String()); text != "" {
+			out.Line("  " + text)
+			c.named(out, j, state)
 		}
-		out.Linef("  %s %s", model.Count(n, "change", "changes"), x.says)
-		c.named(out, j, x.state)
 	}
 }
 
@@ -294,7 +275,7 @@ func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
 		}
 	}
 	if n > maxNamed {
-		out.Linef("    and %s", model.Count(n-maxNamed, "more", "more"))
+		out.Line("    " + say.More(n-maxNamed))
 	}
 }
 
@@ -308,10 +289,7 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 		if accepted {
 			return nil
 		}
-		return usage(
-			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept %s "+
-				"--because 'why', or use --yes", j.Plan.ID,
-		)
+		return usage(say.NotAccepted(j.Plan.ID))
 	}
 	forGood := 0
 	for i := range j.Plan.Changes {
@@ -319,15 +297,7 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 			forGood++
 		}
 	}
-	want, question := "yes", "Carry this out? Type yes: "
-	if forGood > 0 {
-		want = j.Plan.ID
-		question = fmt.Sprintf(
-			"%s cannot be undone. To carry this out, type the plan's id, %s: ",
-			model.Count(forGood, "change", "changes"),
-			j.Plan.ID,
-		)
-	}
+	question, want := say.Question(j.Plan.ID, forGood)
 	if err := out.Err(); err != nil {
 		return err
 	}
@@ -336,12 +306,12 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) e
 	switch {
 	case c.ctx.Err() != nil:
 		fmt.Fprintln(c.Stderr)
-		return errors.New("interrupted; nothing was changed")
+		return say.Interrupted()
 	case err != nil && answer == "":
 		fmt.Fprintln(c.Stderr)
-		return errors.New("there was no answer; nothing was changed")
+		return say.NoAnswer()
 	case strings.TrimSpace(answer) != want:
-		return errors.New("not confirmed; nothing was changed")
+		return say.NotConfirmed()
 	}
 	return nil
 }
@@ -370,50 +340,24 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	for i := range j.Plan.Changes {
 		byID[j.Plan.Changes[i].ID] = &j.Plan.Changes[i]
 	}
-	out.Linef(
-		"%s of plan %s: %s settled, %d not settled.",
-		show.Strong(res.Run),
-		j.Plan.ID,
-		model.Count(res.Settled, "change", "changes"),
-		res.NotSettled,
-	)
+	out.Line(say.Came(show.Strong(res.Run), j.Plan.ID, res.Settled, res.NotSettled))
 	for _, f := range res.Failures {
-		out.Line(
-			"  " + show.Alarm(
-				"not settled",
-			) + "  " + words.Sentence(
-				j.Plan,
-				byID[f.Change],
-			) + "  " + show.Dim(
-				f.Change,
-			),
-		)
+		out.Linef("  %s  %s  %s", show.Alarm("not settled"), words.Sentence(j.Plan, byID[f.Change]), show.Dim(f.Change))
 		out.Line("               " + f.Says)
 	}
 	if res.Written != "" {
-		out.Linef(
-			"%s was written, and what became of that is not on record yet; the next draft or apply reads it back.",
-			res.Written,
-		)
+		out.Line(say.WrittenOnly(res.Written))
 	}
 	if n := j.Count(decide.Lacking); n > 0 {
-		out.Linef(
-			"%s left alone, as something that it needs is not carried out.",
-			model.Count(n, "change is", "changes are"),
-		)
+		out.Line(say.LackingAfter(n))
 	}
 	if res.Held > 0 {
 		guards := j.Holding()
-		line := fmt.Sprintf(
-			"%s held by %s",
-			model.Count(res.Held, "change is", "changes are"),
-			strings.Join(guards, ", "),
-		)
-		lift := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Liftable(), g) })
-		if lift >= 0 {
-			line += fmt.Sprintf("; to lift one: pravet accept %s --lift %s --because 'why'", j.Plan.ID, guards[lift])
+		lift := ""
+		if at := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Liftable(), g) }); at >= 0 {
+			lift = guards[at]
 		}
-		out.Line(line)
+		out.Line(say.HeldBy(res.Held, guards, j.Plan.ID, lift))
 		c.named(out, j, decide.Held)
 	}
 }

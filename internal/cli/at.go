@@ -1,15 +1,13 @@
 package cli
 
 import (
-	"fmt"
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -34,10 +32,10 @@ type past struct {
 func (c *program) past(dir, at string, apps []string) (*past, error) {
 	on, err := day.Parse(at)
 	if err != nil {
-		return nil, usage("--at: %w", err)
+		return nil, usage(say.Flag("at", err))
 	}
 	if today := day.Of(c.Now()); on > today {
-		return nil, usage("--at: %s is yet to come; what is due then is said by --on %s", on, on)
+		return nil, usage(say.NotPast(on))
 	}
 	tree, err := c.tree(dir)
 	if err != nil {
@@ -62,15 +60,7 @@ func (c *program) said(p *past) error {
 	for _, m := range p.known.Missing {
 		pr.Line(m.Error())
 	}
-	files := "the files as they are now, for no revision of that day is on record"
-	if p.known.Revision != "" {
-		files = "the files of revision " + p.known.Revision[:min(10, len(p.known.Revision))]
-	}
-	text := fmt.Sprintf("As of %s, by %s", p.day, files)
-	if len(p.known.Exports) > 0 {
-		text += "; " + strings.Join(p.known.Exports, ", ")
-	}
-	pr.Line(show.Dim(text + "."))
+	pr.Line(show.Dim(say.AsOf(p.day.String(), p.known.Revision[:min(10, len(p.known.Revision))], p.known.Exports)))
 	return pr.Err()
 }
 

@@ -1,8 +1,8 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -10,7 +10,11 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -53,7 +57,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		if schemaName != "" {
 			text, err := schema.Get(schemaName)
 			if err != nil {
-				return usage("%w", err)
+				return usage(err)
 			}
 			_, err = c.Stdout.Write(text)
 			return err
@@ -70,45 +74,72 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		matches := repo.Matches(today, rules)
 		if repo.Problems.Errors() == 0 {
 			repo.Clashes(today)
-			implied(repo, today)
+			if err := c.warnings(dir, repo, today); err != nil {
+				return err
+			}
 		}
 		return c.report(repo, matches, rules, format)
 	}
 	return cmd
 }
 
-// implied warns of what the files ask for and no plan will give.
-func implied(repo *desired.Repo, today day.Day) {
+// warnings are those about the files as they are: what they imply, and what is
+// sensitive and given to more people than at the last run or, before the first, in the
+// last commit.
+func (c *program) warnings(dir string, repo *desired.Repo, today day.Day) error {
 	v := access.Look(access.Input{
 		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)), Today: today,
 		Separations: repo.Separations, Exceptions: repo.Exceptions,
 	})
-	for _, x := range v.Implied() {
-		if x.License != nil {
-			repo.Warn(x.Pos, "too-few-seats", fmt.Sprintf(
-				"%s need %s of %s, and %s bought", model.Count(x.Count, "person would", "people"), x.License, x.App,
-				model.Count(x.License.Seats, "seat was", "seats were"),
-			), "buy more, or let fewer kits give it")
-			continue
-		}
-		names := strings.Join(x.People, ", ")
-		if more := x.Count - len(x.People); more > 0 {
-			names += fmt.Sprintf(" and %s more", model.Thousands(more))
-		}
-		repo.Warn(x.Pos, "apart", fmt.Sprintf(
-			"the files give both sides of the separation %q to %s: %s", x.Separation,
-			model.Count(x.Count, "person", "people"), names,
-		), "change a rule, or add an exception to standing.yaml")
+	list := v.Implied()
+	base, err := c.carriedOut(dir)
+	if err != nil {
+		return err
 	}
+	if base != "" && len(gitrepo.Changed(dir, base)) > 0 {
+		_, then, err := prepare.At(c.ctx, repo.Tree, base, today)
+		switch {
+		case errors.Is(err, gitrepo.ErrNoRevision):
+		case errors.Is(err, prepare.ErrProblems):
+			fmt.Fprintln(c.Stderr, say.NotCompared(base[:min(10, len(base))]))
+		case err != nil:
+			return err
+		default:
+			for _, w := range access.Gained(access.Compare(then, v)) {
+				w.Fact.Via = base[:min(10, len(base))]
+				list = append(list, w)
+			}
+		}
+	}
+	for i := range list {
+		f := &list[i].Fact
+		repo.Warn(list[i].Pos, string(f.Kind), words.Of(f), words.Remedy(f))
+	}
+	return nil
+}
+
+// carriedOut is the revision whose files were carried out last; where nothing was, the
+// last commit, and "" where there is none.
+func (c *program) carriedOut(dir string) (string, error) {
+	l, err := c.questioned(dir)
+	if err != nil {
+		return "", err
+	}
+	defer l.Close()
+	base, err := prepare.CarriedOut(l, "")
+	if err == nil && base == "" {
+		base, _ = gitrepo.Revision(dir)
+	}
+	return base, err
 }
 
 // report writes what check found and what it read.
 func (c *program) report(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
 	problems := repo.Problems.Sorted()
-	errors, warnings := 0, 0
+	wrong, warnings := 0, 0
 	for _, p := range problems {
 		if p.Severity == source.Error {
-			errors++
+			wrong++
 		} else {
 			warnings++
 		}
@@ -135,11 +166,10 @@ func (c *program) report(repo *desired.Repo, matches []desired.Match, rules bool
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(c.Stderr, "Read %s: %s, %s, %s, %s; %s, %s.\n", model.Count(repo.Files, "file", "files"),
-		model.Count(repo.People.Len(), "person", "people"), model.Count(len(repo.Apps), "application", "applications"),
-		model.Count(len(repo.Kits), "kit", "kits"), model.Count(len(matches), "rule", "rules"),
-		model.Count(errors, "error", "errors"), model.Count(warnings, "warning", "warnings"))
-	if errors > 0 {
+	fmt.Fprintln(c.Stderr, say.Read(
+		repo.Files, repo.People.Len(), len(repo.Apps), len(repo.Kits), len(matches), wrong, warnings,
+	))
+	if wrong > 0 {
 		return &statusError{status: Failed}
 	}
 	return nil

@@ -21,11 +21,11 @@ import (
 	"golang.org/x/term"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -85,11 +85,9 @@ func (e *statusError) Error() string {
 
 func (e *statusError) Unwrap() error { return e.err }
 
-func fail(status int, format string, args ...any) error {
-	return &statusError{status, fmt.Errorf(format, args...)}
-}
+func fail(status int, err error) error { return &statusError{status, err} }
 
-func usage(format string, args ...any) error { return fail(WrongUsage, format, args...) }
+func usage(err error) error { return fail(WrongUsage, err) }
 
 // A program is one call of Pravet: its surroundings and the flags that all
 // commands have.
@@ -141,12 +139,12 @@ func Run(ctx context.Context, args []string, env Env) int {
 	case errors.Is(err, syscall.EPIPE) && status == Failed:
 		// Whoever reads has had enough, and nothing else went wrong.
 	case ctx.Err() != nil && errors.Is(err, ctx.Err()):
-		fmt.Fprintln(c.Stderr, "pravet: interrupted; nothing was changed")
+		fmt.Fprintln(c.Stderr, "pravet:", say.Interrupted())
 	case text != "":
 		fmt.Fprintln(c.Stderr, "pravet: "+text)
 	}
 	if status == WrongUsage {
-		fmt.Fprintln(c.Stderr, "See: pravet --help, or pravet COMMAND --help")
+		fmt.Fprintln(c.Stderr, say.Hint())
 	}
 	return status
 }
@@ -163,7 +161,7 @@ var together = regexp.MustCompile(`^if any flags in the group .* \[([a-z -]+)\] 
 // plainly says in our words what Cobra finds wrong.
 func plainly(text string) string {
 	if m := together.FindStringSubmatch(text); m != nil {
-		return "--" + strings.Join(strings.Fields(m[1]), " and --") + " exclude each other; use one of them"
+		return say.Exclusive(strings.Fields(m[1]))
 	}
 	return text
 }
@@ -267,21 +265,15 @@ func (c *program) dir() (string, error) {
 		at = c.path(c.repo)
 		if _, err := os.Stat(filepath.Join(at, desired.Root)); err != nil {
 			if _, err := os.Stat(at); err != nil {
-				return "", fail(Failed, "%s: there is no such folder", c.repo)
+				return "", fail(Failed, say.NoFolder(c.repo))
 			}
-			return "", fail(
-				Failed,
-				"%s: there is no %s in this folder; start a repository with: pravet new %s",
-				c.repo,
-				desired.Root,
-				c.repo,
-			)
+			return "", fail(Failed, say.NoRepository(c.repo, desired.Root))
 		}
 		return at, nil
 	}
 	dir, err := desired.Find(at)
 	if err != nil {
-		return "", fail(Failed, "%w", err)
+		return "", fail(Failed, err)
 	}
 	return dir, nil
 }
@@ -332,7 +324,7 @@ func (c *program) on(text string) (day.Day, error) {
 	}
 	d, err := day.Parse(text)
 	if err != nil {
-		return 0, usage("--on: %w", err)
+		return 0, usage(say.Flag("on", err))
 	}
 	return d, nil
 }
@@ -361,11 +353,7 @@ func (c *program) problems(s *prepare.State) error {
 	for _, p := range errs {
 		fmt.Fprintln(c.Stderr, p)
 	}
-	return fail(
-		Failed,
-		"the files have %s that must be mended first; see them all with: pravet check",
-		model.Count(len(errs), "problem", "problems"),
-	)
+	return fail(Failed, say.Problems(len(errs)))
 }
 
 // example formats examples for a command's help.
@@ -384,7 +372,7 @@ func formatFlag(cmd *cobra.Command, format *string, formats ...string) {
 				return nil
 			}
 		}
-		return usage("--format cannot be %q; use one of %s", *format, strings.Join(formats, ", "))
+		return usage(say.NotOneOf("format", *format, formats))
 	}
 	cmd.PreRunE = check
 }

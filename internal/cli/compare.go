@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -9,9 +10,9 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/core/model"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -53,13 +54,13 @@ do not pass.`,
 			return err
 		}
 		if slices.Contains(args, "") {
-			return usage("a revision is expected, and its name is empty")
+			return usage(say.EmptyRevision())
 		}
 		revisions := [2]string{"HEAD", ""}
 		copy(revisions[:], args)
 		if len(with) > 0 {
 			if len(args) > 1 {
-				return usage("--with compares a revision with itself and some files of now; name one revision at the most")
+				return usage(say.TooManyForWith())
 			}
 			revisions[1] = revisions[0]
 		}
@@ -74,23 +75,28 @@ do not pass.`,
 			}
 		}
 		list := access.Compare(views[0], views[1])
+		warnings := slices.Concat(views[1].Implied(), access.Gained(list))
 		switch format {
 		case "markdown":
 			return show.DifferencesMarkdown(
 				c.Stdout,
 				list,
+				warnings,
 				"Access of "+named(revisions[1], with...)+", compared with "+named(revisions[0]),
 			)
 		case "table":
 			_, lines := show.Size(c.Stdout, c.Environ)
 			return c.paged(func(p *show.Printer) error {
 				if full || len(list) <= lines {
-					p.Differences(list)
+					p.Differences(list, warnings)
 				} else {
-					p.DifferencesFolded(access.Fold(list))
+					p.DifferencesFolded(access.Fold(list), warnings)
 				}
 				return p.Err()
 			})
+		}
+		for i := range warnings {
+			fmt.Fprintln(c.Stderr, show.WarningLine(&warnings[i]))
 		}
 		return show.Output(c.Stdout, c.Environ, format, show.DifferenceTable(list))
 	}
@@ -117,16 +123,10 @@ func (c *program) at(dir, revision string, with []string, today day.Day) (*acces
 	s, v, err := prepare.At(c.ctx, tree, revision, today, with...)
 	switch {
 	case errors.Is(err, gitrepo.ErrNoRevision):
-		return nil, usage("%w", err)
+		return nil, usage(err)
 	case errors.Is(err, prepare.ErrProblems) && revision != "":
 		errs := s.Errors()
-		return nil, fail(
-			Failed,
-			"the files of revision %s do not pass: %s, the first: %w",
-			revision,
-			model.Count(len(errs), "problem", "problems"),
-			errs[0],
-		)
+		return nil, fail(Failed, say.RevisionProblems(revision, len(errs), errs[0]))
 	case errors.Is(err, prepare.ErrProblems):
 		return nil, c.problems(s)
 	}

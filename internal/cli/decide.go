@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -12,13 +11,13 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/guard"
-	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/decisions"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -41,13 +40,13 @@ those.
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
 		Example: example(
-			"pravet accept zfhvg6at --because 'reviewed with planning'",
-			"pravet accept zfhvg6at --person E0042 --because 'starts on Monday'",
-			"pravet accept zfhvg6at 3-9,14 --because 'as agreed with the owner'",
-			"pravet accept zfhvg6at :2qe9t --because 'the new kit for berth planning'",
-			"pravet accept zfhvg6at --lift suspensions --because 'the summer crew ends together'",
+			"pravet accept m4n98ppw --because 'reviewed with planning'",
+			"pravet accept m4n98ppw --person E0042 --because 'starts on Monday'",
+			"pravet accept m4n98ppw 3-9,14 --because 'as agreed with the owner'",
+			"pravet accept m4n98ppw :2qe9t --because 'the new kit for berth planning'",
+			"pravet accept m4n98ppw --lift suspensions --because 'the summer crew ends together'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet accept zfhvg6at --because 'reviewed'"),
+		Args: takes(1, -1, "which plan?", "pravet accept m4n98ppw --because 'reviewed'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
@@ -80,10 +79,10 @@ A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
 		Example: example(
-			"pravet reject zfhvg6at gqc34xdfuyha --because 'agreed with the owner'",
-			"pravet reject zfhvg6at --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+			"pravet reject m4n98ppw gqc34xdfuyha --because 'agreed with the owner'",
+			"pravet reject m4n98ppw --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet reject zfhvg6at 12 --because 'not yet'"),
+		Args: takes(1, -1, "which plan?", "pravet reject m4n98ppw 12 --because 'not yet'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")
@@ -95,12 +94,12 @@ decision is written to standing.yaml, to be committed with the other files.`,
 		if until != "" {
 			var err error
 			if last, err = day.Parse(until); err != nil {
-				return usage("--until: %w", err)
+				return usage(say.Flag("until", err))
 			}
 		}
 		return c.decide(args, because, &sel, func(d *decision) error {
 			if asOf, err := day.Parse(d.plan.AsOf); err == nil && last != day.None && last < asOf {
-				return usage("--until: %s is over already on %s, the day of the plan", last, asOf)
+				return usage(say.UntilIsOver(last, asOf))
 			}
 			return d.reject(last, standing)
 		})
@@ -120,7 +119,7 @@ type decision struct {
 // decide finds what is meant and lets do decide about it.
 func (c *program) decide(args []string, because string, sel *selection, do func(*decision) error) error {
 	if strings.TrimSpace(because) == "" {
-		return usage("a decision needs a reason: --because 'why'")
+		return usage(say.NoReason())
 	}
 	args, err := c.withPlan(args)
 	if err != nil {
@@ -181,11 +180,7 @@ func (c *program) open(l ledger.Ledger, p *plan.Plan, sel *selection) (*desired.
 		}
 	}
 	if done > 0 && left == 0 {
-		return nil, fail(
-			Failed,
-			"plan %s has been carried out, so there is nothing left to decide about it; draft again with: pravet draft",
-			p.ID,
-		)
+		return nil, fail(Failed, say.NothingToDecide(p.ID))
 	}
 	sel.folk() // read, if nobody has asked for them yet
 	s := prepare.Of(sel.repo())
@@ -194,12 +189,7 @@ func (c *program) open(l ledger.Ledger, p *plan.Plan, sel *selection) (*desired.
 	}
 	var old *carry.OutOfDate
 	if err := carry.InDate(c.ctx, s, p, l); errors.As(err, &old) {
-		return nil, fail(
-			Failed,
-			"plan %s is out of date, and nothing was decided: %s. Draft again, and decide about the new plan",
-			p.ID,
-			strings.Join(old.Moved, "; "),
-		)
+		return nil, fail(Failed, say.TooOldToDecide(p.ID, old.Moved))
 	} else if err != nil {
 		return nil, err
 	}
@@ -227,7 +217,7 @@ func (d *decision) choose(names []string, sel *selection) error {
 			return err
 		}
 		if len(changes) == 0 && !d.choice.All {
-			return usage("the plan has no change that fits")
+			return usage(say.NothingFits())
 		}
 		for _, ch := range changes {
 			d.choice.Changes[ch.ID] = true
@@ -239,10 +229,10 @@ func (d *decision) choose(names []string, sel *selection) error {
 func (d *decision) accept(lift []string) error {
 	for _, g := range lift {
 		if !slices.Contains(guard.All(), g) {
-			return usage("--lift: %w", prepare.UnknownName("guard", g, guard.Liftable()))
+			return usage(say.Flag("lift", prepare.UnknownName("guard", g, guard.Liftable())))
 		}
 		if !slices.Contains(guard.Liftable(), g) {
-			return usage("--lift: the guard %s holds what cannot be done, so it cannot be lifted", g)
+			return usage(say.CannotLift(g))
 		}
 	}
 	made, err := d.maker.Accept(d.c.ctx, d.choice, lift, d.because)
@@ -259,7 +249,7 @@ func (d *decision) accept(lift []string) error {
 				}
 			}
 		}
-		p.Linef("Lifted the guard %s for plan %s; it held %s.", g, d.plan.ID, model.Count(n, "change", "changes"))
+		p.Line(say.Lifted(g, d.plan.ID, n))
 	}
 	switch all := d.choice.All; {
 	case all && len(lift) > 0:
@@ -270,28 +260,14 @@ func (d *decision) accept(lift []string) error {
 				n++
 			}
 		}
-		text := fmt.Sprintf("Accepted the whole plan %s, %s", d.plan.ID, model.Count(all, "change", "changes"))
-		if n < all {
-			text = fmt.Sprintf(
-				"Accepted %s of %s changes, the whole plan %s but for %s rejected",
-				model.Thousands(n), model.Thousands(all), d.plan.ID, model.Count(all-n, "that was", "that were"),
-			)
-		}
-		p.Line(text + ".")
+		p.Line(say.AcceptedPlan(d.plan.ID, n, all))
 	default:
-		p.Linef(
-			"Accepted %s of plan %s:",
-			model.Count(len(made.Changes)+len(d.choice.Aside), "change", "changes"),
-			d.plan.ID,
-		)
+		p.Line(say.Accepted(len(made.Changes)+len(d.choice.Aside), d.plan.ID))
 		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
-	d.along(p, made.Along, "Along with them, as they need it:")
+	d.along(p, made.Along, say.AcceptedAlong())
 	if n := len(d.choice.Aside); n > 0 {
-		p.Linef(
-			"%s set aside before; draft again to have what was taken up.",
-			model.Count(n, "of them was", "of them were"),
-		)
+		p.Line(say.TakenUp(n))
 	}
 	return d.remaining(p, made)
 }
@@ -325,7 +301,7 @@ func (d *decision) list(p *show.Printer, ids []string) {
 		name(&d.plan.SetAside[i].Change)
 	}
 	if n > maxListed {
-		p.Linef("  and %s", model.Count(n-maxListed, "more", "more"))
+		p.Line("  " + say.More(n-maxListed))
 	}
 }
 
@@ -333,31 +309,22 @@ func (d *decision) reject(until day.Day, standing bool) error {
 	made, err := d.maker.Reject(d.c.ctx, d.choice, until, standing, d.because)
 	p := show.NewPrinter(d.c.Stdout, d.c.Environ)
 	if made != nil && len(made.Done) > 0 {
-		p.Linef(
-			"%s carried out already, and so cannot be rejected any more:",
-			model.Count(len(made.Done), "change was", "changes were"),
-		)
+		p.Line(say.TooLateToReject(len(made.Done)))
 		d.list(p, made.Done)
 	}
 	if err != nil {
 		return err
 	}
-	where := "remembered"
+	last := ""
 	if until != day.None {
-		where += " until " + until.String()
+		last = until.String()
 	}
-	if standing {
-		where = "written to standing.yaml"
-	}
-	p.Linef("Rejected %s of plan %s, %s:", model.Count(len(made.Changes), "change", "changes"), d.plan.ID, where)
+	p.Line(say.Rejected(len(made.Changes), d.plan.ID, last, standing))
 	d.list(p, made.Changes)
 	if n := len(made.Stands); n > 0 {
-		p.Linef(
-			"%s there already, word for word, and was not written again.",
-			model.Count(n, "of them stands", "of them stand"),
-		)
+		p.Line(say.StandsAlready(n))
 	}
-	d.along(p, made.Along, "Set aside with them, as it needs one of them:")
+	d.along(p, made.Along, say.RejectedAlong())
 	return d.remaining(p, made)
 }
 
@@ -367,29 +334,10 @@ func (d *decision) remaining(p *show.Printer, made *decisions.Made) error {
 	for _, st := range made.States {
 		counts[st]++
 	}
-	var parts []string
-	for _, x := range []struct {
-		state decide.State
-		says  string
-	}{
-		{decide.Ready, "accepted and ready"},
-		{decide.Waiting, "undecided"},
-		{decide.Refused, "rejected"},
-		{decide.Held, "held"},
-		{decide.Lacking, "waiting for one of those"},
-		{decide.Completed, "done"},
-	} {
-		if n := counts[x.state]; n > 0 {
-			parts = append(parts, model.Thousands(n)+" "+x.says)
-		}
-	}
-	p.Line(show.Dim("The plan now: " + strings.Join(parts, ", ") + "."))
+	p.Line(show.Dim(say.Remaining(counts)))
 	if made.Running != nil {
-		p.Line(
-			show.Alarm(
-				"A run is under way: ",
-			) + made.Running.String() + ". What it has not begun yet follows this decision.",
-		)
+		mark, text := say.UnderWayToo(made.Running.String())
+		p.Line(show.Alarm(mark) + text)
 	}
 	return p.Err()
 }

@@ -13,6 +13,7 @@ import (
 
 	"pravet/examples/marrowick"
 	"pravet/internal/core/plan"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -36,7 +37,7 @@ there.`,
 		BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {
-			return usage("--no-walk goes with --keep DIR")
+			return usage(say.NoWalkAlone())
 		}
 		dir := c.path(keep)
 		if keep != "" {

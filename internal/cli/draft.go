@@ -18,6 +18,7 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -63,7 +64,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		var selection *filter.Filter
 		if only != "" {
 			if selection, err = filter.OfPeople(only); err != nil {
-				return usage("--only: %w", err)
+				return usage(say.Flag("only", err))
 			}
 		}
 		if dry {
@@ -91,7 +92,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			return err
 		}
 		if err := s.Repo.CheckFilter(selection, "--only"); err != nil {
-			return usage("%w", err)
+			return usage(err)
 		}
 		p, err := prepare.Draft(s, l, today, day.Of(c.Now()), selection)
 		if err != nil {
@@ -125,7 +126,7 @@ func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.
 		return err
 	}
 	if err := s.Repo.CheckFilter(only, "--only"); err != nil {
-		return usage("%w", err)
+		return usage(err)
 	}
 	p, err := prepare.Draft(s, l, today, day.Of(c.Now()), only)
 	if err != nil {
@@ -143,7 +144,7 @@ func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.
 		if err := c.write(pr, v, &shownAs{}, sel); err != nil {
 			return err
 		}
-		pr.Line(show.Dim("This is what the plan would be; nothing was written. Write it with: pravet draft"))
+		pr.Line(show.Dim(say.Dry()))
 		return pr.Err()
 	})
 	if err == nil && exitStatus && len(p.Changes) > 0 {
@@ -161,7 +162,7 @@ func (c *program) settled(dir string, s *prepare.State, l ledger.Ledger) error {
 	release, err := l.Lease("draft")
 	var leased *ledger.Leased
 	if errors.As(err, &leased) {
-		fmt.Fprintf(c.Stderr, "A run is under way, so this plan may soon be out of date: %s\n", leased.Holder)
+		fmt.Fprintln(c.Stderr, say.UnderWay(leased.Holder.String()))
 		return nil
 	}
 	if err != nil {
@@ -209,11 +210,7 @@ func (c *program) spare(dir, file string) error {
 			return nil // a plan may be written over
 		}
 	}
-	return fail(
-		Failed,
-		"--out: %s is a file of this repository, and no plan; nothing was written. Name another file",
-		rel,
-	)
+	return fail(Failed, say.OutIsTaken(rel))
 }
 
 // drafted says what the plan amounts to and what can be done next.
@@ -241,12 +238,13 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 	}
 	pr.Aside(p)
 	if file != "-" {
-		pr.Linef("Written to %s", file)
 		name := p.ID
 		if !strings.HasPrefix(file, "plans/") {
 			name = file
 		}
-		pr.Line(show.Dim("Read it with: pravet show " + name))
+		where, next := say.Drafted(file, name)
+		pr.Line(where)
+		pr.Line(show.Dim(next))
 	}
 	if err := pr.Err(); err != nil {
 		return err
@@ -262,14 +260,14 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 func (c *program) plan(dir, name string) (*plan.Plan, error) {
 	file, err := plans.Find(dir, c.Dir, name)
 	if errors.Is(err, plans.ErrName) {
-		return nil, usage("%w", err)
+		return nil, usage(err)
 	}
 	if err != nil {
-		return nil, fail(Failed, "%w", err)
+		return nil, fail(Failed, err)
 	}
 	p, err := plans.Read(file, name)
 	if err != nil {
-		return nil, fail(Failed, "%w", err)
+		return nil, fail(Failed, err)
 	}
 	return p, nil
 }

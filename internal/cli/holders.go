@@ -9,6 +9,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	history "pravet/internal/past"
+	"pravet/internal/say"
 
 	"pravet/internal/prepare"
 	"pravet/internal/show"
@@ -71,7 +72,7 @@ THING is written APPLICATION/KIND/NAME.`,
 			return err
 		}
 		if len(missing) > 0 {
-			return fail(Failed, "%w", missing[0])
+			return fail(Failed, missing[0])
 		}
 		list := v.Holders(thing, effective)
 		if err := c.goes(dir, repo, list, repo.Apps[thing.App].Address(thing.Thing), today); err != nil {
@@ -116,9 +117,9 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 			return err
 		}
 		if first == day.None {
-			return fail(Failed, "%w; none is kept yet, and the next draft keeps what the exports hold", p.known.Missing[0])
+			return fail(Failed, say.NoneKept(p.known.Missing[0]))
 		}
-		return fail(Failed, "%w; the first that is kept was taken on %s", p.known.Missing[0], first)
+		return fail(Failed, say.KeptSince(p.known.Missing[0], first.String()))
 	}
 	list := p.view.Holders(thing, effective)
 	known := map[string]*history.Decision{}
@@ -158,7 +159,7 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 				}
 			}
 			if got != nil {
-				h.Since, h.DecidedBy, h.Because, h.Run = got.Since, nameOnly(got.By), got.Because, got.Run
+				h.Since, h.DecidedBy, h.Because, h.Run = got.Since, say.Name(got.By), got.Because, got.Run
 				break
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/table"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -88,7 +89,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		}
 		if groupBy != "" {
 			if len(columns)+len(sort) > 0 {
-				return usage("--group-by counts rows, and goes with neither --columns nor --sort")
+				return usage(say.GroupByAlone())
 			}
 			column, err := columnOf(rows, "--group-by", groupBy)
 			if err != nil {
@@ -123,11 +124,11 @@ func selectRows(rows *access.Rows, where string, today day.Day) ([]int, error) {
 	}
 	f, err := filter.Parse(where)
 	if err != nil {
-		return nil, usage("--only: %w", err)
+		return nil, usage(say.Flag("only", err))
 	}
 	for _, cl := range f.Clauses() {
 		if rows.Column(cl.Attr) == "" {
-			return nil, usage("--only, column %d: %w", cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns))
+			return nil, usage(say.FilterColumn(cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns)))
 		}
 	}
 	return rows.Select(f, today), nil
@@ -151,5 +152,5 @@ func columnOf(rows *access.Rows, flag, name string) (string, error) {
 	if c := rows.Column(strings.TrimSpace(name)); c != "" {
 		return c, nil
 	}
-	return "", usage("%s: %w", flag, prepare.UnknownName("column", name, rows.Columns))
+	return "", usage(say.Flag(flag, prepare.UnknownName("column", name, rows.Columns)))
 }

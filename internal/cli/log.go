@@ -10,9 +10,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 	history "pravet/internal/past"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -31,7 +31,7 @@ plan it shows all that concerns it, with the outcome of every change; with --per
 --thing or --app what became of them, who decided that, and why.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-1", "pravet log zfhvg6at --format json",
+		Example: example("pravet log", "pravet log run-1", "pravet log m4n98ppw --format json",
 			"pravet log --person E0042 --since 2026-11-01", "pravet log verify"),
 		Args: takes(0, 1, "", "pravet log run-1"),
 	}
@@ -56,7 +56,7 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 			return err
 		}
 		if subject != "" && len(entries) == 0 {
-			return fail(Failed, "the ledger has no run or plan %q; see: pravet log", subject)
+			return fail(Failed, say.NotOnRecord(subject))
 		}
 		table, err := logTable(l, entries, want.narrow())
 		if err != nil {
@@ -107,11 +107,7 @@ func logEntries(l ledger.Ledger, want *logFilter, subject string) ([]*ledger.Ent
 		func(e *ledger.Entry) error {
 			var about struct{ Run, Plan string }
 			if err := json.Unmarshal(e.Body, &about); err != nil {
-				return fmt.Errorf(
-					"entry %d of the ledger cannot be read: %w; check it with: pravet log verify",
-					e.Seq,
-					err,
-				)
+				return say.BadEntry(e.Seq, err)
 			}
 			if about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject) {
 				subjects[e.Subject] = true
@@ -143,7 +139,7 @@ func logTable(l ledger.Ledger, entries []*ledger.Entry, narrow bool) (*show.Tabl
 		Right:   map[int]bool{0: true},
 	}
 	for _, e := range entries {
-		text := says(e)
+		text := say.Entry(e)
 		if narrow && e.Kind == ledger.Outcome {
 			o, err := ledger.Decode[ledger.ChangeOutcome](e)
 			if err != nil {
@@ -154,114 +150,15 @@ func logTable(l ledger.Ledger, entries []*ledger.Entry, narrow bool) (*show.Tabl
 				return nil, err
 			}
 			if by != "" {
-				text += fmt.Sprintf("; accepted by %s: %s", nameOnly(by), because)
+				text += say.AcceptedBy(by, because)
 			}
 		}
 		t.Rows = append(
 			t.Rows,
-			[]string{fmt.Sprint(e.Seq), minute(e.At), nameOnly(e.By), string(e.Kind), e.Subject, text},
+			[]string{fmt.Sprint(e.Seq), say.Minute(e.At), say.Name(e.By), string(e.Kind), e.Subject, text},
 		)
 	}
 	return t, nil
-}
-
-// minute writes an entry's time to the minute; JSON has the seconds.
-func minute(at string) string {
-	if len(at) < len("2026-11-24T09:00") {
-		return at
-	}
-	return at[:10] + " " + at[11:16]
-}
-
-// nameOnly leaves out the address behind a name; JSON has it.
-func nameOnly(by string) string {
-	name, _, _ := strings.Cut(by, " <")
-	return name
-}
-
-// says is an entry in words.
-func says(e *ledger.Entry) string {
-	var text string
-	var err error
-	switch e.Kind {
-	case ledger.ExportSeen:
-		var x ledger.Export
-		x, err = ledger.Decode[ledger.Export](e)
-		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), minute(x.TakenAt))
-	case ledger.PlanDrafted:
-		var x ledger.Plan
-		x, err = ledger.Decode[ledger.Plan](e)
-		text = fmt.Sprintf(
-			"drafted for %s: %s, %d held, %d set aside",
-			x.AsOf,
-			model.Count(x.Totals.Changes, "change", "changes"),
-			x.Totals.Held,
-			x.SetAside,
-		)
-	case ledger.Decided:
-		var x ledger.Decision
-		x, err = ledger.Decode[ledger.Decision](e)
-		text = decisionSays(&x)
-	case ledger.RunStarted:
-		var x ledger.Run
-		x, err = ledger.Decode[ledger.Run](e)
-		text = fmt.Sprintf("began %s of plan %s", model.Count(x.Changes, "change", "changes"), x.Plan)
-	case ledger.StepTaken:
-		var x ledger.Step
-		x, err = ledger.Decode[ledger.Step](e)
-		text = fmt.Sprintf("%s: writing %s", x.App, model.Count(len(x.Changes), "change", "changes"))
-	case ledger.Outcome:
-		var x ledger.ChangeOutcome
-		x, err = ledger.Decode[ledger.ChangeOutcome](e)
-		text = "settled: " + x.What
-		if !x.Settled {
-			text = "not settled: " + x.What + "; " + x.Says
-		}
-	case ledger.RunEnded:
-		var x ledger.RunEnd
-		x, err = ledger.Decode[ledger.RunEnd](e)
-		text = fmt.Sprintf(
-			"%d settled, %d not settled, %d held, %d left alone",
-			x.Settled,
-			x.NotSettled,
-			x.Held,
-			x.Left,
-		)
-		if x.Error != "" {
-			text += "; stopped: " + x.Error
-		}
-	}
-	if err != nil {
-		return err.Error()
-	}
-	return text
-}
-
-func decisionSays(d *ledger.Decision) string {
-	what := model.Count(len(d.Changes), "change", "changes")
-	if d.All {
-		what = "the whole plan"
-	}
-	switch d.Verdict {
-	case "lift":
-		return fmt.Sprintf("lifted %s, because %s", strings.Join(d.Guards, ", "), d.Because)
-	case "trust":
-		return "took the ledger for whole, as it was cut off, because " + d.Because
-	case "accept":
-		what = "accepted " + what
-	default:
-		what = "rejected " + what
-		if d.Until != "" {
-			what += " until " + d.Until
-		}
-		if d.Standing {
-			what += " in standing.yaml"
-		}
-	}
-	if len(d.Along) > 0 {
-		what += fmt.Sprintf(" and %d along with them", len(d.Along))
-	}
-	return what + ", because " + d.Because
 }
 
 func (c *program) verify() *cobra.Command {
@@ -293,19 +190,10 @@ also proves that the ledger still holds what it held then.`,
 				return &ranError{err}
 			}
 			if !found {
-				return fail(
-					Failed,
-					"the ledger is whole, and has no entry with the hash %s: it is not the one that was noted",
-					head,
-				)
+				return fail(Failed, say.NoSuchHead(head))
 			}
 		}
-		fmt.Fprintf(
-			c.Stdout,
-			"The ledger is whole: %s, head %s\n",
-			model.Count(int(v.Entries), "entry", "entries"),
-			v.Head,
-		)
+		fmt.Fprintln(c.Stdout, say.Whole(int(v.Entries), v.Head))
 		return nil
 	}
 	return cmd
@@ -318,7 +206,7 @@ func whole(l ledger.Ledger) (*ledger.Verdict, error) {
 		return nil, &ranError{err}
 	}
 	if v.Broken != 0 {
-		return nil, fail(Failed, "the ledger is not whole: %s; put the whole ledger back", v.Says)
+		return nil, fail(Failed, say.LedgerBroken(v.Says))
 	}
 	return v, nil
 }
@@ -341,7 +229,7 @@ trusted; put the whole ledger back.`,
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if strings.TrimSpace(because) == "" {
-			return usage("a decision needs a reason: --because 'why'")
+			return usage(say.NoReason())
 		}
 		dir, err := c.dir()
 		if err != nil {
@@ -358,18 +246,14 @@ trusted; put the whole ledger back.`,
 		}
 		cut := l.Cut()
 		if cut == nil {
-			_, err := fmt.Fprintln(c.Stdout, "The ledger ends where it did, or later; there is nothing to trust.")
+			_, err := fmt.Fprintln(c.Stdout, say.NothingToTrust())
 			return err
 		}
 		said := ledger.Decision{Verdict: "trust", Because: because}
 		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: said}); err != nil {
 			return &ranError{err}
 		}
-		_, err = fmt.Fprintf(
-			c.Stdout,
-			"The ledger is taken for whole as it is, with %s.\n",
-			model.Count(int(v.Entries)+1, "entry", "entries"),
-		)
+		_, err = fmt.Fprintln(c.Stdout, say.Trusted(int(v.Entries)+1))
 		return err
 	}
 	return cmd
@@ -383,7 +267,7 @@ func (c *program) existingLedger() (ledger.Ledger, error) {
 	}
 	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
 	if err == nil && l == nil {
-		err = fail(Failed, "this repository has no ledger yet; it begins with the first draft")
+		err = fail(Failed, say.NoLedger())
 	}
 	return l, err
 }

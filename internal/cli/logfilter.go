@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/table"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
+	"pravet/internal/say"
 )
 
 // logFilter says which entries of the ledger are wanted.
@@ -42,22 +43,22 @@ func (w *logFilter) narrow() bool { return w.person != "" || w.thing != "" || w.
 // prepare reads the days, and finds the id of a person who is named otherwise.
 func (w *logFilter) prepare(c *program) (err error) {
 	if w.kind != "" && !set(kinds)[w.kind] {
-		return usage("--kind cannot be %q; use one of %s", w.kind, strings.Join(kinds, ", "))
+		return usage(say.NotOneOf("kind", w.kind, kinds))
 	}
 	w.since, w.until = day.None, day.None
 	if w.sinceText != "" {
 		if w.since, err = day.Parse(w.sinceText); err != nil {
-			return usage("--since: %w", err)
+			return usage(say.Flag("since", err))
 		}
 	}
 	if w.untilText != "" {
 		if w.until, err = day.Parse(w.untilText); err != nil {
-			return usage("--until: %w", err)
+			return usage(say.Flag("until", err))
 		}
 	}
 	if w.thing != "" {
 		if _, err := model.ParseAddress(w.thing); err != nil {
-			return usage("--thing: %w", err)
+			return usage(say.Flag("thing", err))
 		}
 	}
 	if w.person == "" {

@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
+	"pravet/internal/say"
 )
 
 // numbered are changes by their numbers in the plan as show lists it: 3-9,14.
@@ -36,9 +37,9 @@ func (s *selection) named(p *plan.Plan, name string) ([]*plan.Change, error) {
 	}
 	switch {
 	case name == "" || len(found) == 0:
-		return nil, usage("the plan has no change %q; list them with: pravet show %s --brief", name, p.ID)
+		return nil, usage(say.NoChange(name, p.ID))
 	case len(found) > 1:
-		return nil, usage("%d changes begin with %q; write more of the id", len(found), name)
+		return nil, usage(say.ManyChanges(len(found), name))
 	}
 	return found, nil
 }
@@ -55,10 +56,7 @@ func (c *program) withPlan(args []string) ([]string, error) {
 	}
 	last := shownLast(dir)
 	if !c.Terminal || last == "" {
-		return nil, usage(
-			"which plan? Changes are named by number or cause for the plan that was just shown on this terminal; "+
-				"else name it, for example: pravet accept zfhvg6at %s", args[0],
-		)
+		return nil, usage(say.WhichPlan(args[0]))
 	}
 	return append([]string{last}, args...), nil
 }
@@ -84,14 +82,14 @@ func byNumber(p *plan.Plan, name string) (out []*plan.Change, err error) {
 		}
 		from, err := strconv.Atoi(first)
 		if err != nil {
-			return nil, usage("%s is no number of a change", first)
+			return nil, usage(say.NotANumber(first))
 		}
 		to, err := strconv.Atoi(last)
 		if err != nil {
-			return nil, usage("%s is no number of a change", last)
+			return nil, usage(say.NotANumber(last))
 		}
 		if from < 1 || to > len(all) || from > to {
-			return nil, usage("the plan has no changes %s; they are numbered from 1 to %d", part, len(all))
+			return nil, usage(say.NoNumbers(part, len(all)))
 		}
 		out = append(out, all[from-1:to]...)
 	}
@@ -129,10 +127,10 @@ func (s *selection) byRef(p *plan.Plan, begin string) ([]*plan.Change, error) {
 	}
 	switch len(found) {
 	case 0:
-		return nil, usage("the plan has no cause and no fold :%s; see them with: pravet show %s --summary", begin, p.ID)
+		return nil, usage(say.NoCause(begin, p.ID))
 	case 1:
 	default:
-		return nil, usage("%d causes or folds begin with :%s; write more of it", len(found), begin)
+		return nil, usage(say.ManyCauses(len(found), begin))
 	}
 	var out []*plan.Change
 	for _, ids := range found {

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/examples/start"
+	"pravet/internal/say"
 )
 
 func (c *program) new() *cobra.Command {
@@ -45,19 +46,10 @@ from. Change it into your own, file by file.`,
 				return os.WriteFile(to, data, 0o644)
 			})
 			if err != nil {
-				return fmt.Errorf("the repository cannot be written: %w", err)
+				return say.NotStarted(err)
 			}
-			fmt.Fprintf(
-				c.Stdout,
-				"Started a repository in %s. Look around, then:\n"+
-					"  cd %s\n"+
-					"  git init && git add . && git commit -m 'Start'\n"+
-					"  pravet check\n"+
-					"  pravet draft\n",
-				args[0],
-				args[0],
-			)
-			return nil
+			_, err = fmt.Fprintln(c.Stdout, say.Started(args[0]))
+			return err
 		},
 	}
 }
@@ -71,7 +63,7 @@ func emptyFolder(dir, name string) error {
 	case err != nil:
 		return fmt.Errorf("%s: %w", name, err)
 	case len(entries) > 0:
-		return fmt.Errorf("%s: the folder is not empty; nothing was written. Name a new one", name)
+		return say.FolderNotEmpty(name)
 	}
 	return nil
 }

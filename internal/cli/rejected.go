@@ -8,6 +8,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/decisions"
 	"pravet/internal/desired"
+	"pravet/internal/say"
 )
 
 // rejected says what was decided about differences: that they stay, until when, by
@@ -37,11 +38,7 @@ func (c *program) rejected(dir string, repo *desired.Repo, today day.Day) (func(
 		if r == nil {
 			return ""
 		}
-		text := "rejected"
-		if r.Until != day.None {
-			text += " until " + r.Until.String()
-		}
-		return text + " by " + nameOnly(r.By) + ": " + r.Because
+		return say.RejectedBy(r)
 	}, nil
 }
 

@@ -11,6 +11,7 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -85,10 +86,10 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 func horizon(ahead, plot string, today day.Day) (day.Day, error) {
 	if plot != "" {
 		if ahead == "" {
-			return 0, usage("--plot draws what is ahead, and goes with --ahead, for example P12M")
+			return 0, usage(say.PlotAlone())
 		}
 		if !slices.Contains(show.PlotFormats, strings.ToLower(filepath.Ext(plot))) {
-			return 0, usage("--plot: %q ends neither in .png nor in .svg", plot)
+			return 0, usage(say.PlotEnding(plot))
 		}
 	}
 	if ahead == "" {
@@ -96,11 +97,11 @@ func horizon(ahead, plot string, today day.Day) (day.Day, error) {
 	}
 	d, err := day.ParseDuration(ahead)
 	if err != nil {
-		return 0, usage("--ahead: %w", err)
+		return 0, usage(say.Flag("ahead", err))
 	}
 	to := today.Add(d)
 	if to <= today || to > today.Add(day.Duration{Months: maxAhead}) {
-		return 0, usage("--ahead %s: between a day and %d years can be looked ahead", ahead, maxAhead/12)
+		return 0, usage(say.AheadBounds(ahead, maxAhead/12))
 	}
 	return to, nil
 }
@@ -110,7 +111,7 @@ func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) er
 	if plot != "" {
 		data, err := show.SeatsPlot(v, months, plot)
 		if err != nil {
-			return fail(Failed, "%w", err)
+			return fail(Failed, err)
 		}
 		if err := source.WriteFile(c.path(plot), bytes.NewReader(data), 0o644); err != nil {
 			return err
@@ -126,7 +127,7 @@ func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) er
 		}
 	}
 	if plot != "" {
-		p.Linef("Drawn into %s", plot)
+		p.Line(say.Drawn(plot))
 	}
 	return p.Err()
 }

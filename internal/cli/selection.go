@@ -20,6 +20,7 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 )
 
 // selection is how commands choose changes of a plan, and what is known of them.
@@ -268,14 +269,12 @@ func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.
 	var f *filter.Filter
 	if s.only != "" {
 		if f, err = filter.Parse(s.only); err != nil {
-			return nil, nil, usage("--only: %w", err)
+			return nil, nil, usage(say.Flag("only", err))
 		}
 		for _, cl := range f.Clauses() {
 			if !s.knows(cl.Attr) {
 				return nil, nil, usage(
-					"--only, column %d: %w",
-					cl.Column,
-					prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs),
+					say.FilterColumn(cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs)),
 				)
 			}
 		}
@@ -374,15 +373,11 @@ func (s *selection) known(p *plan.Plan) error {
 		for _, n := range x.names {
 			if x.what == "thing" {
 				if _, err := model.ParseAddress(n); err != nil {
-					return usage("--thing: %w", err)
+					return usage(say.Flag("thing", err))
 				}
 			}
 			if !have[n] {
-				near := table.Nearest(n, x.have)
-				if near != "" {
-					near = "; did you mean " + near + "?"
-				}
-				return usage("there is no %s %q %s%s", x.what, n, x.where, near)
+				return usage(say.NotInPlan(x.what, n, x.where, table.Nearest(n, x.have)))
 			}
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -42,12 +43,12 @@ name such as :f3kq9, by which accept and reject take all that follows from it.
 and those of people, as in person.department or department.`,
 		Example: example(
 			"pravet show",
-			"pravet show zfhvg --person E0042",
-			"pravet show zfhvg6at --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
-			"pravet show zfhvg6at --group-by department",
-			"pravet show plans/zfhvg6at.json --format markdown",
+			"pravet show m4n98 --person E0042",
+			"pravet show m4n98ppw --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
+			"pravet show m4n98ppw --group-by department",
+			"pravet show plans/m4n98ppw.json --format markdown",
 		),
-		Args: takes(0, 1, "", "pravet show zfhvg6at"),
+		Args: takes(0, 1, "", "pravet show m4n98ppw"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	as.flags(cmd)
@@ -127,7 +128,7 @@ func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *se
 	_, lines := show.Size(c.Stdout, c.Environ)
 	switch {
 	case as.unfold && as.groupBy == "":
-		return usage("--unfold lists the changes of groups: use it with --group-by")
+		return usage(say.UnfoldAlone())
 	case as.groupBy != "":
 		key, title, err := sel.grouping(v.Plan, v.Outline, as.groupBy)
 		if err != nil {
@@ -196,7 +197,7 @@ func (s *selection) grouping(
 		attr, ok := s.attribute(by)
 		if !ok {
 			return nil, nil, usage(
-				"--group-by: %w", prepare.UnknownName("grouping or attribute of people", by, groupings),
+				say.Flag("group-by", prepare.UnknownName("grouping or attribute of people", by, groupings)),
 			)
 		}
 		key = func(ch *plan.Change) string { return s.personValue(ch, attr) }
@@ -258,7 +259,7 @@ func (c *program) newest(dir string) (id string, err error) {
 		)
 	}
 	if err == nil && id == "" {
-		err = fail(Failed, "there is no plan yet; draft one with: pravet draft")
+		err = fail(Failed, say.NoPlanYet())
 	}
 	return id, err
 }

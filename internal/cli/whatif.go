@@ -12,6 +12,7 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -42,16 +43,16 @@ func values(with []string, known []string) (map[string]string, error) {
 	for _, w := range with {
 		name, value, ok := strings.Cut(w, "=")
 		if !ok || name == "" {
-			return nil, usage("--with %s: ATTRIBUTE=VALUE is expected, for example --with department=Planning", w)
+			return nil, usage(say.NotAnAssignment(w))
 		}
 		if at := slices.IndexFunc(known, func(k string) bool { return table.Fold(k) == table.Fold(name) }); at >= 0 {
 			name = known[at]
 		} else if !desired.IsAttribute(name) {
-			return nil, usage("--with: %w", prepare.UnknownName("attribute of people", name, known))
+			return nil, usage(say.Flag("with", prepare.UnknownName("attribute of people", name, known)))
 		}
 		if slices.Contains([]string{"starts", "ends", "away.from", "away.to"}, name) && value != "" {
 			if _, err := day.Parse(value); err != nil {
-				return nil, usage("--with %s: %w", name, err)
+				return nil, usage(say.Flag("with "+name, err))
 			}
 		}
 		out[name] = value

@@ -14,6 +14,7 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
+	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -73,7 +74,7 @@ puts two people side by side. A question writes nothing.`,
 		}
 		if len(with) > 0 || other != "" {
 			if len(args) == 2 {
-				return usage("--with and --beside ask about all that a person has; leave out %s", args[1])
+				return usage(say.ThingBeside(args[1]))
 			}
 			if other != "" {
 				return c.beside(dir, args[0], other, today, format)
@@ -103,7 +104,7 @@ puts two people side by side. A question writes nothing.`,
 			}
 		}
 		if person < 0 {
-			return usage("there was no person with the id or the user name %q on %s", args[0], at)
+			return usage(say.NoPersonThen(args[0], at))
 		}
 		var thing *model.AppThing
 		if len(args) == 2 {
@@ -200,7 +201,10 @@ func (c *program) called(dir, name string) (id string, err error) {
 			if table.Fold(names.At(i)) == table.Fold(strings.TrimSpace(name)) {
 				id = repo.People.Get(i, "id")
 				called = append(called, fmt.Sprintf(
-					"\n  %s  %s  %s", repo.People.Get(i, "id"), repo.People.Get(i, "userName"), repo.People.Get(i, "department"),
+					"%s  %s  %s",
+					repo.People.Get(i, "id"),
+					repo.People.Get(i, "userName"),
+					repo.People.Get(i, "department"),
 				))
 			}
 		}
@@ -208,35 +212,24 @@ func (c *program) called(dir, name string) (id string, err error) {
 	if n := len(called); n == 1 {
 		return id, nil
 	} else if n > 1 {
-		more := ""
-		if n > maxListed {
-			called, more = called[:maxListed], fmt.Sprintf("\n  and %s", model.Count(n-maxListed, "more", "more"))
-		}
-		return "", usage(
-			"%s called %q; name the one that you mean by id or user name:%s%s",
-			model.Count(n, "person is", "people are"), name, strings.Join(called, ""), more,
-		)
+		return "", usage(say.ManyPeople(name, called[:min(n, maxListed)], n))
 	}
-	hint := "list them with: pravet list people"
-	if near := repo.NearestPerson(name); near != "" {
-		hint = "did you mean " + near + "?"
-	}
-	return "", usage("there is no person with the id, the user name or the name %q; %s", name, hint)
+	return "", usage(say.NoPerson(name, repo.NearestPerson(name)))
 }
 
 // thingOf finds a thing by its address.
 func thingOf(repo *desired.Repo, text string) (model.AppThing, error) {
 	address, err := model.ParseAddress(text)
 	if err != nil {
-		return model.AppThing{}, usage("%w", err)
+		return model.AppThing{}, usage(err)
 	}
 	a := repo.App(address.App)
 	if a < 0 {
-		return model.AppThing{}, usage("%w", prepare.UnknownName("application", address.App, repo.AppIDs()))
+		return model.AppThing{}, usage(prepare.UnknownName("application", address.App, repo.AppIDs()))
 	}
 	kind, ok := model.ParseKind(address.Kind)
 	if !ok {
-		return model.AppThing{}, usage("%s is an account; a group, role or license is expected", text)
+		return model.AppThing{}, usage(say.NotAThing(text))
 	}
 	app := repo.Apps[a]
 	if t := app.Thing(kind, address.Name); t >= 0 {
@@ -246,9 +239,5 @@ func thingOf(repo *desired.Repo, text string) (model.AppThing, error) {
 	for t := range app.Things {
 		all = append(all, app.Address(int32(t)).String())
 	}
-	hint := "see: pravet list things"
-	if near := table.Nearest(text, all); near != "" {
-		hint = "did you mean " + near + "?"
-	}
-	return model.AppThing{}, usage("%s has no %s %q in its catalog; %s", app.ID, kind, address.Name, hint)
+	return model.AppThing{}, usage(say.NoThing(app.ID, kind, address.Name, table.Nearest(text, all)))
 }

@@ -88,7 +88,7 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 	g.Removals = d.limit(f["removals"], "removals")
 	g.Suspensions = d.limit(f["suspensions"], "suspensions")
 	g.Narrowing = d.limit(f["narrowing"], "narrowing")
-	g.Widening = d.limit(f["widening"], "widening")
+	g.Widening, g.NewHolders = d.widening(f["widening"])
 	g.Sensitive = d.limit(f["sensitive"], "sensitive")
 	g.FirstHolder = d.limit(f["firstHolder"], "firstHolder")
 	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
@@ -99,6 +99,16 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 		g.ExportAgeSet = d.probs.Errors() == before
 	}
 	return g
+}
+
+// widening reads the limits of what gives access: of the accounts that gain something,
+// and of the new holders of one thing.
+func (d *doc) widening(n *yaml.Node) (accounts, holders model.Limit) {
+	if n == nil || n.Kind != yaml.MappingNode {
+		return d.limit(n, "widening"), model.Limit{}
+	}
+	f := d.fields(n, "widening", "accounts", "holders")
+	return d.limit(f["accounts"], "accounts"), d.limit(f["holders"], "holders")
 }
 
 // duration reads a duration of some days or months; none where it is not given.

@@ -40,7 +40,7 @@ func History(
 		return nil, nil
 	}
 	h := &history{dir: tree.Dir, lines: map[string]map[int]gitrepo.Change{}}
-	base, err := carriedOut(l, p)
+	base, err := CarriedOut(l, p.ID)
 	if err != nil || base == "" {
 		return h, err
 	}
@@ -73,9 +73,9 @@ func History(
 	return h, nil
 }
 
-// carriedOut is the revision of the files that the last run was for, not counting
-// runs of the plan itself; "" where there is none.
-func carriedOut(l ledger.Ledger, p *plan.Plan) (revision string, err error) {
+// CarriedOut is the revision of the files that the last run was for, not counting
+// runs of one plan; "" where there is none, and where l is nil.
+func CarriedOut(l ledger.Ledger, but string) (revision string, err error) {
 	if l == nil {
 		return "", nil
 	}
@@ -83,7 +83,7 @@ func carriedOut(l ledger.Ledger, p *plan.Plan) (revision string, err error) {
 		ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true},
 		func(e *ledger.Entry) error {
 			run, err := ledger.Decode[ledger.Run](e)
-			if err != nil || run.Plan == p.ID {
+			if err != nil || run.Plan == but {
 				return err
 			}
 			var drafted ledger.Plan

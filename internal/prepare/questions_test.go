@@ -3,6 +3,7 @@ package prepare_test
 import (
 	"bytes"
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
@@ -98,7 +99,8 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 		require.NoError(t, err)
 		_, after, err := prepare.At(ctx, w.tree(t, ""), "", w.today)
 		require.NoError(t, err)
-		p.Differences(access.Compare(before, after))
+		list := access.Compare(before, after)
+		p.Differences(list, slices.Concat(after.Implied(), access.Gained(list)))
 	case "rules":
 		p.Rules(s.Repo.Matches(w.today, true))
 	default:

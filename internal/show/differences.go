@@ -57,15 +57,43 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 		model.Count(len(people[model.Keeps]), "person", "people"),
 		effect(
 			model.Widens,
-			model.Count(len(people[model.Widens]), "person gains", "people gain")+" access",
+			somebody(len(people[model.Widens]), "gains", "gain")+" access",
 		),
-		effect(model.Narrows, model.Count(len(people[model.Narrows]), "person loses", "people lose")+" it"),
+		effect(model.Narrows, somebody(len(people[model.Narrows]), "loses", "lose")+" it"),
 	)
 }
 
-// Differences writes what differs, person by person.
-func (p *Printer) Differences(list []access.Difference) {
+// somebody counts people who do something.
+func somebody(n int, does, do string) string {
+	if n == 0 {
+		return "nobody " + does
+	}
+	return model.Count(n, "person "+does, "people "+do)
+}
+
+// WarningLine is a warning with its place.
+func WarningLine(w *access.Warning) string {
+	return words.Clean(w.Pos.String()) + ": " + words.Clean(words.Of(&w.Fact))
+}
+
+// warnings writes what deserves a look, each with its place.
+func (p *Printer) warnings(list []access.Warning) {
+	for i := range list {
+		const word = "warning"
+		for n, line := range strings.Split(wrap(WarningLine(&list[i]), p.columns-len(word)-2), "\n") {
+			if n == 0 {
+				p.Line(widens.Render(word) + "  " + line)
+			} else {
+				p.Line(strings.Repeat(" ", len(word)+2) + line)
+			}
+		}
+	}
+}
+
+// Differences writes what differs, person by person, and what deserves a look.
+func (p *Printer) Differences(list []access.Difference, warnings []access.Warning) {
 	p.Line(DifferencesLine(list))
+	p.warnings(warnings)
 	wide := 8
 	for i := range list {
 		wide = max(wide, lipgloss.Width(words.Clean(list[i].App)))
@@ -90,7 +118,7 @@ func (p *Printer) Differences(list []access.Difference) {
 }
 
 // DifferencesFolded writes alike differences of one cause as one.
-func (p *Printer) DifferencesFolded(list []access.Folded) {
+func (p *Printer) DifferencesFolded(list []access.Folded, warnings []access.Warning) {
 	people := map[model.Effect]int{}
 	for i := range list {
 		people[list[i].Effect] += max(list[i].People, 1)
@@ -101,6 +129,7 @@ func (p *Printer) DifferencesFolded(list []access.Folded) {
 		Effect(model.Widens, model.Count(people[model.Widens], "widens", "widen")+" access"),
 		Effect(model.Narrows, model.Count(people[model.Narrows], "narrows", "narrow")+" it"),
 	)
+	p.warnings(warnings)
 	counts := 1
 	for i := range list {
 		counts = max(counts, len(model.Thousands(list[i].People)))
@@ -108,7 +137,9 @@ func (p *Printer) DifferencesFolded(list []access.Folded) {
 	margin := strings.Repeat(" ", counts+4+9)
 	for i := range list {
 		f := &list[i]
-		d := access.Difference{Kind: f.Kind, Thing: f.Thing, Effect: f.Effect, Through: f.Through, Detail: f.Detail}
+		d := access.Difference{
+			Kind: f.Kind, Thing: f.Thing, Effect: f.Effect, Through: f.Through, Detail: f.Detail, Sensitive: f.Sensitive,
+		}
 		head := fmt.Sprintf("  %*s  ", counts, model.Thousands(f.People))
 		who := words.Clean(strings.Join(f.Names, ", "))
 		if more := f.People - len(f.Names); more > 0 {
@@ -138,7 +169,8 @@ func because(r *access.Reason) string {
 
 // DifferenceTable is what differs as a table.
 func DifferenceTable(list []access.Difference) *Table {
-	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line"}
+	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line",
+		"sensitive"}
 	t := &Table{Headers: keys, Keys: keys, Items: list}
 	for _, d := range list {
 		t.Rows = append(t.Rows, []string{
@@ -153,6 +185,7 @@ func DifferenceTable(list []access.Difference) *Table {
 			d.Because.Says,
 			d.Because.File,
 			line(d.Because.Line),
+			fmt.Sprint(d.Sensitive),
 		})
 	}
 	return t
@@ -160,11 +193,17 @@ func DifferenceTable(list []access.Difference) *Table {
 
 // DifferencesMarkdown writes what differs for a merge request, by effect: who
 // gains what first.
-func DifferencesMarkdown(w io.Writer, list []access.Difference, title string) error {
+func DifferencesMarkdown(w io.Writer, list []access.Difference, warnings []access.Warning, title string) error {
 	p := &Printer{w: w, columns: usualColumns}
 	p.Linef("### %s", markdown(title))
 	p.Line()
 	p.Line(differencesLine(list, func(_ model.Effect, text string) string { return text }))
+	if len(warnings) > 0 {
+		p.Line()
+	}
+	for i := range warnings {
+		p.Linef("- **warning:** %s", markdown(WarningLine(&warnings[i])))
+	}
 	for _, effect := range []model.Effect{model.Widens, model.Narrows, model.Keeps} {
 		if !slices.ContainsFunc(list, func(d access.Difference) bool { return d.Effect == effect }) {
 			continue

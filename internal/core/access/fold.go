@@ -21,6 +21,8 @@ type Folded struct {
 	Apart   bool         `json:"apart"`   // each person's row is another place
 	Names   []string     `json:"names"`   // of the first
 	People  int          `json:"people"`
+	// Sensitive says that they gain what the catalog marks so.
+	Sensitive bool `json:"sensitive,omitempty"`
 }
 
 // maxNamed is how many people a fold names.
@@ -47,7 +49,7 @@ func Fold(list []Difference) []Folded {
 			at[k] = n
 			out = append(out, Folded{
 				App: d.App, Kind: d.Kind, Thing: d.Thing, Effect: d.Effect, Through: d.Through, Detail: d.Detail,
-				Because: Reason{says, d.Because.Place}, Names: []string{},
+				Sensitive: d.Sensitive, Because: Reason{says, d.Because.Place}, Names: []string{},
 			})
 		}
 		f := &out[n]

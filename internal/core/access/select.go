@@ -19,7 +19,8 @@ func (r *Rows) Column(name string) string {
 			return c
 		}
 	}
-	if attr, ok := strings.CutPrefix(name, ofPerson); ok && slices.Contains(r.Columns, "stage") { // of people themselves
+	if attr, ok := strings.CutPrefix(name, ofPerson); ok &&
+		slices.Contains(r.Columns, "stage") { // of people themselves
 		return r.Column(attr)
 	}
 	return ""

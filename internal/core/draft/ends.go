@@ -18,7 +18,7 @@ type ends struct {
 	states *reach.States
 	now    []reach.State // slot → as the account is at this step
 	names  map[uint32][]plan.Thing
-	held   []bool // thing → somebody has it before the plan, one way or another; nil until it is asked for
+	held   []int // thing → how many have it before the plan, one way or another; nil until it is asked for
 }
 
 func (d *drafter) ends(a int) *ends {
@@ -38,10 +38,10 @@ func (e *ends) judge(p *plan.Change, c *diff.Change) {
 func (e *ends) first(p *plan.Change, thing int32) bool {
 	app := e.d.in.Apps[e.a]
 	if e.held == nil {
-		e.held = e.states.Before(e.a).Somebody(e.d.accounts[e.a], len(app.Things))
+		e.held = e.states.Before(e.a).Counts(e.d.accounts[e.a], len(app.Things))
 	}
-	return !e.held[thing] || slices.ContainsFunc(p.Also, func(t plan.Thing) bool {
-		return !e.held[app.Thing(t.Kind, t.Name)]
+	return e.held[thing] == 0 || slices.ContainsFunc(p.Also, func(t plan.Thing) bool {
+		return e.held[app.Thing(t.Kind, t.Name)] == 0
 	})
 }
 

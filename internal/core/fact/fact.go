@@ -39,6 +39,7 @@ const (
 // The kinds of holds.
 const (
 	Beyond        Kind = "beyond"         // Count accounts, of Whole, as Other says which, and Limit allows Allowed
+	NewHolders    Kind = "new-holders"    // Count accounts would come to have Thing, of Whole, and Limit allows Allowed
 	NewHolder     Kind = "new-holder"     // Thing is sensitive; Count new holders of such, and Limit allows Allowed
 	FirstHolder   Kind = "first-holder"   // nobody has Thing; Count first holders, and Limit allows Allowed
 	EmptyExport   Kind = "empty-export"   // it holds no account
@@ -95,6 +96,13 @@ const (
 	ApartAlready   Kind = "apart-already" // Names hold what Other keeps apart, at Place
 	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
 	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
+)
+
+// The kinds of warnings about the files.
+const (
+	ApartInFiles    Kind = "apart-in-files"   // Count people, Names, would have both sides of the separation Other
+	SeatsInFiles    Kind = "seats-in-files"   // Count people would need a seat of Thing in App, Whole bought
+	SensitiveGained Kind = "sensitive-gained" // Count people, Names, come to have Thing of App, Because; before: Via
 )
 
 // A Fact is one thing that is so. Which of its values mean something follows from

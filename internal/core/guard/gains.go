@@ -7,53 +7,109 @@ import (
 )
 
 // gains holds what gives access, where an application or the organization limits that:
-// more accounts that gain something than widening allows, and those who would be new
-// holders of what is marked sensitive, or the first holders of anything at all.
+// more accounts that gain something, or that come to have one thing, than widening
+// allows, and those who would be new holders of what is marked sensitive, or the first
+// holders of anything at all.
 func (c *checker) gains(a int) {
 	lim := c.Limits[a]
 	if lim.Widening.Set {
 		c.widens(a)
 	}
-	if !lim.Sensitive.Set && !lim.FirstHolder.Set {
+	if !lim.NewHolders.Set && !lim.Sensitive.Set && !lim.FirstHolder.Set {
 		return
 	}
-	held := c.States.Before(a).Somebody(c.Accounts[a], len(c.Apps[a].Things))
-	type gain struct {
-		account
-		thing int32
-	}
-	var sensitive, first map[int]int32 // number of a change → a thing that it gives so
-	sensitive, first = map[int]int32{}, map[int]int32{}
-	gained, begun := map[gain]bool{}, map[gain]bool{}
+	things := c.Apps[a].Things
+	held := c.States.Before(a).Counts(c.Accounts[a], len(things))
+	all, sensitive, first := newGains(), newGains(), newGains()
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Effect() != model.Widens {
 			continue
 		}
 		for _, t := range c.given(a, ch) {
-			who := gain{account{a, ch.Slot}, t}
-			if c.Apps[a].Things[t].Sensitive {
-				sensitive[i], gained[who] = t, true
+			who := c.gaining(a, ch, t)
+			all.add(i, t, who)
+			if things[t].Sensitive {
+				sensitive.add(i, t, who)
 			}
-			if !held[t] {
-				first[i], begun[who] = t, true
+			if held[t] == 0 {
+				first.add(i, t, who)
 			}
 		}
 	}
-	hold := func(guard string, kind fact.Kind, which map[int]int32, n int, l model.Limit) {
-		if !l.Set || n <= l.Of(c.Accounts[a].Len()) {
+	if lim.NewHolders.Set {
+		c.spreads(a, all, held)
+	}
+	hold := func(guard string, kind fact.Kind, g *gains, l model.Limit) {
+		if !l.Set || len(g.who) <= l.Of(c.Accounts[a].Len()) {
 			return
 		}
 		for _, i := range c.byApp[a] {
-			if t, ok := which[i]; ok {
-				f := limited(kind, n, l, c.Accounts[a].Len())
-				f.Thing = c.Apps[a].Things[t].String()
+			if gives := g.by[i]; len(gives) > 0 {
+				f := limited(kind, len(g.who), l, c.Accounts[a].Len())
+				f.Thing = things[gives[len(gives)-1]].String()
 				c.hold(i, guard, f)
 			}
 		}
 	}
-	hold(Sensitive, fact.NewHolder, sensitive, len(gained), lim.Sensitive)
-	hold(FirstHolder, fact.FirstHolder, first, len(begun), lim.FirstHolder)
+	hold(Sensitive, fact.NewHolder, sensitive, lim.Sensitive)
+	hold(FirstHolder, fact.FirstHolder, first, lim.FirstHolder)
+}
+
+// gains are things that accounts of one application come to have.
+type gains struct {
+	by  map[int][]int32 // number of a change → what it gives
+	who map[gain]bool
+}
+
+// A gain is what one account comes to have.
+type gain struct {
+	account string
+	thing   int32
+}
+
+func newGains() *gains { return &gains{map[int][]int32{}, map[gain]bool{}} }
+
+func (g *gains) add(change int, thing int32, accounts []string) {
+	if len(accounts) > 0 {
+		g.by[change] = append(g.by[change], thing)
+	}
+	for _, account := range accounts {
+		g.who[gain{account, thing}] = true
+	}
+}
+
+// gaining names the accounts that come to have a thing by a change, and had it not.
+func (c *checker) gaining(a int, ch *diff.Change, thing int32) (out []string) {
+	if !ch.Verb.OfThing() {
+		return []string{ch.Key}
+	}
+	before, accounts := c.States.Before(a), c.Accounts[a]
+	for _, at := range ch.Def.Through {
+		if !before.Has(accounts.Held[at], thing) {
+			out = append(out, accounts.Key.At(int(at)))
+		}
+	}
+	return out
+}
+
+// spreads holds what gives a thing of which more accounts would be new holders than
+// the limit allows, of those who have it.
+func (c *checker) spreads(a int, all *gains, held []int) {
+	lim, come := c.Limits[a].NewHolders, make([]int, len(held))
+	for g := range all.who {
+		come[g.thing]++
+	}
+	for _, i := range c.byApp[a] {
+		for _, t := range all.by[i] {
+			if come[t] > lim.Of(held[t]) {
+				f := limited(fact.NewHolders, come[t], lim, held[t])
+				f.Thing = c.Apps[a].Things[t].String()
+				c.hold(i, Widening, f)
+				break
+			}
+		}
+	}
 }
 
 // widens holds all that gives access, where more accounts gain something than the

@@ -192,6 +192,7 @@ type Guards struct {
 	Suspensions  Limit // accounts suspended, of the open ones
 	Narrowing    Limit // accounts that lose something, of all
 	Widening     Limit // accounts that gain something, of all; not set: no limit
+	NewHolders   Limit // new holders of one thing, of those who have it; not set: no limit
 	Sensitive    Limit // new holders of sensitive things, of all accounts; not set: no limit
 	FirstHolder  Limit // holders of things that nobody had, of all accounts; not set: no limit
 	ExportShrink Limit // accounts fewer than in the export before
@@ -220,6 +221,7 @@ func (g Guards) Or(other Guards) Guards {
 	g.Suspensions = g.Suspensions.Or(other.Suspensions)
 	g.Narrowing = g.Narrowing.Or(other.Narrowing)
 	g.Widening = g.Widening.Or(other.Widening)
+	g.NewHolders = g.NewHolders.Or(other.NewHolders)
 	g.Sensitive = g.Sensitive.Or(other.Sensitive)
 	g.FirstHolder = g.FirstHolder.Or(other.FirstHolder)
 	g.ExportShrink = g.ExportShrink.Or(other.ExportShrink)

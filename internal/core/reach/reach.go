@@ -89,15 +89,17 @@ func (r *Reacher) Giving(thing int32) []bool {
 	return has
 }
 
-// Somebody reports of each thing of an application whether some account has it, by
-// itself or along. O(accounts + sets · things of a set).
-func (r *Reacher) Somebody(accounts *model.Accounts, things int) []bool {
-	out, seen := make([]bool, things), make([]bool, r.sets.Count())
+// Counts tells of each thing of an application how many accounts have it, by itself
+// or along, open or blocked. O(accounts + sets · things of a set).
+func (r *Reacher) Counts(accounts *model.Accounts, things int) []int {
+	out, with := make([]int, things), make([]int, r.sets.Count())
 	for _, set := range accounts.Held {
-		if !seen[set] {
-			seen[set] = true
-			for _, t := range r.sets.Members(r.Full(set)) {
-				out[t] = true
+		with[set]++
+	}
+	for set, n := range with {
+		if n > 0 {
+			for _, t := range r.sets.Members(r.Full(uint32(set))) {
+				out[t] += n
 			}
 		}
 	}

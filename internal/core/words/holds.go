@@ -19,6 +19,14 @@ func hold(f *fact.Fact) (string, bool) {
 			f.Limit,
 			share(f, f.Via),
 		), true
+	case fact.NewHolders:
+		return fmt.Sprintf(
+			"%s %s; the limit is %s%s",
+			model.Count(f.Count, "account would gain", "accounts would gain"),
+			f.Thing,
+			f.Limit,
+			share(f, "that have it"),
+		), true
 	case fact.NewHolder:
 		return fmt.Sprintf(
 			"%s is sensitive: %s something sensitive, and the limit is %s; accept the change by itself",
@@ -37,26 +45,25 @@ func hold(f *fact.Fact) (string, bool) {
 		return "the export holds no account", true
 	case fact.ShrunkExport:
 		return fmt.Sprintf(
-			"the export holds %d accounts and the one before held %d; at most %s%s may be missing",
+			"the export holds %d accounts, and the one before held %d; at most %s%s may be missing",
 			f.Count,
 			f.Whole,
 			f.Limit,
-			share(f, "accounts"),
+			comma(share(f, "accounts")),
 		), true
 	case fact.ShrunkRoster:
 		return fmt.Sprintf(
-			"the files name %d people and at the plan before they named %d; at most %s%s may be missing",
+			"the files name %d people, and at the plan before they named %d; at most %s%s may be missing",
 			f.Count,
 			f.Whole,
 			f.Limit,
-			share(f, "people"),
+			comma(share(f, "people")),
 		), true
 	case fact.OldExport:
-		return fmt.Sprintf("the export was taken on %s; on %s it is too old (exportAge)", f.Until, f.On), true
+		return fmt.Sprintf("the export was taken on %s, and is too old on %s (exportAge)", f.Until, f.On), true
 	case fact.FutureExport:
 		return fmt.Sprintf(
-			"the export was taken on %s, which is yet to come: the clock of whoever wrote it is wrong, or its "+
-				"time was set",
+			"the export was taken on %s, which is yet to come: its time is wrong, or the clock of whoever wrote it",
 			f.On,
 		), true
 	case fact.Protected:
@@ -73,7 +80,7 @@ func hold(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute), true
 	case fact.AlikeName, fact.AlikeValue, fact.AlikePerson:
 		return fmt.Sprintf(
-			"the account %s of nobody %s, and may be this person's already; mend its %s, or the person's %s",
+			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the person's %s",
 			f.Account,
 			alike(f),
 			f.Attribute,
@@ -93,12 +100,12 @@ func hold(f *fact.Fact) (string, bool) {
 			f.Other,
 		), true
 	case fact.NoMatchValue:
-		return fmt.Sprintf("%s has no %s, by which the account would be found again", f.Person, f.Attribute), true
+		return fmt.Sprintf("%s has no %s, and without it the account would not be found again", f.Person, f.Attribute), true
 	case fact.NoValue:
-		return fmt.Sprintf("%s needs a value of %s first, and %s has none", f.Thing, f.Attribute, f.Person), true
+		return fmt.Sprintf("%s needs a value of %s, and %s has none", f.Thing, f.Attribute, f.Person), true
 	case fact.Clashing:
 		return fmt.Sprintf(
-			"kit %s sets %s to %q and kit %s sets it otherwise",
+			"kit %s sets %s to %q, and kit %s sets it to something else",
 			f.Kit,
 			f.Attribute,
 			f.Value,
@@ -112,7 +119,7 @@ func hold(f *fact.Fact) (string, bool) {
 func alike(f *fact.Fact) string {
 	switch f.Kind {
 	case fact.AlikeName:
-		return "is written nearly so"
+		return "has almost the same name"
 	case fact.AlikeValue:
 		return fmt.Sprintf("has the same %s, %s", f.Via, f.Value)
 	}
@@ -127,15 +134,23 @@ func share(f *fact.Fact, of string) string {
 	return " of " + model.Thousands(f.Whole) + " " + of + ", which is " + model.Thousands(f.Allowed)
 }
 
+// comma ends a share within a sentence.
+func comma(share string) string {
+	if share == "" {
+		return ""
+	}
+	return share + ","
+}
+
 // invariant says which of the things that must hold at every step would be broken.
 func invariant(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.StillDue:
-		return fmt.Sprintf("%s is still due: what it would make room for is not to come", f.Thing), true
+		return fmt.Sprintf("%s is still due, as what it would make room for does not come", f.Thing), true
 	case fact.OneName:
 		return fmt.Sprintf(
-			"%s would have %d %s, and a cell of that column holds one name; name a split in its columns, if the "+
-				"application has one",
+			"%s would have %d %s, and a cell of that column holds one name; if the application can hold more, "+
+				"give the column a split",
 			f.Account,
 			f.Count,
 			f.Thing,
@@ -164,8 +179,8 @@ func invariant(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("no seat of %s is free: %d bought, %d held at that step", f.Thing, f.Whole, f.Count), true
 	case fact.SeatsBeyond:
 		return fmt.Sprintf(
-			"%s would have %s by it, and %d seats were bought; %d more needed",
-			model.Count(f.Count, "account more", "accounts more"),
+			"%s would have %s by it; %d seats were bought, and %d more are needed",
+			model.Count(f.Count, "more account", "more accounts"),
 			f.Thing,
 			f.Whole,
 			f.Allowed,
@@ -213,11 +228,11 @@ func invariant(f *fact.Fact) (string, bool) {
 		), true
 	case fact.HeldAlready:
 		return fmt.Sprintf(
-			"%s is held by %s already, so %s must have it: look whether its export shows all definitions; %s",
+			"%s is held by %s already (%s), so %s must have it: check that its export shows all definitions",
 			f.Thing,
 			model.Count(f.Count, "account", "accounts"),
-			f.App,
 			some(f),
+			f.App,
 		), true
 	case fact.StillBrings:
 		return fmt.Sprintf("%s, which is not in the catalog, still brings %s along", f.Via, f.Thing), true
@@ -226,9 +241,13 @@ func invariant(f *fact.Fact) (string, bool) {
 }
 
 func tooFew(f *fact.Fact) string {
+	stay := "no active holder"
+	if f.Count > 0 {
+		stay = "only " + model.Count(f.Count, "active holder", "active holders")
+	}
 	return fmt.Sprintf(
-		"only %s of %s would stay; at least %d must",
-		model.Count(f.Count, "active holder", "active holders"),
+		"%s of %s would stay; at least %d must",
+		stay,
 		f.Thing,
 		f.Allowed,
 	)

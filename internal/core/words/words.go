@@ -13,7 +13,7 @@ import (
 
 // Of is a fact in words: a clause without a capital and without a full stop.
 func Of(f *fact.Fact) string {
-	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice} {
+	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice, warning} {
 		if text, ok := say(f); ok {
 			return text
 		}
@@ -168,31 +168,31 @@ func notice(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s is retired and gone; take it out of %s", f.Thing, f.Place), true
 	case fact.NestedMore:
 		return fmt.Sprintf(
-			"%s is within %s in the application, and the catalog does not say so; who is in it has both",
+			"%s is within %s in the application, and the catalog does not say so; whoever is in it has both",
 			f.Thing,
 			f.Via,
 		), true
 	case fact.NestedLess:
 		return fmt.Sprintf(
-			"%s is not within %s in the application, as the catalog has it; it brings nothing of that along",
+			"%s is not within %s in the application, although the catalog says so; it brings nothing of it along",
 			f.Thing,
 			f.Via,
 		), true
 	case fact.NestedInner:
 		return fmt.Sprintf(
-			"%s is within %s and not in the catalog, so who is in it is not counted there; add it to the catalog",
+			"%s is within %s and not in the catalog, so its members are not counted there; add it to the catalog",
 			f.Via,
 			f.Thing,
 		), true
 	case fact.Dangling:
 		return fmt.Sprintf(
-			"%s whom no account is there for; left alone: %s",
-			model.Count(f.Count, "member of a group is someone", "members of groups are some"),
+			"%s no account; left alone: %s",
+			model.Count(f.Count, "member of a group has", "members of groups have"),
 			some(f),
 		), true
 	case fact.AlmostAlike:
 		return fmt.Sprintf(
-			"%s is to get an account %s, and %q of nobody is written nearly so",
+			"%s is to get the account %s, and nobody's account %q has almost the same name",
 			f.Person,
 			f.Account,
 			f.Other,
@@ -250,7 +250,7 @@ func seats(f *fact.Fact) (string, bool) {
 			model.Count(f.Allowed, "seat is", "seats are"), f.Whole, f.Count, f.Freed, f.Allowed, cost), true
 	case fact.SeatsOfNobody:
 		return fmt.Sprintf(
-			"%s: %s held by accounts of nobody%s: %s",
+			"%s: %s held by accounts that belong to nobody%s: %s",
 			f.Thing,
 			model.Count(f.Count, "seat is", "seats are"),
 			cost,

@@ -1,0 +1,44 @@
+package words
+
+import (
+	"fmt"
+
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+)
+
+// warning says what the files ask for that deserves a look.
+func warning(f *fact.Fact) (string, bool) {
+	switch f.Kind {
+	case fact.ApartInFiles:
+		return fmt.Sprintf(
+			"the files give both sides of the separation %q to %s: %s",
+			f.Other, model.Count(f.Count, "person", "people"), some(f),
+		), true
+	case fact.SeatsInFiles:
+		return fmt.Sprintf(
+			"%s a seat of %s in %s, and %s bought",
+			model.Count(f.Count, "person needs", "people need"), f.Thing, f.App,
+			model.Count(f.Whole, "seat was", "seats were"),
+		), true
+	case fact.SensitiveGained:
+		return fmt.Sprintf(
+			"%s of %s is sensitive, and the files now give it to %s: %s",
+			f.Thing, f.App, model.Count(f.Count, "more person", "more people"), some(f),
+		), true
+	}
+	return "", false
+}
+
+// Remedy says what to do about a warning.
+func Remedy(f *fact.Fact) string {
+	switch f.Kind {
+	case fact.ApartInFiles:
+		return "change a rule, or add an exception to standing.yaml"
+	case fact.SeatsInFiles:
+		return "buy more, or let fewer kits give it"
+	case fact.SensitiveGained:
+		return "make sure that this is meant; why, person by person: pravet compare " + f.Via
+	}
+	return ""
+}

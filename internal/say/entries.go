@@ -1,0 +1,113 @@
+package say
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/ledger"
+)
+
+// Minute writes an entry's time to the minute; JSON has the seconds.
+func Minute(at string) string {
+	if len(at) < len("2026-11-24T09:00") {
+		return at
+	}
+	return at[:10] + " " + at[11:16]
+}
+
+// Name leaves out the address behind a name; JSON has it.
+func Name(by string) string {
+	name, _, _ := strings.Cut(by, " <")
+	return name
+}
+
+// Entry is an entry of the ledger in words.
+func Entry(e *ledger.Entry) string {
+	var text string
+	var err error
+	switch e.Kind {
+	case ledger.ExportSeen:
+		var x ledger.Export
+		x, err = ledger.Decode[ledger.Export](e)
+		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), Minute(x.TakenAt))
+	case ledger.PlanDrafted:
+		var x ledger.Plan
+		x, err = ledger.Decode[ledger.Plan](e)
+		text = fmt.Sprintf(
+			"drafted for %s: %s, %d held, %d set aside",
+			x.AsOf,
+			model.Count(x.Totals.Changes, "change", "changes"),
+			x.Totals.Held,
+			x.SetAside,
+		)
+	case ledger.Decided:
+		var x ledger.Decision
+		x, err = ledger.Decode[ledger.Decision](e)
+		text = decision(&x)
+	case ledger.RunStarted:
+		var x ledger.Run
+		x, err = ledger.Decode[ledger.Run](e)
+		text = fmt.Sprintf("began %s of plan %s", model.Count(x.Changes, "change", "changes"), x.Plan)
+	case ledger.StepTaken:
+		var x ledger.Step
+		x, err = ledger.Decode[ledger.Step](e)
+		text = fmt.Sprintf("%s: writing %s", x.App, model.Count(len(x.Changes), "change", "changes"))
+	case ledger.Outcome:
+		var x ledger.ChangeOutcome
+		x, err = ledger.Decode[ledger.ChangeOutcome](e)
+		text = "settled: " + x.What
+		if !x.Settled {
+			text = "not settled: " + x.What + "; " + x.Says
+		}
+	case ledger.RunEnded:
+		var x ledger.RunEnd
+		x, err = ledger.Decode[ledger.RunEnd](e)
+		text = fmt.Sprintf(
+			"%d settled, %d not settled, %d held, %d left alone",
+			x.Settled,
+			x.NotSettled,
+			x.Held,
+			x.Left,
+		)
+		if x.Error != "" {
+			text += "; stopped: " + x.Error
+		}
+	}
+	if err != nil {
+		return err.Error()
+	}
+	return text
+}
+
+func decision(d *ledger.Decision) string {
+	what := model.Count(len(d.Changes), "change", "changes")
+	if d.All {
+		what = "the whole plan"
+	}
+	switch d.Verdict {
+	case "lift":
+		return fmt.Sprintf("lifted %s, because %s", strings.Join(d.Guards, ", "), d.Because)
+	case "trust":
+		return "took the ledger for whole, as it was cut off, because " + d.Because
+	case "accept":
+		what = "accepted " + what
+	default:
+		what = "rejected " + what
+		if d.Until != "" {
+			what += " until " + d.Until
+		}
+		if d.Standing {
+			what += " in standing.yaml"
+		}
+	}
+	if len(d.Along) > 0 {
+		what += fmt.Sprintf(" and %d along with them", len(d.Along))
+	}
+	return what + ", because " + d.Because
+}
+
+// AcceptedBy goes on after an outcome with who decided it, and why.
+func AcceptedBy(by, because string) string {
+	return fmt.Sprintf("; accepted by %s: %s", Name(by), because)
+}

@@ -1,0 +1,420 @@
+package say_test
+
+import (
+	"errors"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/model"
+	"pravet/internal/ledger"
+	"pravet/internal/say"
+)
+
+var why = errors.New("the disk is full")
+
+func date(text string) day.Day {
+	d, err := day.Parse(text)
+	if err != nil {
+		panic(err)
+	}
+	return d
+}
+
+// said are all sentences, each with what it reads like.
+func said() map[string][]any {
+	november, december := date("2026-11-24"), date("2026-12-01")
+	question, yes := say.Question("m4n98ppw", 0)
+	forGood, id := say.Question("m4n98ppw", 2)
+	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
+	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
+	return map[string][]any{
+		"Flag":         {say.Flag("on", why), "--on: the disk is full"},
+		"FilterColumn": {say.FilterColumn(7, why), "--only, column 7: the disk is full"},
+		"NotOneOf": {
+			say.NotOneOf("format", "xml", []string{"table", "json"}),
+			`--format cannot be "xml"; use one of table, json`,
+		},
+		"Exclusive": {
+			say.Exclusive([]string{"brief", "full"}),
+			"--brief and --full exclude each other; use one of them",
+		},
+		"Missing": {
+			say.Missing("which plan?", "pravet apply m4n98ppw"), "which plan? For example: pravet apply m4n98ppw",
+		},
+		"NoWords": {say.NoWords("pravet seats", "now"), `pravet seats takes flags only, and "now" is none`},
+		"TooManyWords": {
+			say.TooManyWords([]string{"twice"}, "pravet apply", "pravet apply m4n98ppw"),
+			`"twice" is one word too many; pravet apply is called like this: pravet apply m4n98ppw`,
+		},
+		"NoFolder": {say.NoFolder("north"), "north: there is no such folder"},
+		"NoRepository": {
+			say.NoRepository("north", "pravet.yaml"),
+			"north: there is no pravet.yaml in this folder; start a repository with: pravet new north",
+		},
+		"Problems": {
+			say.Problems(1), "the files have 1 problem that must be mended first; see them all with: pravet check",
+		},
+		"RevisionProblems": {
+			say.RevisionProblems("HEAD~1", 2, why),
+			"the files of revision HEAD~1 do not pass: they have 2 problems, the first: the disk is full",
+		},
+		"EmptyRevision": {say.EmptyRevision(), "the name of a revision is empty; name one, for example HEAD~1"},
+		"TooManyForWith": {
+			say.TooManyForWith(),
+			"--with compares one revision with itself and files as they are now; name one revision at most",
+		},
+		"NotPast": {
+			say.NotPast(december), "--at: 2026-12-01 is yet to come; what is due then is said by --on 2026-12-01",
+		},
+		"NoReason": {say.NoReason(), "a decision needs a reason: --because 'why'"},
+		"NothingToDecide": {
+			say.NothingToDecide("m4n98ppw"),
+			"plan m4n98ppw has been carried out, so there is nothing left to decide about it; draft again with: " +
+				"pravet draft",
+		},
+		"TooOldToDecide": {
+			say.TooOldToDecide("m4n98ppw", []string{"the files have changed", "tickets has changed"}),
+			"plan m4n98ppw is out of date, and nothing was decided: the files have changed; tickets has changed. " +
+				"Draft again, and decide about the new plan",
+		},
+		"NothingFits": {say.NothingFits(), "the plan has no change that fits"},
+		"CannotLift": {
+			say.CannotLift("impossible"),
+			"--lift: the guard impossible holds what cannot be done, so it cannot be lifted",
+		},
+		"UntilIsOver": {
+			say.UntilIsOver(november, december), "--until: 2026-11-24 is over on 2026-12-01, the day of the plan",
+		},
+		"OutIsTaken": {
+			say.OutIsTaken("pravet.yaml"),
+			"--out: pravet.yaml is a file of this repository, and no plan; nothing was written. Name another file",
+		},
+		"NoneKept": {
+			say.NoneKept(why), "the disk is full; none is kept yet, and the next draft keeps what the exports hold",
+		},
+		"KeptSince": {
+			say.KeptSince(why, "2026-11-24"), "the disk is full; the first that is kept was taken on 2026-11-24",
+		},
+		"GroupByAlone": {say.GroupByAlone(), "--group-by counts rows, and goes with neither --columns nor --sort"},
+		"UnfoldAlone":  {say.UnfoldAlone(), "--unfold lists the changes of groups; use it with --group-by"},
+		"PlotAlone":    {say.PlotAlone(), "--plot draws what is ahead, and goes with --ahead, for example P12M"},
+		"PlotEnding":   {say.PlotEnding("seats.gif"), `--plot: "seats.gif" ends neither in .png nor in .svg`},
+		"AheadBounds":  {say.AheadBounds("P90Y", 10), "--ahead P90Y: it must be between a day and 10 years"},
+		"NoWalkAlone":  {say.NoWalkAlone(), "--no-walk goes with --keep DIR"},
+		"NoLedger":     {say.NoLedger(), "this repository has no ledger yet; it begins with the first draft"},
+		"NotOnRecord":  {say.NotOnRecord("run-9"), `the ledger has no run or plan "run-9"; see: pravet log`},
+		"NothingOnRecord": {
+			say.NothingOnRecord("an application", "tickts", "did you mean tickets?"),
+			`neither the files nor the ledger know an application "tickts"; did you mean tickets?`,
+		},
+		"LedgerBroken": {
+			say.LedgerBroken("entry 3 is missing"),
+			"the ledger is not whole: entry 3 is missing; put the whole ledger back",
+		},
+		"BadEntry": {
+			say.BadEntry(3, why),
+			"entry 3 of the ledger cannot be read: the disk is full; check it with: pravet log verify",
+		},
+		"NoSuchHead": {
+			say.NoSuchHead("ab12"),
+			"the ledger is whole, and has no entry with the hash ab12: it is not the one that was noted",
+		},
+		"NoPlanYet": {say.NoPlanYet(), "there is no plan yet; draft one with: pravet draft"},
+		"NoChange": {
+			say.NoChange("nosuch", "m4n98ppw"),
+			`the plan has no change "nosuch"; list them with: pravet show m4n98ppw --brief`,
+		},
+		"ManyChanges": {say.ManyChanges(2, "ab"), `2 changes begin with "ab"; write more of the id`},
+		"WhichPlan": {
+			say.WhichPlan("3-9"),
+			"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; " +
+				"otherwise name it, for example: pravet accept m4n98ppw 3-9",
+		},
+		"NotANumber": {say.NotANumber("x"), `"x" is not the number of a change; for example: 3-9,14`},
+		"NoNumbers":  {say.NoNumbers("9-40", 38), "the plan has no changes 9-40; they are numbered from 1 to 38"},
+		"NoCause": {
+			say.NoCause("2q", "m4n98ppw"),
+			"the plan has no cause or fold :2q; see them with: pravet show m4n98ppw --summary",
+		},
+		"ManyCauses": {say.ManyCauses(2, "2"), "2 causes or folds begin with :2; write more of it"},
+		"NotInPlan": {
+			say.NotInPlan("person", "E0024", "with a change in the plan", "E0042"),
+			`there is no person "E0024" with a change in the plan; did you mean E0042?`,
+		},
+		"NotAnAssignment": {
+			say.NotAnAssignment("department"),
+			"--with department: ATTRIBUTE=VALUE is expected, for example --with department=Planning",
+		},
+		"ThingBeside": {
+			say.ThingBeside("tickets/role/seller"),
+			"--with and --beside ask about all that a person has; leave out tickets/role/seller",
+		},
+		"NoPersonThen": {
+			say.NoPersonThen("E0042", "2026-11-10"),
+			`there was no person with the id or the user name "E0042" on 2026-11-10`,
+		},
+		"NoPerson": {
+			say.NoPerson("nobody", ""),
+			`there is no person with the id, the user name or the name "nobody"; list them with: pravet list people`,
+		},
+		"ManyPeople": {
+			say.ManyPeople("Oskar Nyman", []string{"E0042  oskar.nyman  Planning"}, 2),
+			"2 people are called \"Oskar Nyman\"; name the one that you mean by id or user name:\n" +
+				"  E0042  oskar.nyman  Planning\n  and 1 more",
+		},
+		"NotAThing": {
+			say.NotAThing("tickets/account/x"),
+			"tickets/account/x is an account; a group, role or license is expected",
+		},
+		"NoThing": {
+			say.NoThing("tickets", model.Role, "sellr", "tickets/role/seller"),
+			`tickets has no role "sellr" in its catalog; did you mean tickets/role/seller?`,
+		},
+		"Outside": {
+			say.Outside("../new.yaml"),
+			"--with: ../new.yaml is not a file of this repository; name one below its folder, for example kits/new.yaml",
+		},
+		"FolderNotEmpty": {
+			say.FolderNotEmpty("north"), "north: the folder is not empty; nothing was written. Name a new one",
+		},
+		"NotStarted":  {say.NotStarted(why), "the repository cannot be written: the disk is full"},
+		"Interrupted": {say.Interrupted(), "interrupted; nothing was changed"},
+		"NotToday": {
+			say.NotToday("2026-12-01", "2026-11-24"),
+			"the plan is for 2026-12-01, and today is 2026-11-24; nothing was changed. Apply it then, or draft one " +
+				"for today",
+		},
+		"LedgerBrokenBefore": {
+			say.LedgerBrokenBefore("entry 3 is missing"),
+			"the ledger is not whole: entry 3 is missing; nothing was changed. Put the whole ledger back",
+		},
+		"HeldByGuards": {say.HeldByGuards(1), "1 change is held by a guard"},
+		"ConsentNotRecorded": {
+			say.ConsentNotRecorded(why), "the consent could not be recorded, and nothing was changed: the disk is full",
+		},
+		"RunNotBegun": {say.RunNotBegun(why), "the run did not begin, and nothing was changed: the disk is full"},
+		"Stopped": {
+			say.Stopped("run-2", why, "m4n98ppw"),
+			"run-2 stopped: the disk is full; to go on: pravet apply m4n98ppw",
+		},
+		"NotAccepted": {
+			say.NotAccepted("m4n98ppw"),
+			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept " +
+				"m4n98ppw --because 'why', or use --yes",
+		},
+		"NoAnswer":     {say.NoAnswer(), "there was no answer; nothing was changed"},
+		"NotConfirmed": {say.NotConfirmed(), "not confirmed; nothing was changed"},
+		"Question": {
+			question + yes + ". " + forGood + id,
+			"Carry this out? Type yes: yes. 2 changes cannot be undone. To carry this out, type the plan's id, " +
+				"m4n98ppw: m4n98ppw",
+		},
+		"NothingToDo": {say.NothingToDo(), "There is nothing to carry out."},
+		"LeftAlone": {
+			say.LeftAlone(decide.Past, 1, "2026-11-24") + ", " + say.LeftAlone(decide.Lacking, 2, ""),
+			"1 change no longer due on 2026-11-24, left alone, 2 changes left alone, as something that they need is " +
+				"not carried out",
+		},
+		"More": {say.More(1200), "and 1,200 more"},
+		"Came": {
+			say.Came("run-2", "m4n98ppw", 1, 0), "run-2 of plan m4n98ppw: 1 change settled, 0 not settled.",
+		},
+		"WrittenOnly": {
+			say.WrittenOnly("tickets"),
+			"tickets was written, and what became of that is not on record yet; the next draft or apply reads it back.",
+		},
+		"LackingAfter": {
+			say.LackingAfter(1), "1 change is left alone, as something that it needs is not carried out.",
+		},
+		"HeldBy": {
+			say.HeldBy(2, []string{"seats", "separation"}, "m4n98ppw", "seats"),
+			"2 changes are held by seats, separation; to lift one: pravet accept m4n98ppw --lift seats --because 'why'",
+		},
+		"OnRecord": {
+			say.OnRecord("run-2", 60, "ab12"), "On record: pravet log run-2. The ledger ends with entry 60, ab12",
+		},
+		"ToldElsewhere": {
+			say.ToldElsewhere(why),
+			"standard output could not be written (the disk is full); this is what was done:",
+		},
+		"UnderWay": {
+			say.UnderWay("Idris Keane carries out m4n98ppw"),
+			"A run is under way, so this plan may soon be out of date: Idris Keane carries out m4n98ppw",
+		},
+		"UnderWayToo": {
+			mark + running,
+			"A run is under way: Idris Keane carries out m4n98ppw. What it has not begun yet follows this decision.",
+		},
+		"Lifted": {
+			say.Lifted("seats", "m4n98ppw", 5), "Lifted the guard seats for plan m4n98ppw; it held 5 changes.",
+		},
+		"AcceptedPlan": {
+			say.AcceptedPlan("m4n98ppw", 34, 38) + " " + say.AcceptedPlan("m4n98ppw", 1, 1),
+			"Accepted 34 of 38 changes, the whole plan m4n98ppw but for 4 that were rejected. " +
+				"Accepted the whole plan m4n98ppw, 1 change.",
+		},
+		"Accepted":      {say.Accepted(2, "m4n98ppw"), "Accepted 2 changes of plan m4n98ppw:"},
+		"AcceptedAlong": {say.AcceptedAlong(), "Along with them, as they need it:"},
+		"TakenUp": {
+			say.TakenUp(1), "1 of them was set aside before; draft again to have what was taken up.",
+		},
+		"TooLateToReject": {
+			say.TooLateToReject(2), "2 changes were carried out already, and so cannot be rejected any more:",
+		},
+		"Rejected": {
+			say.Rejected(1, "m4n98ppw", "2026-12-31", false) + " " + say.Rejected(2, "m4n98ppw", "", true),
+			"Rejected 1 change of plan m4n98ppw, remembered until 2026-12-31: " +
+				"Rejected 2 changes of plan m4n98ppw, written to standing.yaml:",
+		},
+		"StandsAlready": {
+			say.StandsAlready(1) + " " + say.StandsAlready(2),
+			"1 of them stands there already, word for word, and was not written again. " +
+				"2 of them stand there already, word for word, and were not written again.",
+		},
+		"RejectedAlong": {say.RejectedAlong(), "Set aside with them, as it needs one of them:"},
+		"Remaining": {
+			say.Remaining(map[decide.State]int{decide.Waiting: 3500, decide.Held: 1}),
+			"The plan now: 3,500 undecided, 1 held.",
+		},
+		"RejectedBy": {
+			say.RejectedBy(
+				&decide.Rejection{By: "Idris Keane <idris@ferries.example>", Because: "not yet", Until: december},
+			),
+			"rejected until 2026-12-01 by Idris Keane: not yet",
+		},
+		"Hint": {say.Hint(), "See: pravet --help, or pravet COMMAND --help"},
+		"Read": {
+			say.Read(9, 65, 3, 1, 8, 0, 1),
+			"Read 9 files: 65 people, 3 applications, 1 kit, 8 rules; 0 errors, 1 warning.",
+		},
+		"NotCompared": {
+			say.NotCompared("b3c729fcc8"),
+			"The files of revision b3c729fcc8 do not pass, so nothing is said of who would gain something sensitive.",
+		},
+		"AsOf": {
+			say.AsOf(
+				"2026-11-10",
+				"",
+				nil,
+			) + " " + say.AsOf(
+				"2026-11-10",
+				"b3c7",
+				[]string{"tickets as exported on 2026-11-09"},
+			),
+			"As of 2026-11-10, by the files as they are now, for no revision of that day is on record. " +
+				"As of 2026-11-10, by the files of revision b3c7; tickets as exported on 2026-11-09.",
+		},
+		"Dry": {
+			say.Dry(), "This is what the plan would be; nothing was written. Write it with: pravet draft",
+		},
+		"Drafted": {
+			written + ". " + next, "Written to plans/m4n98ppw.json. Read it with: pravet show m4n98ppw",
+		},
+		"Drawn": {say.Drawn("seats.png"), "Drawn into seats.png"},
+		"Started": {
+			say.Started("north"),
+			"Started a repository in north. Look around, then:\n  cd north\n  git init && git add . && git commit -m 'Start'\n  pravet check\n  pravet draft",
+		},
+		"Whole": {say.Whole(1, "ab12"), "The ledger is whole: 1 entry, head ab12"},
+		"NothingToTrust": {
+			say.NothingToTrust(), "The ledger ends where it did, or later; there is nothing to trust.",
+		},
+		"Trusted": {say.Trusted(60), "The ledger is taken for whole as it is, with 60 entries."},
+		"Minute":  {say.Minute("2026-11-24T09:00:00Z"), "2026-11-24 09:00"},
+		"Name":    {say.Name("Idris Keane <idris@ferries.example>"), "Idris Keane"},
+		"AcceptedBy": {
+			say.AcceptedBy("Idris Keane <idris@ferries.example>", "reviewed"),
+			"; accepted by Idris Keane: reviewed",
+		},
+		"Entry": {
+			say.Entry(&ledger.Entry{
+				Kind: ledger.Decided, Body: []byte(`{"verdict":"reject","changes":["a","b"],"until":"2026-12-31","because":"not yet"}`),
+			}),
+			"rejected 2 changes until 2026-12-31, because not yet",
+		},
+	}
+}
+
+func TestEverySentenceReadsAsItShould(t *testing.T) {
+	for name, x := range said() {
+		assert.Equal(t, x[1], fmt.Sprint(x[0]), name)
+	}
+}
+
+// parsed are the files of a folder, without tests.
+func parsed(t *testing.T, folder string) map[string]*ast.File {
+	names, err := filepath.Glob(folder + "/*.go")
+	require.NoError(t, err)
+	out := map[string]*ast.File{}
+	for _, name := range names {
+		if !strings.HasSuffix(name, "_test.go") {
+			out[name], err = parser.ParseFile(token.NewFileSet(), name, nil, 0)
+			require.NoError(t, err)
+		}
+	}
+	require.NotEmpty(t, out)
+	return out
+}
+
+func TestEverySentenceHasALineHere(t *testing.T) {
+	known := said()
+	for name, f := range parsed(t, ".") {
+		for _, d := range f.Decls {
+			if fn, ok := d.(*ast.FuncDecl); ok && fn.Name.IsExported() {
+				assert.Contains(t, known, fn.Name.Name, name)
+			}
+		}
+	}
+}
+
+// sentence is text with three words in a row.
+var sentence = regexp.MustCompile(`[a-z]+ [a-z]+ [a-z]+`)
+
+// Commands make no sentences themselves; those of the demo are its story.
+func TestCommandsSayOnlyWhatIsHere(t *testing.T) {
+	sayers := map[string]bool{
+		"Errorf": true, "New": true, "Sprintf": true, "Sprint": true, "Line": true, "Linef": true, "Fprintf": true,
+		"Fprintln": true, "Fprint": true, "usage": true, "fail": true,
+	}
+	for name, f := range parsed(t, "../cli") {
+		if strings.HasSuffix(name, "demo.go") {
+			continue
+		}
+		ast.Inspect(f, func(n ast.Node) bool {
+			call, ok := n.(*ast.CallExpr)
+			if !ok {
+				return true
+			}
+			callee := ""
+			switch fun := call.Fun.(type) {
+			case *ast.Ident:
+				callee = fun.Name
+			case *ast.SelectorExpr:
+				callee = fun.Sel.Name
+			}
+			if !sayers[callee] {
+				return true
+			}
+			for _, arg := range call.Args {
+				if lit, ok := arg.(*ast.BasicLit); ok && lit.Kind == token.STRING {
+					text, err := strconv.Unquote(lit.Value)
+					require.NoError(t, err)
+					assert.NotRegexp(t, sentence, text, name)
+				}
+			}
+			return true
+		})
+	}
+}
