@@ -302,13 +302,15 @@ func (c *program) actor(dir string) string {
 
 // ledger opens the repository's ledger.
 func (c *program) ledger(dir string) (ledger.Ledger, error) {
-	return ledger.Open(dir, c.ledgerOptions(dir))
+	o := c.ledgerOptions()
+	o.By = c.actor(dir)
+	return ledger.Open(dir, o)
 }
 
-// ledgerOptions say who acts, and where the newest entry is noted: in the user's
-// folder for what programs remember.
-func (c *program) ledgerOptions(dir string) ledger.Options {
-	o := ledger.Options{By: c.actor(dir), Now: c.Now}
+// ledgerOptions say where the newest entry is noted: in the user's folder for what
+// programs remember. They do not say who acts, as nobody does who only reads.
+func (c *program) ledgerOptions() ledger.Options {
+	o := ledger.Options{Now: c.Now}
 	if state := c.env("XDG_STATE_HOME"); filepath.IsAbs(state) {
 		o.Heads = filepath.Join(state, "pravet")
 	} else if home := c.env("HOME"); filepath.IsAbs(home) {

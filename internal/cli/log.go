@@ -265,7 +265,7 @@ func (c *program) existingLedger() (ledger.Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
+	l, err := ledger.OpenReading(dir, c.ledgerOptions())
 	if err == nil && l == nil {
 		err = fail(Failed, say.NoLedger())
 	}

@@ -52,7 +52,7 @@ func (s *selection) prepare(c *program, dir string, p *plan.Plan) error {
 		return err
 	}
 	s.repo = sync.OnceValue(func() *desired.Repo { return desired.Rules(c.ctx, tree) })
-	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
+	l, err := ledger.OpenReading(dir, c.ledgerOptions())
 	if err != nil {
 		return err
 	}
@@ -314,12 +314,21 @@ func (s *selection) people(p *plan.Plan) error {
 	if len(s.persons) == 0 {
 		return nil
 	}
-	named := map[string]bool{}
+	named := set(s.persons)
+	for name := range named {
+		named[name] = false
+	}
+	names := func(name string) {
+		if _, wanted := named[name]; wanted {
+			named[name] = true
+		}
+	}
 	for id, name := range p.People {
-		named[id], named[name] = true, true
+		names(id)
+		names(name)
 	}
 	for i := range p.Changes {
-		named[p.Changes[i].Account] = true
+		names(p.Changes[i].Account)
 	}
 	for i, name := range s.persons {
 		if named[name] {
@@ -336,52 +345,59 @@ func (s *selection) people(p *plan.Plan) error {
 
 // known checks that what is named is in the plan.
 func (s *selection) known(p *plan.Plan) error {
-	if len(s.apps)+len(s.persons)+len(s.things) == 0 {
-		return nil
-	}
-	var apps, persons, things []string
-	seen := map[string]bool{}
-	add := func(list *[]string, v string) {
-		if v != "" && !seen[v] {
-			seen[v] = true
-			*list = append(*list, v)
+	for _, name := range s.things {
+		if _, err := model.ParseAddress(name); err != nil {
+			return usage(say.Flag("thing", err))
 		}
 	}
-	for _, e := range p.Exports {
-		add(&apps, e.App)
+	apps := func(f func(string)) {
+		for _, e := range p.Exports {
+			f(e.App)
+		}
 	}
-	for i := range p.Changes {
-		add(&persons, p.Changes[i].Person)
-		add(&persons, p.Changes[i].Account)
-		add(&persons, p.People[p.Changes[i].Person])
-		add(&things, p.Changes[i].Address().String())
+	persons := func(f func(string)) {
+		each(p, func(ch *plan.Change) {
+			f(ch.Person)
+			f(ch.Account)
+			f(p.People[ch.Person])
+		})
 	}
-	for i := range p.SetAside {
-		add(&persons, p.SetAside[i].Change.Person)
-		add(&persons, p.SetAside[i].Change.Account)
-		add(&things, p.SetAside[i].Change.Address().String())
+	things := func(f func(string)) {
+		each(p, func(ch *plan.Change) { f(ch.Address().String()) })
 	}
 	for _, x := range []struct {
 		what, where string
-		names, have []string
+		wanted      []string
+		all         func(func(string))
 	}{
 		{"application", "in the plan", s.apps, apps},
 		{"person", "with a change in the plan", s.persons, persons},
 		{"thing", "with a change in the plan", s.things, things},
 	} {
-		have := set(x.have)
-		for _, n := range x.names {
-			if x.what == "thing" {
-				if _, err := model.ParseAddress(n); err != nil {
-					return usage(say.Flag("thing", err))
-				}
-			}
-			if !have[n] {
-				return usage(say.NotInPlan(x.what, n, x.where, table.Nearest(n, x.have)))
+		missing := set(x.wanted)
+		if len(missing) == 0 {
+			continue
+		}
+		x.all(func(name string) { delete(missing, name) })
+		for _, name := range x.wanted {
+			if missing[name] {
+				var all []string
+				x.all(func(name string) { all = append(all, name) })
+				return usage(say.NotInPlan(x.what, name, x.where, table.Nearest(name, all)))
 			}
 		}
 	}
 	return nil
+}
+
+// each calls f with the changes of a plan, and with those that it sets aside.
+func each(p *plan.Plan, f func(*plan.Change)) {
+	for i := range p.Changes {
+		f(&p.Changes[i])
+	}
+	for i := range p.SetAside {
+		f(&p.SetAside[i].Change)
+	}
 }
 
 func set(names []string) map[string]bool {

@@ -241,7 +241,7 @@ func (c *program) planOrNewest(dir string, args []string) (*plan.Plan, error) {
 
 // newest is the id of the plan that was drafted last and is still there.
 func (c *program) newest(dir string) (id string, err error) {
-	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
+	l, err := ledger.OpenReading(dir, c.ledgerOptions())
 	if err != nil {
 		return "", err
 	}

@@ -20,7 +20,7 @@ import (
 // questioned opens the ledger for a question, which writes nothing; one without entries
 // where there is none.
 func (c *program) questioned(dir string) (ledger.Ledger, error) {
-	l, err := ledger.OpenReading(dir, c.ledgerOptions(dir))
+	l, err := ledger.OpenReading(dir, c.ledgerOptions())
 	if err == nil && l == nil {
 		l = ledger.Nothing()
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -138,23 +139,25 @@ puts two people side by side. A question writes nothing.`,
 
 // blame adds to the places of an answer who changed them last, as of a revision.
 func blame(dir, revision string, a *access.Answer) {
-	known := map[access.Place]access.Place{}
+	lines := map[string][]int{}
 	a.Places(func(p *access.Place) {
-		if p.File == "" || p.Line == 0 {
-			return
+		if p.File != "" && p.Line > 0 && !slices.Contains(lines[p.File], p.Line) {
+			lines[p.File] = append(lines[p.File], p.Line)
 		}
-		key := *p
-		if _, ok := known[key]; !ok {
-			x := key
-			if change, ok := gitrepo.Line(dir, revision, key.File, key.Line); ok {
-				x.Commit = "not committed yet"
-				if change.By != "" {
-					x.ChangedBy, x.ChangedOn, x.Commit = change.By, change.On.Format("2006-01-02"), change.Commit
-				}
-			}
-			known[key] = x
+	})
+	changes := map[string]map[int]gitrepo.Change{}
+	for file, of := range lines {
+		changes[file] = gitrepo.Lines(dir, revision, file, of...)
+	}
+	a.Places(func(p *access.Place) {
+		change, ok := changes[p.File][p.Line]
+		switch {
+		case !ok:
+		case change.By == "":
+			p.Commit = "not committed yet"
+		default:
+			p.ChangedBy, p.ChangedOn, p.Commit = change.By, change.On.Format("2006-01-02"), change.Commit
 		}
-		*p = known[key]
 	})
 }
 

@@ -2,6 +2,7 @@ package gitrepo
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -26,20 +27,35 @@ const (
 	maxWhole  = 256 << 10
 )
 
-// Line tells who changed a line of a file last, as it is now or in a revision; ok is
-// false where Git does not know.
-func Line(dir, revision, file string, line int) (c Change, ok bool) {
-	args := []string{"-L", fmt.Sprintf("%d,%d", line, line)}
+// Lines tells who changed lines of a file last, by their numbers, as it is now or in a
+// revision; all lines where none is named. A line that Git knows nothing about is not
+// among them, and neither is any of a large file.
+func Lines(dir, revision, file string, lines ...int) map[int]Change {
+	limit := int64(maxBlamed)
+	if len(lines) == 0 {
+		limit = maxWhole
+	}
+	if revision == "" {
+		// Git looks at a file of the working tree much longer than at one that is committed.
+		if _, err := git(dir, "diff", "--quiet", "HEAD", "--", file); err == nil {
+			revision = "HEAD"
+		}
+	}
+	var args []string
+	for _, line := range lines {
+		args = append(args, "-L", fmt.Sprintf("%d,%d", line, line))
+	}
 	if revision != "" {
 		args = append(args, revision)
 	}
-	c, ok = blame(dir, file, maxBlamed, args...)[line]
-	return c, ok
+	out := blame(dir, file, limit, args...)
+	if len(out) == 0 && len(lines) > 1 { // one that is not there is the end of all
+		for _, line := range lines {
+			maps.Copy(out, Lines(dir, revision, file, line))
+		}
+	}
+	return out
 }
-
-// Lines tells who changed each line of a file last; it is empty for a large file,
-// and where Git does not know.
-func Lines(dir, file string) map[int]Change { return blame(dir, file, maxWhole) }
 
 // blame asks Git who changed the lines of a file last, by their numbers.
 func blame(dir, file string, limit int64, args ...string) map[int]Change {

@@ -100,14 +100,16 @@ func TestTheFilesOfARevision(t *testing.T) {
 func TestWhoChangedALineLast(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, true))
-	c, ok := gitrepo.Line(dir, "", "people/ashore.csv", 17)
-	require.True(t, ok)
-	require.Equal(t, "Idris Keane", c.By)
-	require.Equal(t, "2026-11-09", c.On.Format("2006-01-02"))
-	require.Len(t, c.Commit, 40)
-	c, ok = gitrepo.Line(dir, "", "people/ashore.csv", 2)
-	require.True(t, ok)
-	require.Equal(t, "Farah Linden", c.By)
+	got := gitrepo.Lines(dir, "", "people/ashore.csv", 17, 2)
+	require.Len(t, got, 2)
+	require.Equal(t, "Idris Keane", got[17].By)
+	require.Equal(t, "2026-11-09", got[17].On.Format("2006-01-02"))
+	require.Len(t, got[17].Commit, 40)
+	require.Equal(t, "Farah Linden", got[2].By)
+	require.Equal(t, got, gitrepo.Lines(dir, "HEAD", "people/ashore.csv", 2, 9999, 17), "one is not there")
+	all := gitrepo.Lines(dir, "", "people/ashore.csv")
+	require.Greater(t, len(all), 17)
+	require.Equal(t, got[17], all[17])
 
 	data, err := os.ReadFile(filepath.Join(dir, "people/ashore.csv"))
 	require.NoError(t, err)
@@ -115,9 +117,10 @@ func TestWhoChangedALineLast(t *testing.T) {
 		t,
 		os.WriteFile(filepath.Join(dir, "people/ashore.csv"), append([]byte("id,userName\n"), data...), 0o644),
 	)
-	c, ok = gitrepo.Line(dir, "", "people/ashore.csv", 1)
-	require.True(t, ok)
-	require.Empty(t, c.By, "it is not committed yet")
+	got = gitrepo.Lines(dir, "", "people/ashore.csv", 1, 18)
+	require.Len(t, got, 2)
+	require.Empty(t, got[1].By, "it is not committed yet")
+	require.Equal(t, "Idris Keane", got[18].By)
 	for _, x := range []struct {
 		file string
 		line int
@@ -125,9 +128,7 @@ func TestWhoChangedALineLast(t *testing.T) {
 		{"people/ashore.csv", 9999}, {"people/gone.csv", 1}, {"exports/tickets.csv", 1}, {"people", 1}, {"../x", 1},
 		{"-L", 1},
 	} {
-		_, ok := gitrepo.Line(dir, "", x.file, x.line)
-		require.False(t, ok, "%+v", x)
+		require.Empty(t, gitrepo.Lines(dir, "", x.file, x.line), "%+v", x)
 	}
-	_, ok = gitrepo.Line(t.TempDir(), "", "people/ashore.csv", 1)
-	require.False(t, ok)
+	require.Empty(t, gitrepo.Lines(t.TempDir(), "", "people/ashore.csv", 1))
 }

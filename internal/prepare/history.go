@@ -137,7 +137,7 @@ func (h *history) Attributes() []string {
 func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 	lines, ok := h.lines[file]
 	if !ok {
-		lines = gitrepo.Lines(h.dir, file)
+		lines = gitrepo.Lines(h.dir, "", file)
 		h.lines[file] = lines
 	}
 	c, ok := lines[line]

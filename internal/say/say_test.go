@@ -22,7 +22,7 @@ import (
 	"pravet/internal/say"
 )
 
-var why = errors.New("the disk is full")
+var errFull = errors.New("the disk is full")
 
 func date(text string) day.Day {
 	d, err := day.Parse(text)
@@ -40,8 +40,8 @@ func said() map[string][]any {
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
 	return map[string][]any{
-		"Flag":         {say.Flag("on", why), "--on: the disk is full"},
-		"FilterColumn": {say.FilterColumn(7, why), "--only, column 7: the disk is full"},
+		"Flag":         {say.Flag("on", errFull), "--on: the disk is full"},
+		"FilterColumn": {say.FilterColumn(7, errFull), "--only, column 7: the disk is full"},
 		"NotOneOf": {
 			say.NotOneOf("format", "xml", []string{"table", "json"}),
 			`--format cannot be "xml"; use one of table, json`,
@@ -67,7 +67,7 @@ func said() map[string][]any {
 			say.Problems(1), "the files have 1 problem that must be mended first; see them all with: pravet check",
 		},
 		"RevisionProblems": {
-			say.RevisionProblems("HEAD~1", 2, why),
+			say.RevisionProblems("HEAD~1", 2, errFull),
 			"the files of revision HEAD~1 do not pass: they have 2 problems, the first: the disk is full",
 		},
 		"EmptyRevision": {say.EmptyRevision(), "the name of a revision is empty; name one, for example HEAD~1"},
@@ -102,10 +102,10 @@ func said() map[string][]any {
 			"--out: pravet.yaml is a file of this repository, and no plan; nothing was written. Name another file",
 		},
 		"NoneKept": {
-			say.NoneKept(why), "the disk is full; none is kept yet, and the next draft keeps what the exports hold",
+			say.NoneKept(errFull), "the disk is full; none is kept yet, and the next draft keeps what the exports hold",
 		},
 		"KeptSince": {
-			say.KeptSince(why, "2026-11-24"), "the disk is full; the first that is kept was taken on 2026-11-24",
+			say.KeptSince(errFull, "2026-11-24"), "the disk is full; the first that is kept was taken on 2026-11-24",
 		},
 		"GroupByAlone": {say.GroupByAlone(), "--group-by counts rows, and goes with neither --columns nor --sort"},
 		"UnfoldAlone":  {say.UnfoldAlone(), "--unfold lists the changes of groups; use it with --group-by"},
@@ -124,7 +124,7 @@ func said() map[string][]any {
 			"the ledger is not whole: entry 3 is missing; put the whole ledger back",
 		},
 		"BadEntry": {
-			say.BadEntry(3, why),
+			say.BadEntry(3, errFull),
 			"entry 3 of the ledger cannot be read: the disk is full; check it with: pravet log verify",
 		},
 		"NoSuchHead": {
@@ -189,7 +189,7 @@ func said() map[string][]any {
 		"FolderNotEmpty": {
 			say.FolderNotEmpty("north"), "north: the folder is not empty; nothing was written. Name a new one",
 		},
-		"NotStarted":  {say.NotStarted(why), "the repository cannot be written: the disk is full"},
+		"NotStarted":  {say.NotStarted(errFull), "the repository cannot be written: the disk is full"},
 		"Interrupted": {say.Interrupted(), "interrupted; nothing was changed"},
 		"NotToday": {
 			say.NotToday("2026-12-01", "2026-11-24"),
@@ -202,11 +202,11 @@ func said() map[string][]any {
 		},
 		"HeldByGuards": {say.HeldByGuards(1), "1 change is held by a guard"},
 		"ConsentNotRecorded": {
-			say.ConsentNotRecorded(why), "the consent could not be recorded, and nothing was changed: the disk is full",
+			say.ConsentNotRecorded(errFull), "the consent could not be recorded, and nothing was changed: the disk is full",
 		},
-		"RunNotBegun": {say.RunNotBegun(why), "the run did not begin, and nothing was changed: the disk is full"},
+		"RunNotBegun": {say.RunNotBegun(errFull), "the run did not begin, and nothing was changed: the disk is full"},
 		"Stopped": {
-			say.Stopped("run-2", why, "m4n98ppw"),
+			say.Stopped("run-2", errFull, "m4n98ppw"),
 			"run-2 stopped: the disk is full; to go on: pravet apply m4n98ppw",
 		},
 		"NotAccepted": {
@@ -246,7 +246,7 @@ func said() map[string][]any {
 			say.OnRecord("run-2", 60, "ab12"), "On record: pravet log run-2. The ledger ends with entry 60, ab12",
 		},
 		"ToldElsewhere": {
-			say.ToldElsewhere(why),
+			say.ToldElsewhere(errFull),
 			"standard output could not be written (the disk is full); this is what was done:",
 		},
 		"UnderWay": {

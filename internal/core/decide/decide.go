@@ -170,7 +170,12 @@ func (s *Standing) AnyAccepted() bool {
 // themselves, only those are ready. O(changes).
 func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 	out := make([]State, len(p.Changes))
-	at := map[string]State{}
+	at := map[string]State{} // of those that another change needs
+	for i := range p.Changes {
+		for _, need := range p.Changes[i].Needs {
+			at[need] = Waiting
+		}
+	}
 	for i := range p.Changes {
 		c := &p.Changes[i]
 		v := s.Verdicts[c.ID]
@@ -193,7 +198,9 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 				}
 			}
 		}
-		at[c.ID] = out[i]
+		if _, needed := at[c.ID]; needed {
+			at[c.ID] = out[i]
+		}
 	}
 	return out
 }

@@ -94,7 +94,7 @@ func Make(in Input) *Outline {
 }
 
 // Number is the place of a change in the whole plan as it is listed, from 1; 0 for
-// one that the plan does not have. It is the same whatever part is shown.
+// one that is not shown. It is the same whatever part is shown.
 func (o *Outline) Number(id string) int { return o.numbers[id] }
 
 // CauseOf is the cause of a change.
@@ -108,14 +108,36 @@ func (o *Outline) CauseOf(id string) *Cause {
 // Listed returns the changes of a plan in the order in which people read them:
 // application by application and person by person, each in the plan's order.
 func Listed(p *plan.Plan, changes []*plan.Change) []*plan.Change {
-	apps := map[string]int{}
-	for i := range p.Exports {
-		apps[p.Exports[i].App] = i
+	apps := appsOf(p)
+	order := make([]place, len(changes))
+	for i, c := range changes {
+		order[i] = place{apps[c.App], Who(c), i}
 	}
-	out := slices.Clone(changes)
-	slices.SortStableFunc(out, func(x, y *plan.Change) int {
-		return cmp.Or(cmp.Compare(apps[x.App], apps[y.App]), cmp.Compare(Who(x), Who(y)))
-	})
+	slices.SortFunc(order, place.compare)
+	out := make([]*plan.Change, len(changes))
+	for i := range order {
+		out[i] = changes[order[i].at]
+	}
+	return out
+}
+
+// A place is where a change stands in the list of a plan.
+type place struct {
+	app int
+	who string
+	at  int
+}
+
+func (x place) compare(y place) int {
+	return cmp.Or(cmp.Compare(x.app, y.app), cmp.Compare(x.who, y.who), cmp.Compare(x.at, y.at))
+}
+
+// appsOf numbers the applications of a plan.
+func appsOf(p *plan.Plan) map[string]int {
+	out := make(map[string]int, len(p.Exports))
+	for i := range p.Exports {
+		out[p.Exports[i].App] = i
+	}
 	return out
 }
 
@@ -137,10 +159,31 @@ func All(p *plan.Plan) []*plan.Change {
 	return out
 }
 
+// number finds the places of the changes that are shown: each is behind those that are
+// listed before it. O(changes · log shown).
 func (o *Outline) number() {
-	o.numbers = make(map[string]int, len(o.in.Plan.Changes))
-	for i, c := range Listed(o.in.Plan, All(o.in.Plan)) {
-		o.numbers[c.ID] = i + 1
+	p := o.in.Plan
+	o.numbers = make(map[string]int, len(o.in.Changes))
+	for _, c := range o.in.Changes {
+		o.numbers[c.ID] = 0
+	}
+	apps := appsOf(p)
+	var shown []place
+	for i := range p.Changes {
+		if _, ok := o.numbers[p.Changes[i].ID]; ok {
+			shown = append(shown, place{apps[p.Changes[i].App], Who(&p.Changes[i]), i})
+		}
+	}
+	slices.SortFunc(shown, place.compare)
+	before := make([]int, len(shown)+1) // those that are listed before each and not before the one before
+	for i := range p.Changes {
+		at, _ := slices.BinarySearchFunc(shown, place{apps[p.Changes[i].App], Who(&p.Changes[i]), i}, place.compare)
+		before[at]++
+	}
+	n := 0
+	for i := range shown {
+		n += before[i]
+		o.numbers[p.Changes[shown[i].at].ID] = n
 	}
 }
 

@@ -14,7 +14,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
+	quick "github.com/goccy/go-json"
 	"github.com/gowebpki/jcs"
 	"golang.org/x/sync/errgroup"
 )
@@ -279,12 +281,11 @@ var (
 // Read reads a plan file and proves that not a byte of it has changed since
 // it was drafted.
 func Read(data []byte) (*Plan, error) {
-	var p Plan
-	dec := json.NewDecoder(bytes.NewReader(data))
-	dec.DisallowUnknownFields()
-	err := dec.Decode(&p)
+	found := make(chan *proof, 1)
+	go func() { found <- prove(data) }()
+	p, err := decode(data)
 	if err == nil && p.Format == Format {
-		return &p, p.proves(data)
+		return p, p.proven(<-found)
 	}
 	var head struct{ Format string }
 	if err := json.Unmarshal(data, &head); err != nil {
@@ -299,30 +300,91 @@ func Read(data []byte) (*Plan, error) {
 		}
 		return nil, fmt.Errorf("%w: its format is %q, not %q", ErrNotPlan, head.Format, Format)
 	}
-	return nil, fmt.Errorf("%w: %v", ErrChanged, jsonError(data, dec.InputOffset(), err))
+	return nil, fmt.Errorf("%w: %v", ErrChanged, err)
 }
 
-// proves makes sure that a file's bytes, without the plan's id and digest, have that
-// digest, and the id that follows from it.
-func (p *Plan) proves(data []byte) error {
+// decode decodes a plan; where anything is wrong, encoding/json says what, and where.
+func decode(data []byte) (*Plan, error) {
+	var p Plan
+	if utf8.Valid(data) {
+		dec := quick.NewDecoder(bytes.NewReader(data))
+		dec.DisallowUnknownFields()
+		if err := dec.Decode(&p); err == nil {
+			return &p, nil
+		}
+	}
+	return slowly(data)
+}
+
+func slowly(data []byte) (*Plan, error) {
+	var p Plan
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&p); err != nil {
+		return nil, jsonError(data, dec.InputOffset(), err)
+	}
+	return &p, nil
+}
+
+// A proof is what a file's bytes say of themselves: the digest and the id in them, and
+// the digest that they have without these two.
+type proof struct{ digest, id, sum string }
+
+// prove finds a plan's digest and id where Seal puts them, and hashes the rest; nil
+// where they are not there.
+func prove(data []byte) *proof {
+	var found proof
 	rest := data
 	sum := sha256.New()
-	for _, member := range []string{
-		fmt.Sprintf(`,"digest":%q`, p.Digest) + `,"exports":`, fmt.Sprintf(`,"id":%q`, p.ID) + `,"notices":`,
-	} {
-		// Within a text its quotes would be escaped, so each stands where Seal puts it.
-		before, after, ok := bytes.Cut(rest, []byte(member))
-		if !ok {
-			return fmt.Errorf("%w: its id or its digest is not where it should be", ErrChanged)
+	for _, member := range []struct {
+		name, next string
+		value      *string
+	}{{"digest", "exports", &found.digest}, {"id", "notices", &found.id}} {
+		at, value := between(rest, `,"`+member.name+`":"`, `","`+member.next+`":[`)
+		if at < 0 {
+			return nil
 		}
-		sum.Write(before)
-		sum.Write([]byte(member[strings.LastIndexByte(member, ','):]))
-		rest = after
+		*member.value = value
+		sum.Write(rest[:at])
+		rest = rest[at+len(`,"`+member.name+`":"`)+len(value)+len(`"`):]
 	}
 	rest, whole := bytes.CutSuffix(rest, []byte{'\n'})
+	if !whole {
+		return nil
+	}
 	sum.Write(rest)
 	digest := sum.Sum(nil)
-	if !whole || p.Digest != "sha256:"+hex.EncodeToString(digest) || p.ID != letters(digest, 8) {
+	found.sum = "sha256:" + hex.EncodeToString(digest)
+	if found.id != letters(digest, 8) {
+		found.id = ""
+	}
+	return &found
+}
+
+// between finds the first value without quotes that stands between two texts, and where
+// the first of them begins. Within a text of a plan the quotes would be escaped.
+func between(data []byte, before, after string) (at int, value string) {
+	for from := 0; ; {
+		at := bytes.Index(data[from:], []byte(before))
+		if at < 0 {
+			return -1, ""
+		}
+		at += from
+		from = at + len(before)
+		end := bytes.IndexByte(data[from:], '"')
+		if end >= 0 && bytes.HasPrefix(data[from+end:], []byte(after)) {
+			return at, string(data[from : from+end])
+		}
+	}
+}
+
+// proven makes sure that a plan has the digest of its file, and the id that follows from
+// it.
+func (p *Plan) proven(by *proof) error {
+	switch {
+	case by == nil || by.digest != p.Digest:
+		return fmt.Errorf("%w: its id or its digest is not where it should be", ErrChanged)
+	case by.sum != p.Digest || by.id != p.ID:
 		return fmt.Errorf("%w: its digest does not fit its contents", ErrChanged)
 	}
 	return nil
