@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	history "pravet/internal/past"
@@ -122,46 +123,58 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 		return fail(Failed, say.KeptSince(p.known.Missing[0], first.String()))
 	}
 	list := p.view.Holders(thing, effective)
-	known := map[string]*history.Decision{}
-	redefined := func(thing string) (d *history.Decision, err error) {
-		d, ok := known[thing]
-		if !ok {
-			d, err = history.Redefined(p.ledger, thing, p.day)
-			known[thing] = d
-		}
-		return d, err
-	}
-	always, err := c.always(dir, p, address)
-	if err != nil {
-		return err
-	}
-	for i := range list {
-		h := &list[i]
-		if always[h.Account] {
-			h.Since = show.BeforeRecord
-		}
-		if h.Person == "" {
-			continue
-		}
+	redefined := map[string]*history.Decision{}
+	// given is the run by which a holder came to the thing: by itself, by what brings it
+	// along, or as that began to.
+	given := func(h *access.Holder) (d *history.Decision, err error) {
 		things := []string{address}
 		for _, t := range h.Through {
 			kind, name, _ := strings.Cut(t, " ")
 			things = append(things, p.state.Repo.Apps[thing.App].ID+"/"+kind+"/"+name)
 		}
 		for _, t := range things {
-			got, err := history.Gained(p.ledger, h.Person, t, p.day)
-			if err != nil {
-				return err
-			}
-			if got == nil && h.Since == "" && t != address { // by what brings it along, which may have begun to
-				if got, err = redefined(t); err != nil {
-					return err
+			if h.Person != "" {
+				if d, err = history.Gained(p.ledger, h.Person, t, p.day); d != nil || err != nil {
+					return d, err
 				}
 			}
-			if got != nil {
-				h.Since, h.DecidedBy, h.Because, h.Run = got.Since, say.Name(got.By), got.Because, got.Run
-				break
+		}
+		for _, t := range things[1:] {
+			d, ok := redefined[t]
+			if !ok {
+				if d, err = history.Redefined(p.ledger, t, p.day); err != nil {
+					return nil, err
+				}
+				redefined[t] = d
 			}
+			if d != nil {
+				return d, nil
+			}
+		}
+		return nil, nil
+	}
+	a := p.state.Repo.Apps[thing.App]
+	var accounts []string
+	for i := range list {
+		accounts = append(accounts, list[i].Account)
+	}
+	since, err := history.Since(p.ledger, a, thing.Thing, p.day, accounts)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		h := &list[i]
+		got, err := given(h)
+		came := since[h.Account]
+		switch {
+		case err != nil:
+			return err
+		case got != nil && came.Explains(got.Since):
+			h.Since, h.DecidedBy, h.Because, h.Run = got.Since.String(), say.Name(got.By), got.Because, got.Run
+		case came.Without == day.None:
+			h.Since = show.BeforeRecord
+		default:
+			h.Since, h.Because = came.With.String(), say.NotByARun()
 		}
 	}
 	if err := show.Output(c.Stdout, c.Environ, format, show.PastHolderTable(list)); err != nil {
@@ -173,30 +186,4 @@ func (c *program) heldAt(dir, at, address string, effective bool, format string)
 	pr := show.NewPrinter(c.Stderr, c.Environ)
 	pr.Line(show.Dim(show.HoldersLine(list, address, effective)))
 	return errors.Join(pr.Err(), c.said(p))
-}
-
-// always tells which accounts had a thing already by the first export that is kept.
-func (c *program) always(dir string, p *past, address string) (map[string]bool, error) {
-	out := map[string]bool{}
-	a, err := model.ParseAddress(address)
-	if err != nil {
-		return nil, err
-	}
-	first, err := history.First(p.ledger, a.App)
-	if err != nil || first == day.None {
-		return out, err
-	}
-	was, err := c.past(dir, first.String(), []string{a.App})
-	if err != nil {
-		return nil, err
-	}
-	defer was.ledger.Close()
-	thing, err := thingOf(was.state.Repo, address)
-	if err != nil {
-		return out, nil // the catalog did not list it then
-	}
-	for _, h := range was.view.Holders(thing, true) {
-		out[h.Account] = true
-	}
-	return out, nil
 }

@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
 	"github.com/zeebo/blake3"
@@ -74,15 +75,25 @@ func sum(text []byte) string {
 }
 
 // Text is what is kept under a digest, proved by it.
-func Text(l ledger.Ledger, digest string) ([]byte, error) {
+func Text(l ledger.Ledger, digest string) (text []byte, err error) {
+	err = unfold(l, digest, func(_ string, at []byte) error {
+		text = at
+		return nil
+	})
+	return text, err
+}
+
+// unfold calls visit with the states that one is kept as the difference to, each with
+// its digest, and with that one at last, which is proved by its digest.
+func unfold(l ledger.Ledger, digest string, visit func(digest string, text []byte) error) error {
 	var chain []ledger.Kept // the whole one last
 	for at := digest; ; {
 		k, ok, err := l.Kept(at)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		if !ok || len(chain) > maxDepth {
-			return nil, fmt.Errorf("what an export held is missing from the ledger: %s", at)
+			return fmt.Errorf("what an export held is missing from the ledger: %s", at)
 		}
 		chain = append(chain, k)
 		if at = k.Base; at == "" {
@@ -93,20 +104,21 @@ func Text(l ledger.Ledger, digest string) ([]byte, error) {
 	for i := len(chain) - 1; i >= 0; i-- {
 		data, err := unpressed(chain[i].Data)
 		if err != nil {
-			return nil, fmt.Errorf("what an export held cannot be read: %w", err)
+			return fmt.Errorf("what an export held cannot be read: %w", err)
 		}
 		if chain[i].Base == "" {
 			text = data
-			continue
+		} else if text, err = kept.Apply(text, data); err != nil {
+			return fmt.Errorf("what an export held cannot be read: %w", err)
 		}
-		if text, err = kept.Apply(text, data); err != nil {
-			return nil, fmt.Errorf("what an export held cannot be read: %w", err)
+		if i == 0 && sum(text) != digest {
+			return fmt.Errorf("what an export held was changed in the ledger: %s", digest)
+		}
+		if err := visit(chain[i].Digest, text); err != nil {
+			return err
 		}
 	}
-	if sum(text) != digest {
-		return nil, fmt.Errorf("what an export held was changed in the ledger: %s", digest)
-	}
-	return text, nil
+	return nil
 }
 
 func unpressed(data []byte) ([]byte, error) {
@@ -128,36 +140,15 @@ type Found struct {
 // At is an application as it was at the end of a day, by the last export that was taken
 // by then and is kept; nil where there is none.
 func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
-	var best, first *ledger.Export
-	var at, begins time.Time
-	err := l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app.ID},
-		func(e *ledger.Entry) error {
-			seen, err := ledger.Decode[ledger.Export](e)
-			if err != nil || seen.Held == "" {
-				return err
-			}
-			when := seen.TakenAt
-			if seen.After != "" {
-				when = e.At
-			}
-			taken, err := time.Parse(time.RFC3339, when)
-			if err != nil {
-				return err
-			}
-			if first == nil || taken.Before(begins) {
-				first, begins = &seen, taken
-			}
-			if day.Of(taken.UTC()) <= on && (best == nil || !taken.Before(at)) {
-				best, at = &seen, taken
-			}
-			return nil
-		},
-	)
-	if err != nil || best == nil {
+	all, err := states(l, app.ID)
+	if err != nil {
 		return nil, err
 	}
-	text, err := Text(l, best.Held)
+	at := until(all, on) - 1
+	if at < 0 {
+		return nil, nil
+	}
+	text, err := Text(l, all[at].held)
 	if err != nil {
 		return nil, err
 	}
@@ -165,31 +156,120 @@ func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Found{accounts, at, begins}, nil
+	return &Found{accounts, all[at].at, all[0].at}, nil
 }
 
-// First is the day of the first export of an application that is kept, by when it was
-// taken; day.None where there is none.
-func First(l ledger.Ledger, app string) (day.Day, error) {
-	first := day.None
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}, func(e *ledger.Entry) error {
+// A state is what an application held at a time: as an export of that time showed it, or
+// as a run left it.
+type state struct {
+	at   time.Time
+	held string // the digest under which it is kept
+}
+
+// states lists the states of an application that are kept, the oldest first; those of
+// one time as they were seen.
+func states(l ledger.Ledger, app string) (out []state, err error) {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}, func(e *ledger.Entry) error {
 		seen, err := ledger.Decode[ledger.Export](e)
-		if err != nil || seen.Held == "" || seen.After != "" {
+		if err != nil || seen.Held == "" {
 			return err
 		}
-		taken, err := time.Parse(time.RFC3339, seen.TakenAt)
-		if d := day.Of(taken.UTC()); err == nil && (first == day.None || d < first) {
-			first = d
+		when := seen.TakenAt
+		if seen.After != "" {
+			when = e.At
 		}
+		at, err := time.Parse(time.RFC3339, when)
+		out = append(out, state{at, seen.Held})
 		return err
 	})
-	return first, err
+	slices.SortStableFunc(out, func(x, y state) int { return x.at.Compare(y.at) })
+	return out, err
+}
+
+// until counts the states that were by the end of a day.
+func until(all []state, on day.Day) int {
+	n := 0
+	for n < len(all) && day.Of(all[n].at.UTC()) <= on {
+		n++
+	}
+	return n
+}
+
+// First is the day of the first state of an application that is kept; day.None where
+// there is none.
+func First(l ledger.Ledger, app string) (day.Day, error) {
+	all, err := states(l, app)
+	if err != nil || len(all) == 0 {
+		return day.None, err
+	}
+	return day.Of(all[0].at.UTC()), nil
+}
+
+// A Came is when an account came to have something, as far as exports and runs show: it
+// had it not on one day and had it on the other. Without is day.None where it had it by
+// the first that is kept.
+type Came struct{ Without, With day.Day }
+
+// Explains reports whether someone came to it by something that was done on a day.
+func (c Came) Explains(on day.Day) bool {
+	return (c.Without == day.None || on >= c.Without) && on <= c.With
+}
+
+// Since tells of accounts that had a thing at the end of a day, by themselves or along,
+// when they came to have it last. O(states · (a state's text + accounts · log accounts)),
+// each state being unfolded once.
+func Since(
+	l ledger.Ledger,
+	app *model.App,
+	thing int32,
+	on day.Day,
+	accounts []string,
+) (map[string]Came, error) {
+	all, err := states(l, app.ID)
+	if err != nil {
+		return nil, err
+	}
+	all = all[:until(all, on)]
+	had := map[string][]bool{} // state → whether each of the accounts had it
+	look := func(digest string, text []byte) error {
+		state, err := kept.Look(text, app, thing)
+		if err != nil {
+			return err
+		}
+		has := make([]bool, len(accounts))
+		for i, account := range accounts {
+			has[i] = state.Has(account)
+		}
+		had[digest] = has
+		return nil
+	}
+	out := map[string]Came{}
+	dayAt := func(n int) day.Day { return day.Of(all[n].at.UTC()) }
+	for at := len(all) - 1; at > 0 && len(out) < len(accounts); at-- {
+		before := all[at-1].held
+		if had[before] == nil {
+			if err := unfold(l, before, look); err != nil {
+				return nil, err
+			}
+		}
+		for i, account := range accounts {
+			if _, known := out[account]; !known && !had[before][i] {
+				out[account] = Came{dayAt(at - 1), dayAt(at)}
+			}
+		}
+	}
+	for _, account := range accounts {
+		if _, known := out[account]; !known && len(all) > 0 {
+			out[account] = Came{day.None, dayAt(0)}
+		}
+	}
+	return out, nil
 }
 
 // A Decision is how someone came to have a thing.
 type Decision struct {
-	Since   string // the day on which a run gave it; "" where none did
-	By      string // who accepted that
+	Since   day.Day // on which a run gave it
+	By      string  // who accepted that
 	Because string
 	Run     string
 	Plan    string
@@ -255,7 +335,7 @@ func latest(
 
 // decided adds who accepted what came out so: whoever ran it where nobody else did.
 func (o *outcome) decided(l ledger.Ledger) (*Decision, error) {
-	d := &Decision{Since: o.on.String(), By: o.by, Run: o.Run, Plan: o.Plan}
+	d := &Decision{Since: o.on, By: o.by, Run: o.Run, Plan: o.Plan}
 	by, because, err := Decider(l, o.Plan, o.Change)
 	if by != "" {
 		d.By, d.Because = by, because

@@ -2,6 +2,7 @@ package past_test
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -21,6 +22,7 @@ func app() *model.App {
 	for i := range 6 {
 		a.Things = append(a.Things, model.Thing{Kind: model.Role, Name: fmt.Sprint("role", i)})
 	}
+	a.Things[5].Implies = []int32{0}
 	a.Index()
 	return a
 }
@@ -97,7 +99,7 @@ func TestAPastDayIsAsItWasReplayed(t *testing.T) {
 			require.NoError(t, l.Append(ledger.Record{Kind: ledger.ExportSeen, Subject: "till", Body: seen}))
 			all = append(all, state{taken, told(x)})
 		}
-		for range 10 {
+		for n := range 10 {
 			on := day.Of(time.Date(2025, 12, 25, 0, 0, 0, 0, time.UTC).Add(time.Duration(r.IntN(120*24)) * time.Hour))
 			var want []string
 			var at time.Time
@@ -114,6 +116,44 @@ func TestAPastDayIsAsItWasReplayed(t *testing.T) {
 			}
 			require.Equal(t, want, told(got.Accounts), "seed %d, %s", seed, on)
 			require.True(t, at.Equal(got.TakenAt))
+
+			if n > 2 {
+				continue
+			}
+			// Role 0 also comes with role 5.
+			var sorted []state
+			for _, s := range all {
+				if day.Of(s.taken) <= on {
+					sorted = append(sorted, s)
+				}
+			}
+			slices.SortStableFunc(sorted, func(x, y state) int { return x.taken.Compare(y.taken) })
+			has := func(s state, account string) bool {
+				return slices.ContainsFunc(s.held, func(row string) bool {
+					var name string
+					var roles int
+					_, err := fmt.Sscan(row, &name, &roles)
+					require.NoError(t, err)
+					return name == account && roles&(1|1<<5) != 0
+				})
+			}
+			came := map[string]past.Came{}
+			for i := range 25 {
+				account := fmt.Sprint("user", i)
+				if n := len(sorted) - 1; has(sorted[n], account) {
+					for n > 0 && has(sorted[n-1], account) {
+						n--
+					}
+					c := past.Came{Without: day.None, With: day.Of(sorted[n].taken)}
+					if n > 0 {
+						c.Without = day.Of(sorted[n-1].taken)
+					}
+					came[account] = c
+				}
+			}
+			since, err := past.Since(l, a, 0, on, slices.Collect(maps.Keys(came)))
+			require.NoError(t, err)
+			require.Equal(t, came, since, "seed %d, %s", seed, on)
 		}
 		require.NoError(t, l.Close())
 	}

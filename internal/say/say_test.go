@@ -316,6 +316,7 @@ func said() map[string][]any {
 			"As of 2026-11-10, by the files as they are now, for no revision of that day is on record. " +
 				"As of 2026-11-10, by the files of revision b3c7; tickets as exported on 2026-11-09.",
 		},
+		"NotByARun": {say.NotByARun(), "not by a run; first seen in the export of that day"},
 		"Dry": {
 			say.Dry(), "This is what the plan would be; nothing was written. Write it with: pravet draft",
 		},

@@ -39,6 +39,9 @@ func AsOf(on, revision string, exports []string) string {
 	return text + "."
 }
 
+// NotByARun is why someone holds what no run gave: it was given in the application.
+func NotByARun() string { return "not by a run; first seen in the export of that day" }
+
 // Dry is said below what a plan would be.
 func Dry() string {
 	return "This is what the plan would be; nothing was written. Write it with: pravet draft"

@@ -38,8 +38,7 @@ func held(h *access.Holder) (open, how string) {
 }
 
 // BeforeRecord is since when someone had a thing who had it by the first export that is
-// kept. It is "" for one who came to it later and by no change of a run: by hand, or as
-// what they held began to bring it along.
+// kept.
 const BeforeRecord = "before the record"
 
 // PastHolderTable is who held a thing on a past day, since when, and by whose decision.

@@ -160,13 +160,7 @@ func Read(text []byte, app *model.App) (*model.Accounts, error) {
 			out.Attrs[n] = columns[i]
 		}
 	}
-	number := func(text string) int32 {
-		word, name, _ := strings.Cut(text, " ")
-		if kind, ok := model.ParseKind(word); ok {
-			return app.Thing(kind, name)
-		}
-		return -1
-	}
+	number := numbering(app)
 	things := make([]int32, len(h.Things))
 	for i, t := range h.Things {
 		things[i] = number(t)
@@ -205,6 +199,18 @@ func Read(text []byte, app *model.App) (*model.Accounts, error) {
 		}
 	}
 	return out, nil
+}
+
+// numbering finds things in an application's catalog by "role seller"; -1 for one that is
+// not there.
+func numbering(app *model.App) func(text string) int32 {
+	return func(text string) int32 {
+		word, name, _ := strings.Cut(text, " ")
+		if kind, ok := model.ParseKind(word); ok {
+			return app.Thing(kind, name)
+		}
+		return -1
+	}
 }
 
 // graph sets what brings what along in the application as it was.
