@@ -12,10 +12,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"text/tabwriter"
 
 	"charm.land/lipgloss/v2"
-	"charm.land/lipgloss/v2/table"
 	"github.com/charmbracelet/colorprofile"
 	"golang.org/x/term"
 
@@ -158,7 +156,8 @@ type Table struct {
 	Right   map[int]bool // columns aligned to the right
 }
 
-// Print writes a table as text.
+// Print writes a table as text: of three rows or of 300,000, with aligned columns, and no
+// wider than a terminal.
 func (p *Printer) Print(t *Table) {
 	rows := make([][]string, len(t.Rows))
 	for i, r := range t.Rows {
@@ -167,45 +166,68 @@ func (p *Printer) Print(t *Table) {
 			rows[i][j] = words.Clean(c)
 		}
 	}
-	if len(rows) > maxDrawn {
-		p.tabs(t.Headers, rows)
-		return
+	widths := p.fit(t.Headers, rows)
+	p.row(t.Headers, widths, t.Right, Dim)
+	for _, r := range rows {
+		p.row(r, widths, t.Right, nil)
 	}
-	if p.narrow {
-		p.fit(t.Headers, rows)
+}
+
+// row writes the cells of a row beside each other; one that was broken takes several
+// lines.
+func (p *Printer) row(cells []string, widths []int, right map[int]bool, style func(string) string) {
+	lines := 1
+	for _, c := range cells {
+		lines = max(lines, strings.Count(c, "\n")+1)
 	}
-	out := table.New().Headers(t.Headers...).Rows(rows...).
-		Border(lipgloss.HiddenBorder()).BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).
-		BorderHeader(false).BorderColumn(false).BorderRow(false).Wrap(p.narrow).
-		StyleFunc(func(row, col int) lipgloss.Style {
-			s := lipgloss.NewStyle().PaddingRight(2)
-			if t.Right[col] {
-				s = s.Align(lipgloss.Right)
+	rest := slices.Clone(cells)
+	for range lines {
+		var line strings.Builder
+		for j := range rest {
+			var text string
+			text, rest[j], _ = strings.Cut(rest[j], "\n")
+			gap := strings.Repeat(" ", max(0, widths[j]-width(text)))
+			if right[j] {
+				line.WriteString(gap + text + "  ")
+			} else {
+				line.WriteString(text + gap + "  ")
 			}
-			if row == table.HeaderRow {
-				s = s.Faint(true)
-			}
-			return s
-		}).Render()
-	for _, line := range strings.Split(out, "\n") {
-		p.Line(strings.TrimRight(line, " "))
+		}
+		text := strings.TrimRight(line.String(), " ")
+		if style != nil {
+			text = style(text)
+		}
+		p.Line(text)
 	}
+}
+
+// width is how many columns of a terminal a text takes.
+func width(text string) int {
+	for i := range len(text) {
+		if text[i] < ' ' || text[i] >= 0x7f {
+			return lipgloss.Width(text)
+		}
+	}
+	return len(text)
 }
 
 // leastCell is how narrow a column is made at the least.
 const leastCell = 8
 
-// fit breaks the cells of the widest columns, so that a table is no wider than the
-// output.
-func (p *Printer) fit(headers []string, rows [][]string) {
+// fit returns how wide the columns of a table are. On a terminal it breaks the cells of
+// the widest, so that the table is no wider than that.
+func (p *Printer) fit(headers []string, rows [][]string) []int {
 	widths := make([]int, len(headers))
 	total := 0
 	for j, h := range headers {
-		widths[j] = lipgloss.Width(h)
+		widths[j] = width(h)
 		for _, r := range rows {
-			widths[j] = max(widths[j], lipgloss.Width(r[j]))
+			widths[j] = max(widths[j], width(r[j]))
 		}
 		total += widths[j] + 2
+	}
+	if !p.narrow {
+		return widths
 	}
 	natural := slices.Clone(widths)
 	for total > p.columns {
@@ -216,7 +238,7 @@ func (p *Printer) fit(headers []string, rows [][]string) {
 			}
 		}
 		if widths[widest] <= leastCell {
-			return
+			break
 		}
 		widths[widest]--
 		total--
@@ -226,32 +248,12 @@ func (p *Printer) fit(headers []string, rows [][]string) {
 			continue
 		}
 		for _, r := range rows {
-			if lipgloss.Width(r[j]) > widths[j] {
+			if width(r[j]) > widths[j] {
 				r[j] = wrap(r[j], widths[j])
 			}
 		}
 	}
-}
-
-// maxDrawn is of how many rows a table is drawn with columns that are aligned to
-// the right too, which costs much for each.
-const maxDrawn = 2000
-
-// tabs writes a large table, all of it aligned to the left.
-func (p *Printer) tabs(headers []string, rows [][]string) {
-	var b strings.Builder
-	w := tabwriter.NewWriter(&b, 0, 0, 2, ' ', 0)
-	for _, r := range append([][]string{headers}, rows...) {
-		_, _ = fmt.Fprintln(w, strings.Join(r, "\t")) // a builder never fails
-	}
-	_ = w.Flush()
-	for i, line := range strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n") {
-		line = strings.TrimRight(line, " ")
-		if i == 0 {
-			line = Dim(line)
-		}
-		p.Line(line)
-	}
+	return widths
 }
 
 // PrintCSV writes a table as CSV (RFC 4180).
