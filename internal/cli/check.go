@@ -49,10 +49,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 	cmd.Flags().
 		BoolVar(&rules, "rules", false, "show each rule with its place, and whom only a comparison by co catches")
 	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead")
-	_ = cmd.RegisterFlagCompletionFunc(
-		"schema",
-		cobra.FixedCompletions(schema.Names(), cobra.ShellCompDirectiveNoFileComp),
-	)
+	offer(cmd, "schema", cobra.FixedCompletions(schema.Names(), noFiles))
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if schemaName != "" {
 			text, err := schema.Get(schemaName)

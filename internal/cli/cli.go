@@ -364,10 +364,7 @@ func example(lines ...string) string { return "  " + strings.Join(lines, "\n  ")
 // formatFlag adds --format with the formats of a command.
 func formatFlag(cmd *cobra.Command, format *string, formats ...string) {
 	cmd.Flags().StringVar(format, "format", formats[0], "one of "+strings.Join(formats, ", "))
-	_ = cmd.RegisterFlagCompletionFunc(
-		"format",
-		cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp),
-	) // fails only for an unknown flag
+	offer(cmd, "format", cobra.FixedCompletions(formats, noFiles))
 	check := func(*cobra.Command, []string) error {
 		for _, f := range formats {
 			if f == *format {

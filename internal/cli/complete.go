@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -28,6 +29,104 @@ const noFiles = cobra.ShellCompDirectiveNoFileComp
 
 // maxCompletions bounds what a shell is offered at once.
 const maxCompletions = 500
+
+// completion is how Cobra asks what may stand at a place of the line.
+type completion = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective)
+
+// offer lets the shell offer values of a flag: those that do not stand on the line yet,
+// as the flag's or as words.
+func offer(cmd *cobra.Command, flag string, values completion) {
+	// It fails only for a flag that there is not.
+	_ = cmd.RegisterFlagCompletionFunc(
+		flag,
+		func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
+			out, directive := values(cmd, args, begin)
+			given, err := cmd.Flags().GetStringSlice(flag)
+			if err != nil {
+				given = nil // it takes one value
+			}
+			return slices.DeleteFunc(slices.Clone(out), func(text string) bool {
+				name, _, _ := strings.Cut(text, "\t")
+				return slices.Contains(given, name) || slices.Contains(args, name)
+			}), directive
+		},
+	)
+}
+
+// of lets a selection's flag offer what is in the plan on the line, or the newest: only
+// what is left by the flags that are there already. say tells of a change what to offer,
+// each with a tab and what it is.
+func (s *selection) of(c *program, flag string, say func(p *plan.Plan, ch *plan.Change) []string) completion {
+	return func(_ *cobra.Command, args []string, begin string) (out []string, _ cobra.ShellCompDirective) {
+		dir, err := c.dir()
+		if err != nil {
+			return nil, noFiles
+		}
+		p, err := c.planOrNewest(dir, args)
+		if err != nil {
+			return nil, noFiles
+		}
+		rest := selection{apps: s.apps, persons: s.persons, things: s.things}
+		switch flag {
+		case "app":
+			rest.apps = nil
+		case "person":
+			rest.persons = nil
+		case "thing":
+			rest.things = nil
+		}
+		changes, _, err := rest.choose(p)
+		if err != nil {
+			return nil, noFiles
+		}
+		seen := map[string]bool{}
+		for _, ch := range changes {
+			for _, text := range say(p, ch) {
+				if name, _, _ := strings.Cut(text, "\t"); !seen[name] && begins(name, begin) && len(out) < maxCompletions {
+					seen[name] = true
+					out = append(out, text)
+				}
+			}
+		}
+		return out, noFiles
+	}
+}
+
+func begins(name, begin string) bool { return strings.HasPrefix(table.Fold(name), table.Fold(begin)) }
+
+// appOf, personOf, addressOf and guardsOf are what the flags of a selection are about.
+func appOf(p *plan.Plan, ch *plan.Change) []string {
+	for i := range p.Exports {
+		if e := &p.Exports[i]; e.App == ch.App {
+			return []string{e.App + "\t" + e.Title}
+		}
+	}
+	return nil
+}
+
+func personOf(p *plan.Plan, ch *plan.Change) []string {
+	if ch.Person == "" {
+		return []string{ch.Account + "\tof nobody"}
+	}
+	name := p.People[ch.Person]
+	return []string{ch.Person + "\t" + name, ch.Account + "\t" + name}
+}
+
+func addressOf(_ *plan.Plan, ch *plan.Change) []string {
+	if ch.Thing == nil {
+		return nil
+	}
+	return []string{ch.Address().String()}
+}
+
+func guardsOf(_ *plan.Plan, ch *plan.Change) (out []string) {
+	for i := range ch.Holds {
+		if slices.Contains(guard.Liftable(), ch.Holds[i].Guard) {
+			out = append(out, ch.Holds[i].Guard)
+		}
+	}
+	return out
+}
 
 // here is the repository that the program is called in, or nil.
 func (c *program) here() *desired.Repo {
@@ -57,24 +156,15 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	if repo := c.here(); repo != nil {
 		repo.ReadPeople()
 		for i := range repo.People.Len() {
-			id, user, name := repo.People.Get(
-				i,
-				"id",
-			), repo.People.Get(
-				i,
-				"userName",
-			), repo.People.Get(
-				i,
-				"displayName",
-			)
-			folded := table.Fold(begin)
+			get := func(attr string) string { return repo.People.Get(i, attr) }
+			id, user, name := get("id"), get("userName"), get("displayName")
 			switch {
 			case len(out) >= maxCompletions:
 			case strings.HasPrefix(id, begin):
 				out = append(out, id+"\t"+name)
-			case strings.HasPrefix(table.Fold(user), folded):
+			case begins(user, begin):
 				out = append(out, user+"\t"+name)
-			case strings.HasPrefix(table.Fold(name), folded): // a shell completes what it can begin with
+			case begins(name, begin): // a shell completes what it can begin with
 				out = append(out, name+"\t"+id)
 			}
 		}
@@ -82,10 +172,17 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	return out, noFiles
 }
 
-func (c *program) completeThings(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	var out []string
+// completeThings offers things, of the applications on the line where there are some.
+func (c *program) completeThings(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	var out, apps []string
+	if f := cmd.Flags().Lookup("app"); f != nil && f.Changed {
+		apps = strings.Split(strings.Trim(f.Value.String(), "[]"), ",")
+	}
 	if repo := c.here(); repo != nil {
 		for _, a := range repo.Apps {
+			if apps != nil && !slices.Contains(apps, a.ID) {
+				continue
+			}
 			for _, t := range a.Things {
 				out = append(out, model.Address{App: a.ID, Kind: t.Kind.String(), Name: t.Name}.String()+"\t"+t.Title)
 			}
@@ -118,7 +215,7 @@ func (c *program) completeFilter(_ *cobra.Command, _ []string, begin string) ([]
 	}
 	var out []string
 	for _, n := range names {
-		if strings.HasPrefix(table.Fold(n), table.Fold(last)) {
+		if begins(n, last) {
 			out = append(out, head+n)
 		}
 	}

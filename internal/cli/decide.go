@@ -50,10 +50,7 @@ by accepting it; the next draft has it.`,
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
-	_ = cmd.RegisterFlagCompletionFunc(
-		"lift",
-		cobra.FixedCompletions(guard.Liftable(), cobra.ShellCompDirectiveNoFileComp),
-	)
+	offer(cmd, "lift", sel.of(c, "lift", guardsOf))
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {

@@ -55,7 +55,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 	cmd.Flags().BoolVar(&dry, "dry", false, "show what the plan would be, and write nothing")
 	cmd.MarkFlagsMutuallyExclusive("dry", "out")
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
 		dir, today, err := c.where(on)
 		if err != nil {

@@ -59,9 +59,9 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 	f.StringVar(&groupBy, "group-by", "", "count the rows of each value of this column")
 	f.StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
 	dayFlags(cmd, &on, &at)
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	offer(cmd, "app", c.completeApps)
 	for _, flag := range []string{"columns", "sort", "group-by", "only"} {
-		_ = cmd.RegisterFlagCompletionFunc(flag, c.completeColumns)
+		offer(cmd, flag, c.completeColumns)
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, today, err := c.where(on)

@@ -31,10 +31,10 @@ func (w *logFilter) flags(c *program, cmd *cobra.Command) {
 	f.StringVar(&w.by, "by", "", "only what this person did: a part of the name")
 	f.StringVar(&w.sinceText, "since", "", "only from this day on, YYYY-MM-DD")
 	f.StringVar(&w.untilText, "until", "", "only until the end of this day, YYYY-MM-DD")
-	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(kinds, noFiles))
-	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
-	_ = cmd.RegisterFlagCompletionFunc("thing", c.completeThings)
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	offer(cmd, "kind", cobra.FixedCompletions(kinds, noFiles))
+	offer(cmd, "person", c.completePeople)
+	offer(cmd, "thing", c.completeThings)
+	offer(cmd, "app", c.completeApps)
 }
 
 // narrow reports whether only what concerns someone or something is wanted.

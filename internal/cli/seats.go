@@ -43,7 +43,7 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 	f.StringVar(&plot, "plot", "", "draw the months ahead into this file, .png or .svg (with --ahead)")
 	f.StringSliceVar(&apps, "app", nil, "only this application (may be repeated)")
 	f.StringVar(&on, "on", "", "count from this day, YYYY-MM-DD (default: today)")
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
+	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
 		dir, today, err := c.where(on)
 		if err != nil {

@@ -149,10 +149,10 @@ func (s *selection) flags(c *program, cmd *cobra.Command) {
 		"only changes about this thing, as APPLICATION/KIND/NAME (may be repeated)",
 	)
 	f.StringVar(&s.only, "only", "", "only changes that this filter matches")
-	_ = cmd.RegisterFlagCompletionFunc("only", c.completeFilter)
-	_ = cmd.RegisterFlagCompletionFunc("app", c.completeApps)
-	_ = cmd.RegisterFlagCompletionFunc("person", c.completePeople)
-	_ = cmd.RegisterFlagCompletionFunc("thing", c.completeThings)
+	offer(cmd, "only", c.completeFilter)
+	offer(cmd, "app", s.of(c, "app", appOf))
+	offer(cmd, "person", s.of(c, "person", personOf))
+	offer(cmd, "thing", s.of(c, "thing", addressOf))
 }
 
 func (s *selection) empty() bool {

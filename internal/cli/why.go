@@ -58,7 +58,7 @@ puts two people side by side. A question writes nothing.`,
 	)
 	cmd.Flags().StringVar(&other, "beside", "", "what this other person has, side by side")
 	cmd.MarkFlagsMutuallyExclusive("with", "beside", "at")
-	_ = cmd.RegisterFlagCompletionFunc("beside", c.completePeople)
+	offer(cmd, "beside", c.completePeople)
 	cmd.ValidArgsFunction = func(cmd *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
 		switch len(args) {
 		case 0:
