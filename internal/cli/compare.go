@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -58,6 +59,11 @@ do not pass.`,
 		}
 		revisions := [2]string{"HEAD", ""}
 		copy(revisions[:], args)
+		for _, file := range with {
+			if !filepath.IsLocal(filepath.FromSlash(file)) {
+				return usage(say.Outside(file))
+			}
+		}
 		if len(with) > 0 {
 			if len(args) > 1 {
 				return usage(say.TooManyForWith())

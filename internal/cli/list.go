@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -47,7 +48,12 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 				"a list of what? Of "+strings.Join(access.Subjects, ", ")+".",
 				"pravet list people",
 			),
-			cobra.OnlyValidArgs,
+			func(_ *cobra.Command, args []string) error {
+				if !slices.Contains(access.Subjects, args[0]) {
+					return usage(prepare.UnknownName("list of", args[0], access.Subjects))
+				}
+				return nil
+			},
 		),
 		ValidArgs: access.Subjects,
 	}

@@ -58,6 +58,11 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 		if subject != "" && len(entries) == 0 {
 			return fail(Failed, say.NotOnRecord(subject))
 		}
+		if len(entries) == 0 {
+			if err := want.missing(c, l); err != nil {
+				return err
+			}
+		}
 		table, err := logTable(l, entries, want.narrow())
 		if err != nil {
 			return err

@@ -64,20 +64,72 @@ func (w *logFilter) prepare(c *program) (err error) {
 	if w.person == "" {
 		return nil
 	}
-	dir, err := c.dir()
+	repo, err := c.ruled()
 	if err != nil {
 		return err
 	}
-	tree, err := c.tree(dir)
-	if err != nil {
-		return err
-	}
-	repo := desired.Rules(c.ctx, tree)
 	repo.FindPeople(w.person)
 	if at := repo.People.Named(w.person); at >= 0 { // else it may be someone who is not in the files any more
 		w.person = repo.People.Get(at, "id")
 	}
 	return nil
+}
+
+// ruled reads the rules of the repository that the program is called in.
+func (c *program) ruled() (*desired.Repo, error) {
+	dir, err := c.dir()
+	if err != nil {
+		return nil, err
+	}
+	return c.rules(dir)
+}
+
+// missing is what is wrong with a question that has no answer: a name that neither the
+// files nor the ledger know. Whoever and whatever is gone from the files may be on record.
+func (w *logFilter) missing(c *program, l ledger.Ledger) error {
+	if !w.narrow() {
+		return nil
+	}
+	repo, err := c.ruled()
+	if err != nil || repo.Problems.Errors() > 0 {
+		return err // the files cannot tell
+	}
+	known := func(q ledger.Query) (found bool, err error) {
+		err = l.Scan(q, func(*ledger.Entry) error {
+			found = true
+			return ledger.ErrStop
+		})
+		return found, err
+	}
+	if w.person != "" {
+		repo.ReadPeople()
+		if repo.People.Named(w.person) >= 0 {
+			return nil
+		}
+		if found, err := known(ledger.Query{Person: w.person}); err != nil || found {
+			return err
+		}
+		return usage(say.NothingOnRecord("the person", w.person, repo.NearestPerson(w.person)))
+	}
+	app := w.app
+	if w.thing != "" {
+		address, err := model.ParseAddress(w.thing)
+		if err != nil {
+			return usage(say.Flag("thing", err))
+		}
+		if app = address.App; repo.App(app) >= 0 {
+			if _, err := thingOf(repo, w.thing); err != nil {
+				return err
+			}
+		}
+	}
+	if repo.App(app) >= 0 {
+		return nil
+	}
+	if found, err := known(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}); err != nil || found {
+		return err
+	}
+	return usage(say.NothingOnRecord("the application", app, table.Nearest(app, repo.AppIDs())))
 }
 
 // fits reports whether an entry is wanted; of a person the ledger's index knows.

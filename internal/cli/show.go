@@ -114,7 +114,8 @@ func (a *shownAs) flags(cmd *cobra.Command) {
 	)
 	f.BoolVar(&a.unfold, "unfold", false, "with --group-by, list the changes of each group")
 	cmd.MarkFlagsMutuallyExclusive("summary", "brief", "full", "group-by")
-	offer(cmd, "group-by",
+	offer(
+		cmd, "group-by",
 		cobra.FixedCompletions(append(slices.Clone(groupings), "department", "title", "location"), noFiles),
 	)
 }

@@ -94,7 +94,7 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 			WrongUsage, "is an account; a group, role or license is expected",
 			[]string{"holders", "tickets/account/root"},
 		},
-		{WrongUsage, `invalid argument "persons"`, []string{"list", "persons"}},
+		{WrongUsage, `there is no list of "persons"; there are people`, []string{"list", "persons"}},
 		{
 			WrongUsage, `--only, column 1: there is no column "departmnt"; did you mean department?`,
 			[]string{"list", "people", "--only", `departmnt eq "Deck"`},
@@ -127,6 +127,21 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		{WrongUsage, "is not a date", []string{"compare", "--on", "yesterday"}},
 		{WrongUsage, `--format cannot be "html"`, []string{"compare", "--format", "html"}},
 		{Failed, "the folder is not empty", []string{"demo", "--keep", "people"}},
+		{WrongUsage, `there is no list of "cats"; there are people, accounts, things`, []string{"list", "cats"}},
+		{WrongUsage, "--with: ../x.yaml is not a file of this repository", []string{"compare", "--with", "../x.yaml"}},
+		{WrongUsage, "--with: /etc/hosts is not a file of this repository", []string{"compare", "--with", "/etc/hosts"}},
+		{
+			WrongUsage, `neither the files nor the ledger knows the application "ticket"; did you mean tickets?`,
+			[]string{"log", "--app", "ticket"},
+		},
+		{
+			WrongUsage, `neither the files nor the ledger knows the person "nobody"`,
+			[]string{"log", "--person", "nobody"},
+		},
+		{
+			WrongUsage, `tickets has no role "sellr" in its catalog; did you mean tickets/role/seller?`,
+			[]string{"log", "--thing", "tickets/role/sellr"},
+		},
 	} {
 		require.Equal(t, c.status, d.run(c.args...), "%v: %s", c.args, d.err.String())
 		require.Contains(t, d.err.String(), c.says, "%v", c.args)

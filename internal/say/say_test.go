@@ -116,8 +116,8 @@ func said() map[string][]any {
 		"NoLedger":     {say.NoLedger(), "this repository has no ledger yet; it begins with the first draft"},
 		"NotOnRecord":  {say.NotOnRecord("run-9"), `the ledger has no run or plan "run-9"; see: pravet log`},
 		"NothingOnRecord": {
-			say.NothingOnRecord("an application", "tickts", "did you mean tickets?"),
-			`neither the files nor the ledger know an application "tickts"; did you mean tickets?`,
+			say.NothingOnRecord("the application", "tickts", "tickets"),
+			`neither the files nor the ledger knows the application "tickts"; did you mean tickets?`,
 		},
 		"LedgerBroken": {
 			say.LedgerBroken("entry 3 is missing"),

@@ -173,9 +173,10 @@ func NotOnRecord(name string) error {
 	return fmt.Errorf("the ledger has no run or plan %q; see: pravet log", name)
 }
 
-// NothingOnRecord is a name of what neither the files nor the ledger know.
-func NothingOnRecord(what, name, hint string) error {
-	return fmt.Errorf("neither the files nor the ledger know %s %q; %s", what, name, hint)
+// NothingOnRecord is a name of what neither the files nor the ledger know; near is the
+// nearest in the files, or "".
+func NothingOnRecord(what, name, near string) error {
+	return fmt.Errorf("neither the files nor the ledger knows %s %q%s", what, name, meant("; ", near, "see: pravet log"))
 }
 
 // LedgerBroken is a ledger that does not hold all that was written.

@@ -266,3 +266,31 @@ func TestManyValuesOfOneAttributeAreOneCause(t *testing.T) {
 	require.Len(t, o.Folds, 1)
 	require.Equal(t, 40, o.Folds[0].Persons)
 }
+
+// TestWhatDeservesALookIsMarked is a table of one change each.
+func TestWhatDeservesALookIsMarked(t *testing.T) {
+	thing := func(sensitive bool) *plan.Thing {
+		return &plan.Thing{Kind: model.Role, Name: "seller", Sensitive: sensitive}
+	}
+	for want, c := range map[outline.Mark]plan.Change{
+		outline.ForGood:   {Verb: model.Remove, ForGood: true},
+		outline.Sensitive: {Verb: model.Grant, Effect: model.Widens, Person: "E1", Thing: thing(true)},
+		outline.First:     {Verb: model.Grant, Effect: model.Widens, Person: "E1", Thing: thing(false), First: true},
+		outline.Nobodys:   {Verb: model.Suspend, Account: "kiosk"},
+		outline.Defined:   {Verb: model.Redefine, Thing: thing(false), Reach: &plan.Reach{Accounts: 2}},
+		outline.Far:       {Verb: model.Grant, Effect: model.Widens, Person: "E1", Thing: thing(false), Reasons: []int{0}},
+		"":                {Verb: model.Redefine, Thing: thing(false)}, // nobody has it
+	} {
+		c.ID, c.App = "only", "till"
+		p := &plan.Plan{
+			Exports: []plan.Export{{App: "till"}}, Changes: []plan.Change{c},
+			Reasons: []plan.Reason{{Facts: &fact.Fact{Kind: fact.KitWith, Kit: "afloat", Other: "crew"}}},
+		}
+		o := outline.Make(outline.Input{Plan: p, Changes: outline.All(p)})
+		if want == "" {
+			require.Empty(t, o.Unusual)
+			continue
+		}
+		require.Equal(t, []outline.Unusual{{Mark: want, Changes: []string{"only"}}}, o.Unusual)
+	}
+}

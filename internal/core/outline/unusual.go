@@ -15,6 +15,7 @@ const (
 	Sensitive Mark = "sensitive"    // someone gains a thing that is marked sensitive
 	First     Mark = "first holder" // someone gains a thing that nobody had
 	Nobodys   Mark = "of nobody"    // the account belongs to nobody
+	Defined   Mark = "definition"   // a definition changes what those can do who have it
 	Far       Mark = "far"          // the kit that gives it comes along with another kit
 	Alone     Mark = "only one"     // no other change of the plan does the like with the thing's kind there
 )
@@ -47,7 +48,7 @@ func (o *Outline) unusual() {
 			of[Alone] = append(of[Alone], c.ID)
 		}
 	}
-	for _, m := range []Mark{ForGood, Sensitive, First, Nobodys, Far, Alone} {
+	for _, m := range []Mark{ForGood, Sensitive, First, Nobodys, Defined, Far, Alone} {
 		if n := len(of[m]); n > 0 && (m != Alone || n <= maxAlone) {
 			o.Unusual = append(o.Unusual, Unusual{m, of[m]})
 		}
@@ -64,6 +65,8 @@ func (o *Outline) mark(c *plan.Change) Mark {
 		return First
 	case c.Person == "" && c.Account != "":
 		return Nobodys
+	case c.Reach != nil && c.Reach.Accounts > 0:
+		return Defined
 	}
 	if r := Primary(o.in.Plan, c); r != nil && r.Facts != nil && r.Facts.Kind == fact.KitWith {
 		return Far
