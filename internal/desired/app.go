@@ -25,9 +25,11 @@ func (r *Repo) readApps() {
 	var all []read
 	first := map[string]model.Pos{}
 	for _, file := range r.list("apps", ".yaml", ".yml") {
+		before := r.Problems.Errors()
 		d, root := r.open(file)
 		if root == nil {
-			if d.sum != "" {
+			r.unreadApps = true
+			if d.sum != "" && r.Problems.Errors() == before {
 				r.fail(
 					model.Pos{File: file, Line: 1},
 					"missing-key",

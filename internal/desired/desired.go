@@ -47,12 +47,13 @@ type Repo struct {
 	Problems     *source.Problems
 	Files        int
 
-	ctx  context.Context         // of the reading
-	sums map[string]string       // file → digest
-	uses []use                   // filters, to check their attributes once people are known
-	refs []personRef             // people named in files
-	odd  map[*filter.Filter]bool // filters with an attribute that nobody has
-	only []string                // words that people must hold to be read
+	ctx        context.Context         // of the reading
+	unreadApps bool                    // a file of an application could not be read
+	sums       map[string]string       // file → digest
+	uses       []use                   // filters, to check their attributes once people are known
+	refs       []personRef             // people named in files
+	odd        map[*filter.Filter]bool // filters with an attribute that nobody has
+	only       []string                // words that people must hold to be read
 }
 
 type use struct {

@@ -304,7 +304,7 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"apps/tickets.yaml", strings.Replace(app, "seller: {}", "seller: {atLeast: 9}", 1),
-			"apps/tickets.yaml:6:3: at least 9 must hold role seller, and there are 3 people; mend atLeast",
+			"apps/tickets.yaml:6:3: at least 9 must hold role seller, and there are 3 people; correct atLeast",
 		},
 		{
 			"kits/more.yaml", "kits:\n  a: {everyone: true, rank: first, gives: {tickets: {roles: [seller]}}}\n",

@@ -123,12 +123,7 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 	f := d.fields(g.value, "what the kit gives in "+g.name, "groups", "roles", "licenses", "set")
 	a := r.App(g.name)
 	if a < 0 {
-		d.problem(
-			g.key,
-			"unknown-application",
-			fmt.Sprintf("there is no application %q", g.name),
-			didYouMean(g.name, r.AppIDs(), "there are "),
-		)
+		r.noApplication(d.pos(g.key), g.name)
 		return
 	}
 	app := r.Apps[a]

@@ -307,7 +307,7 @@ func (r *Repo) resolve() {
 			hint = didYouMean(ref.id, all, "")
 		}
 		if hint == "" {
-			hint = "add them to a people file, or mend the id"
+			hint = "add them to a people file, or correct the id"
 		}
 		r.fail(ref.pos, "unknown-person", fmt.Sprintf("there is no person with the id %q", ref.id), hint)
 	}
@@ -324,7 +324,7 @@ func (r *Repo) resolve() {
 						t.Name,
 						model.Count(r.People.Len(), "person", "people"),
 					),
-					"mend atLeast",
+					"correct atLeast",
 				)
 			}
 		}

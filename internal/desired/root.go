@@ -201,17 +201,25 @@ func (r *Repo) breaks(s *model.Separation) {
 	}
 }
 
+// noApplication reports a name of an application that there is not, unless it may be that
+// of a file that could not be read.
+func (r *Repo) noApplication(pos model.Pos, name string) {
+	if !r.unreadApps {
+		r.fail(
+			pos,
+			"unknown-application",
+			fmt.Sprintf("there is no application %q", name),
+			didYouMean(name, r.AppIDs(), "there are "),
+		)
+	}
+}
+
 // thing looks an address up; what does not exist is a problem with the
 // nearest that does.
 func (r *Repo) thing(address model.Address, pos model.Pos) (model.AppThing, bool) {
 	a := r.App(address.App)
 	if a < 0 {
-		r.fail(
-			pos,
-			"unknown-application",
-			fmt.Sprintf("there is no application %q", address.App),
-			didYouMean(address.App, r.AppIDs(), "there are "),
-		)
+		r.noApplication(pos, address.App)
 		return model.AppThing{}, false
 	}
 	kind, ok := model.ParseKind(address.Kind)

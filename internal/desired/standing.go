@@ -51,12 +51,7 @@ func (r *Repo) readStanding() {
 			d.problem(n, "missing-key", "a guard is not lifted for ever", "add until: YYYY-MM-DD")
 		}
 		if l.App != "" && r.App(l.App) < 0 {
-			d.problem(
-				x["app"],
-				"unknown-application",
-				fmt.Sprintf("there is no application %q", l.App),
-				didYouMean(l.App, r.AppIDs(), "there are "),
-			)
+			r.noApplication(d.pos(x["app"]), l.App)
 		}
 		r.Lifts = append(r.Lifts, l)
 	}

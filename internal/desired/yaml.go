@@ -212,10 +212,16 @@ func didYouMean(name string, known []string, otherwise string) string {
 	if near := table.Nearest(name, known); near != "" {
 		return "did you mean " + near + "?"
 	}
-	if len(known) == 0 || len(known) > 16 || otherwise == "" {
+	if len(known) == 0 || len(known) > 32 || otherwise == "" {
 		return ""
 	}
-	return otherwise + strings.Join(known, ", ")
+	names := slices.Clone(known)
+	for i, n := range names {
+		if strings.Contains(n, " ") {
+			names[i] = strconv.Quote(n)
+		}
+	}
+	return otherwise + strings.Join(names, ", ")
 }
 
 // text returns a scalar's text, numbers and dates as they are written.
@@ -233,7 +239,7 @@ func (d *doc) text(n *yaml.Node, what string) string {
 func (d *doc) required(fields map[string]*yaml.Node, of *yaml.Node, key, what string) string {
 	v := d.text(fields[key], key)
 	if v == "" {
-		d.problem(of, "missing-key", fmt.Sprintf("%s lacks %s", what, key), "add "+key+": ...")
+		d.problem(of, "missing-key", fmt.Sprintf("%s lacks %s", what, key), "add "+key+": VALUE")
 	}
 	return v
 }

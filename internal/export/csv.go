@@ -57,7 +57,7 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 		}
 		at := slices.Index(l.Header, c.Name)
 		if at < 0 {
-			hint := "look at the header, and mend the name in columns"
+			hint := "look at the header, and correct the name in columns"
 			if near := table.Nearest(c.Name, l.Header); near != "" {
 				hint = "did you mean " + near + "?"
 			}
@@ -219,7 +219,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 						yes,
 						no,
 					),
-					fmt.Sprintf("mend the words of active in %s", active.Pos),
+					fmt.Sprintf("correct the words of active in %s", active.Pos),
 				)
 			}
 		}

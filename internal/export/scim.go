@@ -338,7 +338,7 @@ func jsonProblem(src *source.Reader, dec *json.Decoder, name string, err error) 
 		err = errors.New("the file ends in the middle of a value")
 		rule, hint = "truncated", "the export was cut short; export it again"
 	case errors.As(err, &syntax):
-		rule, hint = "not-json", "export it again, or mend the file"
+		rule, hint = "not-json", "export it again, or fix the file"
 	}
 	pos, posErr := src.Position(offset)
 	if posErr != nil {

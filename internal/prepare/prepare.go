@@ -254,7 +254,7 @@ func Measures(l ledger.Ledger, app string) (accounts, people int, err error) {
 // Problems lists the problems of a State's files, sorted by place.
 func (s *State) Problems() []*source.Problem { return s.Repo.Problems.Sorted() }
 
-// Errors lists those of them that must be mended first.
+// Errors lists those of them that must be fixed first.
 func (s *State) Errors() []*source.Problem {
 	return slices.DeleteFunc(s.Problems(), func(p *source.Problem) bool { return p.Severity != source.Error })
 }

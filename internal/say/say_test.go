@@ -64,7 +64,7 @@ func said() map[string][]any {
 			"north: there is no pravet.yaml in this folder; start a repository with: pravet new north",
 		},
 		"Problems": {
-			say.Problems(1), "the files have 1 problem that must be mended first; see them all with: pravet check",
+			say.Problems(1), "the files have 1 problem that must be fixed first; see them all with: pravet check",
 		},
 		"RevisionProblems": {
 			say.RevisionProblems("HEAD~1", 2, errFull),

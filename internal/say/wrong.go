@@ -57,7 +57,7 @@ func NoRepository(folder, root string) error {
 // Problems is said below the problems of files that do not pass.
 func Problems(n int) error {
 	return fmt.Errorf(
-		"the files have %s that must be mended first; see them all with: pravet check",
+		"the files have %s that must be fixed first; see them all with: pravet check",
 		model.Count(n, "problem", "problems"),
 	)
 }

@@ -98,7 +98,7 @@ func (p *Problems) Sorted() []*Problem {
 						n-MaxPerFile,
 						"more problem",
 						"more problems",
-					) + " in this file", Hint: "mend the ones above first"},
+					) + " in this file", Hint: "fix the ones above first"},
 			)
 		}
 	}

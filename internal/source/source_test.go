@@ -272,7 +272,7 @@ func TestProblemsComeByPlaceAndAreCounted(t *testing.T) {
 	all := p.Sorted()
 	require.Len(t, all, 202)
 	require.Equal(t, 101, all[0].Pos.Line, "the first that were found are kept")
-	require.Equal(t, "a: 100 more problems in this file; mend the ones above first", all[200].Error())
+	require.Equal(t, "a: 100 more problems in this file; fix the ones above first", all[200].Error())
 	require.Equal(t, "b", all[201].Pos.File)
 }
 
