@@ -102,13 +102,13 @@ func (w *logFilter) missing(c *program, l ledger.Ledger) error {
 		return found, err
 	}
 	if w.person != "" {
-		repo.ReadPeople()
-		if repo.People.Named(w.person) >= 0 {
+		if repo.FindPeople(w.person); repo.People.Named(w.person) >= 0 {
 			return nil
 		}
 		if found, err := known(ledger.Query{Person: w.person}); err != nil || found {
 			return err
 		}
+		repo.ReadPeople()
 		return usage(say.NothingOnRecord("the person", w.person, repo.NearestPerson(w.person)))
 	}
 	app := w.app
