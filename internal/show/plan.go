@@ -99,16 +99,20 @@ func (p *Printer) Plan(v *PlanView) {
 			p.held("", model.Count(counts[h], "change held by ", "changes held by "), h)
 		}
 		p.people(v, byApp[e.App], shared)
-		for _, n := range notices {
-			p.Line()
-			p.wrapped("  ", "Notice: "+words.Clean(n), nil)
-		}
+		p.notices("  ", notices)
 	}
-	for _, n := range noticesOf(v.Plan, "") {
-		p.Line()
-		p.wrapped("", "Notice: "+words.Clean(n), nil)
-	}
+	p.notices("", noticesOf(v.Plan, ""))
 	p.setAside(v)
+}
+
+// notices writes notices, apart from what stands above.
+func (p *Printer) notices(margin string, all []string) {
+	if len(all) > 0 {
+		p.Line()
+	}
+	for _, n := range all {
+		p.wrapped(margin, "Notice: "+words.Clean(n), nil)
+	}
 }
 
 // A saidHold is a hold as it is said: by its guard and its words.

@@ -247,11 +247,16 @@ func (p *Printer) fit(headers []string, rows [][]string) []int {
 		if widths[j] == natural[j] {
 			continue
 		}
+		broken := width(headers[j])
 		for _, r := range rows {
 			if width(r[j]) > widths[j] {
 				r[j] = wrap(r[j], widths[j])
 			}
+			for line := range strings.SplitSeq(r[j], "\n") {
+				broken = max(broken, width(line))
+			}
 		}
+		widths[j] = broken
 	}
 	return widths
 }
