@@ -15,6 +15,7 @@ import (
 	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
+	"pravet/internal/prepare"
 )
 
 // A Result is what a run came to.
@@ -269,6 +270,16 @@ func (j *Job) readBack(
 	a.mark = state.Mark
 	j.now.Accounts[a.number] = state.Accounts
 	j.match()
+	// A wait counts from the day on which the step before it is seen done.
+	stood, err := prepare.Stood(
+		j.ledger, j.state.Repo, a.number, state.Accounts, j.now.PersonOf[a.number], j.Today,
+	)
+	if err == nil {
+		err = j.ledger.Append(stood...)
+	}
+	if err != nil {
+		return fmt.Errorf("%s: since when accounts are on their way out could not be recorded: %w", app.ID, err)
+	}
 	says := fmt.Sprintf("%s: read back, %s settled", app.ID, model.Count(len(step)-bad, "change is", "changes are"))
 	if bad > 0 {
 		says += fmt.Sprintf(", %d not settled", bad)

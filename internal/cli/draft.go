@@ -106,7 +106,7 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		if err != nil {
 			return err
 		}
-		if err := prepare.Record(l, s, p, file); err != nil {
+		if err := prepare.Record(l, s, p, file, day.Of(c.Now())); err != nil {
 			return err
 		}
 		return c.drafted(p, file, exitStatus)

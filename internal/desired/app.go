@@ -86,6 +86,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		"licenses",
 		"protect",
 		"strays",
+		"removeNeeds",
 		"tidy",
 		"guards",
 	)
@@ -117,6 +118,9 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	app.Strays = "report"
 	if n := f["strays"]; n != nil {
 		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
+	}
+	if n := f["removeNeeds"]; n != nil {
+		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
 	}
 	if n := f["tidy"]; n != nil {
 		app.Tidy, app.TidyPos = d.oneOf(n, "tidy", "doubles") != "", d.pos(n)

@@ -39,7 +39,9 @@ type Repo struct {
 	Exceptions   []model.Exception
 	Apps         []*model.App // by id
 	Exports      []*export.Spec
-	Kits         []*model.Kit // by name
+	Kits         []*model.Kit  // by name
+	Paths        []*model.Path // by rank
+	Kept         []model.Kept
 	People       *model.People
 	Rejections   []decide.Rejection
 	Lifts        []decide.Lift
@@ -104,6 +106,7 @@ func Rules(ctx context.Context, tree *source.Tree) *Repo {
 	separations := r.readRoot()
 	r.readApps()
 	r.readKits()
+	r.readPaths()
 	r.resolveSeparations(separations)
 	r.readStanding()
 	return r
@@ -157,7 +160,7 @@ func (r *Repo) Digest() string {
 	sort.Strings(files)
 	for _, f := range files {
 		if f == standingFile {
-			if len(r.Lifts) == 0 && len(r.Exceptions) == 0 {
+			if len(r.Lifts) == 0 && len(r.Exceptions) == 0 && len(r.Kept) == 0 {
 				continue // as if there were none
 			}
 			counts, err := json.Marshal(r.Lifts)
@@ -165,6 +168,9 @@ func (r *Repo) Digest() string {
 				var more []byte
 				more, err = json.Marshal(r.Exceptions)
 				counts = append(counts, more...)
+			}
+			for _, k := range r.Kept {
+				counts = fmt.Appendf(counts, "%s %s/%s %v %s", k.Person, k.App, k.Account, k.For, k.Until)
 			}
 			if err != nil {
 				panic(err) // plain values always marshal

@@ -76,7 +76,7 @@ func (r *Repo) readRoot() []pending {
 }
 
 var guardKeys = []string{"removals", "suspensions", "narrowing", "widening", "sensitive", "firstHolder", "exportAge",
-	"exportShrink"}
+	"exportShrink", "removalWait"}
 
 // guards reads limits; the roster's is the organization's alone.
 func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
@@ -93,6 +93,11 @@ func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
 	g.FirstHolder = d.limit(f["firstHolder"], "firstHolder")
 	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
 	g.RosterShrink = d.limit(f["rosterShrink"], "rosterShrink")
+	if wait := f["removalWait"]; wait != nil {
+		before := d.probs.Errors()
+		g.RemovalWait = d.duration(wait, "removalWait", "for example P7D or P1M")
+		g.WaitSet = d.probs.Errors() == before
+	}
 	if age := f["exportAge"]; age != nil {
 		before := d.probs.Errors()
 		g.ExportAge = d.duration(age, "exportAge", "for example P1D or P1W")

@@ -28,7 +28,7 @@ func (r *Repo) readStanding() {
 	if root == nil {
 		return
 	}
-	f := d.fields(root, standingFile, "rejections", "lifted", "exceptions")
+	f := d.fields(root, standingFile, "rejections", "lifted", "exceptions", "kept")
 	for _, n := range d.list(f["rejections"], "rejections") {
 		x := d.fields(n, "a rejection", "change", "what", "until", "because", "by")
 		rej := decide.Rejection{Change: d.required(x, n, "change", "a rejection"), Until: d.date(x["until"], "until"),
@@ -56,6 +56,7 @@ func (r *Repo) readStanding() {
 		r.Lifts = append(r.Lifts, l)
 	}
 	r.readExceptions(d, f["exceptions"])
+	r.readKept(d, f["kept"])
 }
 
 // readExceptions reads who may hold what a separation keeps apart.

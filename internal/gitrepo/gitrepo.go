@@ -17,7 +17,7 @@ import (
 )
 
 // paths are the parts of a desired-state repository that plans follow from.
-var paths = []string{"pravet.yaml", "people", "apps", "kits", "standing.yaml"}
+var paths = []string{"pravet.yaml", "people", "apps", "kits", "paths", "lists", "standing.yaml"}
 
 // command is a call of git that takes objects for what they are.
 func command(ctx context.Context, dir string, args ...string) *exec.Cmd {

@@ -31,6 +31,25 @@ type Export struct {
 // About of an export is nothing but its application, the entry's subject.
 func (Export) About() About { return About{} }
 
+// Stood is what began to be so about accounts of an application that are on their way out,
+// or of nobody, and what is so no more, as it was seen on the day of the entry.
+type Stood struct {
+	App  string  `json:"app"`
+	Came []Marks `json:"came,omitempty"`
+	Went []Marks `json:"went,omitempty"`
+}
+
+// Marks are accounts that are upon a path (Step is ""), or of which one of its steps is
+// done; Path is "" for accounts of nobody that are blocked.
+type Marks struct {
+	Path     string   `json:"path,omitempty"`
+	Step     string   `json:"step,omitempty"`
+	Accounts []string `json:"accounts"`
+}
+
+// About of what stood is nothing but its application, the entry's subject.
+func (Stood) About() About { return About{} }
+
 // Plan is a plan that was drafted.
 type Plan struct {
 	Plan     string      `json:"plan"`

@@ -204,5 +204,5 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 			p.ID,
 		)
 	}
-	return prepare.Record(l, s, p, file)
+	return prepare.Record(l, s, p, file, clock)
 }

@@ -3,6 +3,9 @@ package prepare
 import (
 	"golang.org/x/sync/errgroup"
 
+	"pravet/internal/core/day"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
@@ -10,12 +13,15 @@ import (
 
 // Record writes a drafted plan and the exports that it was drafted from into
 // the ledger, each once, with what the exports held.
-func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
+func Record(l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day) error {
 	held, err := keep(l, s, p)
 	if err != nil {
 		return err
 	}
-	var records []ledger.Record
+	records, err := stood(l, s, p, clock)
+	if err != nil {
+		return err
+	}
 	for i, e := range p.Exports {
 		var seen ledger.Export
 		ok, err := l.Last(ledger.ExportSeen, e.App, &seen)
@@ -55,6 +61,34 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string) error {
 		}})
 	}
 	return l.Append(records...)
+}
+
+// stood are the records of what stands about accounts on their way out. A suspicious export
+// or roster tells nothing of that.
+func stood(l ledger.Ledger, s *State, p *plan.Plan, clock day.Day) (out []ledger.Record, err error) {
+	accounts := make([]*model.Accounts, len(s.Repo.Apps))
+	any := false
+	for i := range p.Exports {
+		a := s.Repo.App(p.Exports[i].App)
+		if !p.Exports[i].Suspect && !p.Desired.Suspect && leads(s.Repo, a) {
+			accounts[a], any = s.Exports[a].Accounts, true
+		}
+	}
+	if !any {
+		return nil, nil
+	}
+	match := diff.Match(diff.Input{People: s.Repo.People, Apps: s.Repo.Apps, Accounts: accounts})
+	for a := range accounts {
+		if accounts[a] == nil {
+			continue
+		}
+		records, err := Stood(l, s.Repo, a, accounts[a], match.PersonOf[a], clock)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, records...)
+	}
+	return out, nil
 }
 
 // keep keeps what the exports of a plan held that were not seen before, or not kept,

@@ -189,7 +189,7 @@ func (a *app) yaml(titled bool) string {
 	)
 	fmt.Fprintf(
 		&b,
-		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s, exportAge: %s}\n",
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s, exportAge: %s, removalWait: P0D}\n",
 		a.strays,
 		a.removals,
 		a.suspensions,

@@ -72,7 +72,7 @@ func (b *bench) draft(t *testing.T) *plan.Plan {
 
 // record puts a plan that is sealed on record, and what it was drafted from.
 func (b *bench) record(t *testing.T, p *plan.Plan) {
-	require.NoError(t, prepare.Record(b.ledger, b.state(t), p, "plans/"+p.ID+".json"))
+	require.NoError(t, prepare.Record(b.ledger, b.state(t), p, "plans/"+p.ID+".json", b.day))
 	if len(b.people) >= b.before[""]-limit(b.rosterShrink, b.before[""]) {
 		b.before[""] = len(b.people)
 	}

@@ -71,6 +71,51 @@ type Duration struct {
 	Days   int
 }
 
+// String writes a duration as ISO 8601 has it.
+func (p Duration) String() string {
+	sign := ""
+	if p.Months < 0 || p.Days < 0 {
+		sign, p = "-", Duration{-p.Months, -p.Days}
+	}
+	out := sign + "P"
+	for _, x := range []struct {
+		n    int
+		unit string
+	}{{p.Months / 12, "Y"}, {p.Months % 12, "M"}, {p.Days, "D"}} {
+		if x.n != 0 {
+			out += strconv.Itoa(x.n) + x.unit
+		}
+	}
+	if strings.HasSuffix(out, "P") {
+		out += "0D"
+	}
+	return out
+}
+
+// Words writes a duration in words: 1 month and 3 days.
+func (p Duration) Words() string {
+	var parts []string
+	for _, x := range []struct {
+		n         int
+		one, many string
+	}{{p.Months / 12, "year", "years"}, {p.Months % 12, "month", "months"}, {p.Days, "day", "days"}} {
+		switch x.n {
+		case 0:
+		case 1:
+			parts = append(parts, "1 "+x.one)
+		default:
+			parts = append(parts, strconv.Itoa(x.n)+" "+x.many)
+		}
+	}
+	switch len(parts) {
+	case 0:
+		return "0 days"
+	case 1:
+		return parts[0]
+	}
+	return strings.Join(parts[:len(parts)-1], ", ") + " and " + parts[len(parts)-1]
+}
+
 // LooksLikeDuration reports whether s is meant as an ISO 8601 duration.
 func LooksLikeDuration(s string) bool {
 	s = strings.TrimLeft(s, "+-")

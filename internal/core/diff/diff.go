@@ -9,6 +9,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
@@ -22,6 +23,7 @@ type Input struct {
 	Accounts []*model.Accounts
 	Due      *entitle.Result
 	Stages   []stage.Stage
+	Leaving  *leaving.Input // nil where there are no paths
 }
 
 // A Why is the kind of cause of a change; the places follow from it.
@@ -42,6 +44,7 @@ const (
 	IsDouble              // something else brings it along
 	MakesRoom             // likewise, and the cell that holds it takes one name
 	IsDefined             // the catalog defines it, or ends it
+	OnPath                // a step of the path that the account is upon is due
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -126,6 +129,8 @@ type Result struct {
 	// Same is, of each application, for rows of a name that another row has: the
 	// row that the changes are about.
 	Same []map[int32]int32
+	// Stands are, of each application, the accounts that are upon a path.
+	Stands []map[int32]*leaving.Stand
 }
 
 // Compute compares the applications, concurrently. It costs O(people + accounts)
@@ -158,6 +163,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			people:   in.People.Column(app.MatchPerson()),
 			deltas:   map[uint64]*delta{},
 			same:     map[int32]int32{},
+			stands:   map[int32]*leaving.Stand{},
 		}
 		parts[a] = w
 		group.Go(func() error {
@@ -170,6 +176,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		AccountOf: make([][]int32, len(in.Apps)),
 		PersonOf:  make([][]int32, len(in.Apps)),
 		Same:      make([]map[int32]int32, len(in.Apps)),
+		Stands:    make([]map[int32]*leaving.Stand, len(in.Apps)),
 	}
 	n := 0
 	for _, w := range parts {
@@ -185,6 +192,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			continue
 		}
 		out.AccountOf[a], out.PersonOf[a], out.Same[a] = w.accountOf, w.personOf, w.same
+		out.Stands[a] = w.stands
 		for _, part := range w.found {
 			out.Changes = append(out.Changes, part...)
 		}
@@ -210,6 +218,7 @@ type walker struct {
 	slots    int32         // how many accounts have changes
 	noted    bool          // the account of number slots has some
 	same     map[int32]int32
+	stands   map[int32]*leaving.Stand
 
 	personOf, accountOf []int32
 	deltas              map[uint64]*delta

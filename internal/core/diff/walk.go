@@ -6,6 +6,7 @@ import (
 
 	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
@@ -87,12 +88,64 @@ func (w *walker) several(p, account int32, more []int32, due *entitle.Due, named
 	}
 }
 
+// leaves takes the steps of the path that an account is upon; it reports false for one
+// that is upon none.
+func (w *walker) leaves(c Change) bool {
+	if w.in.Leaving == nil || len(w.in.Leaving.Paths) == 0 || c.Account == None {
+		return false
+	}
+	stand := w.in.Leaving.Of(int(w.a), int(c.Account), int(c.Person))
+	if stand == nil {
+		return false
+	}
+	w.stands[c.Account] = stand
+	c.Why = OnPath
+	for _, step := range stand.Wants() {
+		switch step.Do {
+		case model.DoSuspend:
+			if w.accounts.Open(int(c.Account)) {
+				w.add(c, model.Suspend)
+			}
+		case model.DoMove:
+			w.move(c, step.Set)
+		case model.DoStrip:
+			for _, t := range leaving.Stripped(w.app, w.accounts, int(c.Account), &step) {
+				w.lose(c, t)
+			}
+		case model.DoRemove:
+			if w.app.Detached {
+				w.strip(c)
+			}
+			w.add(c, model.Remove)
+		}
+	}
+	return true
+}
+
+// move sets attributes of an account, where the export shows them.
+func (w *walker) move(c Change, set []model.Setting) {
+	for _, s := range set {
+		n := w.app.Attr(s.Attr)
+		if n < 0 || w.accounts.Attrs[n] == nil {
+			continue
+		}
+		if is := w.accounts.Attr(n, int(c.Account)); is != s.Value {
+			c := c
+			c.Attr, c.Before, c.After = int32(n), is, s.Value
+			w.add(c, model.Update)
+		}
+	}
+}
+
 // person compares the account that is a person's with what is due to it.
 func (w *walker) person(p, account int32, due *entitle.Due) {
 	c := Change{App: w.a, Person: p, Account: account, Thing: None, Attr: None}
 	state := model.NoAccount
 	if account != None {
 		c.Key, state = w.accounts.Key.At(int(account)), w.accounts.States[account]
+		if w.leaves(c) {
+			return
+		}
 	} else if w.people != nil {
 		c.Key = w.people.At(int(p))
 	}
@@ -135,6 +188,9 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 // that counts.
 func (w *walker) second(p, account int32, due *entitle.Due) {
 	c := Change{App: w.a, Person: p, Account: account, Key: w.accounts.Key.At(int(account)), Thing: None, Attr: None}
+	if w.leaves(c) {
+		return
+	}
 	do := w.duty(&c, due, w.accounts.States[account])
 	if do.Acts && do.Verb == model.Suspend {
 		w.add(c, model.Suspend)
@@ -348,6 +404,9 @@ func (w *walker) strays() {
 			continue
 		}
 		switch {
+		case w.leaves(c):
+		case w.app.Strays == "remove" && w.accounts.Open(i) && w.in.Leaving != nil && w.in.Leaving.Waits[w.a]:
+			w.add(c, model.Suspend) // to be removed later
 		case w.app.Strays == "remove":
 			w.add(c, model.Remove)
 		case w.app.Strays == "suspend" && w.accounts.Open(i):

@@ -20,6 +20,7 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/plan"
@@ -47,6 +48,10 @@ type Input struct {
 
 	Rejections []decide.Rejection
 	Lifts      []decide.Lift // those that stand
+
+	Paths []*model.Path // in the order of their ranks
+	Past  leaving.Past  // of each application
+	Kept  []model.Kept  // to whom nothing is done that cannot be undone
 }
 
 // An Export is an application's accounts and what is known about the reading.
@@ -77,12 +82,25 @@ func Draft(in Input) (*plan.Plan, error) {
 		Only:   in.Only,
 		Today:  in.Today,
 	})
+	stages := stage.Of(in.People, in.Today)
+	d.leaving = &leaving.Input{
+		People: in.People, Apps: in.Apps, Accounts: d.accounts, Paths: in.Paths, Stages: stages, Past: in.Past,
+		Today: in.Today, Clock: in.Clock,
+	}
+	for _, app := range in.Apps {
+		wait := app.Guards.Or(in.Guards).Or(model.DefaultGuards()).RemovalWait
+		d.leaving.Waits = append(d.leaving.Waits, wait != (day.Duration{}))
+	}
+	if d.leaving.Past == nil {
+		d.leaving.Past = make(leaving.Past, len(in.Apps))
+	}
 	found := diff.Compute(diff.Input{
 		People:   in.People,
 		Apps:     in.Apps,
 		Accounts: d.accounts,
 		Due:      due,
-		Stages:   stage.Of(in.People, in.Today),
+		Stages:   stages,
+		Leaving:  d.leaving,
 	})
 	d.personOf = found.PersonOf
 	changes := found.Changes
@@ -102,6 +120,8 @@ func Draft(in Input) (*plan.Plan, error) {
 		Accounts: d.accounts,
 		Due:      due,
 		Today:    in.Today,
+		Leaving:  d.leaving,
+		Stands:   found.Stands,
 	}
 	d.teller = d.explainer.Teller()
 	all := d.changes(changes, due)
@@ -169,6 +189,7 @@ type drafter struct {
 	ids       *table.Column    // of people
 	personOf  [][]int32        // application → account → person, or diff.None
 	states    *reach.States    // of the accounts that the changes touch
+	leaving   *leaving.Input
 }
 
 func newDrafter(in Input) *drafter {
@@ -206,7 +227,7 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 		States:      d.states,
 		Accounts:    d.accounts,
 		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock,
-		PeopleBefore: d.in.PeopleBefore,
+		PeopleBefore: d.in.PeopleBefore, Leaving: d.leaving, Kept: d.in.Kept,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink

@@ -48,6 +48,15 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		}
 	}
 	d.doubleNotices(a, found, add)
+	var anew []string
+	for at, s := range found.Stands[a] {
+		if s.Done > 0 && !s.Known {
+			anew = append(anew, accounts.Key.At(int(at)))
+		}
+	}
+	if slices.Sort(anew); len(anew) > 0 && d.in.Only == nil {
+		add(fact.Fact{Kind: fact.WaitsAnew, Count: len(anew), Names: guard.First(anew)})
+	}
 	d.nestingNotices(a, add)
 	for t := range app.Things {
 		if thing := &app.Things[t]; thing.Retire && accounts.Definitions != nil && accounts.Definitions.Of[t] == nil {

@@ -153,7 +153,7 @@ func drawApp(t *rapid.T, a int, seats bool) *model.App {
 		}
 	}
 	all := model.Limit{Percent: 100, IsPct: true, Set: true}
-	app.Guards = model.Guards{Removals: all, Suspensions: all, Narrowing: all, ExportShrink: all}
+	app.Guards = model.Guards{Removals: all, Suspensions: all, Narrowing: all, ExportShrink: all, WaitSet: true}
 	app.Tidy = rapid.Bool().Draw(t, "tidy")
 	if rapid.Bool().Draw(t, "effective") {
 		app.Effective = [model.Kinds]bool{rapid.Bool().Draw(t, "licenses"), rapid.Bool().Draw(t, "groups"), true}

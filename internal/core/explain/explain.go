@@ -10,6 +10,7 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/graph"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
@@ -27,6 +28,8 @@ type Explainer struct {
 	Accounts []*model.Accounts
 	Due      *entitle.Result
 	Today    day.Day
+	Leaving  *leaving.Input             // nil where there are no paths
+	Stands   []map[int32]*leaving.Stand // of each application, by account
 
 	once   sync.Once
 	giving map[[2]int32][]Giver // application, thing → kits

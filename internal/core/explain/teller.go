@@ -3,9 +3,11 @@ package explain
 import (
 	"slices"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -137,6 +139,8 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return t.bringing(c, fact.Fact{Kind: fact.MakesRoom, Other: app.Things[c.Thing].Kind.Plural()})
 	case diff.IsDefined:
 		return t.defined(c)
+	case diff.OnPath:
+		return t.onPath(c)
 	case diff.IsStray:
 		return []plan.Reason{
 			at(
@@ -146,6 +150,56 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		}
 	}
 	return nil
+}
+
+// onPath says which step of a path a change is, and what keeps the account upon it.
+func (t *Teller) onPath(c *diff.Change) (out []plan.Reason) {
+	s := t.Stands[c.App][c.Account]
+	for i, step := range s.Wants() {
+		if !does(&step, c, t.Apps[c.App]) {
+			continue
+		}
+		f := fact.Fact{
+			Kind: fact.OnPath, Other: s.Path.Name, Count: s.Number(i), Whole: len(s.Path.Steps), Attribute: step.Do.String(),
+		}
+		if step.After != (day.Duration{}) {
+			f.Limit, f.On = step.After.Words(), s.Since.String()
+		}
+		out = append(out, at(step.Pos, f))
+		break
+	}
+	return append(out, t.upon(s, c))
+}
+
+// upon says what brought an account upon a path.
+func (t *Teller) upon(s *leaving.Stand, c *diff.Change) plan.Reason {
+	app := t.Apps[c.App]
+	switch s.Path.When {
+	case model.WhenListed:
+		line := t.Leaving.Listed(s.Path, int(c.App), int(c.Account), int(c.Person))
+		return at(
+			model.Pos{File: s.Path.List.File, Line: line},
+			fact.Fact{Kind: fact.Listed, Account: c.Key, Other: s.Path.List.File},
+		)
+	case model.WhenStray:
+		return at(s.Path.Pos, fact.Fact{Kind: fact.NobodysOwn, Attribute: app.MatchPerson(), Account: c.Key})
+	}
+	return t.day(c.Person, "ends", fact.Ended)
+}
+
+// does reports whether a change is part of a step.
+func does(step *model.Step, c *diff.Change, app *model.App) bool {
+	switch step.Do {
+	case model.DoSuspend:
+		return c.Verb == model.Suspend
+	case model.DoMove:
+		return c.Verb == model.Update && slices.ContainsFunc(step.Set, func(s model.Setting) bool {
+			return s.Attr == app.Attrs[c.Attr].Name
+		})
+	case model.DoStrip:
+		return c.Thing != diff.None && !step.Keep[app.Things[c.Thing].Kind]
+	}
+	return c.Verb == model.Remove || c.Thing != diff.None
 }
 
 // defined says how a definition differs from the catalog.

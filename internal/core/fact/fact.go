@@ -33,6 +33,9 @@ const (
 	StillThere  Kind = "still-there"  // App has it still
 	InCatalog   Kind = "in-catalog"   // Attribute of the definition is Names, or Value
 	InApp       Kind = "in-app"       // and in App it is
+	OnPath      Kind = "on-path"      // step Count of Whole of the path Other: Attribute, After the one before was done On
+	Listed      Kind = "listed"       // it is on the list Other
+	NobodysOwn  Kind = "nobodys"      // nobody's Attribute is Account
 	Stray       Kind = "stray"        // strays: Value; nobody's Attribute is Account
 )
 
@@ -42,6 +45,9 @@ const (
 	NewHolders    Kind = "new-holders"    // Count accounts would come to have Thing, of Whole, and Limit allows Allowed
 	NewHolder     Kind = "new-holder"     // Thing is sensitive; Count new holders of such, and Limit allows Allowed
 	FirstHolder   Kind = "first-holder"   // nobody has Thing; Count first holders, and Limit allows Allowed
+	NotBlocked    Kind = "not-blocked"    // Account has not been seen blocked, and must have been for Limit
+	BlockedLately Kind = "blocked-lately" // Account has been blocked only since On; it can go Until, Limit later
+	KeptBack      Kind = "kept-back"      // Account is kept Until a day, Because, at Place
 	EmptyExport   Kind = "empty-export"   // it holds no account
 	ShrunkExport  Kind = "shrunk-export"  // it holds Count accounts and held Whole
 	ShrunkRoster  Kind = "shrunk-roster"  // the files name Count people and named Whole
@@ -95,6 +101,7 @@ const (
 	SeatsOfBlocked Kind = "seats-of-blocked"
 	ApartAlready   Kind = "apart-already" // Names hold what Other keeps apart, at Place
 	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
+	WaitsAnew      Kind = "waits-anew"    // of Count accounts, Names, the ledger does not know since when their steps are done
 	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
 )
 

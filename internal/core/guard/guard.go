@@ -11,6 +11,7 @@ import (
 	"slices"
 
 	"pravet/internal/core/fact"
+	"pravet/internal/core/leaving"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -26,6 +27,8 @@ import (
 // The names of the guards.
 const (
 	Removals      = "removals"
+	RemovalWait   = "removal-wait"
+	Keeping       = "kept"
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
 	Widening      = "widening"
@@ -52,15 +55,17 @@ const (
 
 // All lists the names of all guards.
 func All() []string {
-	return []string{Removals, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
+	return []string{Removals, RemovalWait, Keeping, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
 		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
 		Impossible}
 }
 
-// Liftable lists the guards that a decision may lift: all but those that hold
-// what cannot be done.
+// Liftable lists the guards that a decision may lift: all but those that hold what cannot
+// be done, and what standing.yaml keeps: there the entry can be taken out.
 func Liftable() []string {
-	return slices.DeleteFunc(All(), func(g string) bool { return g == Impossible || g == UnknownName })
+	return slices.DeleteFunc(All(), func(g string) bool {
+		return g == Impossible || g == UnknownName || g == Keeping
+	})
 }
 
 // Input is all that guards look at. Changes are in the plan's order.
@@ -83,6 +88,8 @@ type Input struct {
 	TakenAt      []day.Day // of each export
 	Before       []int     // accounts in the export before, or -1
 	PeopleBefore int       // people in the plan before, or -1
+	Leaving      *leaving.Input
+	Kept         []model.Kept
 	LimitRoster  model.Limit
 
 	// Lifted reports whether a decision takes a guard away in an application: what
@@ -117,6 +124,7 @@ func Check(in Input) *Result {
 		}
 		c.exports(a)
 		c.counts(a)
+		c.removals(a)
 		c.gains(a)
 		c.accounts(a)
 		c.alike(a)

@@ -115,6 +115,7 @@ func TestEachLimitHoldsBeyondItAndNotAtIt(t *testing.T) {
 		RosterShrink: percent(100),
 		ExportAge:    day.Duration{Days: 99},
 		ExportAgeSet: true,
+		WaitSet:      true,
 	}
 	for _, c := range []struct {
 		guard string

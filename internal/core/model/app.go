@@ -29,6 +29,7 @@ type App struct {
 	Tidy      bool // take away what something else brings along
 	TidyPos   Pos
 
+	Detached   bool // a removal needs that nothing hangs on the account any more
 	Protect    []Name
 	Strays     string // report, suspend or remove
 	StraysPos  Pos
@@ -188,15 +189,17 @@ func (l Limit) Or(other Limit) Limit {
 // Guards are the limits of an application. A limit that is not set takes the
 // organization's, and then Pravet's own (DefaultGuards).
 type Guards struct {
-	Removals     Limit // accounts removed
-	Suspensions  Limit // accounts suspended, of the open ones
-	Narrowing    Limit // accounts that lose something, of all
-	Widening     Limit // accounts that gain something, of all; not set: no limit
-	NewHolders   Limit // new holders of one thing, of those who have it; not set: no limit
-	Sensitive    Limit // new holders of sensitive things, of all accounts; not set: no limit
-	FirstHolder  Limit // holders of things that nobody had, of all accounts; not set: no limit
-	ExportShrink Limit // accounts fewer than in the export before
-	RosterShrink Limit // people fewer than in the plan before
+	Removals     Limit        // accounts removed
+	Suspensions  Limit        // accounts suspended, of the open ones
+	Narrowing    Limit        // accounts that lose something, of all
+	Widening     Limit        // accounts that gain something, of all; not set: no limit
+	NewHolders   Limit        // new holders of one thing, of those who have it; not set: no limit
+	Sensitive    Limit        // new holders of sensitive things, of all accounts; not set: no limit
+	FirstHolder  Limit        // holders of things that nobody had, of all accounts; not set: no limit
+	ExportShrink Limit        // accounts fewer than in the export before
+	RosterShrink Limit        // people fewer than in the plan before
+	RemovalWait  day.Duration // since when an account must have been blocked that is removed
+	WaitSet      bool
 	ExportAge    day.Duration
 	ExportAgeSet bool
 }
@@ -212,6 +215,8 @@ func DefaultGuards() Guards {
 		RosterShrink: pct(10),
 		ExportAge:    day.Duration{Days: 1},
 		ExportAgeSet: true,
+		RemovalWait:  day.Duration{Days: 7},
+		WaitSet:      true,
 	}
 }
 
@@ -226,6 +231,9 @@ func (g Guards) Or(other Guards) Guards {
 	g.FirstHolder = g.FirstHolder.Or(other.FirstHolder)
 	g.ExportShrink = g.ExportShrink.Or(other.ExportShrink)
 	g.RosterShrink = g.RosterShrink.Or(other.RosterShrink)
+	if !g.WaitSet {
+		g.RemovalWait, g.WaitSet = other.RemovalWait, other.WaitSet
+	}
 	if !g.ExportAgeSet {
 		g.ExportAge, g.ExportAgeSet = other.ExportAge, other.ExportAgeSet
 	}

@@ -41,6 +41,22 @@ func hold(f *fact.Fact) (string, bool) {
 			model.Count(f.Count, "account would be a first holder", "accounts would be first holders"),
 			f.Limit,
 		), true
+	case fact.NotBlocked:
+		return fmt.Sprintf(
+			"the account %s has not been seen blocked yet; it must have been for %s before it is removed (removalWait)",
+			f.Account, f.Limit,
+		), true
+	case fact.BlockedLately:
+		return fmt.Sprintf(
+			"the account %s has been blocked only since %s; it can be removed from %s on, %s later (removalWait)",
+			f.Account, f.On, f.Until, f.Limit,
+		), true
+	case fact.KeptBack:
+		until := ""
+		if f.Until != "" {
+			until = " until " + f.Until
+		}
+		return fmt.Sprintf("the account %s is kept%s: %s (%s)", f.Account, until, f.Because, f.Place), true
 	case fact.EmptyExport:
 		return "the export holds no account", true
 	case fact.ShrunkExport:

@@ -88,7 +88,7 @@ func reason(f *fact.Fact) (string, bool) {
 	return definition(f)
 }
 
-// definition says why a definition is to be another one, or an account of nobody.
+// definition says why a definition is to be another one, or how an account ends.
 func definition(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.Undefined:
@@ -101,6 +101,19 @@ func definition(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("in the catalog: %s %s", f.Attribute, shown(f)), true
 	case fact.InApp:
 		return fmt.Sprintf("in %s: %s %s", f.App, f.Attribute, shown(f)), true
+	case fact.OnPath:
+		text := fmt.Sprintf("path %s, step %d of %d: %s", f.Other, f.Count, f.Whole, f.Attribute)
+		switch {
+		case f.Limit != "" && f.Count == 1:
+			text += fmt.Sprintf(", %s after the account came upon it on %s", f.Limit, f.On)
+		case f.Limit != "":
+			text += fmt.Sprintf(", %s after the step before, seen done on %s", f.Limit, f.On)
+		}
+		return text, true
+	case fact.Listed:
+		return fmt.Sprintf("%s is on the list %s", f.Account, f.Other), true
+	case fact.NobodysOwn:
+		return fmt.Sprintf("nobody's %s is %q", f.Attribute, f.Account), true
 	case fact.Stray:
 		return fmt.Sprintf("strays: %s; nobody's %s is %q", f.Value, f.Attribute, f.Account), true
 	}
@@ -214,6 +227,11 @@ func notice(f *fact.Fact) (string, bool) {
 			f.Other,
 			f.Place,
 			f.Because,
+		), true
+	case fact.WaitsAnew:
+		return fmt.Sprintf(
+			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
+			model.Count(f.Count, "account", "accounts"), some(f),
 		), true
 	case fact.GuardLifted:
 		until := ""

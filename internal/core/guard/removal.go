@@ -1,0 +1,52 @@
+package guard
+
+import (
+	"pravet/internal/core/day"
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+)
+
+// removals holds what cannot be undone: of an account that has not been seen blocked for
+// long enough, and of one that is kept.
+func (c *checker) removals(a int) {
+	wait := c.Limits[a].RemovalWait
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Verb != model.Remove {
+			continue
+		}
+		if wait != (day.Duration{}) && c.Leaving != nil {
+			since, known := c.Leaving.Suspended(a, int(ch.Account), int(ch.Person))
+			switch {
+			case !known:
+				c.hold(i, RemovalWait, fact.Fact{Kind: fact.NotBlocked, Account: ch.Key, Limit: wait.Words()})
+			case since.Add(wait) > c.Today:
+				c.hold(i, RemovalWait, fact.Fact{
+					Kind: fact.BlockedLately, Account: ch.Key, On: since.String(), Limit: wait.Words(),
+					Until: since.Add(wait).String(),
+				})
+			}
+		}
+		for n := range c.Kept {
+			if k := &c.Kept[n]; k.On(c.Today) && c.keeps(k, a, int(ch.Account), int(ch.Person)) {
+				c.hold(i, Keeping, fact.Fact{
+					Kind: fact.KeptBack, Account: ch.Key, Because: k.Because, Until: k.Until.String(), Place: k.Pos.String(),
+				})
+				break
+			}
+		}
+	}
+}
+
+// keeps reports whether an entry of standing.yaml is about an account.
+func (c *checker) keeps(k *model.Kept, a, account, person int) bool {
+	switch {
+	case k.Account != "":
+		return k.App == c.Apps[a].ID && k.Account == c.Accounts[a].Key.At(account)
+	case person < 0:
+		return false
+	case k.Person != "":
+		return k.Person == c.People.Get(person, "id")
+	}
+	return k.For != nil && k.For.Match(func(attr string) string { return c.People.Get(person, attr) }, c.Today)
+}

@@ -1,0 +1,202 @@
+// Package leaving tells where accounts stand on the paths on which they end: which steps
+// an application shows as done, since when, and which step is next and on which day.
+//
+// A wait counts from the day on which the step before was seen done on the application,
+// as the ledger knows it (Past), and from nothing else. What the ledger does not know
+// begins today. So whatever is late, fails, is rejected or forgotten makes a wait longer,
+// and nothing makes it shorter.
+package leaving
+
+import (
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
+)
+
+// A Mark is something about an account that days are counted from: that it is upon a
+// path (Step is ""), or that a step of the path is done. Of an account of nobody that
+// only is to be removed Path is "".
+type Mark struct{ Account, Path, Step string }
+
+// Past tells of each application since which day its marks have stood, as the ledger
+// knows.
+type Past []map[Mark]day.Day
+
+// Input is what is looked at.
+type Input struct {
+	People   *model.People
+	Apps     []*model.App
+	Accounts []*model.Accounts // nil for an application that was not read
+	Paths    []*model.Path     // in the order of their ranks
+	Stages   []stage.Stage
+	Past     Past
+	Today    day.Day // on which steps are due
+	Clock    day.Day // from which a wait counts that begins now
+	Waits    []bool  // applications in which an account must have been blocked before it is removed
+}
+
+// A Stand is where an account stands on a path.
+type Stand struct {
+	Path  *model.Path
+	Done  int     // steps that the application shows as done, from the first on
+	Since day.Day // when the last of them was seen done, or the account upon the path
+	Known bool    // the ledger knows that day; else it is the clock's
+	Due   day.Day // when the next step falls due; day.None after the last
+	first int     // the first step that is wanted now, with due and those that follow at once
+	last  int     // the step behind the last of them
+}
+
+// Next is the next step, nil after the last.
+func (s *Stand) Next() *model.Step {
+	if s.Done < len(s.Path.Steps) {
+		return &s.Path.Steps[s.Done]
+	}
+	return nil
+}
+
+// Wants are the steps that are due now: the next, and those that follow it without a
+// wait. A removal comes by itself.
+func (s *Stand) Wants() []model.Step { return s.Path.Steps[s.first:s.last] }
+
+// Number is the place of a wanted step in the path, from 1.
+func (s *Stand) Number(wanted int) int { return s.first + wanted + 1 }
+
+// Of is where an account stands, nil for one that is upon no path. person is -1 for one of
+// nobody.
+func (in *Input) Of(app, account, person int) *Stand {
+	path := in.path(app, account, person)
+	if path == nil {
+		return nil
+	}
+	s := &Stand{Path: path}
+	for s.Done < len(path.Steps) && in.shows(app, account, &path.Steps[s.Done]) {
+		s.Done++
+	}
+	key := in.Accounts[app].Key.At(account)
+	step := ""
+	if s.Done > 0 {
+		step = path.Steps[s.Done-1].Key()
+	}
+	s.Since, s.Known = in.Past[app][Mark{key, path.Name, step}]
+	if !s.Known {
+		s.Since = in.Clock
+	}
+	s.Due, s.first, s.last = day.None, s.Done, s.Done
+	if next := s.Next(); next != nil && next.Do != model.DoStay {
+		if s.Due = s.Since.Add(next.After); next.After == (day.Duration{}) {
+			s.Due = min(s.Due, in.Today)
+		}
+		if s.Due <= in.Today {
+			s.last++
+			for s.last < len(path.Steps) && next.Do != model.DoRemove {
+				next = &path.Steps[s.last]
+				if next.Do == model.DoRemove || next.Do == model.DoStay || next.After != (day.Duration{}) {
+					break
+				}
+				s.last++
+			}
+		}
+	}
+	return s
+}
+
+// path is the first that an account is upon.
+func (in *Input) path(app, account, person int) *model.Path {
+	for _, p := range in.Paths {
+		if !p.In(app) || (p.When == model.WhenStray) != (person < 0) && p.When != model.WhenListed {
+			continue
+		}
+		if person >= 0 && p.For != nil && !p.For.Match(func(a string) string { return in.People.Get(person, a) }, in.Today) {
+			continue
+		}
+		if p.For != nil && person < 0 {
+			continue
+		}
+		switch p.When {
+		case model.WhenEnded:
+			if in.Stages[person] != stage.Gone {
+				continue
+			}
+		case model.WhenListed:
+			if in.Listed(p, app, account, person) == 0 {
+				continue
+			}
+		}
+		return p
+	}
+	return nil
+}
+
+// Listed is the line of a path's list that an account is on, 0 for none.
+func (in *Input) Listed(p *model.Path, app, account, person int) int {
+	if person >= 0 {
+		if line := p.List.Lines[in.People.Get(person, "id")]; line > 0 {
+			return line
+		}
+	}
+	return p.List.Lines[in.Apps[app].ID+"/"+in.Accounts[app].Key.At(account)]
+}
+
+// shows reports whether the application shows a step as done.
+func (in *Input) shows(app, account int, step *model.Step) bool {
+	a, accounts := in.Apps[app], in.Accounts[app]
+	switch step.Do {
+	case model.DoSuspend:
+		return !accounts.Open(account)
+	case model.DoMove:
+		return !slices.ContainsFunc(step.Set, func(s model.Setting) bool {
+			n := a.Attr(s.Attr)
+			return n >= 0 && accounts.Attrs[n] != nil && accounts.Attr(n, account) != s.Value
+		})
+	case model.DoStrip:
+		return len(Stripped(a, accounts, account, step)) == 0
+	}
+	return false
+}
+
+// Stripped are the things that a strip takes away from an account.
+func Stripped(app *model.App, accounts *model.Accounts, account int, step *model.Step) (out []int32) {
+	for _, t := range accounts.Sets.Members(accounts.Held[account]) {
+		if !step.Keep[app.Things[t].Kind] {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// Marks lists what stands now about the accounts of an application, for the ledger; of
+// tells whose each is, or -1.
+func (in *Input) Marks(app int, of []int32) (out []Mark) {
+	a, accounts := in.Apps[app], in.Accounts[app]
+	for i := range of {
+		key := accounts.Key.At(i)
+		s := in.Of(app, i, int(of[i]))
+		if s == nil {
+			if of[i] < 0 && a.Strays == "remove" && !accounts.Open(i) {
+				out = append(out, Mark{key, "", model.DoSuspend.String()})
+			}
+			continue
+		}
+		out = append(out, Mark{key, s.Path.Name, ""})
+		for n := range s.Done {
+			out = append(out, Mark{key, s.Path.Name, s.Path.Steps[n].Key()})
+		}
+	}
+	return out
+}
+
+// Suspended is since when an account has been seen blocked on its way out; known is false
+// where nobody has seen that.
+func (in *Input) Suspended(app, account, person int) (since day.Day, known bool) {
+	key, path := in.Accounts[app].Key.At(account), ""
+	if s := in.Of(app, account, person); s != nil {
+		path = s.Path.Name
+	}
+	if in.Accounts[app].Open(account) {
+		return day.None, false
+	}
+	since, known = in.Past[app][Mark{key, path, model.DoSuspend.String()}]
+	return since, known
+}

@@ -1,0 +1,302 @@
+package desired
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"sort"
+	"strings"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/source"
+)
+
+// readPaths reads how accounts end.
+func (r *Repo) readPaths() {
+	first := map[string]model.Pos{}
+	ranks := map[int]*model.Path{}
+	for _, file := range r.list("paths", ".yaml", ".yml") {
+		d, root := r.open(file)
+		if root == nil {
+			continue
+		}
+		f := d.fields(root, "a file of paths", "paths")
+		for _, e := range d.entries(f["paths"], "paths") {
+			p := r.readPath(d, e)
+			if at, ok := first[p.Name]; ok {
+				r.fail(
+					p.Pos, "duplicate-entry", fmt.Sprintf("the path %s is in %s already", p.Name, at),
+					"give one of them another name",
+				)
+				continue
+			}
+			first[p.Name] = p.Pos
+			if other := ranks[p.Rank]; other != nil {
+				r.fail(
+					p.Pos, "same-rank",
+					fmt.Sprintf("the path %s has the rank %d, as %s in %s has", p.Name, p.Rank, other.Name, other.Pos),
+					"give each path a rank of its own: of those that fit an account, the least is taken",
+				)
+			}
+			ranks[p.Rank] = p
+			r.Paths = append(r.Paths, p)
+		}
+	}
+	sort.SliceStable(r.Paths, func(i, j int) bool { return r.Paths[i].Rank < r.Paths[j].Rank })
+}
+
+func (r *Repo) readPath(d *doc, e entry) *model.Path {
+	p := &model.Path{Name: e.name, Pos: d.pos(e.key)}
+	f := d.fields(e.value, "the path "+e.name, "title", "for", "when", "rank", "apps", "steps")
+	p.Title = d.text(f["title"], "title")
+	if n := f["rank"]; n != nil {
+		p.Rank = d.integer(n, "rank", 1)
+	}
+	if n := f["for"]; n != nil {
+		p.For = d.filter(n, "for")
+		r.use(d, n, p.For, "path "+p.Name)
+	}
+	for _, n := range d.names(f["apps"], "apps") {
+		if a := r.App(n.Text); a >= 0 {
+			p.Apps = append(p.Apps, a)
+		} else {
+			r.noApplication(n.Pos, n.Text)
+		}
+	}
+	r.readWhen(d, e.key, p, f["when"])
+	if p.When == model.WhenStray && p.For != nil {
+		d.problem(f["for"], "two-rules", "for is about people, and a stray account is nobody's", "take it out")
+	}
+	for _, n := range d.list(f["steps"], "steps") {
+		p.Steps = append(p.Steps, r.readStep(d, p, n))
+	}
+	r.ends(p)
+	return p
+}
+
+// readWhen reads what brings an account upon a path.
+func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
+	if n == nil {
+		d.problem(key, "missing-key", "the path does not say when it begins", "add when: ended")
+		return
+	}
+	if n.Kind != yaml.MappingNode {
+		switch d.oneOf(n, "when", "ended", "stray") {
+		case "stray":
+			p.When = model.WhenStray
+		}
+		return
+	}
+	f := d.fields(n, "when", "listed")
+	p.When = model.WhenListed
+	p.List = &model.List{File: d.required(f, n, "listed", "when"), Lines: map[string]int{}}
+	if p.List.File != "" {
+		r.readList(p.List, d.pos(f["listed"]))
+	}
+}
+
+// readList reads ids of people and names of accounts: a CSV file with the column person,
+// or with app and account, or with all of them.
+func (r *Repo) readList(list *model.List, named model.Pos) {
+	data, sum, _, err := r.Tree.ReadAll(r.ctx, list.File, maxYAML)
+	if err != nil {
+		var p *source.Problem
+		if !errors.As(err, &p) {
+			p = source.Unreadable(list.File, err)
+		}
+		p.Hint = strings.TrimPrefix(p.Hint+fmt.Sprintf("; it is named in %s", named), "; ")
+		r.Problems.Add(p)
+		return
+	}
+	r.sums[list.File] = sum
+	r.Files++
+	rows := csv.NewReader(bytes.NewReader(data))
+	rows.ReuseRecord = true
+	header, err := rows.Read()
+	columns := map[string]int{}
+	for i, name := range header {
+		columns[name] = i
+	}
+	person, hasPerson := columns["person"]
+	app, hasApp := columns["app"]
+	account, hasAccount := columns["account"]
+	if err != nil || !hasPerson && !(hasApp && hasAccount) {
+		r.fail(
+			model.Pos{File: list.File, Line: 1}, "missing-column",
+			"the header has neither the column person nor the columns app and account", "add person, with an id a row",
+		)
+		return
+	}
+	for {
+		row, err := rows.Read()
+		if errors.Is(err, io.EOF) {
+			return
+		}
+		line, _ := rows.FieldPos(0)
+		pos := model.Pos{File: list.File, Line: line}
+		if err != nil {
+			var parse *csv.ParseError
+			if errors.As(err, &parse) {
+				pos.Line = parse.Line
+				err = parse.Err
+			}
+			r.fail(pos, "not-csv", err.Error(), "look for a missing or an unquoted comma")
+			return
+		}
+		name := ""
+		switch {
+		case hasPerson && row[person] != "":
+			name = strings.Clone(row[person])
+			r.refs = append(r.refs, personRef{name, pos})
+		case hasApp && hasAccount && row[app] != "" && row[account] != "":
+			if r.App(row[app]) < 0 {
+				r.noApplication(pos, row[app])
+				continue
+			}
+			name = row[app] + "/" + row[account]
+		default:
+			r.fail(pos, "missing-value", "the row names neither a person nor an account", "take it out, or fill it in")
+			continue
+		}
+		if at, ok := list.Lines[name]; ok {
+			r.fail(
+				pos, "duplicate-entry", fmt.Sprintf("%s is on the list already, in line %d", name, at),
+				"take one of the rows out",
+			)
+			continue
+		}
+		list.Lines[name] = line
+	}
+}
+
+func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
+	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn")
+	s := model.Step{Pos: d.pos(n)}
+	s.Do, _ = model.ParseDo(d.oneOf(orNode(f["do"], n), "do", model.Dos()...))
+	s.After = d.duration(f["after"], "after", "for example P30D or P3M")
+	s.Warn = d.duration(f["warn"], "warn", "for example P7D")
+	for _, key := range []string{"set", "keep", "warn"} {
+		of := map[string]model.Do{"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove}[key]
+		if f[key] != nil && s.Do != of {
+			d.problem(f[key], "unknown-key", fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do), "take it out")
+		}
+	}
+	for _, k := range d.names(f["keep"], "keep") {
+		at := slices.IndexFunc([]model.Kind{model.Group, model.Role, model.License}, func(kind model.Kind) bool {
+			return kind.Plural() == k.Text
+		})
+		if at < 0 {
+			r.fail(k.Pos, "unknown-word", fmt.Sprintf("keep cannot be %q", k.Text), "use groups, roles or licenses")
+			continue
+		}
+		s.Keep[[]model.Kind{model.Group, model.Role, model.License}[at]] = true
+	}
+	if s.Do == model.DoMove && f["set"] == nil {
+		d.problem(n, "missing-key", "the step moves accounts and does not say where to", "add set: {ATTRIBUTE: VALUE}")
+	}
+	for _, e := range d.entries(f["set"], "set") {
+		r.moves(d, p, e)
+		s.Set = append(s.Set, model.Setting{Attr: e.name, Value: d.text(e.value, e.name), Pos: d.pos(e.key)})
+	}
+	return s
+}
+
+// moves makes an attribute that a path sets one that Pravet keeps, in the applications
+// that show it.
+func (r *Repo) moves(d *doc, p *model.Path, e entry) {
+	found := false
+	for a := range r.Apps {
+		if !p.In(a) || r.Exports[a] == nil {
+			continue
+		}
+		for _, c := range r.Exports[a].Columns {
+			if c.Attr == e.name {
+				found = r.settable(d, a, e) || found
+			}
+		}
+	}
+	if !found {
+		d.problem(
+			e.key, "unknown-attribute", fmt.Sprintf("no application of the path shows %s", e.name),
+			"add it to the columns of an application's export",
+		)
+	}
+}
+
+// ends checks that a path ends, and that nothing is removed that was not blocked first.
+func (r *Repo) ends(p *model.Path) {
+	if len(p.Steps) == 0 {
+		r.fail(p.Pos, "missing-key", "the path has no steps", "add steps: [{do: suspend}, {after: P90D, do: remove}]")
+		return
+	}
+	suspends := false
+	keys := map[string]int{}
+	for i := range p.Steps {
+		s := &p.Steps[i]
+		last := i == len(p.Steps)-1
+		switch {
+		case (s.Do == model.DoRemove || s.Do == model.DoStay) && !last:
+			r.fail(p.Steps[i+1].Pos, "path", fmt.Sprintf("a step comes after %s, which is the end", s.Do), "take one of them out")
+		case last && s.Do != model.DoRemove && s.Do != model.DoStay:
+			r.fail(s.Pos, "path", "the path has no end", "add {after: P90D, do: remove}, or {do: stay}")
+		case s.Do == model.DoRemove && s.After == (day.Duration{}):
+			r.fail(s.Pos, "path", "a removal cannot be undone, and this one does not wait", "add after: P30D")
+		case s.Do == model.DoRemove && !suspends:
+			r.fail(s.Pos, "path", "the path removes accounts that it has not suspended", "add {do: suspend} before")
+		}
+		suspends = suspends || s.Do == model.DoSuspend
+		if at, ok := keys[s.Key()]; ok {
+			r.fail(
+				s.Pos, "duplicate-entry", fmt.Sprintf("step %d does the same as step %d", i+1, at+1), "take one of them out",
+			)
+		}
+		keys[s.Key()] = i
+	}
+}
+
+// readKept reads whom and what nothing happens to that cannot be undone.
+func (r *Repo) readKept(d *doc, list *yaml.Node) {
+	for _, n := range d.list(list, "kept") {
+		f := d.fields(n, "an entry of kept", "person", "account", "for", "until", "because", "by")
+		k := model.Kept{
+			Person:  d.text(f["person"], "person"),
+			Until:   d.date(f["until"], "until"),
+			Because: d.required(f, n, "because", "an entry of kept"),
+			Pos:     d.pos(n),
+		}
+		given := 0
+		for _, key := range []string{"person", "account", "for"} {
+			if f[key] != nil {
+				given++
+			}
+		}
+		if given != 1 {
+			d.problem(n, "missing-key", "an entry names one of person, account and for", "add person: ID")
+		}
+		if k.Person != "" {
+			r.refs = append(r.refs, personRef{k.Person, d.pos(f["person"])})
+		}
+		if x := f["account"]; x != nil {
+			address, err := model.ParseAddress(d.text(x, "account"))
+			switch {
+			case err != nil || address.Kind != "account":
+				d.problem(x, "bad-address", "an account is expected here", "write APPLICATION/account/NAME")
+			case r.App(address.App) < 0:
+				r.noApplication(d.pos(x), address.App)
+			default:
+				k.App, k.Account = address.App, address.Name
+			}
+		}
+		if x := f["for"]; x != nil {
+			k.For = d.filter(x, "for")
+			r.use(d, x, k.For, "kept")
+		}
+		r.Kept = append(r.Kept, k)
+	}
+}
