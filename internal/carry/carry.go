@@ -384,7 +384,7 @@ func (j *Job) Count(s decide.State) int {
 func (j *Job) Held() int {
 	n := 0
 	for i, x := range j.States {
-		if x == decide.Held && (j.Standing.All || j.Standing.Verdicts[j.Plan.Changes[i].ID] == decide.Accepted) {
+		if x == decide.Held && j.Standing.Accepts(&j.Plan.Changes[i]) {
 			n++
 		}
 	}
@@ -395,7 +395,7 @@ func (j *Job) Held() int {
 func (j *Job) Holding() (guards []string) {
 	for i, x := range j.States {
 		c := &j.Plan.Changes[i]
-		if x != decide.Held || !j.Standing.All && j.Standing.Verdicts[c.ID] != decide.Accepted {
+		if x != decide.Held || !j.Standing.Accepts(c) {
 			continue
 		}
 		holds := j.Standing.Holding(j.Plan, c, j.Today)

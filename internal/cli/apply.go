@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -24,6 +25,7 @@ import (
 
 func (c *program) apply() *cobra.Command {
 	var yes bool
+	var forGood int
 	cmd := &cobra.Command{
 		Use:     "apply PLAN",
 		Short:   "Carry out what is accepted of a plan, and check every change afterwards",
@@ -38,7 +40,8 @@ step, and each application is read again after it: every change is settled, or
 not settled and why.
 
 On a terminal it shows the totals and asks once. Without one it needs an
-accepted plan, or --yes. An interrupted run ends after the step that it is in; to
+accepted plan, or --yes. Where changes cannot be undone, it asks how many they are,
+or needs --yes-for-good with that number. An interrupted run ends after the step that it is in; to
 go on, apply the plan again.
 
 Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
@@ -48,6 +51,7 @@ not settled.`,
 		Args:    takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	cmd.Flags().IntVar(&forGood, "yes-for-good", -1, "do not ask: this many changes cannot be undone, and are meant")
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, p, err := c.planHere(args[0])
@@ -75,7 +79,7 @@ not settled.`,
 		if err != nil {
 			return err
 		}
-		return c.carryOut(j, l, yes)
+		return c.carryOut(j, l, yes, forGood)
 	}
 	return cmd
 }
@@ -153,7 +157,7 @@ func (c *program) settle(dir string, s *prepare.State, l ledger.Ledger) error {
 	return err
 }
 
-func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
+func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool, forGood int) error {
 	out := show.NewPrinter(c.Stdout, c.Environ)
 	// Nothing accepted by itself: all that is not rejected is meant, once
 	// someone says so.
@@ -176,7 +180,7 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool) error {
 		}
 		return nil
 	}
-	if err := c.consent(out, j, accepted, yes); err != nil {
+	if err := c.consent(out, j, accepted, yes, forGood); err != nil {
 		return err
 	}
 	if !accepted {
@@ -279,25 +283,29 @@ func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
 	}
 }
 
-// consent makes sure that someone wants the run: by an accepted plan, by
-// --yes, or by an answer.
-func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool) error {
-	if yes {
-		return nil
-	}
-	if !c.Terminal {
-		if accepted {
-			return nil
-		}
-		return usage(say.NotAccepted(j.Plan.ID))
-	}
+// consent makes sure that someone wants the run: by an accepted plan, by --yes, or by an
+// answer; and that whoever does knows how much of it cannot be undone.
+func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool, counted int) error {
 	forGood := 0
 	for i := range j.Plan.Changes {
 		if j.States[i] == decide.Ready && j.Plan.Changes[i].ForGood {
 			forGood++
 		}
 	}
-	question, want := say.Question(j.Plan.ID, forGood)
+	switch {
+	case forGood > 0 && counted != forGood && (counted >= 0 || yes || !c.Terminal):
+		return usage(say.CountForGood(forGood))
+	case yes || forGood > 0 && counted == forGood:
+		return nil
+	case !c.Terminal && accepted:
+		return nil
+	case !c.Terminal:
+		return usage(say.NotAccepted(j.Plan.ID))
+	}
+	question, want := say.Question(), "yes"
+	if forGood > 0 {
+		question, want = say.HowMany(), strconv.Itoa(forGood)
+	}
 	if err := out.Err(); err != nil {
 		return err
 	}

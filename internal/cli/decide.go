@@ -24,6 +24,7 @@ import (
 func (c *program) accept() *cobra.Command {
 	var because string
 	var lift []string
+	var forGood bool
 	var sel selection
 	cmd := &cobra.Command{
 		Use:     "accept PLAN [CHANGE ...]",
@@ -35,6 +36,9 @@ application or filter. Without a plan, numbers and causes are those of the plan
 that was just shown on this terminal. What an accepted change needs goes along,
 and is named. Once changes are accepted by themselves, apply carries out only
 those.
+
+What cannot be undone is accepted by its id or its number only; with --for-good it
+is accepted also with the whole plan, or as one of those that are chosen otherwise.
 
 --lift takes a guard away for this plan, so that what only it holds can be
 carried out. A difference that an earlier rejection set aside is taken up again
@@ -51,10 +55,11 @@ by accepting it; the next draft has it.`,
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
 	offer(cmd, "lift", sel.of(c, "lift", guardsOf))
+	cmd.Flags().BoolVar(&forGood, "for-good", false, "what cannot be undone too, though it is not named")
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		return c.decide(args, because, &sel, func(d *decision) error { return d.accept(lift) })
+		return c.decide(args, because, &sel, func(d *decision) error { return d.accept(lift, forGood) })
 	}
 	return cmd
 }
@@ -110,6 +115,7 @@ type decision struct {
 	maker   *decisions.Maker
 	plan    *plan.Plan
 	choice  decisions.Choice
+	named   map[string]bool // of the choice, those that were named by id or number
 	because string
 }
 
@@ -130,6 +136,7 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		c:       c,
 		plan:    p,
 		because: because,
+		named:   map[string]bool{},
 		choice:  decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()},
 	}
 	if err := sel.prepare(c, dir, p); err != nil {
@@ -203,6 +210,7 @@ func (d *decision) choose(names []string, sel *selection) error {
 		for _, c := range found {
 			if sel.inPlan(d.plan, c) {
 				d.choice.Changes[c.ID] = true
+				d.named[c.ID] = d.named[c.ID] || !strings.HasPrefix(name, ":")
 			} else {
 				d.choice.Aside = append(d.choice.Aside, c.ID)
 			}
@@ -223,7 +231,29 @@ func (d *decision) choose(names []string, sel *selection) error {
 	return nil
 }
 
-func (d *decision) accept(lift []string) error {
+// careful leaves out of what is to be accepted what cannot be undone and was not named,
+// and counts it.
+func (d *decision) careful() (left int) {
+	for i := range d.plan.Changes {
+		c := &d.plan.Changes[i]
+		if !c.ForGood || d.named[c.ID] {
+			continue
+		}
+		if d.choice.All || d.choice.Changes[c.ID] {
+			left++
+		}
+		delete(d.choice.Changes, c.ID)
+	}
+	return left
+}
+
+func (d *decision) accept(lift []string, forGood bool) error {
+	left := 0
+	if d.choice.ForGood = forGood; !forGood {
+		if left = d.careful(); left > 0 && !d.choice.All && len(d.choice.Changes)+len(d.choice.Aside) == 0 {
+			return usage(say.OnlyForGood(left))
+		}
+	}
 	for _, g := range lift {
 		if !slices.Contains(guard.All(), g) {
 			return usage(say.Flag("lift", prepare.UnknownName("guard", g, guard.Liftable())))
@@ -263,6 +293,9 @@ func (d *decision) accept(lift []string) error {
 		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
 	d.along(p, made.Along, say.AcceptedAlong())
+	if left > 0 {
+		p.Line(say.LeftForGood(left))
+	}
 	if n := len(d.choice.Aside); n > 0 {
 		p.Line(say.TakenUp(n))
 	}

@@ -90,7 +90,7 @@ func (s *selection) decided(l ledger.Ledger, p *plan.Plan, today day.Day) (err e
 			s.states[id] = "done"
 		case state == decide.Refused:
 			s.states[id] = "rejected"
-		case s.standing.Verdicts[id] == decide.Accepted || s.standing.All:
+		case s.standing.Accepts(&p.Changes[i]):
 			s.states[id] = "accepted"
 		}
 	}

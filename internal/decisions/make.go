@@ -28,6 +28,7 @@ type Maker struct {
 // A Choice is what a decision is about.
 type Choice struct {
 	All     bool            // the whole plan
+	ForGood bool            // what cannot be undone too, though it is not named
 	Changes map[string]bool // changes of the plan
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
 }
@@ -70,6 +71,7 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift []string, because str
 		Digest:  m.Plan.Digest,
 		Verdict: "accept",
 		All:     c.All,
+		ForGood: c.All && c.ForGood,
 		Because: because,
 		Along:   made.Along,
 	}

@@ -112,7 +112,7 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 			}
 		case "accept":
 			if d.All {
-				s.All = true
+				s.All, s.ForGood = true, s.ForGood || d.ForGood
 				for id := range whole {
 					delete(s.Verdicts, id)
 				}
@@ -127,7 +127,7 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 			}
 		case "reject":
 			if d.All {
-				s.All = false
+				s.All, s.ForGood = false, false
 			}
 			for _, id := range append(d.Changes, d.Along...) {
 				s.Verdicts[id] = decide.Rejected

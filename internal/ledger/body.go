@@ -71,9 +71,10 @@ func (p Plan) About() About { return About{Plan: p.Plan} }
 // Decision is an accept, a reject or a lift.
 type Decision struct {
 	Plan     string   `json:"plan"`
-	Digest   string   `json:"digest,omitempty"` // the plan's
-	Verdict  string   `json:"verdict"`          // accept, reject, lift; trust, of a ledger that was cut off
-	All      bool     `json:"all"`              // the whole plan
+	Digest   string   `json:"digest,omitempty"`  // the plan's
+	Verdict  string   `json:"verdict"`           // accept, reject, lift; trust, of a ledger that was cut off
+	All      bool     `json:"all"`               // the whole plan
+	ForGood  bool     `json:"forGood,omitempty"` // with what cannot be undone
 	Changes  []string `json:"changes,omitempty"`
 	What     []string `json:"what,omitempty"`   // of each of Changes, in words
 	Marks    []string `json:"marks,omitempty"`  // of each of Changes, what it was besides its id; see decide.Mark

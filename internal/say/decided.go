@@ -36,6 +36,14 @@ func Accepted(n int, plan string) string {
 	return fmt.Sprintf("Accepted %s of plan %s:", model.Count(n, "change", "changes"), plan)
 }
 
+// LeftForGood counts what cannot be undone and was not accepted with the rest.
+func LeftForGood(n int) string {
+	return fmt.Sprintf(
+		"Not accepted: %s that cannot be undone. Name %s by id or number, or add --for-good.",
+		model.Count(n, "change", "changes"), model.Plural(n, "it", "them"),
+	)
+}
+
 // AcceptedAlong is the title of what those need.
 func AcceptedAlong() string { return "Along with them, as they need it:" }
 

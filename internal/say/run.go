@@ -58,15 +58,21 @@ func NoAnswer() error { return errors.New("there was no answer; nothing was chan
 // NotConfirmed is an answer other than the one that was asked for.
 func NotConfirmed() error { return errors.New("not confirmed; nothing was changed") }
 
-// Question asks whether to carry out a plan, and names the answer that does.
-func Question(plan string, forGood int) (question, want string) {
-	if forGood == 0 {
-		return "Carry this out? Type yes: ", "yes"
-	}
-	return fmt.Sprintf(
-		"%s cannot be undone. To carry this out, type the plan's id, %s: ",
-		model.Count(forGood, "change", "changes"), plan,
-	), plan
+// Question asks whether to carry out a plan.
+func Question() string { return "Carry this out? Type yes: " }
+
+// HowMany asks for the number of changes that cannot be undone.
+func HowMany() string {
+	return "To carry this out, type how many of these changes cannot be undone: "
+}
+
+// CountForGood is a run that would do what cannot be undone, of which nobody has said how
+// much that is.
+func CountForGood(n int) error {
+	return fmt.Errorf(
+		"%s cannot be undone, and nothing was changed; add --yes-for-good %d, or reject what is not meant",
+		model.Count(n, "change", "changes"), n,
+	)
 }
 
 // NothingToDo is said of a plan with nothing ready.

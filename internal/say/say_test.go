@@ -35,8 +35,6 @@ func date(text string) day.Day {
 // said are all sentences, each with what it reads like.
 func said() map[string][]any {
 	november, december := date("2026-11-24"), date("2026-12-01")
-	question, yes := say.Question("m4n98ppw", 0)
-	forGood, id := say.Question("m4n98ppw", 2)
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
 	return map[string][]any{
@@ -216,10 +214,19 @@ func said() map[string][]any {
 		},
 		"NoAnswer":     {say.NoAnswer(), "there was no answer; nothing was changed"},
 		"NotConfirmed": {say.NotConfirmed(), "not confirmed; nothing was changed"},
-		"Question": {
-			question + yes + ". " + forGood + id,
-			"Carry this out? Type yes: yes. 2 changes cannot be undone. To carry this out, type the plan's id, " +
-				"m4n98ppw: m4n98ppw",
+		"Question": {say.Question(), "Carry this out? Type yes: "},
+		"HowMany":  {say.HowMany(), "To carry this out, type how many of these changes cannot be undone: "},
+		"CountForGood": {
+			say.CountForGood(3),
+			"3 changes cannot be undone, and nothing was changed; add --yes-for-good 3, or reject what is not meant",
+		},
+		"OnlyForGood": {
+			say.OnlyForGood(1),
+			"1 change cannot be undone, and nothing was accepted; name it by id or number, or add --for-good",
+		},
+		"LeftForGood": {
+			say.LeftForGood(2),
+			"Not accepted: 2 changes that cannot be undone. Name them by id or number, or add --for-good.",
 		},
 		"NothingToDo": {say.NothingToDo(), "There is nothing to carry out."},
 		"LeftAlone": {

@@ -107,6 +107,14 @@ func TooOldToDecide(plan string, moved []string) error {
 // NothingFits is a selection that no change fits.
 func NothingFits() error { return errors.New("the plan has no change that fits") }
 
+// OnlyForGood is a choice of nothing but what cannot be undone, none of it by name.
+func OnlyForGood(n int) error {
+	return fmt.Errorf(
+		"%s cannot be undone, and nothing was accepted; name %s by id or number, or add --for-good",
+		model.Count(n, "change", "changes"), model.Plural(n, "it", "them"),
+	)
+}
+
 // CannotLift is a guard that holds what cannot be done.
 func CannotLift(guard string) error {
 	return fmt.Errorf("--lift: the guard %s holds what cannot be done, so it cannot be lifted", guard)

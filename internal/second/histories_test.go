@@ -47,7 +47,7 @@ func history(t *testing.T, seed uint64) string {
 			continue // what was decided about it stands
 		}
 		plans[p.ID] = p
-		chosen := free(want)
+		chosen := b.still(undoable(want, func(int) bool { return false }), rejected)
 		if r.IntN(3) > 0 {
 			chosen = b.part(t, r, p, want, &rejected)
 		}
@@ -166,7 +166,7 @@ func (b *bench) quiet(t *testing.T, rejected []string, bad func(string) string) 
 			Today:  b.day,
 			By:     "Farah",
 		}
-		_, err := m.Accept(context.Background(), decisions.Choice{All: true}, nil, "yes")
+		_, err := m.Accept(context.Background(), decisions.Choice{All: true, ForGood: true}, nil, "yes")
 		require.NoError(t, err)
 		x := &run{bench: b}
 		x.carryOut(t, p)

@@ -222,7 +222,7 @@ func both(t *testing.T, seed uint64) string {
 			break
 		}
 		last = p.ID
-		chosen := free(want)
+		chosen := b.still(undoable(want, func(int) bool { return false }), rejected)
 		if r.IntN(3) > 0 {
 			chosen = b.part(t, r, p, want, &rejected)
 		}
@@ -279,6 +279,26 @@ func (b *bench) fresh(t *testing.T) {
 			require.NoError(t, os.Chtimes(f, a.taken(), a.taken()))
 		}
 	}
+}
+
+// undoable are the free changes without those that cannot be undone and were not accepted
+// by themselves, and without what needs one of them.
+func undoable(want []*change, named func(i int) bool) (chosen []*change) {
+	out := map[*change]bool{}
+	for range want {
+		for i, c := range want {
+			out[c] = out[c] || c.verb == "remove" && !named(i)
+			for _, n := range c.needs {
+				out[c] = out[c] || out[n]
+			}
+		}
+	}
+	for _, c := range free(want) {
+		if !out[c] {
+			chosen = append(chosen, c)
+		}
+	}
+	return chosen
 }
 
 // part accepts some changes of a plan and rejects some others.
@@ -340,7 +360,8 @@ func (b *bench) part(t *testing.T, r *rand.Rand, p *plan.Plan, want []*change, r
 			in[c] = !out[c]
 		}
 	}
-	for _, c := range free(want) {
+	named := func(i int) bool { return yes[p.Changes[i].ID] }
+	for _, c := range undoable(want, named) {
 		if in[c] && !out[c] {
 			chosen = append(chosen, c)
 		}

@@ -148,6 +148,7 @@ const (
 // Standing is what is decided about a plan as a whole.
 type Standing struct {
 	All      bool               // everything that is not decided by itself is accepted
+	ForGood  bool               // and that is meant for what cannot be undone, too
 	Verdicts map[string]Verdict // change → its own verdict
 	Named    map[string]bool    // changes that were accepted by themselves, not only as another needs them
 	Carried  map[string]Carried // of those accepted, those that were in another plan
@@ -163,6 +164,16 @@ func (s *Standing) AnyAccepted() bool {
 		}
 	}
 	return false
+}
+
+// Accepts reports whether a change is accepted. What cannot be undone is so only by itself,
+// or where that was said of the whole plan.
+func (s *Standing) Accepts(c *plan.Change) bool {
+	named := s.Verdicts[c.ID] == Accepted
+	if c.ForGood {
+		return named && s.Named[c.ID] || s.All && s.ForGood
+	}
+	return named || s.All
 }
 
 // Ready tells for each change of the plan what may become of it, in the
@@ -186,7 +197,7 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 			out[i] = Refused
 		case len(s.Holding(p, c, today)) > 0:
 			out[i] = Held
-		case v == Accepted || s.All:
+		case s.Accepts(c):
 			out[i] = Ready
 		default:
 			out[i] = Waiting
