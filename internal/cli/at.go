@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
@@ -54,6 +57,19 @@ func (c *program) past(dir, at string, apps []string) (*past, error) {
 	return p, nil
 }
 
+// remember tells a view since when accounts are on their way out.
+func (c *program) remember(dir string, repo *desired.Repo, v *access.View) error {
+	if v == nil || len(repo.Paths) == 0 {
+		return nil
+	}
+	l, err := c.questioned(dir)
+	if err != nil {
+		return err
+	}
+	v.Past, err = prepare.Stands(l, repo, func(int) bool { return true })
+	return errors.Join(err, l.Close())
+}
+
 // said says on standard error what an answer about a past day follows from.
 func (c *program) said(p *past) error {
 	pr := show.NewPrinter(c.Stderr, c.Environ)
@@ -79,5 +95,8 @@ func (c *program) looked(dir, at string, apps []string, today day.Day) (*access.
 		return nil, nil, err
 	}
 	s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
-	return v, nil, c.told(s, missing, err)
+	if err := c.told(s, missing, err); err != nil {
+		return v, nil, err
+	}
+	return v, nil, c.remember(dir, repo, v)
 }

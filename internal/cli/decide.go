@@ -258,6 +258,9 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		if !slices.Contains(guard.All(), g) {
 			return usage(say.Flag("lift", prepare.UnknownName("guard", g, guard.Liftable())))
 		}
+		if g == guard.Keeping {
+			return usage(say.CannotLiftKept())
+		}
 		if !slices.Contains(guard.Liftable(), g) {
 			return usage(say.CannotLift(g))
 		}

@@ -103,6 +103,9 @@ puts two people side by side. A question writes nothing.`,
 			if err := c.told(s, missing, err); err != nil {
 				return err
 			}
+			if err := c.remember(dir, s.Repo, v); err != nil {
+				return err
+			}
 		}
 		if person < 0 {
 			return usage(say.NoPersonThen(args[0], at))

@@ -84,7 +84,7 @@ func (s *State) view(today day.Day) *access.View {
 	}
 	return access.Look(
 		access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
-			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions},
+			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Paths: s.Repo.Paths},
 	)
 }
 

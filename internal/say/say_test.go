@@ -92,6 +92,10 @@ func said() map[string][]any {
 			say.CannotLift("impossible"),
 			"--lift: the guard impossible holds what cannot be done, so it cannot be lifted",
 		},
+		"CannotLiftKept": {
+			say.CannotLiftKept(),
+			"--lift: what is kept stands in standing.yaml; take the entry out there, or wait until its day",
+		},
 		"UntilIsOver": {
 			say.UntilIsOver(november, december), "--until: 2026-11-24 is over on 2026-12-01, the day of the plan",
 		},

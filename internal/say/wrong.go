@@ -120,6 +120,11 @@ func CannotLift(guard string) error {
 	return fmt.Errorf("--lift: the guard %s holds what cannot be done, so it cannot be lifted", guard)
 }
 
+// CannotLiftKept is said of what standing.yaml keeps.
+func CannotLiftKept() error {
+	return errors.New("--lift: what is kept stands in standing.yaml; take the entry out there, or wait until its day")
+}
+
 // UntilIsOver is a rejection that would end before the day of its plan.
 func UntilIsOver(until, asOf day.Day) error {
 	return fmt.Errorf("--until: %s is over on %s, the day of the plan", until, asOf)

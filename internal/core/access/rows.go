@@ -21,7 +21,7 @@ type Rows struct {
 }
 
 // Subjects are what Rows can be made of.
-var Subjects = []string{"people", "accounts", "things", "kits", "strays"}
+var Subjects = []string{"people", "accounts", "things", "kits", "strays", "leaving"}
 
 // Rows makes the rows of a subject.
 func (v *View) Rows(subject string) *Rows {
@@ -34,6 +34,8 @@ func (v *View) Rows(subject string) *Rows {
 		return v.thingRows()
 	case "kits":
 		return v.kitRows()
+	case "leaving":
+		return v.leavingRows()
 	case "strays":
 		return v.accountRows(func(app, at int) bool { return v.PersonOf[app][at] < 0 })
 	}

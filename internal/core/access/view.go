@@ -7,12 +7,15 @@
 package access
 
 import (
+	"slices"
+
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
 	"pravet/internal/core/graph"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
@@ -29,6 +32,8 @@ type Input struct {
 
 	Separations []model.Separation
 	Exceptions  []model.Exception // from separations
+
+	Paths []*model.Path // in the order of their ranks
 }
 
 // A View is what is due and what is held on a day. It is used by one goroutine
@@ -39,6 +44,7 @@ type View struct {
 	Stages  []stage.Stage
 	Explain *explain.Explainer
 	Sets    []*model.Sets // of each application
+	Past    leaving.Past  // since when accounts are on their way out; nil where that is not known
 
 	AccountOf [][]int32      // application → person → account, or diff.None; nil where no export was read
 	PersonOf  [][]int32      // application → account → person, or diff.None
@@ -109,6 +115,22 @@ func (v *View) has(p, app int) uint32 {
 	return 0
 }
 
+// stand is where an account stands on a path, nil for one that is upon none. person is -1
+// for one of nobody.
+func (v *View) stand(app, at, person int) *leaving.Stand {
+	if len(v.Paths) == 0 || at < 0 {
+		return nil
+	}
+	in := leaving.Input{
+		People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages, Past: v.Past,
+		Today: v.Today, Clock: v.Today,
+	}
+	if in.Past == nil {
+		in.Past = make(leaving.Past, len(v.Apps))
+	}
+	return in.Of(app, at, person)
+}
+
 // name is how a person is called.
 func (v *View) name(p int) string { return v.Explain.Name(int32(p)) }
 
@@ -125,6 +147,16 @@ const (
 func (v *View) state(p, app int, thing int32) string {
 	has := v.Sets[app].Has(v.has(p, app), thing)
 	should, _ := v.Should(p, app)
+	if s := v.stand(app, v.account(p, app), p); s != nil && has {
+		for _, step := range s.Wants() {
+			if step.Do == model.DoStrip && slices.Contains(
+				leaving.Stripped(v.Apps[app], v.Accounts[app], v.account(p, app), &step), thing,
+			) {
+				return ToGo
+			}
+		}
+		return Kept
+	}
 	switch {
 	case has && v.Sets[app].Has(should, thing):
 		return Has

@@ -259,6 +259,10 @@ func (v *View) accountOf(p, app int) Account {
 		state = v.Accounts[app].States[at]
 		out.Account, out.State = v.Accounts[app].Key.At(at), state.String()
 	}
+	if s := v.stand(app, at, p); s != nil {
+		v.onPath(&out, s)
+		return out
+	}
 	d := v.due(p, app)
 	do := duty.Of(v.Stages[p], d.Account(), state)
 	out.verb, out.acts = do.Verb, do.Acts

@@ -112,6 +112,10 @@ const (
 	SensitiveGained Kind = "sensitive-gained" // Count people, Names, come to have Thing of App, Because; before: Via
 )
 
+// Stands is that an account has Count of Whole steps of the path Other behind it, Attribute
+// the last, On a day; Value is next, Until a day.
+const Stands Kind = "stands"
+
 // A Fact is one thing that is so. Which of its values mean something follows from
 // its kind. They stand in the order of their names, as plans have them.
 type Fact struct {

@@ -110,6 +110,8 @@ func definition(f *fact.Fact) (string, bool) {
 			text += fmt.Sprintf(", %s after the step before, seen done on %s", f.Limit, f.On)
 		}
 		return text, true
+	case fact.Stands:
+		return standing(f), true
 	case fact.Listed:
 		return fmt.Sprintf("%s is on the list %s", f.Account, f.Other), true
 	case fact.NobodysOwn:
@@ -284,4 +286,23 @@ func seats(f *fact.Fact) (string, bool) {
 		), true
 	}
 	return "", false
+}
+
+// standing says where an account stands on a path, and what comes next.
+func standing(f *fact.Fact) string {
+	text := "on path " + f.Other
+	switch {
+	case f.Count > 0 && f.On != "":
+		text += fmt.Sprintf(", step %d of %d done (%s) since %s", f.Count, f.Whole, f.Attribute, f.On)
+	case f.Count > 0:
+		text += fmt.Sprintf(", step %d of %d done (%s)", f.Count, f.Whole, f.Attribute)
+	}
+	switch {
+	case f.Value == "":
+	case f.Until == "":
+		text += "; it ends here: " + f.Value
+	default:
+		text += fmt.Sprintf("; next: %s on %s", f.Value, f.Until)
+	}
+	return text
 }

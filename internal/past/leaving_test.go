@@ -1,0 +1,300 @@
+package past_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/draft"
+	"pravet/internal/core/leaving"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/stage"
+	"pravet/internal/core/table"
+	"pravet/internal/ledger"
+	"pravet/internal/past"
+)
+
+// memory is a ledger that keeps what stood, and nothing else.
+type memory struct {
+	ledger.Ledger
+	entries []*ledger.Entry
+}
+
+func (m *memory) Scan(q ledger.Query, f func(*ledger.Entry) error) error {
+	for _, e := range m.entries {
+		if slices.Contains(q.Kinds, e.Kind) {
+			if err := f(e); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// A leaver is one person with one account, and the path on which it ends.
+type leaver struct {
+	app    *model.App
+	path   *model.Path
+	waits  [4]int // before suspending, moving, stripping and removing
+	ended  bool
+	there  bool // the account
+	open   bool
+	held   bool // a role
+	place  string
+	ledger *memory
+}
+
+func (l *leaver) people(today day.Day) *model.People {
+	people := model.NewPeople()
+	attrs := []int{people.Attribute("id"), people.Attribute("userName"), people.Attribute("ends")}
+	ends := ""
+	if l.ended {
+		ends = (today - 1).String()
+	}
+	people.Add(people.File("people.csv"), 2, attrs, []string{"1", "ann", ends})
+	people.Close()
+	return people
+}
+
+func (l *leaver) accounts() *model.Accounts {
+	out := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets()}
+	out.Key = out.Attrs[0]
+	if l.there {
+		out.Key.Append("ann")
+		out.Attrs[1].Append(l.place)
+		out.States = append(out.States, model.StateOf(l.open))
+		var held []int32
+		if l.held {
+			held = []int32{0}
+		}
+		out.Held = append(out.Held, out.Sets.Of(held))
+	}
+	return out
+}
+
+// draft drafts a plan as the program does, and records what stands.
+func (l *leaver) draft(t *testing.T, today day.Day) *plan.Plan {
+	stood, err := past.Stood(l.ledger, "till")
+	require.NoError(t, err)
+	p, err := draft.Draft(draft.Input{
+		People: l.people(today), Apps: []*model.App{l.app}, Today: today, Clock: today, PeopleBefore: -1,
+		Kits: []*model.Kit{{
+			Name: "all", Everyone: true, Gives: []model.Give{{App: 0, Things: []int32{0}, Pos: []model.Pos{{}}}},
+		}},
+		Guards: model.Guards{
+			Suspensions: model.Limit{Count: 9, Set: true}, Narrowing: model.Limit{Count: 9, Set: true},
+			ExportAge: day.Duration{Days: 9}, ExportAgeSet: true, ExportShrink: model.Limit{Count: 9, Set: true},
+		},
+		Exports: []*draft.Export{{Accounts: l.accounts(), Day: today, Before: -1}},
+		Paths:   []*model.Path{l.path}, Past: leaving.Past{stood},
+	})
+	require.NoError(t, err)
+	l.stands(t, today)
+	return p
+}
+
+// stands records what stands, as after a draft and after a run.
+func (l *leaver) stands(t *testing.T, today day.Day) {
+	stood, err := past.Stood(l.ledger, "till")
+	require.NoError(t, err)
+	people, accounts := l.people(today), l.accounts()
+	in := leaving.Input{
+		People: people, Apps: []*model.App{l.app}, Accounts: []*model.Accounts{accounts}, Paths: []*model.Path{l.path},
+		Stages: stage.Of(people, today), Past: leaving.Past{stood}, Today: today, Clock: today,
+	}
+	of := make([]int32, accounts.Len())
+	if r, changed := past.Standing("till", stood, in.Marks(0, of)); changed {
+		body, err := json.Marshal(r.Body)
+		require.NoError(t, err)
+		l.ledger.entries = append(l.ledger.entries, &ledger.Entry{
+			Kind: r.Kind, Body: body, At: today.Time().Format(time.RFC3339),
+		})
+	}
+}
+
+// The steps of the path, by their numbers.
+const (
+	suspending = iota
+	moving
+	stripping
+	removing
+)
+
+// steps tells which steps the changes of a plan belong to, without those that are held.
+func steps(p *plan.Plan, held bool) (out []int) {
+	of := map[model.Verb]int{
+		model.Suspend: suspending, model.Update: moving, model.Revoke: stripping, model.Remove: removing,
+	}
+	for i := range p.Changes {
+		if n, ok := of[p.Changes[i].Verb]; ok && (held || len(p.Changes[i].Holds) == 0) {
+			out = append(out, n)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// A reference is the same as simply as can be: since which day each step has been seen
+// done in a row with those before it, with the account upon the path.
+type reference struct {
+	upon int // the day on which the account was seen upon the path; -1 for never
+	seen [4]int
+}
+
+func (r *reference) forget() { *r = reference{-1, [4]int{-1, -1, -1, -1}} }
+
+// done are the steps that the account shows, from the first on.
+func (l *leaver) done() int {
+	for n, shown := range []bool{!l.open, l.place == "Held", !l.held} {
+		if !shown {
+			return n
+		}
+	}
+	return removing
+}
+
+func (r *reference) see(l *leaver, today int) {
+	if !l.ended || !l.there {
+		r.forget()
+		return
+	}
+	if r.upon < 0 {
+		r.upon = today
+	}
+	for n := range r.seen {
+		if n >= l.done() {
+			r.seen[n] = -1
+		} else if r.seen[n] < 0 {
+			r.seen[n] = today
+		}
+	}
+}
+
+// may lists the steps that may be taken on a day.
+func (r *reference) may(l *leaver, today int) (out []int) {
+	if !l.ended || !l.there {
+		return nil
+	}
+	n := l.done()
+	since := r.upon
+	if n > 0 {
+		since = r.seen[n-1]
+	}
+	if since < 0 {
+		since = today
+	}
+	if today < since+l.waits[n] {
+		return nil
+	}
+	out = []int{n}
+	for n++; n < removing && out[0] != removing && l.waits[n] == 0; n++ {
+		out = append(out, n)
+	}
+	shown := []bool{!l.open, l.place == "Held", !l.held, false}
+	return slices.DeleteFunc(out, func(n int) bool { return shown[n] })
+}
+
+// TestNoWaitIsEverShortened: histories of one account on its way out, under any sequence
+// of days, runs, failures, rejections, returns, hands and lost ledgers, against the
+// reference; and in peace both come to the same end on the same day.
+// HISTORIES=10000 goes further than usual.
+func TestNoWaitIsEverShortened(t *testing.T) {
+	histories := 2_000
+	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
+		histories = n
+	}
+	for seed := range histories {
+		r := rand.New(rand.NewPCG(uint64(seed), 9))
+		l := &leaver{there: true, open: true, held: true, place: "Quay", ledger: &memory{Ledger: ledger.Nothing()}}
+		l.app = &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{
+			{Name: "userName", Person: "userName"}, {Name: "location"},
+		}, Things: []model.Thing{{Kind: model.Role, Name: "seller", Seats: -1}}}
+		l.app.Index()
+		l.waits = [4]int{r.IntN(2) * r.IntN(9), r.IntN(20), r.IntN(2) * r.IntN(20), 1 + r.IntN(40)}
+		l.path = &model.Path{Name: "ashore", Steps: []model.Step{
+			{Do: model.DoSuspend}, {Do: model.DoMove, Set: []model.Setting{{Attr: "location", Value: "Held"}}},
+			{Do: model.DoStrip}, {Do: model.DoRemove},
+		}}
+		for n := range l.path.Steps {
+			l.path.Steps[n].After = day.Duration{Days: l.waits[n]}
+		}
+		var ref reference
+		ref.forget()
+		today := 20000
+		var told []string
+		note := func(format string, args ...any) { told = append(told, fmt.Sprintf("%d: ", today)+fmt.Sprintf(format, args...)) }
+		blocked := -1 // since when the account has been seen blocked upon the path
+		round := func(peace bool) {
+			p := l.draft(t, day.Day(today))
+			may := ref.may(l, today)
+			if l.ended {
+				require.Equal(t, may, steps(p, true), "seed %d, waits %v, %v", seed, l.waits, told)
+			}
+			blocked = ref.seen[suspending]
+			ref.see(l, today)
+			if !peace && r.IntN(3) == 0 {
+				note("nothing is carried out")
+				return
+			}
+			for _, n := range steps(p, false) {
+				if !peace && r.IntN(4) == 0 {
+					note("step %d fails", n)
+					continue
+				}
+				switch n {
+				case suspending:
+					l.open = false
+				case moving:
+					l.place = "Held"
+				case stripping:
+					l.held = false
+				case removing:
+					require.True(t, blocked >= 0 && blocked+7 <= today, "seed %d: removed too early, %v", seed, told)
+					l.there = false
+				}
+				note("step %d is carried out", n)
+			}
+			l.stands(t, day.Day(today))
+			ref.see(l, today)
+		}
+		for range 5 + r.IntN(15) {
+			today += 1 + r.IntN(12)
+			switch r.IntN(12) {
+			case 0, 1:
+				l.ended = !l.ended
+				if note("ended: %v", l.ended); !l.ended { // who is back has it all again
+					l.open, l.held = true, true
+				}
+			case 2:
+				l.open = !l.open
+				note("open by hand: %v", l.open)
+			case 3:
+				l.held = !l.held
+				note("held by hand: %v", l.held)
+			case 4:
+				l.place = []string{"Quay", "Held"}[r.IntN(2)]
+				note("place by hand: %s", l.place)
+			case 5:
+				l.ledger.entries = nil
+				ref.forget()
+				note("the ledger is lost")
+			}
+			if l.there {
+				round(false)
+			}
+		}
+		for l.ended = true; l.there; today++ {
+			round(true)
+			require.Less(t, today, 21000, "seed %d never ends, %v", seed, told)
+		}
+	}
+}
