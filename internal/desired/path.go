@@ -93,11 +93,46 @@ func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
 		}
 		return
 	}
-	f := d.fields(n, "when", "listed")
+	f := d.fields(n, "when", "listed", "idle")
+	if x := f["idle"]; x != nil && f["listed"] == nil {
+		p.When, p.Idle = model.WhenIdle, d.duration(x, "idle", "for example P30D or P3M")
+		if p.Idle == (day.Duration{}) {
+			d.problem(x, "wrong-duration", "nobody is idle at once", "for example P30D or P3M")
+		}
+		r.observes(d, n, p)
+		return
+	}
 	p.When = model.WhenListed
 	p.List = &model.List{File: d.required(f, n, "listed", "when"), Lines: map[string]int{}}
 	if p.List.File != "" {
 		r.readList(p.List, d.pos(f["listed"]))
+	}
+}
+
+// observes makes the exports of a path's applications tell when somebody signed in last.
+func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {
+	for a, app := range r.Apps {
+		if !p.In(a) || r.Exports[a] == nil {
+			continue
+		}
+		shown := false
+		for _, c := range r.Exports[a].Columns {
+			if c.Attr != model.LastActive && c.Attr != model.Created {
+				continue
+			}
+			shown = true
+			if app.Attr(c.Attr) < 0 {
+				app.Attrs = append(app.Attrs, model.Attr{Name: c.Attr, Observed: true, Pos: d.pos(n)})
+				app.Index()
+			}
+		}
+		if !shown {
+			r.warn(
+				d.pos(n), "not-shown",
+				fmt.Sprintf("the export of %s shows neither lastActive nor created, so nobody is idle there", app.ID),
+				"add lastActive: COLUMN to its columns, or name the applications of the path",
+			)
+		}
 	}
 }
 

@@ -181,6 +181,13 @@ func (t *Teller) upon(s *leaving.Stand, c *diff.Change) plan.Reason {
 			model.Pos{File: s.Path.List.File, Line: line},
 			fact.Fact{Kind: fact.Listed, Account: c.Key, Other: s.Path.List.File},
 		)
+	case model.WhenIdle:
+		on, ever := t.Leaving.Active(int(c.App), int(c.Account))
+		f := fact.Fact{Kind: fact.Idle, Account: c.Key, On: on.String(), Limit: s.Path.Idle.Words()}
+		if !ever {
+			f.Kind = fact.NeverActive
+		}
+		return at(t.Accounts[c.App].Pos(int(c.Account)), f)
 	case model.WhenStray:
 		return at(s.Path.Pos, fact.Fact{Kind: fact.NobodysOwn, Attribute: app.MatchPerson(), Account: c.Key})
 	}

@@ -35,6 +35,8 @@ const (
 	InApp       Kind = "in-app"       // and in App it is
 	OnPath      Kind = "on-path"      // step Count of Whole of the path Other: Attribute, After the one before was done On
 	Listed      Kind = "listed"       // it is on the list Other
+	Idle        Kind = "idle"         // nobody has signed in to Account since On, for Limit or longer
+	NeverActive Kind = "never-active" // nobody ever has, and it was made On, Limit ago or longer
 	NobodysOwn  Kind = "nobodys"      // nobody's Attribute is Account
 	Stray       Kind = "stray"        // strays: Value; nobody's Attribute is Account
 )

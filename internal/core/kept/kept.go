@@ -53,7 +53,7 @@ func Write(app *model.App, accounts *model.Accounts) ([]byte, error) {
 	h := head{Format: Format, App: app.ID, Match: app.Match, Attrs: []string{}, Things: []string{}}
 	var columns []*table.Column
 	for n, a := range app.Attrs {
-		if c := accounts.Attrs[n]; c != nil && c != accounts.Key {
+		if c := accounts.Attrs[n]; c != nil && c != accounts.Key && !a.Observed {
 			h.Attrs, columns = append(h.Attrs, a.Name), append(columns, c)
 		}
 	}

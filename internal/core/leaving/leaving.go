@@ -123,10 +123,33 @@ func (in *Input) path(app, account, person int) *model.Path {
 			if in.Listed(p, app, account, person) == 0 {
 				continue
 			}
+		case model.WhenIdle:
+			if last, _ := in.Active(app, account); last == day.None || last.Add(p.Idle) > in.Today {
+				continue
+			}
 		}
 		return p
 	}
 	return nil
+}
+
+// Active is the day on which somebody signed in to an account last or, where nobody ever
+// did, on which it was made; day.None where the export does not tell.
+func (in *Input) Active(app, account int) (on day.Day, ever bool) {
+	for _, name := range []string{model.LastActive, model.Created} {
+		n := in.Apps[app].Attr(name)
+		if n < 0 || in.Accounts[app].Attrs[n] == nil {
+			continue
+		}
+		if text := in.Accounts[app].Attr(n, account); text != "" {
+			d, ok := day.ParseLoose(text)
+			if !ok {
+				return day.None, false
+			}
+			return d, name == model.LastActive
+		}
+	}
+	return day.None, false
 }
 
 // Listed is the line of a path's list that an account is on, 0 for none.

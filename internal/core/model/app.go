@@ -50,6 +50,7 @@ type Name struct {
 type Attr struct {
 	Name, Person string
 	Fixed        bool // cannot be changed once the account exists
+	Observed     bool // only looked at: it tells of the account, and changes by itself
 	Pos          Pos
 }
 

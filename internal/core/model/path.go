@@ -15,8 +15,9 @@ type Path struct {
 	For         *filter.Filter // whose accounts; nil for everyone's
 	Rank        int            // among paths: the one with the least that fits is taken
 	When        When
-	List        *List // of When Listed
-	Apps        []int // numbers of the applications; nil for all
+	List        *List        // of When Listed
+	Idle        day.Duration // of When Idle
+	Apps        []int        // numbers of the applications; nil for all
 	Steps       []Step
 }
 
@@ -41,9 +42,17 @@ const (
 	WhenEnded  When = iota // the person's last day is over
 	WhenStray              // the account belongs to nobody
 	WhenListed             // the person, by id, or the account is on a list
+	WhenIdle               // nobody has signed in to the account for some time
 )
 
-var whens = [...]string{"ended", "stray", "listed"}
+var whens = [...]string{"ended", "stray", "listed", "idle"}
+
+// The columns of an export that tell when somebody signed in last, and when an account
+// was made.
+const (
+	LastActive = "lastActive"
+	Created    = "created"
+)
 
 func (w When) String() string { return whens[w] }
 
