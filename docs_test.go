@@ -20,7 +20,7 @@ import (
 // TestTheDocsAreTrue runs every command of the console blocks in README.md and
 // docs/, page by page, on a fresh repository of the example and its clock, and
 // compares what it prints. Blocks headed "yaml FILE" are put into a copy of the
-// repository as that file, and must pass check.
+// repository as that file, and must pass check; with "yaml +FILE" the page goes on with it.
 //
 // UPDATE=1 go test . writes what the commands print into the pages; read them.
 func TestTheDocsAreTrue(t *testing.T) {
@@ -36,6 +36,10 @@ func TestTheDocsAreTrue(t *testing.T) {
 				switch head := m[1]; {
 				case head == "console":
 					return "```console\n" + r.console(t, m[2]) + "```"
+				case strings.HasPrefix(head, "yaml +"):
+					name := strings.TrimPrefix(head, "yaml +")
+					r.yaml(t, name, m[2])
+					r.write(t, name, m[2])
 				case strings.HasPrefix(head, "yaml "):
 					r.yaml(t, strings.TrimPrefix(head, "yaml "), m[2])
 				}
@@ -135,12 +139,17 @@ func words(t *testing.T, command string) []string {
 	return out
 }
 
+// write puts a file into the repository of a page.
+func (r *reader) write(t *testing.T, name, text string) {
+	to := filepath.Join(r.dir, filepath.FromSlash(name))
+	require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
+	require.NoError(t, os.WriteFile(to, []byte(text), 0o644))
+}
+
 // yaml checks a file that a page shows.
 func (r *reader) yaml(t *testing.T, name, text string) {
 	other := newReader(t)
-	to := filepath.Join(other.dir, filepath.FromSlash(name))
-	require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
-	require.NoError(t, os.WriteFile(to, []byte(text), 0o644))
+	other.write(t, name, text)
 	out := other.run([]string{"check"})
 	require.Contains(t, out, "0 errors", "%s:\n%s", name, out)
 }

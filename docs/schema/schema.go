@@ -13,7 +13,7 @@ var files embed.FS
 
 // Names lists the kinds of files that have a schema.
 func Names() []string {
-	return []string{"pravet", "people", "app", "kits", "standing", "plan"}
+	return []string{"pravet", "people", "app", "kits", "paths", "standing", "plan"}
 }
 
 // Get returns the schema of a kind of file.

@@ -20,7 +20,7 @@ func (c *program) list() *cobra.Command {
 	var columns, sort, apps []string
 	cmd := &cobra.Command{
 		Use:     "list " + strings.Join(access.Subjects, "|"),
-		Short:   "List people, accounts, things, kits or strays, selected and sorted",
+		Short:   "List people, accounts, things, kits, strays or who is leaving, selected and sorted",
 		GroupID: seeing,
 		Long: `List writes a table of people, of accounts with whose they are, of the things of
 all catalogs, of kits, or of strays: accounts that belong to nobody.

@@ -213,12 +213,13 @@ func (r *Repo) readList(list *model.List, named model.Pos) {
 func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn")
 	s := model.Step{Pos: d.pos(n)}
-	s.Do, _ = model.ParseDo(d.oneOf(orNode(f["do"], n), "do", model.Dos()...))
+	do, ok := model.ParseDo(d.oneOf(orNode(f["do"], n), "do", model.Dos()...))
+	s.Do = do
 	s.After = d.duration(f["after"], "after", "for example P30D or P3M")
 	s.Warn = d.duration(f["warn"], "warn", "for example P7D")
 	for _, key := range []string{"set", "keep", "warn"} {
 		of := map[string]model.Do{"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove}[key]
-		if f[key] != nil && s.Do != of {
+		if ok && f[key] != nil && s.Do != of {
 			d.problem(f[key], "unknown-key", fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do), "take it out")
 		}
 	}

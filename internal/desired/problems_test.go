@@ -12,6 +12,16 @@ import (
 
 const slips = "testdata/problems.txt"
 
+// ways is a path that is added to that repository.
+const ways = `paths:
+  a:
+    when: ended
+    steps:
+      - {do: suspend}
+      - {after: P30D, do: strip, keep: [roles]}
+      - {after: P90D, do: remove}
+`
+
 // The file has slips: what is replaced in a file of the repository that new starts with,
 // and by what; below each stands what is said of it. UPDATE=1 writes it anew, for a person
 // to read.
@@ -30,7 +40,7 @@ func TestEverySlipIsSaid(t *testing.T) {
 		require.NoError(t, err, line)
 		is, err := strconv.Unquote(after)
 		require.NoError(t, err, line)
-		dir := repo(t, nil)
+		dir := repo(t, map[string]string{"paths/a.yaml": ways})
 		name := filepath.Join(dir, file)
 		text, err := os.ReadFile(name)
 		require.NoError(t, err)
