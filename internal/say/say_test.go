@@ -114,6 +114,7 @@ func said() map[string][]any {
 		"PlotAlone":    {say.PlotAlone(), "--plot draws what is ahead, and goes with --ahead, for example P12M"},
 		"PlotEnding":   {say.PlotEnding("seats.gif"), `--plot: "seats.gif" ends neither in .png nor in .svg`},
 		"AheadBounds":  {say.AheadBounds("P90Y", 10), "--ahead P90Y: it must be between a day and 10 years"},
+		"ForBounds":    {say.ForBounds("-P1D", 10), "--for -P1D: it must be between no day and 10 years"},
 		"NoWalkAlone":  {say.NoWalkAlone(), "--no-walk goes with --keep DIR"},
 		"NoLedger":     {say.NoLedger(), "this repository has no ledger yet; it begins with the first draft"},
 		"NotOnRecord":  {say.NotOnRecord("run-9"), `the ledger has no run or plan "run-9"; see: pravet log`},

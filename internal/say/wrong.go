@@ -173,6 +173,11 @@ func AheadBounds(ahead string, years int) error {
 	return fmt.Errorf("--ahead %s: it must be between a day and %d years", ahead, years)
 }
 
+// ForBounds is a --for that is too short or too long.
+func ForBounds(span string, years int) error {
+	return fmt.Errorf("--for %s: it must be between no day and %d years", span, years)
+}
+
 // NoWalkAlone is a --no-walk that would leave nothing.
 func NoWalkAlone() error { return errors.New("--no-walk goes with --keep DIR") }
 

@@ -114,6 +114,24 @@ const (
 	SensitiveGained Kind = "sensitive-gained" // Count people, Names, come to have Thing of App, Because; before: Via
 )
 
+// The kinds of what falls due on a day.
+const (
+	FallsStart     Kind = "starts"          // Person
+	FallsEnd       Kind = "ends"            // Person's last day
+	FallsAway      Kind = "goes-away"       // Person
+	FallsBack      Kind = "comes-back"      // Person's last day away
+	FallsLacking   Kind = "lacks"           // Person starts, and Thing of App needs Attribute
+	FallsStep      Kind = "step"            // step Value of the path Other falls due for Account
+	FallsWarning   Kind = "warning"         // it will, Until a day
+	FallsKit       Kind = "kit-ends"        // Person holds Kit by name for the last day
+	FallsExcept    Kind = "except-ends"     // Person is excepted from Kit for the last day
+	FallsRejection Kind = "rejection-ends"  // of the change Value, Because
+	FallsLift      Kind = "lift-ends"       // of the guard Thing, in App or in all, Because
+	FallsException Kind = "exception-ends"  // Person may break the separation Other for the last day
+	FallsKept      Kind = "kept-ends"       // Value is kept for the last day, Because
+	FallsShort     Kind = "seats-run-short" // Count of Thing in App, Whole bought
+)
+
 // Stands is that an account has Count of Whole steps of the path Other behind it, Attribute
 // the last, On a day; Value is next, Until a day.
 const Stands Kind = "stands"

@@ -1,0 +1,88 @@
+package cli
+
+import (
+	"cmp"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/decisions"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+	"pravet/internal/show"
+)
+
+func (c *program) ahead() *cobra.Command {
+	var format, on, span string
+	var apps []string
+	cmd := &cobra.Command{
+		Use:     "ahead",
+		Short:   "Say what falls due, day by day",
+		GroupID: seeing,
+		Long: `Ahead lists what falls due from today on: who starts and whose last day it is,
+who goes away and comes back, which steps accounts on their way out come to, what
+is held or stands until a day (kits by name, rejections, exceptions, lifted guards,
+what is kept), licenses whose seats run short, and what is missing for a license of
+somebody who starts.
+
+--for is an ISO 8601 duration, P30D unless given. --format ical writes a calendar
+(RFC 5545) that calendar programs can subscribe to or import.`,
+		Example: example("pravet ahead", "pravet ahead --for P90D --format csv", "pravet ahead --format ical"),
+		Args:    takes(0, 0, "", ""),
+	}
+	formatFlag(cmd, &format, "table", "json", "csv", "ical")
+	f := cmd.Flags()
+	f.StringVar(&span, "for", "P30D", "how far to look ahead")
+	f.StringSliceVar(&apps, "app", nil, "only this application, and what is about none (may be repeated)")
+	f.StringVar(&on, "on", "", "look from this day, YYYY-MM-DD (default: today)")
+	offer(cmd, "app", c.completeApps)
+	cmd.RunE = func(*cobra.Command, []string) error {
+		dir, today, err := c.where(on)
+		if err != nil {
+			return err
+		}
+		d, err := day.ParseDuration(span)
+		if err != nil {
+			return usage(say.Flag("for", err))
+		}
+		to := today.Add(d)
+		if to < today || to > today.Add(day.Duration{Months: maxAhead}) {
+			return usage(say.ForBounds(span, maxAhead/12))
+		}
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
+		if err := c.told(s, missing, err); err != nil {
+			return err
+		}
+		if err := c.remember(dir, repo, v); err != nil {
+			return err
+		}
+		v.Only(apps)
+		l, err := c.questioned(dir)
+		if err != nil {
+			return err
+		}
+		defer l.Close()
+		rejections, err := decisions.Rejections(l, decisions.Of(repo))
+		if err != nil {
+			return err
+		}
+		list := v.Falling(to, access.Stood{Rejections: rejections, Lifts: repo.Lifts, Kept: repo.Kept})
+		if format == "ical" {
+			return show.Calendar(c.Stdout, list, cmp.Or(strings.TrimSpace(repo.Organization), "Pravet"), c.Now())
+		}
+		if format != "table" {
+			return show.Output(c.Stdout, c.Environ, format, show.FallingTable(list))
+		}
+		return c.paged(func(p *show.Printer) error {
+			p.Falling(list, to)
+			return p.Err()
+		})
+	}
+	return cmd
+}

@@ -1,0 +1,231 @@
+package access
+
+import (
+	"cmp"
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/core/words"
+)
+
+// A Falling is something that falls due on a day.
+type Falling struct {
+	On     string    `json:"on"` // YYYY-MM-DD
+	Kind   fact.Kind `json:"kind"`
+	App    string    `json:"app,omitempty"`
+	Person string    `json:"person,omitempty"` // id
+	Says   string    `json:"says"`
+	File   string    `json:"file,omitempty"`
+	Line   int       `json:"line,omitempty"`
+	Facts  fact.Fact `json:"facts"`
+
+	on day.Day
+}
+
+// Stood is what stands until a day.
+type Stood struct {
+	Rejections []decide.Rejection
+	Lifts      []decide.Lift
+	Kept       []model.Kept
+}
+
+// falling gathers what falls due from today to a day.
+type falling struct {
+	v   *View
+	to  day.Day
+	ids *table.Index // of people
+	out []Falling
+}
+
+func (f *falling) add(on day.Day, app, person string, pos model.Pos, x fact.Fact) {
+	if on == day.None || on < f.v.Today || on > f.to {
+		return
+	}
+	f.out = append(f.out, Falling{
+		On: on.String(), Kind: x.Kind, App: app, Person: person, Says: words.Of(&x), File: pos.File, Line: pos.Line,
+		Facts: x, on: on,
+	})
+}
+
+// Falling lists what falls due from today to a day, day by day: starts and ends, steps of
+// those who leave, what is held or stands until a day, and seats that run short.
+// O(people + accounts + what is found · log of that), and for seats what Ahead costs.
+func (v *View) Falling(to day.Day, stood Stood) []Falling {
+	f := &falling{v: v, to: to, out: []Falling{}}
+	f.people()
+	f.steps()
+	f.kits()
+	f.standing(stood)
+	f.seats()
+	slices.SortStableFunc(f.out, func(x, y Falling) int {
+		return cmp.Or(
+			cmp.Compare(x.on, y.on), cmp.Compare(x.App, y.App), cmp.Compare(x.Person, y.Person),
+			cmp.Compare(x.Kind, y.Kind), cmp.Compare(x.Says, y.Says),
+		)
+	})
+	return f.out
+}
+
+// dayOf is a day of a person, day.None where they have none.
+func (f *falling) dayOf(p int, attr string) day.Day {
+	d, err := day.Parse(f.v.People.Get(p, attr))
+	if err != nil {
+		return day.None
+	}
+	return d
+}
+
+// people are those who start, end, go away and come back.
+func (f *falling) people() {
+	columns := map[string]fact.Kind{
+		"starts": fact.FallsStart, "ends": fact.FallsEnd, "away.from": fact.FallsAway, "away.to": fact.FallsBack,
+	}
+	for attr, kind := range columns {
+		if f.v.People.Column(attr) == nil {
+			delete(columns, attr)
+			continue
+		}
+		for p := range f.v.People.Len() {
+			on := f.dayOf(p, attr)
+			if on == day.None || on < f.v.Today || on > f.to {
+				continue
+			}
+			id := f.v.People.Get(p, "id")
+			f.add(on, "", id, f.v.People.Place(p, attr), fact.Fact{Kind: kind, Person: f.v.name(p) + " (" + id + ")"})
+			if attr == "starts" {
+				f.lacking(p, on)
+			}
+		}
+	}
+}
+
+// lacking is what the licenses of somebody who starts need first and is not there.
+func (f *falling) lacking(p int, on day.Day) {
+	v := f.v
+	for a, app := range v.Apps {
+		for _, t := range v.Sets[a].Members(v.due(p, a).Want) {
+			for _, need := range app.Things[t].Needs {
+				n := app.Attr(need)
+				if n < 0 || app.Attrs[n].Person == "" || v.People.Get(p, app.Attrs[n].Person) != "" {
+					continue
+				}
+				id := v.People.Get(p, "id")
+				f.add(on, app.ID, id, v.People.Pos(p), fact.Fact{
+					Kind: fact.FallsLacking, Person: v.name(p) + " (" + id + ")", App: app.ID, Thing: app.Things[t].String(),
+					Attribute: app.Attrs[n].Person,
+				})
+			}
+		}
+	}
+}
+
+// steps are those of accounts on their way out.
+func (f *falling) steps() {
+	v := f.v
+	if len(v.Paths) == 0 {
+		return
+	}
+	for a, accounts := range v.Accounts {
+		if accounts == nil {
+			continue
+		}
+		for at := range accounts.Len() {
+			p := int(v.PersonOf[a][at])
+			s := v.stand(a, at, p)
+			if s == nil || s.Due == day.None {
+				continue
+			}
+			id, next := "", s.Next()
+			if p >= 0 {
+				id = v.People.Get(p, "id")
+			}
+			x := fact.Fact{
+				Kind: fact.FallsStep, App: v.Apps[a].ID, Account: accounts.Key.At(at), Other: s.Path.Name,
+				Value: next.Do.String(), Until: s.Due.String(),
+			}
+			f.add(max(s.Due, v.Today), x.App, id, next.Pos, x)
+			if next.Warn != (day.Duration{}) {
+				x.Kind = fact.FallsWarning
+				f.add(s.Due.Back(next.Warn), x.App, id, next.Pos, x)
+			}
+		}
+	}
+}
+
+// kits are those that are held, or withheld, by name until a day.
+func (f *falling) kits() {
+	for _, k := range f.v.Kits {
+		for kind, list := range map[fact.Kind][]model.Holder{fact.FallsKit: k.Holders, fact.FallsExcept: k.Except} {
+			for i := range list {
+				h := &list[i]
+				f.add(h.Until, "", h.Person, h.Pos, fact.Fact{Kind: kind, Kit: k.Name, Person: f.called(h.Person)})
+			}
+		}
+	}
+}
+
+// called is how somebody is called, by their id.
+func (f *falling) called(id string) string {
+	if f.ids == nil {
+		f.ids, _ = f.v.People.Index("id")
+	}
+	if f.ids == nil || id == "" {
+		return id
+	}
+	if p := f.ids.Find(id); p >= 0 {
+		return f.v.name(p) + " (" + id + ")"
+	}
+	return id
+}
+
+// standing is what stands until a day.
+func (f *falling) standing(s Stood) {
+	for i := range s.Rejections {
+		r := &s.Rejections[i]
+		f.add(r.Until, "", "", model.Pos{}, fact.Fact{Kind: fact.FallsRejection, Value: r.Change, Because: r.Because})
+	}
+	for i := range s.Lifts {
+		l := &s.Lifts[i]
+		f.add(l.Until, l.App, "", model.Pos{}, fact.Fact{
+			Kind: fact.FallsLift, Thing: l.Guard, App: l.App, Because: l.Because,
+		})
+	}
+	for i := range f.v.Exceptions {
+		x := &f.v.Exceptions[i]
+		f.add(x.Until, "", x.Person, x.Pos, fact.Fact{
+			Kind: fact.FallsException, Person: f.called(x.Person), Other: x.Separation,
+		})
+	}
+	for i := range s.Kept {
+		k := &s.Kept[i]
+		what := cmp.Or(f.called(k.Person), k.Account)
+		if k.For != nil {
+			what = k.For.String()
+		}
+		f.add(k.Until, k.App, k.Person, k.Pos, fact.Fact{Kind: fact.FallsKept, Value: what, Because: k.Because})
+	}
+}
+
+// seats are the licenses that run short, each when it does first.
+func (f *falling) seats() {
+	licenses := f.v.Licenses()
+	if !slices.ContainsFunc(licenses, func(x model.AppThing) bool { return f.v.Apps[x.App].Things[x.Thing].Seats >= 0 }) {
+		return
+	}
+	months := f.v.Ahead(f.to)
+	for i, x := range licenses {
+		thing := &f.v.Apps[x.App].Things[x.Thing]
+		for _, m := range months {
+			if short := m.Needed[i] - thing.Seats; thing.Seats >= 0 && short > 0 {
+				f.add(m.From, f.v.Apps[x.App].ID, "", thing.Pos, fact.Fact{
+					Kind: fact.FallsShort, Thing: thing.String(), App: f.v.Apps[x.App].ID, Count: short, Whole: thing.Seats,
+				})
+				break
+			}
+		}
+	}
+}
