@@ -63,6 +63,11 @@ func TestScripts(t *testing.T) {
 			e.Setenv("GIT_CONFIG_SYSTEM", "/dev/null")
 			e.Setenv("NO_COLOR", "")
 			e.Setenv("CLOCK", os.Getenv("CLOCK"))
+			schedule, err := filepath.Abs("../../examples/schedule")
+			if err != nil {
+				return err
+			}
+			e.Setenv("SCHEDULE", schedule)
 			return nil
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){

@@ -17,6 +17,7 @@ import (
 	"strings"
 
 	"pravet/internal/core/fact"
+	"pravet/internal/desired"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/course"
@@ -46,6 +47,7 @@ type Job struct {
 	apps   map[string]*application
 	now    *course.Now
 	course *course.Course
+	among  map[string]bool         // where it is not nil, nothing else is carried out
 	whole  bool                    // all that is not rejected is meant, though nobody said so yet
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
@@ -257,6 +259,15 @@ func (j *Job) Whole(ctx context.Context) error {
 	return j.Decide(ctx)
 }
 
+// Among limits the job to some changes of the plan, by id: what else is accepted waits.
+func (j *Job) Among(ctx context.Context, ids map[string]bool) error {
+	j.among = ids
+	return j.Decide(ctx)
+}
+
+// Repo is the repository that the job is of.
+func (j *Job) Repo() *desired.Repo { return j.state.Repo }
+
 // Accepted reports whether something was accepted, the plan or a change of it.
 func (j *Job) Accepted() bool { return j.Standing.All || j.Standing.AnyAccepted() }
 
@@ -281,6 +292,11 @@ func (j *Job) Decide(ctx context.Context) error {
 	}
 	j.settle()
 	j.States = j.Standing.Ready(j.Plan, j.Today)
+	for i := range j.States {
+		if j.among != nil && j.States[i] == decide.Ready && !j.among[j.Plan.Changes[i].ID] {
+			j.States[i] = decide.Waiting
+		}
+	}
 	j.Why = map[string]plan.Hold{}
 	for i := range j.States {
 		j.judge(i)

@@ -24,7 +24,7 @@ import (
 )
 
 func (c *program) apply() *cobra.Command {
-	var yes bool
+	var yes, unattended bool
 	var forGood int
 	cmd := &cobra.Command{
 		Use:     "apply PLAN",
@@ -44,7 +44,12 @@ accepted plan, or --yes. Where changes cannot be undone, it asks how many they a
 or needs --yes-for-good with that number. An interrupted run ends after the step that it is in; to
 go on, apply the plan again.
 
-Exit status: 0 done; 1 failed, and nothing was carried out; 4 some changes are
+With --unattended it carries out what the filter under unattended in pravet.yaml
+matches, no guard holds, nobody has rejected and can be undone, without asking;
+everything else is left for a person.
+
+Exit status: 0 done; 1 failed, and nothing was carried out; 3 the rest is left for a
+person (with --unattended); 4 some changes are
 held by a guard, the others are done; 5 the run ended early, or some changes are
 not settled.`,
 		Example: example("pravet apply m4n98ppw", "pravet apply m4n98ppw --yes"),
@@ -52,6 +57,10 @@ not settled.`,
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", -1, "do not ask: this many changes cannot be undone, and are meant")
+	cmd.Flags().
+		BoolVar(&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave the rest")
+	cmd.MarkFlagsMutuallyExclusive("unattended", "yes")
+	cmd.MarkFlagsMutuallyExclusive("unattended", "yes-for-good")
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, p, err := c.planHere(args[0])
@@ -78,6 +87,9 @@ not settled.`,
 		j, err := c.job(dir, l, p, today)
 		if err != nil {
 			return err
+		}
+		if unattended {
+			return c.unattended(dir, j, l)
 		}
 		return c.carryOut(j, l, yes, forGood)
 	}
@@ -198,9 +210,12 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool, forGood int)
 			return say.ConsentNotRecorded(err)
 		}
 	}
-	res, err := j.Run(c.ctx, func(says string) { fmt.Fprintln(c.Stderr, says) })
+	res, err := j.Run(c.ctx, c.tell)
 	return c.ended(out, j, l, res, err)
 }
+
+// tell tells how a run goes.
+func (c *program) tell(says string) { fmt.Fprintln(c.Stderr, says) }
 
 // ended tells what a run came to, on standard error where standard output cannot
 // be written, and chooses the exit status.

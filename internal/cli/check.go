@@ -71,6 +71,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		matches := repo.Matches(today, rules)
 		if repo.Problems.Errors() == 0 {
 			repo.Clashes(today)
+			c.checkUnattended(repo)
 			if err := c.warnings(dir, repo, today); err != nil {
 				return err
 			}
@@ -78,6 +79,20 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		return c.report(repo, matches, rules, format)
 	}
 	return cmd
+}
+
+// checkUnattended checks the attributes of changes that unattended asks for.
+func (c *program) checkUnattended(repo *desired.Repo) {
+	if repo.Unattended == nil {
+		return
+	}
+	s := &selection{repo: func() *desired.Repo { return repo }}
+	for _, cl := range repo.Unattended.Clauses() {
+		if !s.knows(cl.Attr) {
+			err := prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs)
+			repo.Problems.Add(source.NewProblem(repo.UnattendedAt(cl.Column), "unknown-attribute", err.Error(), ""))
+		}
+	}
 }
 
 // warnings are those about the files as they are: what they imply, and what is

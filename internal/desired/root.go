@@ -43,10 +43,14 @@ func (r *Repo) readRoot() []pending {
 		}
 		return nil
 	}
-	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances")
+	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended")
 	r.Organization = d.required(f, root, "organization", Root)
 	r.Guards = d.guards(f["guards"], true)
 	r.Acceptances = d.duration(f["acceptances"], "acceptances", "for example P3D or P1W")
+	if n := f["unattended"]; n != nil {
+		r.Unattended = d.filter(n, "unattended")
+		r.UnattendedAt = func(column int) model.Pos { return d.clausePos(n, column) }
+	}
 	var out []pending
 	names := map[string]int{}
 	for _, n := range d.list(f["separation"], "separation") {

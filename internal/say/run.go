@@ -75,6 +75,24 @@ func CountForGood(n int) error {
 	)
 }
 
+// NoUnattended is an --unattended where pravet.yaml does not say what that may be.
+func NoUnattended() error {
+	return errors.New(
+		"pravet.yaml does not say which changes may be carried out with nobody there; add for example: " +
+			"unattended: effect eq \"keeps\" or verb eq \"suspend\"",
+	)
+}
+
+// Unattended is the reason of what is accepted so.
+func Unattended(filter string) string { return "unattended: " + filter }
+
+// LeftForSomebody counts what is left after an unattended run.
+func LeftForSomebody(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s left for a person; see: pravet show %s", model.Count(n, "change is", "changes are"), plan,
+	)
+}
+
 // NothingToDo is said of a plan with nothing ready.
 func NothingToDo() string { return "There is nothing to carry out." }
 

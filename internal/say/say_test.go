@@ -219,8 +219,8 @@ func said() map[string][]any {
 		},
 		"NoAnswer":     {say.NoAnswer(), "there was no answer; nothing was changed"},
 		"NotConfirmed": {say.NotConfirmed(), "not confirmed; nothing was changed"},
-		"Question": {say.Question(), "Carry this out? Type yes: "},
-		"HowMany":  {say.HowMany(), "To carry this out, type how many of these changes cannot be undone: "},
+		"Question":     {say.Question(), "Carry this out? Type yes: "},
+		"HowMany":      {say.HowMany(), "To carry this out, type how many of these changes cannot be undone: "},
 		"CountForGood": {
 			say.CountForGood(3),
 			"3 changes cannot be undone, and nothing was changed; add --yes-for-good 3, or reject what is not meant",
@@ -232,6 +232,15 @@ func said() map[string][]any {
 		"LeftForGood": {
 			say.LeftForGood(2),
 			"Not accepted: 2 changes that cannot be undone. Name them by id or number, or add --for-good.",
+		},
+		"NoUnattended": {
+			say.NoUnattended(),
+			"pravet.yaml does not say which changes may be carried out with nobody there; add for example: " +
+				`unattended: effect eq "keeps" or verb eq "suspend"`,
+		},
+		"Unattended": {say.Unattended(`verb eq "suspend"`), `unattended: verb eq "suspend"`},
+		"LeftForSomebody": {
+			say.LeftForSomebody(2, "zfhvg6at"), "2 changes are left for a person; see: pravet show zfhvg6at",
 		},
 		"NothingToDo": {say.NothingToDo(), "There is nothing to carry out."},
 		"LeftAlone": {
