@@ -130,6 +130,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	if spec != nil {
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
+		for _, c := range spec.Columns {
+			if c.Attr == model.Owned && app.Attr(c.Attr) < 0 {
+				app.Attrs = append(app.Attrs, model.Attr{Name: c.Attr, Observed: true, Pos: spec.Pos})
+				app.Index()
+			}
+		}
 		for _, path := range spec.Files() {
 			if err := r.Tree.Allowed(path.Text); err != nil {
 				d.probs.Add(

@@ -211,14 +211,16 @@ func (r *Repo) readList(list *model.List, named model.Pos) {
 }
 
 func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
-	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn")
+	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn", "to")
 	s := model.Step{Pos: d.pos(n)}
 	do, ok := model.ParseDo(d.oneOf(orNode(f["do"], n), "do", model.Dos()...))
 	s.Do = do
 	s.After = d.duration(f["after"], "after", "for example P30D or P3M")
 	s.Warn = d.duration(f["warn"], "warn", "for example P7D")
-	for _, key := range []string{"set", "keep", "warn"} {
-		of := map[string]model.Do{"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove}[key]
+	for _, key := range []string{"set", "keep", "warn", "to"} {
+		of := map[string]model.Do{
+			"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove, "to": model.DoHand,
+		}[key]
 		if ok && f[key] != nil && s.Do != of {
 			d.problem(f[key], "unknown-key", fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do), "take it out")
 		}
@@ -232,6 +234,14 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 			continue
 		}
 		s.Keep[[]model.Kind{model.Group, model.Role, model.License}[at]] = true
+	}
+	if s.To = d.text(f["to"], "to"); ok && s.Do == model.DoHand {
+		switch {
+		case s.To == "":
+			d.problem(n, "missing-key", "the step does not say to whom", "add to: manager, or the id of a person")
+		case s.To != "manager":
+			r.refs = append(r.refs, personRef{s.To, d.pos(f["to"])})
+		}
 	}
 	if s.Do == model.DoMove && f["set"] == nil {
 		d.problem(n, "missing-key", "the step moves accounts and does not say where to", "add set: {ATTRIBUTE: VALUE}")

@@ -54,6 +54,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 			anew = append(anew, accounts.Key.At(int(at)))
 		}
 	}
+	d.handOvers(a, found, add)
 	if slices.Sort(anew); len(anew) > 0 && d.in.Only == nil {
 		add(fact.Fact{Kind: fact.WaitsAnew, Count: len(anew), Names: guard.First(anew)})
 	}
@@ -130,5 +131,26 @@ func (d *drafter) doubleNotices(a int, found *diff.Result, add func(fact.Fact)) 
 	for t, keys := range by {
 		thing := app.Things[t]
 		add(fact.Fact{Kind: fact.DoubleHeld, Thing: thing.String(), Count: len(keys), Names: guard.First(keys)})
+	}
+}
+
+// handOvers is what people must hand over themselves, as the application cannot.
+func (d *drafter) handOvers(a int, found *diff.Result, add func(fact.Fact)) {
+	accounts := d.accounts[a]
+	for at, s := range found.Stands[a] {
+		for _, step := range s.Wants() {
+			owned, _ := d.in.Apps[a].Owns(accounts, int(at))
+			if step.Do != model.DoHand || owned == 0 {
+				continue
+			}
+			f := fact.Fact{
+				Kind: fact.HandOver, Account: accounts.Key.At(int(at)), Count: owned, Place: step.Pos.String(),
+			}
+			to, why := d.leaving.Successor(&step, int(d.personOf[a][at]))
+			if f.Because = why; to >= 0 {
+				f.Other = d.explainer.Name(int32(to)) + " (" + d.in.People.Get(to, "id") + ")"
+			}
+			add(f)
+		}
 	}
 }

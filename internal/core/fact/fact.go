@@ -49,6 +49,7 @@ const (
 	FirstHolder   Kind = "first-holder"   // nobody has Thing; Count first holders, and Limit allows Allowed
 	NotBlocked    Kind = "not-blocked"    // Account has not been seen blocked, and must have been for Limit
 	BlockedLately Kind = "blocked-lately" // Account has been blocked only since On; it can go Until, Limit later
+	StillOwns     Kind = "still-owns"     // Account still owns Count
 	KeptBack      Kind = "kept-back"      // Account is kept Until a day, Because, at Place
 	EmptyExport   Kind = "empty-export"   // it holds no account
 	ShrunkExport  Kind = "shrunk-export"  // it holds Count accounts and held Whole
@@ -103,6 +104,7 @@ const (
 	SeatsOfBlocked Kind = "seats-of-blocked"
 	ApartAlready   Kind = "apart-already" // Names hold what Other keeps apart, at Place
 	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
+	HandOver       Kind = "hand-over"     // Count that Account of Person owns are to go to Other; Because: what is wrong with that
 	WaitsAnew      Kind = "waits-anew"    // of Count accounts, Names, the ledger does not know since when their steps are done
 	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
 )

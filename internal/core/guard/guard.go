@@ -29,6 +29,7 @@ const (
 	Removals      = "removals"
 	RemovalWait   = "removal-wait"
 	Keeping       = "kept"
+	Owns          = "owns"
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
 	Widening      = "widening"
@@ -55,7 +56,7 @@ const (
 
 // All lists the names of all guards.
 func All() []string {
-	return []string{Removals, RemovalWait, Keeping, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
+	return []string{Removals, RemovalWait, Keeping, Owns, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
 		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
 		Impossible}
 }

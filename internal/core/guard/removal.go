@@ -7,7 +7,7 @@ import (
 )
 
 // removals holds what cannot be undone: of an account that has not been seen blocked for
-// long enough, and of one that is kept.
+// long enough, that still owns something, or that is kept.
 func (c *checker) removals(a int) {
 	wait := c.Limits[a].RemovalWait
 	for _, i := range c.byApp[a] {
@@ -26,6 +26,9 @@ func (c *checker) removals(a int) {
 					Until: since.Add(wait).String(),
 				})
 			}
+		}
+		if owned, _ := c.Apps[a].Owns(c.Accounts[a], int(ch.Account)); owned > 0 {
+			c.hold(i, Owns, fact.Fact{Kind: fact.StillOwns, Account: ch.Key, Count: owned})
 		}
 		for n := range c.Kept {
 			if k := &c.Kept[n]; k.On(c.Today) && c.keeps(k, a, int(ch.Account), int(ch.Person)) {

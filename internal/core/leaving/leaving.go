@@ -90,7 +90,7 @@ func (in *Input) Of(app, account, person int) *Stand {
 		}
 		if s.Due <= in.Today {
 			s.last++
-			for s.last < len(path.Steps) && next.Do != model.DoRemove {
+			for s.last < len(path.Steps) && next.Do != model.DoRemove && next.Do != model.DoHand {
 				next = &path.Steps[s.last]
 				if next.Do == model.DoRemove || next.Do == model.DoStay || next.After != (day.Duration{}) {
 					break
@@ -175,6 +175,9 @@ func (in *Input) shows(app, account int, step *model.Step) bool {
 		})
 	case model.DoStrip:
 		return len(Stripped(a, accounts, account, step)) == 0
+	case model.DoHand:
+		owned, _ := a.Owns(accounts, account)
+		return owned == 0
 	}
 	return false
 }
@@ -222,4 +225,28 @@ func (in *Input) Suspended(app, account, person int) (since day.Day, known bool)
 	}
 	since, known = in.Past[app][Mark{key, path, model.DoSuspend.String()}]
 	return since, known
+}
+
+// Successor is to whom a step hands over what somebody owned; why says what is wrong with
+// them, and is "" where nothing is.
+func (in *Input) Successor(step *model.Step, person int) (to int, why string) {
+	id := step.To
+	if step.To == "manager" {
+		if person < 0 {
+			return -1, "nobody is the manager of an account of nobody"
+		}
+		if id = in.People.Get(person, "manager"); id == "" {
+			return -1, in.People.Get(person, "id") + " has no manager"
+		}
+	}
+	to = in.People.Named(id)
+	switch {
+	case to < 0:
+		return -1, "there is no person " + id
+	case in.Stages[to] == stage.Gone:
+		return to, in.People.Get(to, "id") + " has left, too"
+	case in.Stages[to] != stage.Here:
+		return to, in.People.Get(to, "id") + " is not here"
+	}
+	return to, ""
 }

@@ -2,6 +2,7 @@ package model
 
 import (
 	"sort"
+	"strconv"
 	"strings"
 
 	"pravet/internal/core/day"
@@ -54,6 +55,28 @@ const (
 	Created    = "created"
 )
 
+// Owned is the column of an export that tells what an account still owns: a number, or
+// names with semicolons or commas between them.
+const Owned = "owned"
+
+// CountOwned counts what a cell of that column names.
+func CountOwned(text string) int {
+	text = strings.TrimSpace(text)
+	if n, err := strconv.Atoi(text); err == nil {
+		return max(n, 0)
+	}
+	return len(strings.FieldsFunc(text, func(r rune) bool { return r == ';' || r == ',' }))
+}
+
+// Owns counts what an account still owns; shown is false where the export does not tell.
+func (a *App) Owns(accounts *Accounts, account int) (n int, shown bool) {
+	at := a.Attr(Owned)
+	if at < 0 || accounts.Attrs[at] == nil {
+		return 0, false
+	}
+	return CountOwned(accounts.Attr(at, account)), true
+}
+
 func (w When) String() string { return whens[w] }
 
 // A List is ids of people, or names of accounts, with the line of each.
@@ -72,9 +95,10 @@ const (
 	DoStrip             // take groups, roles and licenses away
 	DoRemove            // remove the account: the end
 	DoStay              // leave it as it is: the end
+	DoHand              // what the account owns goes to somebody else
 )
 
-var dos = [...]string{"suspend", "move", "strip", "remove", "stay"}
+var dos = [...]string{"suspend", "move", "strip", "remove", "stay", "hand over"}
 
 func (d Do) String() string { return dos[d] }
 
@@ -96,6 +120,7 @@ type Step struct {
 	Do    Do
 	After day.Duration // since the step before was seen done, or since the account came upon the path
 	Set   []Setting    // of a move
+	To    string       // of a hand-over: manager, or the id of a person
 	Keep  [Kinds]bool  // of a strip: what stays
 	Warn  day.Duration // of a removal: how long before it is said to be coming
 	Pos   Pos
@@ -108,6 +133,9 @@ func (s *Step) Key() string {
 		more = append(more, x.Attr+"="+x.Value)
 	}
 	sort.Strings(more)
+	if s.To != "" {
+		more = append(more, "to "+s.To)
+	}
 	for k, keep := range s.Keep {
 		if keep {
 			more = append(more, Kind(k).Plural())

@@ -52,5 +52,6 @@ func falls(f *fact.Fact) (string, bool) {
 func does(step string) string {
 	return map[string]string{
 		"suspend": "be suspended", "move": "be moved", "strip": "be stripped", "remove": "be removed",
+		"hand over": "be handed over",
 	}[step]
 }

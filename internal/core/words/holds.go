@@ -51,6 +51,11 @@ func hold(f *fact.Fact) (string, bool) {
 			"the account %s has been blocked only since %s; it can be removed from %s on, %s later (removalWait)",
 			f.Account, f.On, f.Until, f.Limit,
 		), true
+	case fact.StillOwns:
+		return fmt.Sprintf(
+			"the account %s still owns %s; hand %s over first", f.Account, model.Count(f.Count, "record", "records"),
+			model.Plural(f.Count, "it", "them"),
+		), true
 	case fact.KeptBack:
 		until := ""
 		if f.Until != "" {

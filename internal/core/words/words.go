@@ -234,6 +234,12 @@ func notice(f *fact.Fact) (string, bool) {
 			f.Place,
 			f.Because,
 		), true
+	case fact.HandOver:
+		what := fmt.Sprintf("%s of the account %s", model.Count(f.Count, "record", "records"), f.Account)
+		if f.Because != "" {
+			return fmt.Sprintf("%s cannot be handed over: %s; correct the step at %s", what, f.Because, f.Place), true
+		}
+		return fmt.Sprintf("hand over %s to %s in the application itself, as %s says", what, f.Other, f.Place), true
 	case fact.WaitsAnew:
 		return fmt.Sprintf(
 			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
