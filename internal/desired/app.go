@@ -7,6 +7,7 @@ import (
 
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/source"
@@ -87,6 +88,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		"protect",
 		"strays",
 		"removeNeeds",
+		"closed",
 		"tidy",
 		"guards",
 	)
@@ -119,6 +121,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 	if n := f["strays"]; n != nil {
 		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
 	}
+	r.readClosed(d, app, f["closed"])
 	if n := f["removeNeeds"]; n != nil {
 		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
 	}
@@ -200,5 +203,36 @@ func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
 				didYouMean(name.Text, names, "there are "),
 			)
 		}
+	}
+}
+
+// readClosed reads the days on which an application is closed: one entry, or a list.
+func (r *Repo) readClosed(d *doc, app *model.App, n *yaml.Node) {
+	if n == nil {
+		return
+	}
+	list := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		list = n.Content
+	}
+	for _, n := range list {
+		f := d.fields(n, "an entry of closed", "from", "to", "but", "because")
+		c := model.Closing{
+			From: d.date(f["from"], "from"), To: d.date(f["to"], "to"),
+			Because: d.required(f, n, "because", "an entry of closed"), Pos: d.pos(n),
+		}
+		if f["from"] == nil || f["to"] == nil {
+			d.problem(n, "missing-key", "closed needs a first and a last day", "add from: YYYY-MM-DD and to: YYYY-MM-DD")
+			continue
+		}
+		if c.To < c.From && c.To != day.None {
+			d.problem(f["to"], "wrong-date", "the last day comes before the first", "exchange them, or correct one")
+			continue
+		}
+		if x := f["but"]; x != nil {
+			c.But = d.filter(x, "but")
+			r.use(d, x, c.But, "closed of "+app.ID)
+		}
+		app.Closed = append(app.Closed, c)
 	}
 }

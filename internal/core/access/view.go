@@ -86,13 +86,19 @@ func Look(in Input) *View {
 	return v
 }
 
+// out reports whether an application is closed for a person today.
+func (v *View) out(p, app int) bool {
+	a := v.Apps[app]
+	return len(a.Closed) > 0 && a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today) != nil
+}
+
 // due is what a person should have in an application.
 func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]].Apps[app] }
 
 // Should is the set of all that a person should have in an application in the
 // end; account reports whether an account should be open there at all.
 func (v *View) Should(p, app int) (set uint32, account bool) {
-	if d := v.due(p, app); duty.Of(v.Stages[p], d.Account(), model.NoAccount).Acts {
+	if d := v.due(p, app); duty.Of(v.Stages[p], d.Account(), model.NoAccount).Acts && !v.out(p, app) {
 		return d.Reach, true
 	}
 	return 0, false
@@ -160,7 +166,7 @@ func (v *View) state(p, app int, thing int32) string {
 	switch {
 	case has && v.Sets[app].Has(should, thing):
 		return Has
-	case has && duty.Of(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == duty.Keep:
+	case has && (v.out(p, app) || duty.Of(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == duty.Keep):
 		return Kept
 	case has:
 		return ToGo

@@ -264,7 +264,14 @@ func (v *View) accountOf(p, app int) Account {
 		return out
 	}
 	d := v.due(p, app)
-	do := duty.Of(v.Stages[p], d.Account(), state)
+	stands := v.Stages[p]
+	closing := a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today)
+	if closing != nil && stands == stage.Here {
+		stands = stage.Away
+	} else {
+		closing = nil
+	}
+	do := duty.Of(stands, d.Account(), state)
 	out.verb, out.acts = do.Verb, do.Acts
 	switch {
 	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
@@ -284,6 +291,8 @@ func (v *View) accountOf(p, app int) Account {
 	}
 	if do.Holdings != duty.Align {
 		switch {
+		case closing != nil:
+			out.Should += fmt.Sprintf(": closed until %s: %s", closing.To, closing.Because)
 		case v.Stages[p] != stage.Here:
 			out.Should += ": " + map[stage.Stage]string{
 				stage.Away:   "away",

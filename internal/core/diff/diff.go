@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
@@ -24,6 +25,7 @@ type Input struct {
 	Due      *entitle.Result
 	Stages   []stage.Stage
 	Leaving  *leaving.Input // nil where there are no paths
+	Today    day.Day
 }
 
 // A Why is the kind of cause of a change; the places follow from it.
@@ -44,6 +46,7 @@ const (
 	IsDouble              // something else brings it along
 	MakesRoom             // likewise, and the cell that holds it takes one name
 	IsDefined             // the catalog defines it, or ends it
+	IsClosed              // the application is closed for the person today
 	OnPath                // a step of the path that the account is upon is due
 )
 

@@ -170,6 +170,13 @@ func (w *walker) person(p, account int32, due *entitle.Due) {
 // has.
 func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty {
 	at := w.in.Stages[c.Person]
+	if at == stage.Here && len(w.app.Closed) > 0 {
+		person := int(c.Person)
+		if w.app.ClosedFor(func(attr string) string { return w.in.People.Get(person, attr) }, w.in.Today) != nil {
+			c.Why = IsClosed
+			return duty.Of(stage.Away, due.Account(), state)
+		}
+	}
 	switch {
 	case at != stage.Here:
 		c.Why = stageWhy[at]

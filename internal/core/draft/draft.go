@@ -101,6 +101,7 @@ func Draft(in Input) (*plan.Plan, error) {
 		Due:      due,
 		Stages:   stages,
 		Leaving:  d.leaving,
+		Today:    in.Today,
 	})
 	d.personOf = found.PersonOf
 	changes := found.Changes

@@ -139,6 +139,11 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return t.bringing(c, fact.Fact{Kind: fact.MakesRoom, Other: app.Things[c.Thing].Kind.Plural()})
 	case diff.IsDefined:
 		return t.defined(c)
+	case diff.IsClosed:
+		x := app.ClosedFor(t.Get(c.Person), t.Today)
+		return []plan.Reason{at(x.Pos, fact.Fact{
+			Kind: fact.Closed, App: app.ID, On: x.From.String(), Until: x.To.String(), Because: x.Because,
+		})}
 	case diff.OnPath:
 		return t.onPath(c)
 	case diff.IsStray:

@@ -23,6 +23,7 @@ const (
 	Away        Kind = "away"         // Person is away
 	NotYet      Kind = "not-yet"      // Person starts on On
 	Ended       Kind = "ended"        // Person ended on On
+	Closed      Kind = "closed"       // App is closed from On Until a day, Because
 	HasValue    Kind = "has-value"    // Attribute is Value
 	Follows     Kind = "follows"      // account Attribute follows the person's Other
 	Tidy        Kind = "tidy"         // Thing stays, as something else brings it along

@@ -29,6 +29,7 @@ type App struct {
 	Tidy      bool // take away what something else brings along
 	TidyPos   Pos
 
+	Closed     []Closing
 	Detached   bool // a removal needs that nothing hangs on the account any more
 	Protect    []Name
 	Strays     string // report, suspend or remove
@@ -37,6 +38,25 @@ type App struct {
 	catalog    [Kinds]map[string]int32
 	protect    map[string]Pos
 	attrByName map[string]int
+}
+
+// A Closing is some days on which nobody may sign in to an application but some people.
+type Closing struct {
+	From, To day.Day // both count
+	But      *filter.Filter
+	Because  string
+	Pos      Pos
+}
+
+// ClosedFor is what keeps a person out of the application on a day, nil where nothing
+// does; get gives the person's attributes.
+func (a *App) ClosedFor(get func(attr string) string, today day.Day) *Closing {
+	for i := range a.Closed {
+		if c := &a.Closed[i]; c.From <= today && today <= c.To && (c.But == nil || !c.But.Match(get, today)) {
+			return c
+		}
+	}
+	return nil
 }
 
 // A Name is a word of a file and its place.

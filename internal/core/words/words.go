@@ -110,6 +110,8 @@ func definition(f *fact.Fact) (string, bool) {
 			text += fmt.Sprintf(", %s after the step before, seen done on %s", f.Limit, f.On)
 		}
 		return text, true
+	case fact.Closed:
+		return fmt.Sprintf("%s is closed from %s until %s: %s", f.App, f.On, f.Until, f.Because), true
 	case fact.Stands:
 		return standing(f), true
 	case fact.Listed:
