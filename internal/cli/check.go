@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -103,7 +104,7 @@ func (c *program) warnings(dir string, repo *desired.Repo, today day.Day) error 
 		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)), Today: today,
 		Separations: repo.Separations, Exceptions: repo.Exceptions,
 	})
-	list := v.Implied()
+	list := slices.Concat(v.Implied(), v.Outside(repo.Outsiders))
 	base, err := c.carriedOut(dir)
 	if err != nil {
 		return err

@@ -218,10 +218,6 @@ func (s *selection) value(p *plan.Plan, c *plan.Change, attr string) string {
 		return fmt.Sprint(c.ForGood)
 	case "held":
 		return fmt.Sprint(len(c.Holds) > 0)
-	case "guard":
-		if len(c.Holds) > 0 {
-			return c.Holds[0].Guard
-		}
 	case "kit":
 		return outline.Kit(p, c)
 	case "cause":
@@ -238,6 +234,20 @@ func (s *selection) value(p *plan.Plan, c *plan.Change, attr string) string {
 		}
 	}
 	return ""
+}
+
+// values are those of an attribute of a change; only guards may be several.
+func (s *selection) values(p *plan.Plan, c *plan.Change, attr string) (out []string) {
+	if table.Fold(attr) == "guard" {
+		for i := range c.Holds {
+			out = append(out, c.Holds[i].Guard)
+		}
+		return out
+	}
+	if v := s.value(p, c, attr); v != "" {
+		return []string{v}
+	}
+	return nil
 }
 
 // cause is the cause of a change as a filter knows it: the file and the line, or for
@@ -292,7 +302,7 @@ func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.
 			persons != nil && !persons[ch.Person] && !persons[ch.Account] && !persons[p.People[ch.Person]] {
 			return false
 		}
-		return f == nil || f.Match(func(attr string) string { return s.value(p, ch, attr) }, today)
+		return f == nil || f.MatchAny(func(attr string) []string { return s.values(p, ch, attr) }, today)
 	}
 	for i := range p.Changes {
 		if fits(&p.Changes[i]) {

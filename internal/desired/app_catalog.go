@@ -62,7 +62,7 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
 		for _, e := range d.entries(f[kind.Plural()], kind.Plural()) {
 			t := model.Thing{Kind: kind, Name: e.name, Pos: d.pos(e.key), Seats: -1}
-			known := []string{"title", "sensitive", "atLeast", "needs"}
+			known := []string{"title", "sensitive", "insiders", "atLeast", "needs"}
 			switch kind {
 			case model.Group:
 				known = append(known, "brings", "define", "retire", "permissions")
@@ -74,6 +74,7 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 			tf := d.fields(e.value, "the "+kind.String()+" "+e.name, known...)
 			t.Title = d.text(tf["title"], "title")
 			t.Sensitive = d.boolean(tf["sensitive"], "sensitive")
+			t.Insiders = d.boolean(tf["insiders"], "insiders")
 			if n := tf["atLeast"]; n != nil {
 				t.AtLeast = d.integer(n, "atLeast", 1)
 			}

@@ -42,6 +42,7 @@ type Repo struct {
 	Kits         []*model.Kit  // by name
 	Paths        []*model.Path // by rank
 	Kept         []model.Kept
+	Outsiders    *model.Outsiders // nil where there are none
 	People       *model.People
 	Rejections   []decide.Rejection
 	Lifts        []decide.Lift

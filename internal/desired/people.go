@@ -23,6 +23,7 @@ var known = []string{
 	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted",
 	"nickName",
 	"email", "phone", "title", "department", "division", "organization", "costCenter", "employeeNumber", "manager",
+	"sponsor",
 	"userType",
 	"externalId", "locale", "timezone", "preferredLanguage", "country", "location", "profileUrl",
 	"starts", "ends", "away", "away.from", "away.to", "formerly",

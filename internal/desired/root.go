@@ -43,10 +43,20 @@ func (r *Repo) readRoot() []pending {
 		}
 		return nil
 	}
-	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended")
+	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended", "outsiders",
+		"outsiderTerm")
 	r.Organization = d.required(f, root, "organization", Root)
 	r.Guards = d.guards(f["guards"], true)
 	r.Acceptances = d.duration(f["acceptances"], "acceptances", "for example P3D or P1W")
+	if n := f["outsiders"]; n != nil {
+		r.Outsiders = &model.Outsiders{For: d.filter(n, "outsiders"), Term: day.Duration{Months: 12}, Pos: d.pos(n)}
+		r.use(d, n, r.Outsiders.For, "outsiders")
+		if term := f["outsiderTerm"]; term != nil {
+			r.Outsiders.Term = d.duration(term, "outsiderTerm", "for example P6M or P1Y")
+		}
+	} else if n := f["outsiderTerm"]; n != nil {
+		d.problem(n, "missing-key", "outsiderTerm is given, and nobody is an outsider", "add outsiders: FILTER")
+	}
 	if n := f["unattended"]; n != nil {
 		r.Unattended = d.filter(n, "unattended")
 		r.UnattendedAt = func(column int) model.Pos { return d.clausePos(n, column) }

@@ -173,7 +173,7 @@ func Draft(
 		Exceptions:  s.Repo.Exceptions,
 		Guards:      s.Repo.Guards,
 		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
-		Paths: s.Repo.Paths, Kept: s.Repo.Kept,
+		Paths: s.Repo.Paths, Kept: s.Repo.Kept, Outsiders: s.Repo.Outsiders,
 	}
 	if in.Past, err = Stands(l, s.Repo, func(a int) bool { return s.Exports[a] != nil }); err != nil {
 		return nil, err

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"pravet/internal/core/fact"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 )
@@ -98,5 +99,24 @@ func Gained(list []Difference) []Warning {
 	slices.SortStableFunc(out, func(x, y Warning) int {
 		return cmp.Or(cmp.Compare(x.Pos.File, y.Pos.File), cmp.Compare(x.Pos.Line, y.Pos.Line))
 	})
+	return out
+}
+
+// Outside warns of outsiders who are here and have no last day, one too far ahead, or
+// nobody who answers for them. O(people).
+func (v *View) Outside(o *model.Outsiders) (out []Warning) {
+	if o == nil || o.For == nil {
+		return nil
+	}
+	for p := range v.People.Len() {
+		get := func(attr string) string { return v.People.Get(p, attr) }
+		if v.Stages[p] == stage.Gone || !o.Are(get, v.Today) {
+			continue
+		}
+		who := v.name(p) + " (" + get("id") + ")"
+		if f := guard.Outside(o, v.People, v.Stages, v.Today, who, get); f != nil {
+			out = append(out, Warning{v.People.Pos(p), *f})
+		}
+	}
 	return out
 }

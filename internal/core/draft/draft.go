@@ -49,9 +49,10 @@ type Input struct {
 	Rejections []decide.Rejection
 	Lifts      []decide.Lift // those that stand
 
-	Paths []*model.Path // in the order of their ranks
-	Past  leaving.Past  // of each application
-	Kept  []model.Kept  // to whom nothing is done that cannot be undone
+	Paths     []*model.Path    // in the order of their ranks
+	Past      leaving.Past     // of each application
+	Outsiders *model.Outsiders // nil where there are none
+	Kept      []model.Kept     // to whom nothing is done that cannot be undone
 }
 
 // An Export is an application's accounts and what is known about the reading.
@@ -229,6 +230,7 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 		Accounts:    d.accounts,
 		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock,
 		PeopleBefore: d.in.PeopleBefore, Leaving: d.leaving, Kept: d.in.Kept,
+		Outsiders: d.in.Outsiders, Stages: d.leaving.Stages,
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink

@@ -50,6 +50,9 @@ const (
 	FirstHolder   Kind = "first-holder"   // nobody has Thing; Count first holders, and Limit allows Allowed
 	NotBlocked    Kind = "not-blocked"    // Account has not been seen blocked, and must have been for Limit
 	BlockedLately Kind = "blocked-lately" // Account has been blocked only since On; it can go Until, Limit later
+	NoEnd         Kind = "no-end"         // Person is an outsider, and must have a last day no later than Until, Limit ahead
+	NoSponsor     Kind = "no-sponsor"     // Person is an outsider, and nobody who is here answers for them; Other has left
+	ForInsiders   Kind = "for-insiders"   // Thing is insiders' only, and Person is none
 	StillOwns     Kind = "still-owns"     // Account still owns Count
 	KeptBack      Kind = "kept-back"      // Account is kept Until a day, Because, at Place
 	EmptyExport   Kind = "empty-export"   // it holds no account

@@ -12,6 +12,7 @@ import (
 
 	"pravet/internal/core/fact"
 	"pravet/internal/core/leaving"
+	"pravet/internal/core/stage"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -30,6 +31,8 @@ const (
 	RemovalWait   = "removal-wait"
 	Keeping       = "kept"
 	Owns          = "owns"
+	OutsiderGuard = "outsiders"
+	InsiderGuard  = "insiders"
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
 	Widening      = "widening"
@@ -56,7 +59,7 @@ const (
 
 // All lists the names of all guards.
 func All() []string {
-	return []string{Removals, RemovalWait, Keeping, Owns, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
+	return []string{Removals, RemovalWait, Keeping, Owns, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, OutsiderGuard, InsiderGuard, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
 		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
 		Impossible}
 }
@@ -91,6 +94,8 @@ type Input struct {
 	PeopleBefore int       // people in the plan before, or -1
 	Leaving      *leaving.Input
 	Kept         []model.Kept
+	Outsiders    *model.Outsiders
+	Stages       []stage.Stage
 	LimitRoster  model.Limit
 
 	// Lifted reports whether a decision takes a guard away in an application: what
@@ -127,6 +132,7 @@ func Check(in Input) *Result {
 		c.counts(a)
 		c.removals(a)
 		c.gains(a)
+		c.outsiders(a)
 		c.accounts(a)
 		c.alike(a)
 		c.names(a)

@@ -81,6 +81,7 @@ type Thing struct {
 	Title     string
 	Pos       Pos
 	Sensitive bool
+	Insiders  bool        // never an outsider's
 	AtLeast   int         // how many active holders must stay
 	Seats     int         // how many seats were bought; -1 for no limit
 	Price     money.Price // per seat
@@ -259,6 +260,19 @@ func (g Guards) Or(other Guards) Guards {
 		g.ExportAge, g.ExportAgeSet = other.ExportAge, other.ExportAgeSet
 	}
 	return g
+}
+
+// Outsiders are people who are with the organization for a time, and for whom somebody
+// answers.
+type Outsiders struct {
+	For  *filter.Filter // nil where there are none
+	Term day.Duration   // how far ahead their last day may be
+	Pos  Pos
+}
+
+// Are reports whether a person is one of them.
+func (o *Outsiders) Are(get func(attr string) string, today day.Day) bool {
+	return o != nil && o.For != nil && o.For.Match(get, today)
 }
 
 // A Separation is a set of things that no one person may hold together.

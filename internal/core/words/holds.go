@@ -51,6 +51,20 @@ func hold(f *fact.Fact) (string, bool) {
 			"the account %s has been blocked only since %s; it can be removed from %s on, %s later (removalWait)",
 			f.Account, f.On, f.Until, f.Limit,
 		), true
+	case fact.NoEnd:
+		return fmt.Sprintf(
+			"%s is an outsider and needs a last day, no later than %s (%s ahead, outsiderTerm)", f.Person, f.Until, f.Limit,
+		), true
+	case fact.NoSponsor:
+		if f.Other != "" {
+			return fmt.Sprintf(
+				"%s is an outsider, and %s, who answered for them, is not here any more; name another sponsor",
+				f.Person, f.Other,
+			), true
+		}
+		return fmt.Sprintf("%s is an outsider, and nobody answers for them; name a sponsor", f.Person), true
+	case fact.ForInsiders:
+		return fmt.Sprintf("%s is for insiders only, and %s is an outsider", f.Thing, f.Person), true
 	case fact.StillOwns:
 		return fmt.Sprintf(
 			"the account %s still owns %s; hand %s over first", f.Account, model.Count(f.Count, "record", "records"),
