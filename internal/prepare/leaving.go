@@ -66,3 +66,13 @@ func Stood(
 	}
 	return nil, nil
 }
+
+// standing is the record of what stands now, since what stood before.
+func standing(l ledger.Ledger, app string, now []leaving.Mark) (r ledger.Record, changed bool, err error) {
+	before, err := past.Stood(l, app)
+	if err != nil {
+		return r, false, err
+	}
+	r, changed = past.Standing(app, before, now)
+	return r, changed, nil
+}

@@ -20,6 +20,7 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/draft"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/decisions"
@@ -34,6 +35,8 @@ type State struct {
 	Repo    *desired.Repo
 	Reached []connect.Application // how each application is reached
 	Exports []*draft.Export       // nil where not selected
+
+	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
 }
 
 func newState(repo *desired.Repo) *State {
@@ -174,6 +177,10 @@ func Draft(
 		Guards:      s.Repo.Guards,
 		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
 		Paths: s.Repo.Paths, Kept: s.Repo.Kept, Outsiders: s.Repo.Outsiders,
+	}
+	if s.marks = nil; today == clock && only == nil {
+		s.marks = map[int][]leaving.Mark{}
+		in.Stood = func(a int, marks []leaving.Mark) { s.marks[a] = marks }
 	}
 	if in.Past, err = Stands(l, s.Repo, func(a int) bool { return s.Exports[a] != nil }); err != nil {
 		return nil, err

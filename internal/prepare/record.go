@@ -77,6 +77,21 @@ func stood(l ledger.Ledger, s *State, p *plan.Plan, clock day.Day) (out []ledger
 	if !any {
 		return nil, nil
 	}
+	if s.marks != nil {
+		for a := range accounts {
+			if accounts[a] == nil {
+				continue
+			}
+			r, changed, err := standing(l, s.Repo.Apps[a].ID, s.marks[a])
+			if err != nil {
+				return nil, err
+			}
+			if changed {
+				out = append(out, r)
+			}
+		}
+		return out, nil
+	}
 	match := diff.Match(diff.Input{People: s.Repo.People, Apps: s.Repo.Apps, Accounts: accounts})
 	for a := range accounts {
 		if accounts[a] == nil {

@@ -134,6 +134,9 @@ type Result struct {
 	Same []map[int32]int32
 	// Stands are, of each application, the accounts that are upon a path.
 	Stands []map[int32]*leaving.Stand
+	// Marks are, of each application, what stands about accounts on their way out, of the
+	// people that were compared.
+	Marks [][]leaving.Mark
 }
 
 // Compute compares the applications, concurrently. It costs O(people + accounts)
@@ -180,6 +183,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		PersonOf:  make([][]int32, len(in.Apps)),
 		Same:      make([]map[int32]int32, len(in.Apps)),
 		Stands:    make([]map[int32]*leaving.Stand, len(in.Apps)),
+		Marks:     make([][]leaving.Mark, len(in.Apps)),
 	}
 	n := 0
 	for _, w := range parts {
@@ -195,7 +199,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			continue
 		}
 		out.AccountOf[a], out.PersonOf[a], out.Same[a] = w.accountOf, w.personOf, w.same
-		out.Stands[a] = w.stands
+		out.Stands[a], out.Marks[a] = w.stands, w.marks
 		for _, part := range w.found {
 			out.Changes = append(out.Changes, part...)
 		}
@@ -222,6 +226,7 @@ type walker struct {
 	noted    bool          // the account of number slots has some
 	same     map[int32]int32
 	stands   map[int32]*leaving.Stand
+	marks    []leaving.Mark
 
 	personOf, accountOf []int32
 	deltas              map[uint64]*delta

@@ -99,6 +99,7 @@ func (w *walker) leaves(c Change) bool {
 		return false
 	}
 	w.stands[c.Account] = stand
+	w.marks = append(w.marks, stand.Marks(c.Key)...)
 	c.Why = OnPath
 	for _, step := range stand.Wants() {
 		switch step.Do {
@@ -409,6 +410,9 @@ func (w *walker) strays() {
 		c := Change{App: w.a, Person: None, Account: int32(i), Thing: None, Attr: None, Why: IsStray, Key: key}
 		if _, protected := w.app.Protected(c.Key); protected {
 			continue
+		}
+		if w.in.Leaving != nil && w.in.Leaving.Blocked(int(w.a), i) {
+			w.marks = append(w.marks, leaving.Mark{Account: key, Step: model.DoSuspend.String()})
 		}
 		switch {
 		case w.leaves(c):

@@ -49,8 +49,11 @@ type Input struct {
 	Rejections []decide.Rejection
 	Lifts      []decide.Lift // those that stand
 
-	Paths     []*model.Path    // in the order of their ranks
-	Past      leaving.Past     // of each application
+	Paths []*model.Path // in the order of their ranks
+	Past  leaving.Past  // of each application
+	// Stood, where it is not nil, is told what stands about accounts of an application that
+	// are on their way out, on the day of the plan.
+	Stood     func(app int, marks []leaving.Mark)
 	Outsiders *model.Outsiders // nil where there are none
 	Kept      []model.Kept     // to whom nothing is done that cannot be undone
 }
@@ -105,6 +108,11 @@ func Draft(in Input) (*plan.Plan, error) {
 		Today:    in.Today,
 	})
 	d.personOf = found.PersonOf
+	for a := range in.Apps {
+		if in.Stood != nil && d.accounts[a] != nil {
+			in.Stood(a, found.Marks[a])
+		}
+	}
 	changes := found.Changes
 	if in.Only != nil {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })

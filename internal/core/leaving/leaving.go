@@ -102,35 +102,38 @@ func (in *Input) Of(app, account, person int) *Stand {
 	return s
 }
 
-// path is the first that an account is upon.
+// path is the first that an account is upon. What is cheap to tell is asked first: most
+// accounts are upon none.
 func (in *Input) path(app, account, person int) *model.Path {
 	for _, p := range in.Paths {
-		if !p.In(app) || (p.When == model.WhenStray) != (person < 0) && p.When != model.WhenListed {
-			continue
+		if p.In(app) && in.upon(p, app, account, person) && in.isFor(p, person) {
+			return p
 		}
-		if person >= 0 && p.For != nil && !p.For.Match(func(a string) string { return in.People.Get(person, a) }, in.Today) {
-			continue
-		}
-		if p.For != nil && person < 0 {
-			continue
-		}
-		switch p.When {
-		case model.WhenEnded:
-			if in.Stages[person] != stage.Gone {
-				continue
-			}
-		case model.WhenListed:
-			if in.Listed(p, app, account, person) == 0 {
-				continue
-			}
-		case model.WhenIdle:
-			if last, _ := in.Active(app, account); last == day.None || last.Add(p.Idle) > in.Today {
-				continue
-			}
-		}
-		return p
 	}
 	return nil
+}
+
+// upon reports whether what brings accounts upon a path is so.
+func (in *Input) upon(p *model.Path, app, account, person int) bool {
+	switch p.When {
+	case model.WhenStray:
+		return person < 0
+	case model.WhenEnded:
+		return person >= 0 && in.Stages[person] == stage.Gone
+	case model.WhenListed:
+		return in.Listed(p, app, account, person) > 0
+	}
+	if person < 0 {
+		return false
+	}
+	last, _ := in.Active(app, account)
+	return last != day.None && last.Add(p.Idle) <= in.Today
+}
+
+// isFor reports whether a path is for somebody; one with a filter is for nobody else.
+func (in *Input) isFor(p *model.Path, person int) bool {
+	return p.For == nil ||
+		person >= 0 && p.For.Match(func(attr string) string { return in.People.Get(person, attr) }, in.Today)
 }
 
 // Active is the day on which somebody signed in to an account last or, where nobody ever
@@ -193,24 +196,30 @@ func Stripped(app *model.App, accounts *model.Accounts, account int, step *model
 }
 
 // Marks lists what stands now about the accounts of an application, for the ledger; of
-// tells whose each is, or -1.
+// tells whose each is, or -1. O(accounts).
 func (in *Input) Marks(app int, of []int32) (out []Mark) {
-	a, accounts := in.Apps[app], in.Accounts[app]
 	for i := range of {
-		key := accounts.Key.At(i)
-		s := in.Of(app, i, int(of[i]))
-		if s == nil {
-			if of[i] < 0 && a.Strays == "remove" && !accounts.Open(i) {
-				out = append(out, Mark{key, "", model.DoSuspend.String()})
-			}
-			continue
-		}
-		out = append(out, Mark{key, s.Path.Name, ""})
-		for n := range s.Done {
-			out = append(out, Mark{key, s.Path.Name, s.Path.Steps[n].Key()})
+		if s := in.Of(app, i, int(of[i])); s != nil {
+			out = append(out, s.Marks(in.Accounts[app].Key.At(i))...)
+		} else if of[i] < 0 && in.Blocked(app, i) {
+			out = append(out, Mark{in.Accounts[app].Key.At(i), "", model.DoSuspend.String()})
 		}
 	}
 	return out
+}
+
+// Marks is what stands about an account on a path.
+func (s *Stand) Marks(account string) []Mark {
+	out := []Mark{{account, s.Path.Name, ""}}
+	for n := range s.Done {
+		out = append(out, Mark{account, s.Path.Name, s.Path.Steps[n].Key()})
+	}
+	return out
+}
+
+// Blocked reports whether an account of nobody is blocked, to be removed later.
+func (in *Input) Blocked(app, account int) bool {
+	return in.Apps[app].Strays == "remove" && !in.Accounts[app].Open(account)
 }
 
 // Suspended is since when an account has been seen blocked on its way out; known is false
