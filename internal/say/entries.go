@@ -31,6 +31,10 @@ func Entry(e *ledger.Entry) string {
 		var x ledger.Export
 		x, err = ledger.Decode[ledger.Export](e)
 		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), Minute(x.TakenAt))
+	case ledger.StoodSince:
+		var x ledger.Stood
+		x, err = ledger.Decode[ledger.Stood](e)
+		text = stood(&x)
 	case ledger.PlanDrafted:
 		var x ledger.Plan
 		x, err = ledger.Decode[ledger.Plan](e)
@@ -110,4 +114,24 @@ func decision(d *ledger.Decision) string {
 // AcceptedBy goes on after an outcome with who decided it, and why.
 func AcceptedBy(by, because string) string {
 	return fmt.Sprintf("; accepted by %s: %s", Name(by), because)
+}
+
+// stood says what began to be so about accounts on their way out, and what is so no more.
+func stood(x *ledger.Stood) string {
+	var parts []string
+	add := func(before string, list []ledger.Marks) {
+		for _, m := range list {
+			what := "upon path " + m.Path
+			switch {
+			case m.Path == "":
+				what = "of nobody and blocked"
+			case m.Step != "":
+				what = "on path " + m.Path + " with " + m.Step + " done"
+			}
+			parts = append(parts, before+model.Count(len(m.Accounts), "account", "accounts")+" "+what)
+		}
+	}
+	add("", x.Came)
+	add("no more: ", x.Went)
+	return strings.Join(parts, "; ")
 }

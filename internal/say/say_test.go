@@ -369,6 +369,16 @@ func said() map[string][]any {
 	}
 }
 
+func TestWhatStoodReadsAsItShould(t *testing.T) {
+	require.Equal(
+		t,
+		"2 accounts upon path ashore; 1 account on path ashore with suspend done; no more: 1 account of nobody and blocked",
+		say.Entry(&ledger.Entry{Kind: ledger.StoodSince, Body: []byte(`{"app":"till","came":[` +
+			`{"path":"ashore","accounts":["a","b"]},{"path":"ashore","step":"suspend","accounts":["a"]}],` +
+			`"went":[{"step":"suspend","accounts":["kiosk"]}]}`)}),
+	)
+}
+
 func TestEverySentenceReadsAsItShould(t *testing.T) {
 	for name, x := range said() {
 		assert.Equal(t, x[1], fmt.Sprint(x[0]), name)
