@@ -76,7 +76,10 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 			return false, "the account is still blocked"
 		}
 	case model.Create:
-		if !r.accounts.Open(at) {
+		switch open := r.accounts.Open(at); {
+		case open && c.Blocked:
+			return false, "the account is there, and open before its day"
+		case !open && !c.Blocked:
 			return false, "the account is there, and blocked"
 		}
 		if attrs, ok := c.After.(map[string]any); ok {

@@ -89,6 +89,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		"strays",
 		"removeNeeds",
 		"closed",
+		"lead",
 		"tidy",
 		"guards",
 	)
@@ -122,6 +123,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
 	}
 	r.readClosed(d, app, f["closed"])
+	app.Lead = d.duration(f["lead"], "lead", "for example P7D")
 	if n := f["removeNeeds"]; n != nil {
 		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
 	}

@@ -56,7 +56,7 @@ func (x *edit) add(c *plan.Change) error {
 	case model.Remove:
 		x.remove = true
 	case model.Create:
-		open := true
+		open := !c.Blocked
 		x.create, x.active = true, &open
 		attrs, ok := c.After.(map[string]any)
 		if !ok {

@@ -92,6 +92,17 @@ func (v *View) out(p, app int) bool {
 	return len(a.Closed) > 0 && a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today) != nil
 }
 
+// ahead reports whether an account is to be made before somebody's first day.
+func (v *View) ahead(p, app int) bool {
+	lead := v.Apps[app].Lead
+	if lead == (day.Duration{}) || v.Stages[p] != stage.NotYet || !v.due(p, app).Account() || v.account(p, app) >= 0 ||
+		v.AccountOf[app] == nil {
+		return false
+	}
+	starts, err := day.Parse(v.People.Get(p, "starts"))
+	return err == nil && starts <= v.Today.Add(lead)
+}
+
 // due is what a person should have in an application.
 func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]].Apps[app] }
 

@@ -272,6 +272,10 @@ func (v *View) accountOf(p, app int) Account {
 		closing = nil
 	}
 	do := duty.Of(stands, d.Account(), state)
+	ahead := v.ahead(p, app)
+	if ahead {
+		do.Verb, do.Acts = model.Create, true
+	}
 	out.verb, out.acts = do.Verb, do.Acts
 	switch {
 	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
@@ -282,6 +286,9 @@ func (v *View) accountOf(p, app int) Account {
 			model.Restore: "is to be restored",
 			model.Suspend: "is to be suspended",
 		}[do.Verb]
+		if ahead {
+			out.Should += ", blocked until the first day"
+		}
 	case state == model.Open:
 		out.Should = "stays open"
 	case state == model.Blocked:

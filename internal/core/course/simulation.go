@@ -145,7 +145,11 @@ func (s *simulation) step(c *plan.Change, lifted func(string, *plan.Change) bool
 		}
 	}
 	next := reach.State{After: st.set, OpenAfter: st.open}
-	next.Step(s.accounts.Sets, c.Verb, thing)
+	verb := c.Verb
+	if c.Blocked {
+		verb = model.Update // the account is there, and nobody may sign in
+	}
+	next.Step(s.accounts.Sets, verb, thing)
 	after.set, after.open = next.After, next.OpenAfter
 	for i := range s.limited {
 		l := &s.limited[i]

@@ -89,11 +89,23 @@ type Definition struct {
 // a definition.
 func (c *Change) reaches() bool { return c.Def != nil && len(c.Def.Through) > 0 }
 
+// Ahead reports whether the change makes an account before its person's first day: blocked.
+func (c *Change) Ahead() bool { return c.Verb == model.Create && c.Why == IsNotYet }
+
+// Does is what the change does to the state of an account: its verb, but that an account
+// that is made blocked opens nothing.
+func (c *Change) Does() model.Verb {
+	if c.Ahead() {
+		return model.Update
+	}
+	return c.Verb
+}
+
 // Effect is what the change does to access. To take away what something else
 // brings along keeps it, and so does a redefinition that reaches nobody.
 func (c *Change) Effect() model.Effect {
 	switch {
-	case c.Why == IsDouble:
+	case c.Why == IsDouble, c.Ahead():
 		return model.Keeps
 	case c.reaches() && c.Sense == More:
 		return model.Widens

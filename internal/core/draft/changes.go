@@ -29,7 +29,9 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 			p.Reasons = d.reasons(c, b.causes[i-b.from])
 			switch c.Verb {
 			case model.Create, model.Restore:
-				opened.note(c, p.ID)
+				if !c.Ahead() {
+					opened.note(c, p.ID)
+				}
 			case model.Update, model.Assign, model.Join, model.Grant:
 				if id := opened.by(c); id != "" {
 					p.Needs = append(p.Needs, id)
@@ -141,6 +143,7 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 	app := d.in.Apps[c.App]
 	p := plan.Change{
 		App: app.ID, Verb: c.Verb, Account: c.Key, Effect: c.Effect(), ForGood: c.Verb.ForGood(),
+		Blocked: c.Ahead(),
 	}
 	if c.Verb == model.Redefine || c.Verb == model.Define && len(c.Def.Through) > 0 {
 		p.Reach = d.reachOf(c)

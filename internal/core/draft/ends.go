@@ -61,7 +61,7 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	}
 	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
 	before := st.After
-	st.Step(sets, c.Verb, c.Thing)
+	st.Step(sets, c.Does(), c.Thing)
 	var other uint32
 	switch c.Verb {
 	case model.Create, model.Update:

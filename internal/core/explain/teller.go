@@ -109,7 +109,11 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		}
 		return []plan.Reason{t.said(c.Person, attr, fact.Fact{Kind: fact.Away, Person: t.Name(c.Person)})}
 	case diff.IsNotYet:
-		return []plan.Reason{t.day(c.Person, "starts", fact.NotYet)}
+		out := []plan.Reason{t.day(c.Person, "starts", fact.NotYet)}
+		if c.Ahead() {
+			out = append(out, t.gives(c)...)
+		}
+		return out
 	case diff.IsGone:
 		return []plan.Reason{t.day(c.Person, "ends", fact.Ended)}
 	case diff.KitSets:

@@ -153,7 +153,7 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 			now[ch.Slot] = x
 		}
 		had := r.Has(x.After, t)
-		x.Step(sets, ch.Verb, ch.Thing)
+		x.Step(sets, ch.Does(), ch.Thing)
 		switch has := r.Has(x.After, t); {
 		case had && !has:
 			freed = append(freed, i)

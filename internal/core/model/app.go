@@ -30,7 +30,8 @@ type App struct {
 	TidyPos   Pos
 
 	Closed     []Closing
-	Detached   bool // a removal needs that nothing hangs on the account any more
+	Lead       day.Duration // how long before the first day an account is made, blocked
+	Detached   bool         // a removal needs that nothing hangs on the account any more
 	Protect    []Name
 	Strays     string // report, suspend or remove
 	StraysPos  Pos

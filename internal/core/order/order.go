@@ -173,7 +173,7 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) [][]reach.State
 				Touched:   true,
 			}
 		}
-		st.Step(accounts[c.App].Sets, c.Verb, c.Thing)
+		st.Step(accounts[c.App].Sets, c.Does(), c.Thing)
 	}
 	return out
 }

@@ -76,7 +76,8 @@ type Change struct {
 	Also      []Thing      `json:"also,omitempty"`  // what else comes or goes with it in the end
 	App       string       `json:"app"`
 	Attribute string       `json:"attribute,omitempty"`
-	Before    any          `json:"before,omitempty"` // of an update: the value, or none; of a redefinition also a list
+	Before    any          `json:"before,omitempty"`  // of an update: the value, or none; of a redefinition also a list
+	Blocked   bool         `json:"blocked,omitempty"` // of a create: before the person's first day, so that nobody may sign in
 	Effect    model.Effect `json:"effect"`
 	First     bool         `json:"first,omitempty"` // nobody had one of the things that it gives
 	ForGood   bool         `json:"forGood,omitempty"`

@@ -56,6 +56,9 @@ func ChangeID(c *Change) string {
 		field(text(c.Before))
 		field(text(c.After))
 	}
+	if c.Blocked {
+		field("blocked")
+	}
 	sum := sha256.Sum256(all)
 	return letters(sum[:], 12)
 }

@@ -80,7 +80,7 @@ func Follow(
 			}
 			st.After, st.OpenAfter = st.Set, st.Open
 		}
-		st.Step(accounts[ch.App].Sets, ch.Verb, ch.Thing)
+		st.Step(accounts[ch.App].Sets, ch.Does(), ch.Thing)
 	}
 	return s
 }

@@ -20,6 +20,8 @@ func What(c *plan.Change) string {
 		return c.Verb.String() + " " + Thing(c.Thing)
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
+	case c.Blocked:
+		return "create account " + Clean(c.Account) + ", blocked until the first day"
 	case c.Verb == model.Create:
 		return "create account " + Clean(c.Account)
 	}
