@@ -50,6 +50,8 @@ type leaver struct {
 	open   bool
 	held   bool // a role
 	place  string
+	owned  int
+	kept   bool // a legal hold
 	ledger *memory
 }
 
@@ -66,11 +68,12 @@ func (l *leaver) people(today day.Day) *model.People {
 }
 
 func (l *leaver) accounts() *model.Accounts {
-	out := &model.Accounts{Attrs: []*table.Column{{}, {}}, Sets: model.NewSets()}
+	out := &model.Accounts{Attrs: []*table.Column{{}, {}, {}}, Sets: model.NewSets()}
 	out.Key = out.Attrs[0]
 	if l.there {
 		out.Key.Append("ann")
 		out.Attrs[1].Append(l.place)
+		out.Attrs[2].Append(strconv.Itoa(l.owned))
 		out.States = append(out.States, model.StateOf(l.open))
 		var held []int32
 		if l.held {
@@ -85,7 +88,11 @@ func (l *leaver) accounts() *model.Accounts {
 func (l *leaver) draft(t *testing.T, today day.Day) *plan.Plan {
 	stood, err := past.Stood(l.ledger, "till")
 	require.NoError(t, err)
-	p, err := draft.Draft(draft.Input{
+	var kept []model.Kept
+	if l.kept {
+		kept = []model.Kept{{Person: "1", Until: day.None, Because: "the harbour inquiry"}}
+	}
+	in := draft.Input{
 		People: l.people(today), Apps: []*model.App{l.app}, Today: today, Clock: today, PeopleBefore: -1,
 		Kits: []*model.Kit{{
 			Name: "all", Everyone: true, Gives: []model.Give{{App: 0, Things: []int32{0}, Pos: []model.Pos{{}}}},
@@ -95,10 +102,18 @@ func (l *leaver) draft(t *testing.T, today day.Day) *plan.Plan {
 			ExportAge: day.Duration{Days: 9}, ExportAgeSet: true, ExportShrink: model.Limit{Count: 9, Set: true},
 		},
 		Exports: []*draft.Export{{Accounts: l.accounts(), Day: today, Before: -1}},
-		Paths:   []*model.Path{l.path}, Past: leaving.Past{stood},
-	})
+		Paths:   []*model.Path{l.path}, Past: leaving.Past{stood}, Kept: kept,
+	}
+	p, err := draft.Draft(in)
 	require.NoError(t, err)
 	l.stands(t, today)
+	// Drafted again on the same day, it is the same.
+	again, err := past.Stood(l.ledger, "till")
+	require.NoError(t, err)
+	in.People, in.Exports[0].Accounts, in.Past = l.people(today), l.accounts(), leaving.Past{again}
+	second, err := draft.Draft(in)
+	require.NoError(t, err)
+	require.Equal(t, p.Changes, second.Changes)
 	return p
 }
 
@@ -216,7 +231,7 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 		r := rand.New(rand.NewPCG(uint64(seed), 9))
 		l := &leaver{there: true, open: true, held: true, place: "Quay", ledger: &memory{Ledger: ledger.Nothing()}}
 		l.app = &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{
-			{Name: "userName", Person: "userName"}, {Name: "location"},
+			{Name: "userName", Person: "userName"}, {Name: "location"}, {Name: model.Owned, Observed: true},
 		}, Things: []model.Thing{{Kind: model.Role, Name: "seller", Seats: -1}}}
 		l.app.Index()
 		l.waits = [4]int{r.IntN(2) * r.IntN(9), r.IntN(20), r.IntN(2) * r.IntN(20), 1 + r.IntN(40)}
@@ -259,6 +274,7 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 					l.held = false
 				case removing:
 					require.True(t, blocked >= 0 && blocked+7 <= today, "seed %d: removed too early, %v", seed, told)
+					require.False(t, l.kept || l.owned > 0, "seed %d: removed what is kept or owns something, %v", seed, told)
 					l.there = false
 				}
 				note("step %d is carried out", n)
@@ -268,7 +284,13 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 		}
 		for range 5 + r.IntN(15) {
 			today += 1 + r.IntN(12)
-			switch r.IntN(12) {
+			switch r.IntN(14) {
+			case 6:
+				l.kept = !l.kept
+				note("kept: %v", l.kept)
+			case 7:
+				l.owned = r.IntN(2) * r.IntN(9)
+				note("owns %d", l.owned)
 			case 0, 1:
 				l.ended = !l.ended
 				if note("ended: %v", l.ended); !l.ended { // who is back has it all again
@@ -292,7 +314,7 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 				round(false)
 			}
 		}
-		for l.ended = true; l.there; today++ {
+		for l.ended, l.kept, l.owned = true, false, 0; l.there; today++ {
 			round(true)
 			require.Less(t, today, 21000, "seed %d never ends, %v", seed, told)
 		}
