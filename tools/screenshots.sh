@@ -66,6 +66,34 @@ run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
 day=$(date -u +%Y-%m-%d)
 run past "pravet holders tickets/role/refund-approver --at $day" "pravet holders tickets/role/refund-viewer --effective --at $day --format csv" "pravet why E0042 --at $day"
 run log 'pravet log --person E0042' 'pravet log' 'pravet log verify'
+
+# Those who leave, a day or more after Noor Haddad's account was suspended.
+pravet demo --keep "$work/l" --no-walk >/dev/null
+cd "$work/l"
+mkdir paths
+cat >paths/ashore.yaml <<'YAML'
+paths:
+  ashore:
+    for: userType eq "Employee"
+    rank: 1
+    when: ended
+    steps:
+      - {do: suspend}
+      - {after: P30D, do: strip, keep: [licenses]}
+      - {after: P90D, do: remove, warn: P7D}
+  season:
+    for: userType eq "Seasonal"
+    rank: 2
+    when: ended
+    steps: [{do: suspend}, {after: P1M, do: strip}, {do: stay}]
+YAML
+pravet draft >/dev/null
+left=$(basename plans/*.json .json)
+pravet accept "$left" --person E0025 --because 'her last day is over' >/dev/null
+pravet apply "$left" >/dev/null 2>&1 || true
+run leaving 'pravet list leaving' 'pravet why E0025' 'pravet list leaving --only "done pr" --columns app,account,path,step,steps,done,since,next,due'
+run ahead 'pravet ahead --for P6M'
+cd "$work/m"
 sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-quay\]/groups: [north-key]/; s/2027-01-31/2027-01-32/' kits/ashore.yaml
 sed -i 's/E0072,agnes.wilder/E0072,Ragnar.Poole/' people/afloat.csv
 sed -i 's/suspensions: 10%/suspensions: 110%/' pravet.yaml

@@ -246,7 +246,9 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 		ref.forget()
 		today := 20000
 		var told []string
-		note := func(format string, args ...any) { told = append(told, fmt.Sprintf("%d: ", today)+fmt.Sprintf(format, args...)) }
+		note := func(format string, args ...any) {
+			told = append(told, fmt.Sprintf("%d: ", today)+fmt.Sprintf(format, args...))
+		}
 		blocked := -1 // since when the account has been seen blocked upon the path
 		round := func(peace bool) {
 			p := l.draft(t, day.Day(today))
