@@ -138,14 +138,16 @@ func (v *View) stand(app, at, person int) *leaving.Stand {
 	if len(v.Paths) == 0 || at < 0 {
 		return nil
 	}
-	in := leaving.Input{
-		People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages, Past: v.Past,
-		Today: v.Today, Clock: v.Today,
+	if v.leaving == nil {
+		v.leaving = &leaving.Input{
+			People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages, Past: v.Past,
+			Today: v.Today, Clock: v.Today,
+		}
+		if v.Past == nil {
+			v.leaving.Past = make(leaving.Past, len(v.Apps))
+		}
 	}
-	if in.Past == nil {
-		in.Past = make(leaving.Past, len(v.Apps))
-	}
-	return in.Of(app, at, person)
+	return v.leaving.Of(app, at, person)
 }
 
 // name is how a person is called.
