@@ -50,7 +50,8 @@ type View struct {
 	PersonOf  [][]int32      // application → account → person, or diff.None
 	graphs    []*graph.Graph // what should bring what along in each application
 	reach     []*reach.Reacher
-	only      []string // applications whose licenses are counted
+	leaving   *leaving.Input // made when it is asked for first
+	only      []string       // applications whose licenses are counted
 }
 
 // Look computes what is due and whose each account is, at the cost of
