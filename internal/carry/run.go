@@ -293,14 +293,15 @@ func (j *Job) readBack(
 
 func outcome(run string, p *plan.Plan, c *plan.Change) ledger.ChangeOutcome {
 	return ledger.ChangeOutcome{
-		Run:    run,
-		Plan:   p.ID,
-		App:    c.App,
-		Change: c.ID,
-		Person: c.Person,
-		What:   words.Sentence(p, c),
-		Verb:   c.Verb.String(),
-		Thing:  thing(c),
+		Run:     run,
+		Plan:    p.ID,
+		App:     c.App,
+		Change:  c.ID,
+		Person:  c.Person,
+		Account: c.Account,
+		What:    words.Sentence(p, c),
+		Verb:    c.Verb.String(),
+		Thing:   thing(c),
 	}
 }
 

@@ -127,6 +127,7 @@ type ChangeOutcome struct {
 	Plan    string `json:"plan"`
 	App     string `json:"app"`
 	Change  string `json:"change"`
+	Account string `json:"account,omitempty"`
 	Person  string `json:"person,omitempty"`
 	What    string `json:"what"`
 	Verb    string `json:"verb,omitempty"`

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
@@ -55,6 +56,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		}
 	}
 	d.handOvers(a, found, add)
+	d.unreadable(a, add)
 	if slices.Sort(anew); len(anew) > 0 && d.in.Only == nil {
 		add(fact.Fact{Kind: fact.WaitsAnew, Count: len(anew), Names: guard.First(anew)})
 	}
@@ -151,6 +153,31 @@ func (d *drafter) handOvers(a int, found *diff.Result, add func(fact.Fact)) {
 				f.Other = d.explainer.Name(int32(to)) + " (" + d.in.People.Get(to, "id") + ")"
 			}
 			add(f)
+		}
+	}
+}
+
+// unreadable is where an export should tell when somebody signed in last and does not:
+// nobody is idle by that.
+func (d *drafter) unreadable(a int, add func(fact.Fact)) {
+	accounts, app := d.accounts[a], d.in.Apps[a]
+	if !slices.ContainsFunc(d.in.Paths, func(p *model.Path) bool { return p.When == model.WhenIdle && p.In(a) }) {
+		return
+	}
+	for _, name := range []string{model.LastActive, model.Created} {
+		n := app.Attr(name)
+		if n < 0 || accounts.Attrs[n] == nil {
+			continue
+		}
+		var odd []string
+		for at := range accounts.Len() {
+			text := accounts.Attr(n, at)
+			if on, ok := day.ParseLoose(text); text != "" && (!ok || on > d.in.Clock) {
+				odd = append(odd, accounts.Key.At(at))
+			}
+		}
+		if len(odd) > 0 {
+			add(fact.Fact{Kind: fact.NoDate, Attribute: name, Count: len(odd), Names: guard.First(odd)})
 		}
 	}
 }

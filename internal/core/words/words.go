@@ -242,6 +242,11 @@ func notice(f *fact.Fact) (string, bool) {
 			return fmt.Sprintf("%s cannot be handed over: %s; correct the step at %s", what, f.Because, f.Place), true
 		}
 		return fmt.Sprintf("hand over %s to %s in the application itself, as %s says", what, f.Other, f.Place), true
+	case fact.NoDate:
+		return fmt.Sprintf(
+			"%s of %s is no date, or yet to come, so nobody is idle by it: %s",
+			f.Attribute, model.Count(f.Count, "account", "accounts"), some(f),
+		), true
 	case fact.WaitsAnew:
 		return fmt.Sprintf(
 			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
