@@ -55,6 +55,7 @@ var arrows = map[string][]string{
 	"docs/schema":        {},
 	"examples/marrowick": {},
 	"examples/start":     {},
+	"examples/quarter":   {},
 	"tools/man":          {"internal/cli"},
 	"tools/world":        {},
 }

@@ -80,6 +80,7 @@ there.`,
 		}
 		return t.p.Err()
 	}
+	cmd.AddCommand(c.quarter())
 	return cmd
 }
 
