@@ -56,11 +56,11 @@ var Happenings = []Happening{
 		Day: "2026-10-28", Says: "Tomas Quill takes over Noor's records in the application.", File: tickets,
 		Was: "noor.haddad,Noor Haddad,Blocked,quay,seller,12", Is: "noor.haddad,Noor Haddad,Blocked,quay,seller,0",
 	},
+	{Day: "2026-10-30", Says: "For two weeks nobody runs anything.", Silent: 14},
 	{
-		Day: "2026-11-04", Says: "Tilda Moss is back, before anything was taken from her.", File: people,
-		Was: "E0007,2020-06-01,2026-10-16", Is: "E0007,2020-06-01,",
+		Day: "2026-11-18", Says: "Tilda Moss is back.", File: people, Was: "E0007,2020-06-01,2026-10-16",
+		Is: "E0007,2020-06-01,",
 	},
-	{Day: "2026-11-19", Says: "For two weeks nobody runs anything.", Silent: 14},
 	{
 		Day: "2027-01-11", Says: "Noor Haddad is hired again.", File: people, Was: "E0007,2020-03-01,2026-10-09",
 		Is: "E0007,2027-01-11,",

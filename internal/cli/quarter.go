@@ -67,6 +67,7 @@ func (q *quarterly) play() error {
 		return err
 	}
 	silent := day.None
+	var before map[string]bool // what was said on the day before of those on which something ran
 	next := 0
 	for today := first; today <= last; today++ {
 		q.now = today.Time().Add(8 * time.Hour)
@@ -88,9 +89,16 @@ func (q *quarterly) play() error {
 		var done []string
 		if silent == day.None || today >= silent {
 			if silent = day.None; !weekend {
-				if done, err = q.day(); err != nil {
+				all, err := q.day()
+				if err != nil {
 					return fmt.Errorf("%s: %w", today, err)
 				}
+				for _, text := range all {
+					if !before[text] {
+						done = append(done, text)
+					}
+				}
+				before = set(all)
 			}
 		}
 		if len(says)+len(done) == 0 {
@@ -102,7 +110,7 @@ func (q *quarterly) play() error {
 			q.p.Line("  " + s)
 		}
 		for _, s := range done {
-			q.p.Line("    " + s)
+			q.p.Wrapped("    ", s)
 		}
 	}
 	return nil

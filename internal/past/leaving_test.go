@@ -167,14 +167,27 @@ type reference struct {
 
 func (r *reference) forget() { *r = reference{-1, [4]int{-1, -1, -1, -1}} }
 
-// done are the steps that the account shows, from the first on.
-func (l *leaver) done() int {
-	for n, shown := range []bool{!l.open, l.place == "Held", !l.held} {
-		if !shown {
-			return n
-		}
+// shown tells which steps the account shows as done.
+func (l *leaver) shown() [4]bool { return [4]bool{!l.open, l.place == "Held", !l.held, false} }
+
+// since is from when the wait before a step counts, today where nobody has seen that yet.
+func (r *reference) since(n, today int) int {
+	on := r.upon
+	if n > 0 {
+		on = r.seen[n-1]
 	}
-	return removing
+	if on < 0 {
+		return today
+	}
+	return on
+}
+
+// done counts the steps that are shown, each when its time had come.
+func (r *reference) done(l *leaver, today int) (n int) {
+	for l.shown()[n] && today >= r.since(n, today)+l.waits[n] {
+		n++
+	}
+	return n
 }
 
 func (r *reference) see(l *leaver, today int) {
@@ -185,8 +198,9 @@ func (r *reference) see(l *leaver, today int) {
 	if r.upon < 0 {
 		r.upon = today
 	}
+	done := r.done(l, today)
 	for n := range r.seen {
-		if n >= l.done() {
+		if n >= done {
 			r.seen[n] = -1
 		} else if r.seen[n] < 0 {
 			r.seen[n] = today
@@ -199,23 +213,15 @@ func (r *reference) may(l *leaver, today int) (out []int) {
 	if !l.ended || !l.there {
 		return nil
 	}
-	n := l.done()
-	since := r.upon
-	if n > 0 {
-		since = r.seen[n-1]
-	}
-	if since < 0 {
-		since = today
-	}
-	if today < since+l.waits[n] {
+	n := r.done(l, today)
+	if today < r.since(n, today)+l.waits[n] {
 		return nil
 	}
 	out = []int{n}
 	for n++; n < removing && out[0] != removing && l.waits[n] == 0; n++ {
 		out = append(out, n)
 	}
-	shown := []bool{!l.open, l.place == "Held", !l.held, false}
-	return slices.DeleteFunc(out, func(n int) bool { return shown[n] })
+	return slices.DeleteFunc(out, func(n int) bool { return l.shown()[n] })
 }
 
 // TestNoWaitIsEverShortened: histories of one account on its way out, under any sequence

@@ -286,6 +286,9 @@ func (p *Printer) wrapped(margin, text string, style func(string) string) {
 	}
 }
 
+// Wrapped writes a text under a left margin, wrapped at the width.
+func (p *Printer) Wrapped(margin, text string) { p.wrapped(margin, text, nil) }
+
 // Aside says in one line how many differences a plan sets aside.
 func (p *Printer) Aside(pl *plan.Plan) {
 	if n := len(pl.SetAside); n > 0 {

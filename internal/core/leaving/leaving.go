@@ -71,17 +71,17 @@ func (in *Input) Of(app, account, person int) *Stand {
 		return nil
 	}
 	s := &Stand{Path: path}
-	for s.Done < len(path.Steps) && in.shows(app, account, &path.Steps[s.Done]) {
-		s.Done++
-	}
 	key := in.Accounts[app].Key.At(account)
-	step := ""
-	if s.Done > 0 {
-		step = path.Steps[s.Done-1].Key()
-	}
-	s.Since, s.Known = in.Past[app][Mark{key, path.Name, step}]
-	if !s.Known {
-		s.Since = in.Clock
+	in.since(s, app, Mark{key, path.Name, ""})
+	for s.Done < len(path.Steps) {
+		step := &path.Steps[s.Done]
+		// What is there to be seen before its time counts from its time on: a step that
+		// finds nothing to do takes its wait all the same.
+		if !in.shows(app, account, step) || step.After != (day.Duration{}) && s.Since.Add(step.After) > in.Today {
+			break
+		}
+		s.Done++
+		in.since(s, app, Mark{key, path.Name, step.Key()})
 	}
 	s.Due, s.first, s.last = day.None, s.Done, s.Done
 	if next := s.Next(); next != nil && next.Do != model.DoStay {
@@ -100,6 +100,13 @@ func (in *Input) Of(app, account, person int) *Stand {
 		}
 	}
 	return s
+}
+
+// since notes since when a mark stands.
+func (in *Input) since(s *Stand, app int, m Mark) {
+	if s.Since, s.Known = in.Past[app][m]; !s.Known {
+		s.Since = in.Clock
+	}
 }
 
 // path is the first that an account is upon. What is cheap to tell is asked first: most

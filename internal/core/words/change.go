@@ -21,7 +21,7 @@ func What(c *plan.Change) string {
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Blocked:
-		return "create account " + Clean(c.Account) + ", blocked until the first day"
+		return "create blocked account " + Clean(c.Account)
 	case c.Verb == model.Create:
 		return "create account " + Clean(c.Account)
 	}
