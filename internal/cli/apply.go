@@ -41,22 +41,22 @@ not settled and why.
 
 On a terminal it shows the totals and asks once. Without one it needs an
 accepted plan, or --yes. Where changes cannot be undone, it asks how many they are,
-or needs --yes-for-good with that number. An interrupted run ends after the step that it is in; to
-go on, apply the plan again.
+or needs --yes-for-good with that number. An interrupted run ends after the step
+that it is in; to go on, apply the plan again.
 
 With --unattended it carries out what the filter under unattended in pravet.yaml
-matches, no guard holds, nobody has rejected and can be undone, without asking;
-everything else is left for a person.
+matches, no guard holds, nobody has rejected and can be undone, and does not ask.
+Everything else is left for a person.
 
 Exit status: 0 done; 1 failed, and nothing was carried out; 3 the rest is left for a
-person (with --unattended); 4 some changes are
-held by a guard, the others are done; 5 the run ended early, or some changes are
-not settled.`,
+person (with --unattended); 4 some changes are held by a guard, the others are
+done; 5 the run ended early, or some changes are not settled.`,
 		Example: example("pravet apply m4n98ppw", "pravet apply m4n98ppw --yes"),
 		Args:    takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", -1, "do not ask: this many changes cannot be undone, and are meant")
+	cmd.Flags().Lookup("yes-for-good").DefValue = "" // none was given
 	cmd.Flags().
 		BoolVar(&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave the rest")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes")

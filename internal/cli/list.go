@@ -23,7 +23,8 @@ func (c *program) list() *cobra.Command {
 		Short:   "List people, accounts, things, kits, strays or who is leaving, selected and sorted",
 		GroupID: seeing,
 		Long: `List writes a table of people, of accounts with whose they are, of the things of
-all catalogs, of kits, or of strays: accounts that belong to nobody.
+all catalogs, of kits, of strays (accounts that belong to nobody), or of those who are
+leaving: accounts on a path, with what was done last and what comes next on which day.
 
 --only takes a SCIM filter over the columns; a column with several values
 matches when one of them does. --columns chooses columns, "all" for all of them;
