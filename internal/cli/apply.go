@@ -55,8 +55,7 @@ done; 5 the run ended early, or some changes are not settled.`,
 		Args:    takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	cmd.Flags().IntVar(&forGood, "yes-for-good", -1, "do not ask: this many changes cannot be undone, and are meant")
-	cmd.Flags().Lookup("yes-for-good").DefValue = "" // none was given
+	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask: this many changes cannot be undone, and are meant")
 	cmd.Flags().
 		BoolVar(&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave the rest")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes")
@@ -87,6 +86,9 @@ done; 5 the run ended early, or some changes are not settled.`,
 		j, err := c.job(dir, l, p, today)
 		if err != nil {
 			return err
+		}
+		if !cmd.Flags().Changed("yes-for-good") {
+			forGood = -1 // nobody has counted
 		}
 		if unattended {
 			return c.unattended(dir, j, l)
