@@ -106,8 +106,9 @@ func (c *program) warnings(dir string, repo *desired.Repo, today day.Day) error 
 	})
 	list := slices.Concat(v.Implied(), v.Outside(repo.Outsiders))
 	base, err := c.carriedOut(dir)
-	if err != nil {
-		return err
+	if err != nil { // the files can be checked all the same
+		fmt.Fprintln(c.Stderr, say.NoLedgerToCompare(err))
+		base, _ = gitrepo.Revision(dir)
 	}
 	if base != "" && len(gitrepo.Changed(dir, base)) > 0 {
 		_, then, err := prepare.At(c.ctx, repo.Tree, base, today)

@@ -324,6 +324,10 @@ func said() map[string][]any {
 			say.NotCompared("b3c729fcc8"),
 			"The files of revision b3c729fcc8 do not pass, so nothing is said of who would gain something sensitive.",
 		},
+		"NoLedgerToCompare": {
+			say.NoLedgerToCompare(errFull),
+			"What was carried out last is not known, so the last commit is compared with: the disk is full",
+		},
 		"AsOf": {
 			say.AsOf(
 				"2026-11-10",

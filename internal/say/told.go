@@ -25,6 +25,11 @@ func NotCompared(revision string) string {
 	return "The files of revision " + revision + " do not pass, so nothing is said of who would gain something sensitive."
 }
 
+// NoLedgerToCompare is said where check cannot tell what was carried out last.
+func NoLedgerToCompare(err error) string {
+	return fmt.Sprintf("What was carried out last is not known, so the last commit is compared with: %v", err)
+}
+
 // AsOf is what an answer about a past day follows from: the files of a revision, or ""
 // where none of that day is known, and exports.
 func AsOf(on, revision string, exports []string) string {
