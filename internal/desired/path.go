@@ -102,6 +102,11 @@ func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
 		r.observes(d, n, p)
 		return
 	}
+	if f["listed"] == nil {
+		d.problem(n, "missing-key", "when names neither listed nor idle", "add listed: FILE, or idle: P90D")
+		p.List, p.When = &model.List{Lines: map[string]int{}}, model.WhenListed
+		return
+	}
 	p.When = model.WhenListed
 	p.List = &model.List{File: d.required(f, n, "listed", "when"), Lines: map[string]int{}}
 	if p.List.File != "" {

@@ -55,6 +55,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 			anew = append(anew, accounts.Key.At(int(at)))
 		}
 	}
+	d.warned(a, found, add)
 	d.handOvers(a, found, add)
 	d.unreadable(a, add)
 	if slices.Sort(anew); len(anew) > 0 && d.in.Only == nil {
@@ -179,5 +180,24 @@ func (d *drafter) unreadable(a int, add func(fact.Fact)) {
 		if len(odd) > 0 {
 			add(fact.Fact{Kind: fact.NoDate, Attribute: name, Count: len(odd), Names: guard.First(odd)})
 		}
+	}
+}
+
+// warned is what will be removed soon, as far ahead as the step wants to be told.
+func (d *drafter) warned(a int, found *diff.Result, add func(fact.Fact)) {
+	var names []string
+	first := day.None
+	for at, s := range found.Stands[a] {
+		next := s.Next()
+		if next == nil || next.Do != model.DoRemove || s.Due <= d.in.Today || s.Due.Back(next.Warn) > d.in.Today {
+			continue
+		}
+		names = append(names, d.accounts[a].Key.At(int(at)))
+		if first == day.None || s.Due < first {
+			first = s.Due
+		}
+	}
+	if slices.Sort(names); len(names) > 0 {
+		add(fact.Fact{Kind: fact.RemovedSoon, Count: len(names), Names: guard.First(names), On: first.String()})
 	}
 }

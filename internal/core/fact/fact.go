@@ -110,6 +110,7 @@ const (
 	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
 	HandOver       Kind = "hand-over"     // Count that Account of Person owns are to go to Other; Because: what is wrong with that
 	NoDate         Kind = "no-date"       // of Count accounts, Names, Attribute is no date, or one to come
+	RemovedSoon    Kind = "removed-soon"  // Count accounts, Names, will be due to be removed, the first On
 	WaitsAnew      Kind = "waits-anew"    // of Count accounts, Names, the ledger does not know since when their steps are done
 	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
 )

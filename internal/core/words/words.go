@@ -247,6 +247,13 @@ func notice(f *fact.Fact) (string, bool) {
 			"%s of %s is no date, or yet to come, so nobody is idle by it: %s",
 			f.Attribute, model.Count(f.Count, "account", "accounts"), some(f),
 		), true
+	case fact.RemovedSoon:
+		if f.Count == 1 {
+			return fmt.Sprintf("the account %s will be due to be removed on %s", some(f), f.On), true
+		}
+		return fmt.Sprintf(
+			"%s accounts will be due to be removed, the first on %s: %s", model.Thousands(f.Count), f.On, some(f),
+		), true
 	case fact.WaitsAnew:
 		return fmt.Sprintf(
 			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
