@@ -43,7 +43,7 @@ run() {
 
 pravet demo --keep "$work/m" --no-walk >/dev/null
 cd "$work/m"
-run help 'pravet --help'
+run help 'pravet --help | head -39'
 run check 'pravet check'
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
