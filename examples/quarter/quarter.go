@@ -5,7 +5,6 @@ package quarter
 import (
 	"embed"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -68,22 +67,7 @@ var Happenings = []Happening{
 }
 
 // Write writes the repository into a folder.
-func Write(dir string) error {
-	return fs.WalkDir(files, ".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		to := filepath.Join(dir, filepath.FromSlash(path))
-		if d.IsDir() {
-			return os.MkdirAll(to, 0o755)
-		}
-		data, err := files.ReadFile(path)
-		if err != nil {
-			return err
-		}
-		return os.WriteFile(to, data, 0o644)
-	})
-}
+func Write(dir string) error { return os.CopyFS(dir, files) }
 
 // Do lets something happen in the repository of a folder.
 func (h *Happening) Do(dir string) error {

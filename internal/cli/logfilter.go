@@ -26,7 +26,12 @@ func (w *logFilter) flags(c *program, cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(&w.kind, "kind", "", "only entries of this kind: "+strings.Join(kinds, ", "))
 	f.StringVar(&w.person, "person", "", "only what was decided and done about this person, by id or user name")
-	f.StringVar(&w.thing, "thing", "", "only what was decided and done about this thing or account, as APPLICATION/KIND/NAME")
+	f.StringVar(
+		&w.thing,
+		"thing",
+		"",
+		"only what was decided and done about this thing or account, as APPLICATION/KIND/NAME",
+	)
 	f.StringVar(&w.app, "app", "", "only what was decided and done in this application")
 	f.StringVar(&w.by, "by", "", "only what this person did: a part of the name")
 	f.StringVar(&w.sinceText, "since", "", "only from this day on, YYYY-MM-DD")
@@ -152,7 +157,8 @@ func (w *logFilter) fits(e *ledger.Entry) (bool, error) {
 	switch e.Kind {
 	case ledger.Outcome:
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)
-		return (w.thing == "" || o.Thing == w.thing || o.App+"/account/"+o.Account == w.thing) && (w.app == "" || o.App == w.app), err
+		return (w.thing == "" || o.Thing == w.thing || o.App+"/account/"+o.Account == w.thing) &&
+			(w.app == "" || o.App == w.app), err
 	case ledger.Decided:
 		d, err := ledger.Decode[ledger.Decision](e)
 		return (w.thing == "" || slices.Contains(d.Things, w.thing)) &&

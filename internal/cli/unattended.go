@@ -2,6 +2,8 @@ package cli
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"pravet/internal/carry"
 	"pravet/internal/core/decide"
@@ -57,11 +59,7 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 	}
 	m := &decisions.Maker{Ledger: l, Repo: repo, Plan: p, Today: j.Today, By: c.actor(dir)}
 	because := say.Unattended(repo.Unattended.String())
-	chosen := map[string]bool{}
-	for id := range among {
-		chosen[id] = true
-	}
-	if _, err := m.Accept(c.ctx, decisions.Choice{Changes: chosen}, nil, because); err != nil {
+	if _, err := m.Accept(c.ctx, decisions.Choice{Changes: maps.Clone(among)}, nil, because); err != nil {
 		return err
 	}
 	if err := j.Among(c.ctx, among); err != nil {
@@ -77,22 +75,15 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 	return left(done)
 }
 
-// lacking leaves out what needs something that is neither chosen nor done.
+// lacking leaves out what needs something that is neither chosen nor done. What is needed
+// stands before what needs it.
 func lacking(p *plan.Plan, among map[string]bool, states map[string]string) {
-	for changed := true; changed; {
-		changed = false
-		for i := range p.Changes {
-			ch := &p.Changes[i]
-			for _, need := range ch.Needs {
-				if among[ch.ID] && !among[need] && states[need] != "done" {
-					among[ch.ID], changed = false, true
-				}
-			}
-		}
-	}
-	for id, in := range among {
-		if !in {
-			delete(among, id)
+	for i := range p.Changes {
+		ch := &p.Changes[i]
+		if !among[ch.ID] || slices.ContainsFunc(ch.Needs, func(need string) bool {
+			return !among[need] && states[need] != "done"
+		}) {
+			delete(among, ch.ID)
 		}
 	}
 }

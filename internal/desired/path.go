@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"sort"
 	"strings"
 
@@ -227,18 +226,24 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 			"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove, "to": model.DoHand,
 		}[key]
 		if ok && f[key] != nil && s.Do != of {
-			d.problem(f[key], "unknown-key", fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do), "take it out")
+			d.problem(
+				f[key],
+				"unknown-key",
+				fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do),
+				"take it out",
+			)
 		}
 	}
-	for _, k := range d.names(f["keep"], "keep") {
-		at := slices.IndexFunc([]model.Kind{model.Group, model.Role, model.License}, func(kind model.Kind) bool {
-			return kind.Plural() == k.Text
-		})
-		if at < 0 {
-			r.fail(k.Pos, "unknown-word", fmt.Sprintf("keep cannot be %q", k.Text), "use groups, roles or licenses")
-			continue
+	for _, n := range d.names(f["keep"], "keep") {
+		known := false
+		for k := range model.Kinds {
+			if kind := model.Kind(k); kind.Plural() == n.Text {
+				s.Keep[kind], known = true, true
+			}
 		}
-		s.Keep[[]model.Kind{model.Group, model.Role, model.License}[at]] = true
+		if !known {
+			r.fail(n.Pos, "unknown-word", fmt.Sprintf("keep cannot be %q", n.Text), "use groups, roles or licenses")
+		}
 	}
 	if s.To = d.text(f["to"], "to"); ok && s.Do == model.DoHand {
 		switch {
@@ -293,7 +298,12 @@ func (r *Repo) ends(p *model.Path) {
 		last := i == len(p.Steps)-1
 		switch {
 		case (s.Do == model.DoRemove || s.Do == model.DoStay) && !last:
-			r.fail(p.Steps[i+1].Pos, "path", fmt.Sprintf("a step comes after %s, which is the end", s.Do), "take one of them out")
+			r.fail(
+				p.Steps[i+1].Pos,
+				"path",
+				fmt.Sprintf("a step comes after %s, which is the end", s.Do),
+				"take one of them out",
+			)
 		case last && s.Do != model.DoRemove && s.Do != model.DoStay:
 			r.fail(s.Pos, "path", "the path has no end", "add {after: P90D, do: remove}, or {do: stay}")
 		case s.Do == model.DoRemove && s.After == (day.Duration{}):
@@ -304,7 +314,10 @@ func (r *Repo) ends(p *model.Path) {
 		suspends = suspends || s.Do == model.DoSuspend
 		if at, ok := keys[s.Key()]; ok {
 			r.fail(
-				s.Pos, "duplicate-entry", fmt.Sprintf("step %d does the same as step %d", i+1, at+1), "take one of them out",
+				s.Pos,
+				"duplicate-entry",
+				fmt.Sprintf("step %d does the same as step %d", i+1, at+1),
+				"take one of them out",
 			)
 		}
 		keys[s.Key()] = i

@@ -61,18 +61,13 @@ func Stood(
 		Stages: stage.Of(repo.People, today), Past: make(leaving.Past, len(repo.Apps)), Today: today, Clock: today,
 	}
 	in.Accounts[a], in.Past[a] = accounts, before
-	if r, changed := past.Standing(app.ID, before, in.Marks(a, personOf)); changed {
-		return []ledger.Record{r}, nil
-	}
-	return nil, nil
+	return standing(app.ID, before, in.Marks(a, personOf)), nil
 }
 
-// standing is the record of what stands now, since what stood before.
-func standing(l ledger.Ledger, app string, now []leaving.Mark) (r ledger.Record, changed bool, err error) {
-	before, err := past.Stood(l, app)
-	if err != nil {
-		return r, false, err
+// standing is the record of what stands now, and no record where that stood before.
+func standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark) []ledger.Record {
+	if r, changed := past.Standing(app, before, now); changed {
+		return []ledger.Record{r}
 	}
-	r, changed = past.Standing(app, before, now)
-	return r, changed, nil
+	return nil
 }

@@ -5,6 +5,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
@@ -77,27 +78,22 @@ func stood(l ledger.Ledger, s *State, p *plan.Plan, clock day.Day) (out []ledger
 	if !any {
 		return nil, nil
 	}
-	if s.marks != nil {
-		for a := range accounts {
-			if accounts[a] == nil {
-				continue
-			}
-			r, changed, err := standing(l, s.Repo.Apps[a].ID, s.marks[a])
-			if err != nil {
-				return nil, err
-			}
-			if changed {
-				out = append(out, r)
-			}
-		}
-		return out, nil
+	var match *diff.Result
+	if s.marks == nil { // the draft was of another day, or of some people only
+		match = diff.Match(diff.Input{People: s.Repo.People, Apps: s.Repo.Apps, Accounts: accounts})
 	}
-	match := diff.Match(diff.Input{People: s.Repo.People, Apps: s.Repo.Apps, Accounts: accounts})
-	for a := range accounts {
+	for a, app := range s.Repo.Apps {
 		if accounts[a] == nil {
 			continue
 		}
-		records, err := Stood(l, s.Repo, a, accounts[a], match.PersonOf[a], clock)
+		var records []ledger.Record
+		if match != nil {
+			records, err = Stood(l, s.Repo, a, accounts[a], match.PersonOf[a], clock)
+		} else {
+			var before map[leaving.Mark]day.Day
+			before, err = past.Stood(l, app.ID)
+			records = standing(app.ID, before, s.marks[a])
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -95,13 +95,8 @@ func (v *View) out(p, app int) bool {
 
 // ahead reports whether an account is to be made before somebody's first day.
 func (v *View) ahead(p, app int) bool {
-	lead := v.Apps[app].Lead
-	if lead == (day.Duration{}) || v.Stages[p] != stage.NotYet || !v.due(p, app).Account() || v.account(p, app) >= 0 ||
-		v.AccountOf[app] == nil {
-		return false
-	}
-	starts, err := day.Parse(v.People.Get(p, "starts"))
-	return err == nil && starts <= v.Today.Add(lead)
+	return v.Stages[p] == stage.NotYet && v.AccountOf[app] != nil && v.account(p, app) < 0 && v.due(p, app).Account() &&
+		v.Apps[app].Leads(v.People.Get(p, "starts"), v.Today)
 }
 
 // due is what a person should have in an application.

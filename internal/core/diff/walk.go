@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"pravet/internal/core/day"
 	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/leaving"
@@ -179,7 +178,8 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 			return duty.Of(stage.Away, due.Account(), state)
 		}
 	}
-	if at == stage.NotYet && state == model.NoAccount && due.Account() && w.soon(int(c.Person)) {
+	if at == stage.NotYet && state == model.NoAccount && due.Account() &&
+		w.app.Leads(w.in.People.Get(int(c.Person), "starts"), w.in.Today) {
 		c.Why = IsNotYet
 		return duty.Duty{Verb: model.Create, Acts: true, Holdings: duty.Keep}
 	}
@@ -194,15 +194,6 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 		c.Why = OutOfScope
 	}
 	return duty.Of(at, due.Account(), state)
-}
-
-// soon reports whether somebody starts within the lead of the application.
-func (w *walker) soon(person int) bool {
-	if w.app.Lead == (day.Duration{}) {
-		return false
-	}
-	starts, err := day.Parse(w.in.People.Get(person, "starts"))
-	return err == nil && starts <= w.in.Today.Add(w.app.Lead)
 }
 
 // second takes from another account of a person what is not due to them: what

@@ -31,8 +31,8 @@ const (
 	RemovalWait   = "removal-wait"
 	Keeping       = "kept"
 	Owns          = "owns"
-	OutsiderGuard = "outsiders"
-	InsiderGuard  = "insiders"
+	Outsiders     = "outsiders"
+	Insiders      = "insiders"
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
 	Widening      = "widening"
@@ -59,9 +59,36 @@ const (
 
 // All lists the names of all guards.
 func All() []string {
-	return []string{Removals, RemovalWait, Keeping, Owns, Suspensions, Narrowing, Widening, Sensitive, FirstHolder, OutsiderGuard, InsiderGuard, ExportEmpty, ExportShrink, ExportAge, RosterShrink, Protected,
-		DoubleAccount, SharedAccount, LooksAlike, UnknownName, Fixed, Needs, Clash, Seats, AtLeast, Separation, InUse,
-		Impossible}
+	return []string{
+		Removals,
+		RemovalWait,
+		Keeping,
+		Owns,
+		Suspensions,
+		Narrowing,
+		Widening,
+		Sensitive,
+		FirstHolder,
+		Outsiders,
+		Insiders,
+		ExportEmpty,
+		ExportShrink,
+		ExportAge,
+		RosterShrink,
+		Protected,
+		DoubleAccount,
+		SharedAccount,
+		LooksAlike,
+		UnknownName,
+		Fixed,
+		Needs,
+		Clash,
+		Seats,
+		AtLeast,
+		Separation,
+		InUse,
+		Impossible,
+	}
 }
 
 // Liftable lists the guards that a decision may lift: all but those that hold what cannot

@@ -33,14 +33,14 @@ func (c *checker) outsiders(a int) {
 			known[ch.Person] = x
 		}
 		if x.broken != nil {
-			c.hold(i, OutsiderGuard, *x.broken)
+			c.hold(i, Outsiders, *x.broken)
 		}
 		if !x.outsider || ch.Thing == diff.None {
 			continue
 		}
 		for _, t := range c.given(a, ch) {
 			if thing := &c.Apps[a].Things[t]; thing.Insiders {
-				c.hold(i, InsiderGuard, fact.Fact{
+				c.hold(i, Insiders, fact.Fact{
 					Kind: fact.ForInsiders, Thing: thing.String(), Person: c.personName(ch.Person),
 				})
 				break

@@ -60,6 +60,15 @@ func (a *App) ClosedFor(get func(attr string) string, today day.Day) *Closing {
 	return nil
 }
 
+// Leads reports whether somebody whose first day is starts gets an account ahead by now.
+func (a *App) Leads(starts string, today day.Day) bool {
+	if a.Lead == (day.Duration{}) {
+		return false
+	}
+	first, err := day.Parse(starts)
+	return err == nil && first <= today.Add(a.Lead)
+}
+
 // A Name is a word of a file and its place.
 type Name struct {
 	Text string

@@ -23,7 +23,14 @@ func falls(f *fact.Fact) (string, bool) {
 	case fact.FallsStep:
 		return fmt.Sprintf("%s: %s %s, on path %s", f.App, f.Value, f.Account, f.Other), true
 	case fact.FallsWarning:
-		return fmt.Sprintf("%s: %s will be due to %s on %s, on path %s", f.App, f.Account, does(f.Value), f.Until, f.Other), true
+		return fmt.Sprintf(
+			"%s: %s will be due to %s on %s, on path %s",
+			f.App,
+			f.Account,
+			does(f.Value),
+			f.Until,
+			f.Other,
+		), true
 	case fact.FallsKit:
 		return fmt.Sprintf("last day on which %s holds kit %s by name", f.Person, f.Kit), true
 	case fact.FallsExcept:
