@@ -57,10 +57,12 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	if name, ok := c.After.(string); ok && verb == model.Update && c.Attribute == r.app.Match {
 		at = r.index.Spelled(name) // it has another name now
 	}
-	if verb == model.Remove {
-		if at >= 0 && r.accounts.Key.At(at) == c.Account {
-			return false, "the account is still there"
-		}
+	switch {
+	case verb == model.Withdraw && at >= 0 && r.accounts.States[at] == model.Invited:
+		return false, "the invitation is still there"
+	case verb == model.Remove && at >= 0 && r.accounts.Key.At(at) == c.Account && r.accounts.States[at] != model.Removed:
+		return false, "the account is still there"
+	case verb == model.Remove, verb == model.Withdraw:
 		return true, ""
 	}
 	if at < 0 {
@@ -71,6 +73,11 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 		if r.accounts.Open(at) {
 			return false, "the account is still open"
 		}
+	case model.Invite:
+		if state := r.accounts.States[at]; state != model.Invited && state != model.Open {
+			return false, "nobody is invited to the account; it is " + state.String()
+		}
+		return r.attrs(at, c)
 	case model.Restore:
 		if !r.accounts.Open(at) {
 			return false, "the account is still blocked"
@@ -82,13 +89,7 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 		case !open && !c.Blocked:
 			return false, "the account is there, and blocked"
 		}
-		if attrs, ok := c.After.(map[string]any); ok {
-			for _, name := range slices.Sorted(maps.Keys(attrs)) {
-				if ok, says := r.attr(at, name, fmt.Sprint(attrs[name])); !ok {
-					return false, says
-				}
-			}
-		}
+		return r.attrs(at, c)
 	case model.Update:
 		want := ""
 		if c.After != nil {
@@ -113,11 +114,26 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 // holds reports whether an account holds a thing. Where an export shows what comes
 // along as well, that it is shown is all that can be asked of one gained.
 func (r *readBack) holds(at int, thing int32, gained bool) bool {
-	set := r.accounts.Held[at]
+	set := r.accounts.Has(at)
 	if gained && r.app.Effective[r.app.Things[thing].Kind] {
 		return r.reach.Has(set, thing)
 	}
 	return r.accounts.Sets.Has(set, thing)
+}
+
+// attrs reports whether an account has the attributes that a change has given it.
+func (r *readBack) attrs(at int, c *plan.Change) (ok bool, says string) {
+	if c.Attribute != "" {
+		return r.attr(at, c.Attribute, fmt.Sprint(c.After))
+	}
+	if attrs, ok := c.After.(map[string]any); ok {
+		for _, name := range slices.Sorted(maps.Keys(attrs)) {
+			if ok, says := r.attr(at, name, fmt.Sprint(attrs[name])); !ok {
+				return false, says
+			}
+		}
+	}
+	return true, ""
 }
 
 // keep notes that an account holds by itself what a change has given it, where the

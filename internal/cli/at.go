@@ -59,7 +59,7 @@ func (c *program) past(dir, at string, apps []string) (*past, error) {
 
 // remember tells a view since when accounts are on their way out.
 func (c *program) remember(dir string, repo *desired.Repo, v *access.View) error {
-	if v == nil || len(repo.Paths) == 0 {
+	if v == nil || !prepare.Counts(repo) && !prepare.Lingers(repo) {
 		return nil
 	}
 	l, err := c.questioned(dir)
@@ -67,6 +67,9 @@ func (c *program) remember(dir string, repo *desired.Repo, v *access.View) error
 		return err
 	}
 	v.Past, err = prepare.Stands(l, repo, func(int) bool { return true })
+	if err == nil {
+		err = prepare.Keep(l, repo, v)
+	}
 	return errors.Join(err, l.Close())
 }
 

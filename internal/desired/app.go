@@ -90,6 +90,10 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		"removeNeeds",
 		"closed",
 		"lead",
+		"joins",
+		"invitation",
+		"opens",
+		"restoreWithin",
 		"tidy",
 		"guards",
 	)
@@ -123,6 +127,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
 	}
 	r.readClosed(d, app, f["closed"])
+	r.readJoins(d, app, f)
 	app.Lead = d.duration(f["lead"], "lead", "for example P7D")
 	if n := f["removeNeeds"]; n != nil {
 		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
@@ -136,7 +141,8 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
 		for _, c := range spec.Columns {
-			if c.Attr == model.Owned && app.Attr(c.Attr) < 0 {
+			asked := app.Invites != nil && (c.Attr == model.Sent || c.Attr == model.Message || c.Attr == model.Member)
+			if (c.Attr == model.Owned || asked) && app.Attr(c.Attr) < 0 {
 				app.Attrs = append(app.Attrs, model.Attr{Name: c.Attr, Observed: true, Pos: spec.Pos})
 				app.Index()
 			}

@@ -117,7 +117,15 @@ func (d *doc) column(e entry) export.Column {
 	c := export.Column{Attr: e.name, Pos: d.pos(e.value)}
 	if e.value.Kind != yaml.MappingNode {
 		c.Name = d.text(e.value, e.name)
+		if e.name == export.Status {
+			d.problem(
+				e.value, "missing-key", "status needs a word for each state", "write {column: COLUMN, open: WORD, blocked: WORD}",
+			)
+		}
 		return c
+	}
+	if e.name == export.Status {
+		return d.status(e, c)
 	}
 	cf := d.fields(e.value, "a column", "column", "true", "false", "split")
 	c.Name = d.required(cf, e.value, "column", e.name)
@@ -131,6 +139,33 @@ func (d *doc) column(e entry) export.Column {
 	}
 	if hasTrue != hasFalse || c.Worded && c.True == c.False {
 		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
+	}
+	return c
+}
+
+// status reads the column that shows the state of accounts, each by a word.
+func (d *doc) status(e entry, c export.Column) export.Column {
+	keys := []string{"column"}
+	for _, s := range model.States() {
+		keys = append(keys, s.String())
+	}
+	f := d.fields(e.value, "status", keys...)
+	c.Name = d.required(f, e.value, "column", "status")
+	c.States = map[model.State]string{}
+	for _, s := range model.States() {
+		n := f[s.String()]
+		if n == nil {
+			if s == model.Open || s == model.Blocked {
+				d.problem(e.value, "missing-key", "status has no word for "+s.String(), "add "+s.String()+": WORD")
+			}
+			continue
+		}
+		word := d.text(n, s.String())
+		if same := c.StateOf(word); same != model.NoAccount {
+			d.problem(n, "duplicate-entry", fmt.Sprintf("%q stands for %s already", word, same), "give each state a word of its own")
+			continue
+		}
+		c.States[s] = word
 	}
 	return c
 }
@@ -213,11 +248,15 @@ func (d *doc) shows(app *model.App, n *yaml.Node) {
 
 // fits checks that the export shows what the application's file speaks of.
 func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *export.Spec) {
+	at := orNode(f["export"], root)
+	if s.Column(export.Active) != nil && s.Column(export.Status) != nil {
+		d.problem(at, "said-twice", "columns names both active and status", "keep one of them")
+	}
+	d.joins(f, app, s)
 	if s.Format != "csv" {
 		return
 	}
-	at := orNode(f["export"], root)
-	if s.Column("active") == nil {
+	if s.State() == nil {
 		d.problem(
 			at,
 			"missing-column",

@@ -92,7 +92,8 @@ func (r *Repo) resolveKits() {
 func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	k := &model.Kit{Name: e.name, Pos: d.pos(e.key)}
 	k.ForPos = k.Pos
-	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "rank", "gives", "with", "holders", "except")
+	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "rank", "gives", "with", "holders", "except",
+		"linger")
 	k.Title = d.text(f["title"], "title")
 	if n := f["everyone"]; n != nil {
 		k.Everyone, k.ForPos = d.boolean(n, "everyone"), d.pos(n)
@@ -106,6 +107,12 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	}
 	if n := f["rank"]; n != nil {
 		k.Rank = d.integer(n, "rank", 1)
+	}
+	if n := f["linger"]; n != nil {
+		k.Linger, k.LingerPos = d.duration(n, "linger", "for example P14D"), d.pos(n)
+		if !k.HasRule() {
+			d.problem(n, "two-rules", "linger is about a rule, and the kit is held by name only", "take it out, or add for: FILTER")
+		}
 	}
 	k.With = d.names(f["with"], "with")
 	if f["gives"] == nil && f["with"] == nil {
@@ -166,7 +173,7 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 	if spec := r.Exports[a]; spec != nil {
 		var names []string
 		for _, c := range spec.Columns {
-			if c.Attr != "active" && c.Attr != "groups" && c.Attr != "roles" && c.Attr != "licenses" {
+			if c.Attr != "active" && c.Attr != "status" && c.Attr != "groups" && c.Attr != "roles" && c.Attr != "licenses" {
 				names = append(names, c.Attr)
 			}
 		}

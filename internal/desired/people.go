@@ -26,13 +26,16 @@ var known = []string{
 	"sponsor",
 	"userType",
 	"externalId", "locale", "timezone", "preferredLanguage", "country", "location", "profileUrl",
-	"starts", "ends", "away", "away.from", "away.to", "formerly",
+	"starts", "ends", "away", "away.from", "away.to", formerly,
 }
 
 // IsAttribute reports whether a name is that of a person attribute.
 func IsAttribute(name string) bool {
 	return (&Repo{}).attribute(name, func(string, string) {})
 }
+
+// formerly are the earlier user names and addresses of a person.
+const formerly = "formerly"
 
 // attribute reports a name that is no person attribute.
 func (r *Repo) attribute(name string, report func(says, hint string)) bool {
@@ -257,6 +260,14 @@ func (r *Repo) peopleYAML(file string) {
 				for _, sub := range d.entries(e.value, e.name) {
 					add(sub.key, e.name+"."+sub.name, d.text(sub.value, e.name+"."+sub.name))
 				}
+				continue
+			}
+			if e.value.Kind == yaml.SequenceNode && e.name == formerly {
+				var names []string
+				for _, n := range d.names(e.value, formerly) {
+					names = append(names, n.Text)
+				}
+				add(e.key, formerly, strings.Join(names, " "))
 				continue
 			}
 			add(e.key, e.name, d.text(e.value, e.name))

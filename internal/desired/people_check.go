@@ -67,7 +67,30 @@ func (r *Repo) checkPeople() {
 	})
 	r.datesInOrder(&all, "starts", "ends")
 	r.datesInOrder(&all, "away.from", "away.to")
+	r.earlier(&all)
 	r.report(all)
+}
+
+// earlier checks that nobody's earlier user name is the present one of somebody else: the
+// account of that name could be either's. O(people).
+func (r *Repo) earlier(all *[]finding) {
+	former := r.People.Column(formerly)
+	if former == nil {
+		return
+	}
+	for p := range former.Len() {
+		for _, name := range strings.Fields(former.At(p)) {
+			names, _ := r.People.Index("userName")
+			if names == nil {
+				return
+			}
+			if other := names.Find(name); other >= 0 && other != p {
+				*all = append(*all, finding{p, formerly, -1, "two-people", func(model.Pos) string {
+					return fmt.Sprintf("formerly names %s, which is the user name of %s now", name, r.People.Get(other, "id"))
+				}, "take it out, or give one of them another user name"})
+			}
+		}
+	}
 }
 
 // report gives findings their places, reading each file once more, and reports

@@ -82,7 +82,7 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 	if l.Key, err = find(spec.Column(app.Match)); err != nil {
 		return nil, err
 	}
-	if l.Active, err = find(spec.Column("active")); err != nil {
+	if l.Active, err = find(spec.State()); err != nil {
 		return nil, err
 	}
 	for k := range model.Kinds {
@@ -106,6 +106,21 @@ func (c *Column) Truth(v string) (open, ok bool) {
 		return false, true
 	}
 	return false, false
+}
+
+// neither says that a word is none of the column's.
+func (c *Column) neither(v string) string {
+	if c.States == nil {
+		yes, no := c.Words()
+		return fmt.Sprintf("neither %q nor %q", yes, no)
+	}
+	var words []string
+	for _, s := range model.States() {
+		if w, ok := c.States[s]; ok {
+			words = append(words, fmt.Sprintf("%q", w))
+		}
+	}
+	return fmt.Sprintf("%q and none of %s", v, strings.Join(words, ", "))
 }
 
 // Words are the words of true and false, for writing.
@@ -154,7 +169,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 			)
 		}
 	}
-	active := spec.Column("active")
+	active := spec.State()
 	var splits [model.Kinds]string
 	for k := range splits {
 		if c := spec.Column(model.Kind(k).Plural()); c != nil {
@@ -204,22 +219,15 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		if taken >= 0 && row[taken] > b.taken {
 			b.taken = strings.Clone(row[taken])
 		}
-		open := true
+		state := model.Open
 		if l.Active >= 0 {
-			var ok bool
-			if open, ok = active.Truth(row[l.Active]); !ok {
-				yes, no := active.Words()
+			if state = active.StateOf(row[l.Active]); state == model.NoAccount {
 				line, column := rd.FieldPos(l.Active)
 				return source.NewProblem(
 					model.Pos{File: name, Line: line, Column: column},
 					"unknown-word",
-					fmt.Sprintf(
-						"%s is neither %q nor %q here",
-						active.Name,
-						yes,
-						no,
-					),
-					fmt.Sprintf("correct the words of active in %s", active.Pos),
+					fmt.Sprintf("%s is %s here", active.Name, active.neither(row[l.Active])),
+					fmt.Sprintf("correct the words of %s in %s", active.Attr, active.Pos),
 				)
 			}
 		}
@@ -242,7 +250,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				}
 			}
 		}
-		b.add(open, b.hold(cells))
+		b.add(state, b.hold(cells))
 		b.out.Line = append(b.out.Line, uint32(line))
 		if rows == 8192 {
 			b.reserve(int(src.Size() / (rd.InputOffset() / 8192)))

@@ -29,17 +29,17 @@ func Read(ctx context.Context, tree *source.Tree, spec *Spec, app *model.App) (*
 	return read(ctx, tree, spec, app, nil)
 }
 
-// Find reads, of an application's export, the accounts that may be the one with
-// a match value: at least that, and of CSV files few more. The Info has no
+// Find reads, of an application's export, the accounts that may be one with any of
+// some match values: at least that, and of CSV files few more. The Info has no
 // digest.
 func Find(
 	ctx context.Context,
 	tree *source.Tree,
 	spec *Spec,
 	app *model.App,
-	key string,
+	keys ...string,
 ) (*model.Accounts, *Info, error) {
-	return read(ctx, tree, spec, app, []string{key})
+	return read(ctx, tree, spec, app, keys)
 }
 
 func read(
@@ -317,8 +317,8 @@ func (b *builder) unnamed(pos model.Pos, attr func(n int) string) {
 	b.out.Unnamed = append(b.out.Unnamed, u)
 }
 
-func (b *builder) add(open bool, held uint32) {
-	b.out.States = append(b.out.States, model.StateOf(open))
+func (b *builder) add(state model.State, held uint32) {
+	b.out.States = append(b.out.States, state)
 	b.out.Held = append(b.out.Held, held)
 	b.count++
 }
@@ -334,6 +334,7 @@ func (b *builder) finish(file string) *model.Accounts {
 	}
 	b.defined()
 	b.direct()
+	b.out.Lay()
 	if b.out.Key == nil {
 		b.out.Key = &table.Column{}
 	}

@@ -243,7 +243,7 @@ func (r *scimReader) user(v Value) error {
 			r.b.taken = strings.Clone(text)
 		}
 	}
-	open, err := SCIMOpen(v)
+	state, err := SCIMState(r.spec, v)
 	if err != nil {
 		return err
 	}
@@ -259,7 +259,7 @@ func (r *scimReader) user(v Value) error {
 		}
 		cells[kind] = r.b.field(kind, strings.Join(names, "\x00"), "\x00")
 	}
-	r.b.add(open, r.b.hold(cells))
+	r.b.add(state, r.b.hold(cells))
 	return nil
 }
 

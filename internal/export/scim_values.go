@@ -2,6 +2,7 @@ package export
 
 import (
 	"errors"
+	"fmt"
 	"path"
 	"strings"
 
@@ -126,6 +127,30 @@ func SCIMOpen(user Value) (bool, error) {
 		return false, nil
 	}
 	return false, &ObjectError{a.From, "active is neither true nor false here"}
+}
+
+// SCIMState is the state of a user: by the words of status where the columns name one,
+// else by active.
+func SCIMState(spec *Spec, user Value) (model.State, error) {
+	c := spec.Column(Status)
+	if c == nil {
+		open, err := SCIMOpen(user)
+		return model.StateOf(open), err
+	}
+	path := SCIMPath(spec, Status)
+	text, err := SCIMText(user, path)
+	if err != nil {
+		return model.NoAccount, err
+	}
+	state := c.StateOf(text)
+	if state == model.NoAccount {
+		v, _, err := user.Find(path...)
+		if err != nil {
+			return state, err
+		}
+		return state, &ObjectError{v.From, fmt.Sprintf("%s is %s here", c.Name, c.neither(text))}
+	}
+	return state, nil
 }
 
 // SCIMID is by what groups name a user or a group: the id, else the user name or

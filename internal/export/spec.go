@@ -38,12 +38,72 @@ type Spec struct {
 // A Column says where an attribute is found: in a column of a CSV file, or
 // under a path of a SCIM resource.
 type Column struct {
-	Attr        string // an account attribute, or active, groups, roles, licenses
-	Name        string // the column or the path
-	Worded      bool   // active has words of its own, either of which may be empty
-	True, False string // the words of active; without them any case of true and false is read
-	Split       string // what separates the names in one cell; "" for one name a cell
+	Attr        string                 // an account attribute, or active, status, groups, roles, licenses
+	Name        string                 // the column or the path
+	Worded      bool                   // active has words of its own, either of which may be empty
+	True, False string                 // the words of active; without them any case of true and false is read
+	States      map[model.State]string // the words of status
+	Split       string                 // what separates the names in one cell; "" for one name a cell
 	Pos         model.Pos
+}
+
+// State returns the column that shows the state of accounts, status or active, or nil.
+func (s *Spec) State() *Column {
+	if c := s.Column(Status); c != nil {
+		return c
+	}
+	return s.Column(Active)
+}
+
+// The two columns that show the state of accounts: whether one is open, or which of all
+// states it is in.
+const (
+	Active = "active"
+	Status = "status"
+)
+
+// StateOf reads the state of an account by the words of the column; NoAccount for any
+// other word.
+func (c *Column) StateOf(v string) model.State {
+	for _, s := range model.States() {
+		if word, ok := c.States[s]; ok && word == v {
+			return s
+		}
+	}
+	if c.States != nil {
+		return model.NoAccount
+	}
+	open, ok := c.Truth(v)
+	if !ok {
+		return model.NoAccount
+	}
+	return model.StateOf(open)
+}
+
+// Word is the word of a state, for writing; ok is false where the column has none.
+func (c *Column) Word(s model.State) (word string, ok bool) {
+	if c.States != nil {
+		word, ok = c.States[s]
+		return word, ok
+	}
+	yes, no := c.Words()
+	switch s {
+	case model.Open:
+		return yes, true
+	case model.Blocked:
+		return no, true
+	}
+	return "", false
+}
+
+// Keeps reports whether the application keeps removed accounts, in a state of their own.
+func (s *Spec) Keeps() bool {
+	c := s.State()
+	if c == nil {
+		return false
+	}
+	_, ok := c.States[model.Removed]
+	return ok
 }
 
 // Column returns the column of an attribute, or nil.

@@ -34,18 +34,27 @@ func (Export) About() About { return About{} }
 // Stood is what began to be so about accounts of an application that are on their way out,
 // or of nobody, and what is so no more, as it was seen on the day of the entry.
 type Stood struct {
-	App  string  `json:"app"`
+	App  string  `json:"app,omitempty"`
+	Kit  string  `json:"kit,omitempty"` // of who holds a kit that lingers, instead of App
 	Came []Marks `json:"came,omitempty"`
 	Went []Marks `json:"went,omitempty"`
 }
 
 // Marks are accounts that are upon a path (Step is ""), or of which one of its steps is
-// done; Path is "" for accounts of nobody that are blocked.
+// done; Path is "" for accounts of nobody that are blocked, for those that are removed, and
+// for invitations. Of a kit, Accounts are ids of people, who hold it or keep what it gave.
 type Marks struct {
 	Path     string   `json:"path,omitempty"`
 	Step     string   `json:"step,omitempty"`
 	Accounts []string `json:"accounts"`
 }
+
+// The steps of marks about people and kits: who holds one other than by name, and who
+// keeps for a while what one gave.
+const (
+	Holds   = "held"
+	Lingers = "lingers"
+)
 
 // About of what stood is nothing but its application, the entry's subject.
 func (Stood) About() About { return About{} }

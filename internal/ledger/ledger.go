@@ -88,7 +88,7 @@ type Kind string
 // The kinds of entries and the bodies they carry.
 const (
 	ExportSeen  Kind = "export"   // Export; subject: application
-	StoodSince  Kind = "stood"    // Stood; subject: application
+	StoodSince  Kind = "stood"    // Stood; subject: application, or kit/NAME
 	PlanDrafted Kind = "plan"     // Plan; subject: plan
 	Decided     Kind = "decision" // Decision; subject: plan
 	RunStarted  Kind = "run"      // Run; subject: run

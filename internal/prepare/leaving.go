@@ -18,7 +18,18 @@ func leads(repo *desired.Repo, a int) bool {
 			return true
 		}
 	}
-	return repo.Apps[a].Strays == "remove"
+	app := repo.Apps[a]
+	return app.Strays == "remove" || app.Invites != nil || app.Restores != (day.Duration{})
+}
+
+// Counts reports whether anything is counted from a day that the ledger knows.
+func Counts(repo *desired.Repo) bool {
+	for a := range repo.Apps {
+		if leads(repo, a) {
+			return true
+		}
+	}
+	return false
 }
 
 // Stands is what the ledger knows of since when accounts are on their way out, of the

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 
 	"golang.org/x/sync/errgroup"
 
@@ -116,13 +117,7 @@ func Find(
 			continue
 		}
 		group.Go(func() error {
-			accounts, info, err := export.Find(
-				within,
-				tree,
-				repo.Exports[a],
-				app,
-				repo.People.Get(person, app.MatchPerson()),
-			)
+			accounts, info, err := export.Find(within, tree, repo.Exports[a], app, known(repo.People, person, app)...)
 			if err == nil {
 				s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
 			}
@@ -133,6 +128,15 @@ func Find(
 		return s, nil, -1, nil, err
 	}
 	return s, s.view(today), person, missing, nil
+}
+
+// known is by what an account of somebody may be known.
+func known(people *model.People, person int, app *model.App) []string {
+	out := append(strings.Fields(people.Get(person, "formerly")), people.Get(person, app.MatchPerson()))
+	if email := people.Get(person, "email"); email != "" && app.Invites != nil {
+		out = append(out, email)
+	}
+	return out
 }
 
 // At reads the desired state of a revision, or with "" that of the working tree, for

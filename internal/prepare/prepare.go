@@ -19,6 +19,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/draft"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/plan"
@@ -27,6 +28,7 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
+	"pravet/internal/past"
 	"pravet/internal/source"
 )
 
@@ -36,6 +38,7 @@ type State struct {
 	Reached []connect.Application // how each application is reached
 	Exports []*draft.Export       // nil where not selected
 
+	held  *held                  // likewise of kits that linger
 	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
 }
 
@@ -177,6 +180,13 @@ func Draft(
 		Guards:      s.Repo.Guards,
 		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
 		Paths: s.Repo.Paths, Kept: s.Repo.Kept, Outsiders: s.Repo.Outsiders,
+	}
+	if in.Was, err = past.Lingering(l, s.Repo.Kits, s.Repo.People); err != nil {
+		return nil, err
+	}
+	s.held = nil
+	if in.Was != nil && today == clock {
+		in.Held = func(ruled [][]bool, keeps []entitle.Lingering) { s.held = &held{in.Was, ruled, keeps} }
 	}
 	if s.marks = nil; today == clock && only == nil {
 		s.marks = map[int][]leaving.Mark{}

@@ -23,6 +23,13 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day)
 	if err != nil {
 		return err
 	}
+	if !p.Desired.Suspect {
+		more, err := lingers(l, s, clock)
+		if err != nil {
+			return err
+		}
+		records = append(records, more...)
+	}
 	for i, e := range p.Exports {
 		var seen ledger.Export
 		ok, err := l.Last(ledger.ExportSeen, e.App, &seen)

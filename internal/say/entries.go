@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 )
@@ -123,6 +124,15 @@ func stood(x *ledger.Stood) string {
 		for _, m := range list {
 			what := "upon path " + m.Path
 			switch {
+			case x.Kit != "":
+				parts = append(parts, before+held(len(m.Accounts), x.Kit, m.Step))
+				continue
+			case m.Path == "" && m.Step == leaving.Gone:
+				what = "removed"
+			case m.Path == "" && m.Step == leaving.NoAnswer:
+				what = "with no answer to the last invitation"
+			case m.Path == "" && m.Step != model.DoSuspend.String():
+				what = "pending, " + m.Step + " times"
 			case m.Path == "":
 				what = "of nobody and blocked"
 			case m.Step != "":
@@ -134,4 +144,12 @@ func stood(x *ledger.Stood) string {
 	add("", x.Came)
 	add("no more: ", x.Went)
 	return strings.Join(parts, "; ")
+}
+
+// held says how many people hold a kit that lingers, or keep what it gave.
+func held(n int, kit, step string) string {
+	if step == ledger.Lingers {
+		return model.Count(n, "person keeps", "people keep") + " what kit " + kit + " gave"
+	}
+	return model.Count(n, "person holds", "people hold") + " kit " + kit
 }

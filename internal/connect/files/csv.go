@@ -119,6 +119,9 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 		}
 		if x := e.byKey[key]; x != nil {
 			x.done = true
+			if x.create && layout.Active >= 0 && f.Spec.State().StateOf(row[layout.Active]) == model.Removed {
+				x.anew = true
+			}
 			// The lines are counted on the old bytes, so the new row is
 			// written at once.
 			if err := out.change(raw, line, rd, row, x); err != nil {
@@ -161,6 +164,9 @@ func (o *csvWriter) change(raw []byte, line int, rd *csv.Reader, row []string, x
 		l, col := rd.FieldPos(i)
 		starts[i] = lineAt[l-line] + col - 1
 	}
+	if x.anew { // of what was removed nothing stays
+		return o.create([]*edit{x}, true)
+	}
 	body := strings.TrimRight(string(raw), "\r\n")
 	comma := utf8.RuneLen(o.files.Spec.Delimiter)
 	starts[len(row)] = len(body) + comma
@@ -188,11 +194,8 @@ func (o *csvWriter) change(raw []byte, line int, rd *csv.Reader, row []string, x
 func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool) {
 	app, spec, l := o.files.App, o.files.Spec, o.layout
 	switch {
-	case i == l.Active && x.active != nil:
-		yes, no := spec.Column("active").Words()
-		if value = no; *x.active {
-			value = yes
-		}
+	case i == l.Active && x.state != model.NoAccount:
+		value, _ = spec.State().Word(x.state)
 		return value, value != is
 	case i == l.Active:
 		return is, false

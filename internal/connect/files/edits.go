@@ -20,17 +20,19 @@ type edit struct {
 	key    string
 	create bool
 	remove bool
-	active *bool
+	anew   bool              // it is made where a removed one is
+	state  model.State       // that it comes to be in; NoAccount where that stays
 	attrs  map[string]string // "" takes the value away
 	gain   [model.Kinds][]string
 	lose   [model.Kinds][]string
 	done   bool
 }
 
-func newEdits(app *model.App, changes []*plan.Change) (*edits, error) {
+// newEdits gathers changes; keeps tells whether the application keeps removed accounts.
+func newEdits(app *model.App, changes []*plan.Change, keeps bool) (*edits, error) {
 	e := &edits{app: app, byKey: map[string]*edit{}}
 	for _, c := range changes {
-		if err := e.of(c.Account).add(c); err != nil {
+		if err := e.of(c.Account).add(c, keeps); err != nil {
 			return nil, err
 		}
 	}
@@ -48,16 +50,30 @@ func (e *edits) of(key string) *edit {
 	return x
 }
 
-func (x *edit) add(c *plan.Change) error {
+func (x *edit) add(c *plan.Change, keeps bool) error {
 	switch c.Verb {
-	case model.Suspend, model.Restore:
-		open := c.Verb == model.Restore
-		x.active = &open
+	case model.Suspend:
+		x.state = model.Blocked
+	case model.Restore:
+		x.state = model.Open
 	case model.Remove:
+		x.state, x.remove = model.Removed, !keeps
+	case model.Withdraw:
 		x.remove = true
-	case model.Create:
-		open := !c.Blocked
-		x.create, x.active = true, &open
+	case model.Create, model.Invite:
+		switch {
+		case c.Verb == model.Invite:
+			x.state = model.Invited
+		case c.Blocked:
+			x.state = model.Blocked
+		default:
+			x.state = model.Open
+		}
+		if c.Attribute != "" { // an invitation that is sent again
+			x.attrs[c.Attribute] = fmt.Sprint(c.After)
+			return nil
+		}
+		x.create = true
 		attrs, ok := c.After.(map[string]any)
 		if !ok {
 			return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
@@ -99,7 +115,7 @@ func (e *edits) news() (create []*edit, err error) {
 		switch {
 		case x.create:
 			create = append(create, x)
-		case x.remove: // it is gone already
+		case x.remove, x.state == model.Removed: // it is gone already
 		default:
 			return nil, fmt.Errorf("%s: the account %q is not there any more; draft again", e.app.ID, x.key)
 		}

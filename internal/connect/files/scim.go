@@ -260,7 +260,15 @@ func (w *scimWriter) write() error {
 		}
 		x.done = true
 		w.ids[id] = x
-		if x.remove {
+		state, err := export.SCIMState(w.files.Spec, v)
+		if err != nil {
+			return err
+		}
+		if x.create && state == model.Removed { // of what was removed nothing stays
+			x.done, x.anew = false, true
+			w.ids[id] = &edit{remove: true} // which no group has any more
+		}
+		if x.remove || x.anew {
 			r.gone = true
 			return nil
 		}
@@ -415,6 +423,26 @@ func (w *scimWriter) newUser(file *scimFile, x *edit) ([]byte, error) {
 	return w.user(t, x)
 }
 
+// state writes the state of a user: whether it is active and, where the application has
+// words for states, the word.
+func (w *scimWriter) state(t *jsonText, x *edit) error {
+	_, said, err := t.value().Find("active")
+	if err != nil {
+		return err
+	}
+	active := x.state == model.Open
+	if open, err := export.SCIMOpen(t.value()); err != nil || open != active || x.create && !said {
+		if err := t.setRaw([]string{"active"}, fmt.Appendf(nil, "%t", active)); err != nil {
+			return err
+		}
+	}
+	if c := w.files.Spec.Column(export.Status); c != nil {
+		word, _ := c.Word(x.state)
+		return t.set(export.SCIMPath(w.files.Spec, export.Status), word)
+	}
+	return nil
+}
+
 // user writes the changed values of one user.
 func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 	for _, a := range w.files.App.Attrs {
@@ -424,15 +452,9 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 			}
 		}
 	}
-	if x.active != nil {
-		_, said, err := t.value().Find("active")
-		if err != nil {
+	if x.state != model.NoAccount {
+		if err := w.state(t, x); err != nil {
 			return nil, err
-		}
-		if open, err := export.SCIMOpen(t.value()); err != nil || open != *x.active || x.create && !said {
-			if err := t.setRaw([]string{"active"}, fmt.Appendf(nil, "%t", *x.active)); err != nil {
-				return nil, err
-			}
 		}
 	}
 	for _, kind := range []model.Kind{model.License, model.Group, model.Role} {

@@ -58,7 +58,10 @@ func (v *View) Falling(to day.Day, stood Stood) []Falling {
 	f := &falling{v: v, to: to, out: []Falling{}}
 	f.people()
 	f.steps()
+	f.invitations()
+	f.missing()
 	f.kits()
+	f.lingering()
 	f.standing(stood)
 	f.seats()
 	slices.SortStableFunc(f.out, func(x, y Falling) int {
@@ -165,6 +168,14 @@ func (f *falling) kits() {
 				f.add(h.Until, "", h.Person, h.Pos, fact.Fact{Kind: kind, Kit: k.Name, Person: f.called(h.Person)})
 			}
 		}
+	}
+}
+
+// lingering is what people keep for a while after a rule has stopped matching.
+func (f *falling) lingering() {
+	for _, x := range f.v.Due.Linger {
+		kit, id := f.v.Kits[x.Kit], f.v.People.Get(int(x.Person), "id")
+		f.add(x.Until, "", id, kit.LingerPos, fact.Fact{Kind: fact.FallsLinger, Kit: kit.Name, Person: f.called(id)})
 	}
 }
 

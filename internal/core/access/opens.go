@@ -29,7 +29,7 @@ func (a *Answer) Opens(f func(Open) string) {
 		}
 		if says := f(Open{App: x.App, Account: accounts[x.App], Person: a.ID, Verb: x.verb}); says != "" {
 			x.Should += ", " + says
-			if x.verb == model.Create || x.verb == model.Restore {
+			if x.verb == model.Create || x.verb == model.Invite || x.verb == model.Restore {
 				closed[x.App] = says
 			}
 		}

@@ -21,7 +21,7 @@ type Rows struct {
 }
 
 // Subjects are what Rows can be made of.
-var Subjects = []string{"people", "accounts", "things", "kits", "strays", "leaving"}
+var Subjects = []string{"people", "accounts", "things", "kits", "strays", "leaving", "invited"}
 
 // Rows makes the rows of a subject.
 func (v *View) Rows(subject string) *Rows {
@@ -36,6 +36,8 @@ func (v *View) Rows(subject string) *Rows {
 		return v.kitRows()
 	case "leaving":
 		return v.leavingRows()
+	case "invited":
+		return v.invitedRows()
 	case "strays":
 		return v.accountRows(func(app, at int) bool { return v.PersonOf[app][at] < 0 })
 	}
@@ -136,7 +138,7 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 		}
 	}
 	columns := append(
-		[]string{"app", "account", "person", "name", "stage", "active", "groups", "roles", "licenses", "effective"},
+		[]string{"app", "account", "person", "name", "stage", "active", "state", "groups", "roles", "licenses", "effective"},
 		attrs...)
 	columns = append(columns, "file", "line")
 	var also []string
@@ -168,6 +170,8 @@ func (v *View) accountValues(a, at int, column string) []string {
 		return one(accounts.Key.At(at))
 	case "active":
 		return one(fmt.Sprint(accounts.Open(at)))
+	case "state":
+		return one(accounts.States[at].String())
 	case "person", "name", "stage":
 		if p < 0 {
 			return nil

@@ -54,6 +54,19 @@ type View struct {
 	only      []string       // applications whose licenses are counted
 }
 
+// Keep lets people keep what kits gave them for a while, as the ledger knows who held
+// those; was is nil where nothing lingers.
+func (v *View) Keep(was []entitle.Was) {
+	if was == nil {
+		return
+	}
+	v.Due = entitle.Compute(entitle.Input{
+		People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: v.Today,
+		Was: was, Clock: v.Today, Separations: v.Separations, Exceptions: v.Exceptions,
+	})
+	v.Explain.Due = v.Due
+}
+
 // Look computes what is due and whose each account is, at the cost of
 // entitle.Compute and diff.Compute.
 func Look(in Input) *View {
@@ -116,7 +129,11 @@ func (v *View) account(p, app int) int {
 	if v.AccountOf[app] == nil {
 		return -1
 	}
-	return int(v.AccountOf[app][p])
+	at := int(v.AccountOf[app][p])
+	if at >= 0 && v.Accounts[app].States[at] == model.Removed && !v.ways().Restorable(app, at) {
+		return -1
+	}
+	return at
 }
 
 // has is the set of all that a person has in an application in the end, open or
@@ -134,16 +151,21 @@ func (v *View) stand(app, at, person int) *leaving.Stand {
 	if len(v.Paths) == 0 || at < 0 {
 		return nil
 	}
+	return v.ways().Of(app, at, person)
+}
+
+// ways is where accounts stand on their ways in and out.
+func (v *View) ways() *leaving.Input {
 	if v.leaving == nil {
 		v.leaving = &leaving.Input{
-			People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages, Past: v.Past,
+			People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages,
 			Today: v.Today, Clock: v.Today,
 		}
-		if v.Past == nil {
-			v.leaving.Past = make(leaving.Past, len(v.Apps))
-		}
 	}
-	return v.leaving.Of(app, at, person)
+	if v.leaving.Past = v.Past; v.Past == nil {
+		v.leaving.Past = make(leaving.Past, len(v.Apps))
+	}
+	return v.leaving
 }
 
 // name is how a person is called.
@@ -155,6 +177,7 @@ const (
 	ToCome = "to come" // should have, and has not
 	ToGo   = "to go"   // has, and should not have
 	Kept   = "kept"    // has, and keeps it while blocked
+	Waits  = "waits"   // should have, and has not until the invitation is accepted
 	NotDue = "not due" // a kit gives it, and it is not due in this application today
 )
 
@@ -179,6 +202,8 @@ func (v *View) state(p, app int, thing int32) string {
 		return Kept
 	case has:
 		return ToGo
+	case v.Sets[app].Has(should, thing) && v.awaits(p, app, thing):
+		return Waits
 	case v.Sets[app].Has(should, thing):
 		return ToCome
 	}

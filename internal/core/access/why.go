@@ -271,7 +271,7 @@ func (v *View) accountOf(p, app int) Account {
 	} else {
 		closing = nil
 	}
-	do := duty.Of(stands, d.Account(), state)
+	do, shut := duty.Of(stands, d.Account(), state).For(a)
 	ahead := v.ahead(p, app)
 	if ahead {
 		do.Verb, do.Acts = model.Create, true
@@ -282,10 +282,15 @@ func (v *View) accountOf(p, app int) Account {
 		out.Should = "is due"
 	case do.Acts:
 		out.Should = map[model.Verb]string{
-			model.Create:  "is to be created",
-			model.Restore: "is to be restored",
-			model.Suspend: "is to be suspended",
+			model.Create:   "is to be created",
+			model.Invite:   "is to be invited",
+			model.Restore:  "is to be restored",
+			model.Suspend:  "is to be suspended",
+			model.Withdraw: "is to be withdrawn",
 		}[do.Verb]
+		if shut {
+			out.Should += ", blocked until somebody says that it is opened"
+		}
 		if ahead {
 			out.Should += ", blocked until the first day"
 		}
@@ -293,10 +298,15 @@ func (v *View) accountOf(p, app int) Account {
 		out.Should = "stays open"
 	case state == model.Blocked:
 		out.Should = "stays blocked"
+	case state == model.Invited:
+		out.Should = "waits until the invitation is accepted, which expires on " + v.expiry(app, at)
+		if waits := v.waits(p, app); len(waits) > 0 {
+			out.Should += "; until then these wait: " + strings.Join(waits, ", ")
+		}
 	default:
 		out.Should = "none is due"
 	}
-	if do.Holdings != duty.Align {
+	if do.Holdings != duty.Align && !shut {
 		switch {
 		case closing != nil:
 			out.Should += fmt.Sprintf(": closed until %s: %s", closing.To, closing.Because)

@@ -228,12 +228,16 @@ func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.
 
 // Waits reports whether a guard holds a change only until it is accepted by itself:
 // to accept the whole plan is not enough.
-func Waits(guard string) bool { return guard == Sensitive || guard == FirstHolder }
+func Waits(guard string) bool {
+	return guard == Sensitive || guard == FirstHolder || guard == Opening || guard == Unanswered
+}
 
 // Guards that stop holding a change once that change is accepted by itself.
 const (
 	Sensitive   = "sensitive"
 	FirstHolder = "first-holder"
+	Opening     = "opening"
+	Unanswered  = "unanswered"
 )
 
 // Holding returns the holds of a change that no lift covers, and that do not end by

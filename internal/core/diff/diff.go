@@ -48,6 +48,10 @@ const (
 	IsDefined             // the catalog defines it, or ends it
 	IsClosed              // the application is closed for the person today
 	OnPath                // a step of the path that the account is upon is due
+	IsShut                // a kit gives something, and the application opens accounts by hand
+	Unanswered            // an invitation was not accepted in its time
+	Registered            // the person has an account that they registered by themselves
+	Invites               // the application invites first
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -89,8 +93,11 @@ type Definition struct {
 // a definition.
 func (c *Change) reaches() bool { return c.Def != nil && len(c.Def.Through) > 0 }
 
-// Ahead reports whether the change makes an account before its person's first day: blocked.
-func (c *Change) Ahead() bool { return c.Verb == model.Create && c.Why == IsNotYet }
+// Ahead reports whether the change makes an account blocked: before its person's first
+// day, or because somebody must say that it is opened.
+func (c *Change) Ahead() bool {
+	return c.Verb == model.Create && (c.Why == IsNotYet || c.Why == IsShut)
+}
 
 // Does is what the change does to the state of an account: its verb, but that an account
 // that is made blocked opens nothing.
@@ -131,6 +138,19 @@ type Repeated struct {
 	Key string
 }
 
+// A Found is an account that belongs to a person by something else than its name: an
+// earlier user name of theirs, or the address that they registered it with.
+type Found struct {
+	App, Account, Person int32
+	Former               bool
+}
+
+// Pending is an invitation that nobody has accepted, and what waits for that.
+type Pending struct {
+	App, Account, Person int32
+	Waits                []int32 // things
+}
+
 // Result is all differences.
 type Result struct {
 	Changes   []Change
@@ -141,6 +161,8 @@ type Result struct {
 	Doubles   []Double
 	Repeated  []Repeated
 	Strays    []Change // strays that are only reported, Verb unused
+	Found     []Found  // accounts that were known by something else than their name
+	Pending   []Pending
 	// Same is, of each application, for rows of a name that another row has: the
 	// row that the changes are about.
 	Same []map[int32]int32
@@ -159,6 +181,9 @@ func Compute(in Input) *Result {
 		w.definitions()
 		w.persons()
 		w.strays()
+		if w.in.Leaving != nil {
+			w.marks = append(w.marks, w.in.Leaving.States(int(w.a))...)
+		}
 	})
 }
 
@@ -221,6 +246,8 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		out.Doubles = append(out.Doubles, w.out.Doubles...)
 		out.Repeated = append(out.Repeated, w.out.Repeated...)
 		out.Strays = append(out.Strays, w.out.Strays...)
+		out.Found = append(out.Found, w.out.Found...)
+		out.Pending = append(out.Pending, w.out.Pending...)
 	}
 	return out
 }
@@ -241,6 +268,8 @@ type walker struct {
 	marks    []leaving.Mark
 
 	personOf, accountOf []int32
+	others              map[int32]bool  // accounts that belong to people by something else than their name
+	invited             map[int32]int32 // person who registered by themselves → their invitation
 	deltas              map[uint64]*delta
 	follows             []*table.Column
 }
@@ -256,6 +285,7 @@ func (w *walker) match() {
 	for i := range accountOf {
 		accountOf[i] = None
 	}
+	var removed []int32
 	for i := range personOf {
 		personOf[i] = None
 		if people == nil {
@@ -266,7 +296,9 @@ func (w *walker) match() {
 			continue
 		}
 		personOf[i] = p
-		if first := accountOf[p]; first == None {
+		if w.accounts.States[i] == model.Removed {
+			removed = append(removed, int32(i))
+		} else if first := accountOf[p]; first == None {
 			accountOf[p] = int32(i)
 		} else {
 			// The account whose name is written exactly as the person's is
@@ -280,6 +312,12 @@ func (w *walker) match() {
 		}
 	}
 	w.personOf, w.accountOf = personOf, accountOf
+	w.find()
+	for _, i := range removed {
+		if p := personOf[i]; accountOf[p] == None && (w.in.Leaving == nil || w.in.Leaving.Restorable(int(w.a), int(i))) {
+			accountOf[p] = i
+		}
+	}
 }
 
 func (w *walker) better(p, i, than int32) bool {

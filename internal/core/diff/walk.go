@@ -2,6 +2,7 @@ package diff
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"pravet/internal/core/duty"
@@ -41,6 +42,12 @@ func (w *walker) persons() {
 		if more := others[int32(p)]; len(more) > 0 || shared[int32(p)] {
 			w.several(int32(p), account, more, due, named)
 			continue
+		}
+		if invitation, ok := w.invited[int32(p)]; ok {
+			c := Change{App: w.a, Person: int32(p), Account: invitation, Thing: None, Attr: None, Why: Registered}
+			c.Key = w.accounts.Key.At(int(invitation))
+			w.add(c, model.Withdraw)
+			w.next()
 		}
 		w.person(int32(p), account, due)
 		w.next()
@@ -93,6 +100,11 @@ func (w *walker) several(p, account int32, more []int32, due *entitle.Due, named
 func (w *walker) leaves(c Change) bool {
 	if w.in.Leaving == nil || len(w.in.Leaving.Paths) == 0 || c.Account == None {
 		return false
+	}
+	if w.accounts.States[c.Account] == model.Invited && w.in.Leaving.Upon(int(w.a), int(c.Account), int(c.Person)) {
+		c.Why = NothingDue
+		w.add(c, model.Withdraw)
+		return true
 	}
 	stand := w.in.Leaving.Of(int(w.a), int(c.Account), int(c.Person))
 	if stand == nil {
@@ -151,10 +163,16 @@ func (w *walker) person(p, account int32, due *entitle.Due) {
 		c.Key = w.people.At(int(p))
 	}
 	do := w.duty(&c, due, state)
-	if do.Acts && do.Verb == model.Create && c.Key == "" {
+	if do.Acts && (do.Verb == model.Create || do.Verb == model.Invite) && c.Key == "" {
 		// Without a value to match by there is no account to make; the
 		// guard of needed attributes speaks of it.
 		c.Key = w.in.People.Get(int(p), "userName")
+	}
+	if account == None && w.in.Leaving != nil && due.Account() && w.in.Stages[p] == stage.Here {
+		w.silent(c.Key)
+	}
+	if state == model.Invited && !do.Acts && do.Holdings == duty.Align && !w.invitation(c) {
+		return // it is sent again, or withdrawn
 	}
 	if do.Acts {
 		w.add(c, do.Verb)
@@ -193,7 +211,42 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 	default:
 		c.Why = OutOfScope
 	}
-	return duty.Of(at, due.Account(), state)
+	do, shut := duty.Of(at, due.Account(), state).For(w.app)
+	switch {
+	case shut:
+		c.Why = IsShut
+	case do.Verb == model.Invite:
+		c.Why = Invites
+	}
+	return do
+}
+
+// silent keeps on record that invitations to an account that is not there were not
+// answered.
+func (w *walker) silent(key string) {
+	if w.in.Leaving.Unanswered(int(w.a), key) {
+		w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.NoAnswer})
+	}
+}
+
+// invitation sees to an invitation whose time is over: it is sent again or, when that was
+// done often enough, withdrawn. It reports true for one that is still valid.
+func (w *walker) invitation(c Change) bool {
+	if w.in.Leaving == nil || w.app.Invites == nil {
+		return true
+	}
+	x := w.in.Leaving.Invitation(int(w.a), int(c.Account))
+	if w.in.Today < x.Expires {
+		return true
+	}
+	c.Why = Unanswered
+	if x.Sent > w.app.Invites.Again {
+		w.add(c, model.Withdraw)
+		return false
+	}
+	c.Attr, c.Before, c.After = int32(w.app.Attr(model.Sent)), strconv.Itoa(x.Sent), strconv.Itoa(x.Sent+1)
+	w.add(c, model.Invite)
+	return false
 }
 
 // second takes from another account of a person what is not due to them: what
@@ -205,8 +258,8 @@ func (w *walker) second(p, account int32, due *entitle.Due) {
 		return
 	}
 	do := w.duty(&c, due, w.accounts.States[account])
-	if do.Acts && do.Verb == model.Suspend {
-		w.add(c, model.Suspend)
+	if do.Acts && (do.Verb == model.Suspend || do.Verb == model.Withdraw) {
+		w.add(c, do.Verb)
 	}
 	switch do.Holdings {
 	case duty.Align:
@@ -276,19 +329,29 @@ func (w *walker) lose(c Change, thing int32) {
 // be created.
 func (w *walker) bringInLine(c Change, due *entitle.Due) {
 	held := uint32(0)
+	invited := w.app.Invites != nil && c.Account == None
 	c.Why = Gives
 	if c.Account != None {
-		held = w.accounts.Held[c.Account]
+		held = w.accounts.Has(int(c.Account))
+		invited = w.accounts.States[c.Account] == model.Invited
 		w.attributes(c, due)
 	}
-	if held == due.Want { // most have what they should
+	if held == due.Want && !invited { // most have what they should
 		return
 	}
 	d := w.delta(due, held)
+	var waits []int32
 	for _, t := range d.add {
+		if invited && w.app.Invites != nil && !w.app.Invites.With[w.app.Things[t].Kind] {
+			waits = append(waits, t)
+			continue
+		}
 		c := c
 		c.Thing = t
 		w.add(c, model.Gaining(w.app.Things[t].Kind))
+	}
+	if invited && c.Account != None {
+		w.out.Pending = append(w.out.Pending, Pending{w.a, c.Account, c.Person, waits})
 	}
 	for _, t := range d.drop {
 		c := c
@@ -323,6 +386,9 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 		want, why, managed := Wanted(w.app, n, w.follows[n], int(c.Person), due)
 		if !managed || w.accounts.Attrs[n] == nil {
 			continue
+		}
+		if w.app.Attrs[n].Fixed && w.app.Attrs[n].Name == w.app.Match && w.others[c.Account] {
+			continue // it keeps the name by which nobody else could know it
 		}
 		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
 			c := c
@@ -391,7 +457,7 @@ func (w *walker) strays() {
 	// Of one that stands twice, an open row counts.
 	counts := map[string]int{}
 	for i, p := range w.personOf {
-		if p != None {
+		if p != None || w.accounts.States[i] == model.Removed {
 			continue
 		}
 		key := w.accounts.Key.At(i)
@@ -405,7 +471,7 @@ func (w *walker) strays() {
 	}
 	for i, p := range w.personOf {
 		key := w.accounts.Key.At(i)
-		if p != None {
+		if p != None || w.accounts.States[i] == model.Removed {
 			continue
 		}
 		if first := counts[key]; first != i {
@@ -421,6 +487,8 @@ func (w *walker) strays() {
 		}
 		switch {
 		case w.leaves(c):
+		case w.app.Strays != "report" && w.accounts.States[i] == model.Invited:
+			w.add(c, model.Withdraw)
 		case w.app.Strays == "remove" && w.accounts.Open(i) && w.in.Leaving != nil && w.in.Leaving.Waits[w.a]:
 			w.add(c, model.Suspend) // to be removed later
 		case w.app.Strays == "remove":

@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
@@ -28,7 +29,7 @@ func (d *drafter) changes(changes []diff.Change, due *entitle.Result) []plan.Cha
 			c, p := &changes[i], &out[i]
 			p.Reasons = d.reasons(c, b.causes[i-b.from])
 			switch c.Verb {
-			case model.Create, model.Restore:
+			case model.Create, model.Invite, model.Restore:
 				if !c.Ahead() {
 					opened.note(c, p.ID)
 				}
@@ -160,6 +161,16 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 		p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
 	case model.Create:
 		p.After = d.attributes(c, due)
+	case model.Invite:
+		if c.Account == diff.None {
+			p.After = d.invitation(c, d.attributes(c, due))
+			break
+		}
+		p.Attribute, p.Before, p.After = model.Sent, value(c.Before), value(c.After)
+	case model.Remove:
+		if app.Restores != (day.Duration{}) {
+			p.Until = d.in.Today.Add(app.Restores).String()
+		}
 	case model.Define:
 		p.After = definition(app.Defined(c.Thing))
 	case model.Redefine:
@@ -189,6 +200,26 @@ func (d *drafter) attributes(c *diff.Change, due *entitle.Result) map[string]str
 		if managed && v != "" {
 			out[app.Attrs[n].Name] = v
 		}
+	}
+	return out
+}
+
+// invitation adds to the attributes of somebody who is to be invited what the invitation
+// says, as far as the application shows that: its text, and from where the person comes.
+func (d *drafter) invitation(c *diff.Change, out map[string]string) map[string]string {
+	app := d.in.Apps[c.App]
+	get := func(attr string) string { return d.in.People.Get(int(c.Person), attr) }
+	if app.Attr(model.Sent) >= 0 {
+		out[model.Sent] = "1"
+	}
+	if app.Attr(model.Member) >= 0 {
+		out[model.Member] = model.Inside
+		if d.in.Outsiders.Are(get, d.in.Today) {
+			out[model.Member] = model.Outside
+		}
+	}
+	if text := app.Invites.Text(app, c.Key, get); text != "" {
+		out[model.Message] = text
 	}
 	return out
 }

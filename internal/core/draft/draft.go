@@ -51,11 +51,13 @@ type Input struct {
 
 	Paths []*model.Path // in the order of their ranks
 	Past  leaving.Past  // of each application
+	Was   []entitle.Was // of each kit
 	// Stood, where it is not nil, is told what stands about accounts of an application that
 	// are on their way out, on the day of the plan.
 	Stood     func(app int, marks []leaving.Mark)
-	Outsiders *model.Outsiders // nil where there are none
-	Kept      []model.Kept     // to whom nothing is done that cannot be undone
+	Held      func(ruled [][]bool, keeps []entitle.Lingering) // likewise of kits that linger
+	Outsiders *model.Outsiders                                // nil where there are none
+	Kept      []model.Kept                                    // to whom nothing is done that cannot be undone
 }
 
 // An Export is an application's accounts and what is known about the reading.
@@ -85,7 +87,15 @@ func Draft(in Input) (*plan.Plan, error) {
 		Sets:   d.sets,
 		Only:   in.Only,
 		Today:  in.Today,
+		Was:    in.Was,
+		Clock:  in.Clock,
+
+		Separations: in.Separations,
+		Exceptions:  in.Exceptions,
 	})
+	if in.Held != nil {
+		in.Held(due.Ruled, due.Linger)
+	}
 	stages := stage.Of(in.People, in.Today)
 	d.leaving = &leaving.Input{
 		People: in.People, Apps: in.Apps, Accounts: d.accounts, Paths: in.Paths, Stages: stages, Past: in.Past,
@@ -132,6 +142,10 @@ func Draft(in Input) (*plan.Plan, error) {
 		Today:    in.Today,
 		Leaving:  d.leaving,
 		Stands:   found.Stands,
+		Own:      map[[2]int32]int32{},
+	}
+	for _, x := range found.Found {
+		d.explainer.Own[[2]int32{x.App, x.Person}] = x.Account
 	}
 	d.teller = d.explainer.Teller()
 	all := d.changes(changes, due)
@@ -382,6 +396,7 @@ func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Noti
 			d.appNotices(a, found, func(f fact.Fact) { out = append(out, guard.Notice(d.in.Apps[a].ID, f)) })
 		}
 	}
+	out = append(out, d.lingering(found)...)
 	for in, n := range d.lifted {
 		l := &d.in.Lifts[in.lift]
 		out = append(

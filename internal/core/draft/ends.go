@@ -58,18 +58,21 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	st := &e.now[c.Slot]
 	if !st.Touched {
 		*st = reach.State{After: whole.Set, OpenAfter: whole.Open, Touched: true}
+		if c.Account != diff.None {
+			st.Had = e.d.accounts[a].Had[c.Account]
+		}
 	}
 	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
 	before := st.After
 	st.Step(sets, c.Does(), c.Thing)
 	var other uint32
 	switch c.Verb {
-	case model.Create, model.Update:
+	case model.Create, model.Update, model.Invite:
 		return none, false
-	case model.Suspend, model.Remove:
+	case model.Suspend, model.Remove, model.Withdraw:
 		other = narrowed.Full(before)
 	case model.Restore:
-		other = r.Full(before)
+		other = r.Full(st.After)
 	case model.Assign, model.Join, model.Grant:
 		other = r.Without(r.Without(r.Full(st.After), r.Full(before)), e.states.Before(a).Full(whole.Set))
 	default:

@@ -55,6 +55,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 			anew = append(anew, accounts.Key.At(int(at)))
 		}
 	}
+	d.joining(a, found, add)
 	d.warned(a, found, add)
 	d.handOvers(a, found, add)
 	d.unreadable(a, add)

@@ -22,7 +22,7 @@ const (
 // A Duty is what is to be done about one account.
 type Duty struct {
 	// Verb is what happens to the account itself, where Acts is set: create,
-	// restore or suspend.
+	// restore, suspend or withdraw; or invite, see For.
 	Verb     model.Verb
 	Acts     bool
 	Holdings Holdings
@@ -36,12 +36,14 @@ func Of(at stage.Stage, due bool, state model.State) Duty {
 		switch state {
 		case model.NoAccount:
 			return Duty{model.Create, true, Align}
-		case model.Blocked:
+		case model.Blocked, model.Removed:
 			return Duty{model.Restore, true, Align}
 		}
 		return Duty{Holdings: Align}
-	case state == model.NoAccount:
+	case state == model.NoAccount, state == model.Removed:
 		return Duty{}
+	case state == model.Invited:
+		return Duty{Verb: model.Withdraw, Acts: at != stage.Away}
 	}
 	out := Duty{Holdings: Keep}
 	if at == stage.Here {
@@ -51,4 +53,19 @@ func Of(at stage.Stage, due bool, state model.State) Duty {
 		out.Verb, out.Acts = model.Suspend, true
 	}
 	return out
+}
+
+// For is a duty as an application has it: where people are invited, that stands for
+// making an account, and where accounts are opened by hand, one is made blocked and
+// filled when it is opened; shut is true then.
+func (d Duty) For(app *model.App) (out Duty, shut bool) {
+	switch {
+	case !d.Acts || d.Verb != model.Create:
+	case app.Invites != nil:
+		d.Verb = model.Invite
+	case app.ByHand:
+		d.Holdings = Keep
+		return d, true
+	}
+	return d, false
 }

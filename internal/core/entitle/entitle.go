@@ -26,6 +26,11 @@ type Input struct {
 	Sets   []*model.Sets // one for each application; grows by what is due
 	Only   *filter.Filter
 	Today  day.Day
+
+	Was         []Was   // of each kit; nil where nothing lingers
+	Clock       day.Day // from which something lingers that begins to now
+	Separations []model.Separation
+	Exceptions  []model.Exception
 }
 
 // Result tells what is due to each person.
@@ -33,6 +38,9 @@ type Result struct {
 	Of      []uint32 // person → class
 	Classes []Class
 	Matches []int // kit → how many people its rule matches; 0 without a rule
+	// Ruled tells, of each kit that lingers, who holds it other than by name; nil of others.
+	Ruled  [][]bool
+	Linger []Lingering // what people keep for a while, by person and kit
 }
 
 // A Class is what is due to all people of the class.
@@ -48,6 +56,7 @@ type Held struct {
 	Kit    int
 	Holder *model.Holder
 	With   int
+	Linger *Lingering // it is kept for a while, as its rule does not match any more
 }
 
 // Due is what a class should have in one application.
@@ -91,6 +100,7 @@ func Compute(in Input) *Result {
 	c := computer{in: in, numbers: map[string]int{}, classes: classes, out: out}
 	c.ruled()
 	c.named()
+	c.lingers()
 	c.finish()
 	return out
 }
@@ -304,7 +314,7 @@ func (c *computer) named() {
 		}
 		for _, e := range entries {
 			if !e.except && !slices.ContainsFunc(held, func(h Held) bool { return h.Kit == e.kit }) {
-				held = append(held, Held{e.kit, e.holder, -1})
+				held = append(held, Held{Kit: e.kit, Holder: e.holder, With: -1})
 			}
 		}
 		out.Of[p] = uint32(len(out.Classes))

@@ -29,6 +29,7 @@ type Explainer struct {
 	Due      *entitle.Result
 	Today    day.Day
 	Leaving  *leaving.Input             // nil where there are no paths
+	Own      map[[2]int32]int32         // application, person → the account that they registered by themselves
 	Stands   []map[int32]*leaving.Stand // of each application, by account
 
 	once   sync.Once
@@ -164,6 +165,11 @@ func (e *Explainer) Has(h entitle.Held, held []entitle.Held) []plan.Reason {
 			}
 		}
 		return out
+	}
+	if h.Linger != nil {
+		return []plan.Reason{at(kit.LingerPos, fact.Fact{
+			Kind: fact.KitLingers, Kit: kit.Name, Rule: kit.Rule(), On: h.Linger.Since.String(), Until: h.Linger.Until.String(),
+		})}
 	}
 	if h.Holder == nil {
 		return []plan.Reason{at(kit.ForPos, fact.Fact{Kind: fact.KitRule, Kit: kit.Name, Rule: kit.Rule()})}

@@ -43,7 +43,7 @@ func (e *Explainer) Teller() *Teller {
 
 // has says why a kit is held, as Has does.
 func (t *Teller) has(h entitle.Held, held []entitle.Held) []plan.Reason {
-	if h.With >= 0 || h.Holder != nil {
+	if h.With >= 0 || h.Holder != nil || h.Linger != nil {
 		return t.Has(h, held)
 	}
 	r, ok := t.rules[h.Kit]
@@ -91,6 +91,18 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 	switch c.Why {
 	case diff.Gives:
 		return t.gives(c)
+	case diff.IsShut, diff.Invites:
+		return t.gives(c)
+	case diff.Unanswered:
+		x := t.Leaving.Invitation(int(c.App), int(c.Account))
+		return []plan.Reason{at(app.Invites.Pos, fact.Fact{
+			Kind: fact.InvitedFor, Account: c.Key, Count: x.Sent, On: x.Since.String(), Limit: app.Invites.Valid.Words(),
+		})}
+	case diff.Registered:
+		own := t.Own[[2]int32{c.App, c.Person}]
+		return []plan.Reason{at(t.Accounts[c.App].Pos(int(own)), fact.Fact{
+			Kind: fact.Registered, Person: t.Name(c.Person), Account: t.Accounts[c.App].Key.At(int(own)),
+		})}
 	case diff.NotGiven:
 		return t.notGiven(c)
 	case diff.NothingDue:
@@ -215,7 +227,7 @@ func does(step *model.Step, c *diff.Change, app *model.App) bool {
 	case model.DoStrip:
 		return c.Thing != diff.None && !step.Keep[app.Things[c.Thing].Kind]
 	}
-	return c.Verb == model.Remove || c.Thing != diff.None
+	return c.Verb == model.Remove || c.Verb == model.Withdraw || c.Thing != diff.None
 }
 
 // defined says how a definition differs from the catalog.

@@ -39,6 +39,9 @@ const (
 	Idle        Kind = "idle"         // nobody has signed in to Account since On, for Limit or longer
 	NeverActive Kind = "never-active" // nobody ever has, and it was made On, Limit ago or longer
 	NobodysOwn  Kind = "nobodys"      // nobody's Attribute is Account
+	InvitedFor  Kind = "invited-for"  // Account was invited for the Count time On, and the invitation is valid for Limit
+	KitLingers  Kind = "kit-lingers"  // Kit was due for its Rule until On, and what it gave stays Until a day
+	Registered  Kind = "registered"   // Person registered the account Account by themselves
 	Stray       Kind = "stray"        // strays: Value; nobody's Attribute is Account
 )
 
@@ -54,6 +57,8 @@ const (
 	NoSponsor     Kind = "no-sponsor"     // Person is an outsider, and nobody who is here answers for them; Other has left
 	ForInsiders   Kind = "for-insiders"   // Thing is insiders' only, and Person is none
 	StillOwns     Kind = "still-owns"     // Account still owns Count
+	OpensByHand   Kind = "opens-by-hand"  // App has somebody say that Account is opened
+	NotAnswered   Kind = "not-answered"   // Person did not answer Count invitations
 	KeptBack      Kind = "kept-back"      // Account is kept Until a day, Because, at Place
 	EmptyExport   Kind = "empty-export"   // it holds no account
 	ShrunkExport  Kind = "shrunk-export"  // it holds Count accounts and held Whole
@@ -106,13 +111,17 @@ const (
 	SeatsMissing   Kind = "seats-missing"   // Allowed of Thing missing; Whole bought, Count held, Freed; cost Value
 	SeatsOfNobody  Kind = "seats-of-nobody" // Thing is held by Names, cost Value
 	SeatsOfBlocked Kind = "seats-of-blocked"
-	ApartAlready   Kind = "apart-already" // Names hold what Other keeps apart, at Place
-	ApartAllowed   Kind = "apart-allowed" // Person may hold Names, kept apart by Other, Until a day, Because, at Place
-	HandOver       Kind = "hand-over"     // Count that Account of Person owns are to go to Other; Because: what is wrong with that
-	NoDate         Kind = "no-date"       // of Count accounts, Names, Attribute is no date, or one to come
-	RemovedSoon    Kind = "removed-soon"  // Count accounts, Names, will be due to be removed, the first On
-	WaitsAnew      Kind = "waits-anew"    // of Count accounts, Names, the ledger does not know since when their steps are done
-	GuardLifted    Kind = "guard-lifted"  // Thing is lifted Until a day, Because; Count holds
+	ApartAlready   Kind = "apart-already"  // Names hold what Other keeps apart, at Place
+	ApartAllowed   Kind = "apart-allowed"  // Person may hold Names, kept apart by Other, Until a day, Because, at Place
+	HandOver       Kind = "hand-over"      // Count that Account of Person owns are to go to Other; Because: what is wrong with that
+	FoundFormer    Kind = "found-former"   // Account is Person's by an earlier name; Attribute stays as it is, if given
+	FoundByEmail   Kind = "found-by-email" // Person registered Account by themselves; likewise
+	WaitingFor     Kind = "waiting-for"    // Names of Person wait until the invitation to Account is accepted, which expires On
+	Lingering      Kind = "lingering"      // Count people, Names, keep what Kit gave, the first Until a day
+	NoDate         Kind = "no-date"        // of Count accounts, Names, Attribute is no date, or one to come
+	RemovedSoon    Kind = "removed-soon"   // Count accounts, Names, will be due to be removed, the first On
+	WaitsAnew      Kind = "waits-anew"     // of Count accounts, Names, the ledger does not know since when their steps are done
+	GuardLifted    Kind = "guard-lifted"   // Thing is lifted Until a day, Because; Count holds
 )
 
 // The kinds of warnings about the files.
@@ -124,20 +133,23 @@ const (
 
 // The kinds of what falls due on a day.
 const (
-	FallsStart     Kind = "starts"          // Person
-	FallsEnd       Kind = "ends"            // Person's last day
-	FallsAway      Kind = "goes-away"       // Person
-	FallsBack      Kind = "comes-back"      // Person's last day away
-	FallsLacking   Kind = "lacks"           // Person starts, and Thing of App needs Attribute
-	FallsStep      Kind = "step"            // step Value of the path Other falls due for Account
-	FallsWarning   Kind = "warning"         // it will, Until a day
-	FallsKit       Kind = "kit-ends"        // Person holds Kit by name for the last day
-	FallsExcept    Kind = "except-ends"     // Person is excepted from Kit for the last day
-	FallsRejection Kind = "rejection-ends"  // of the change Value, Because
-	FallsLift      Kind = "lift-ends"       // of the guard Thing, in App or in all, Because
-	FallsException Kind = "exception-ends"  // Person may break the separation Other for the last day
-	FallsKept      Kind = "kept-ends"       // Value is kept for the last day, Because
-	FallsShort     Kind = "seats-run-short" // Count of Thing in App, Whole bought
+	FallsStart     Kind = "starts"             // Person
+	FallsEnd       Kind = "ends"               // Person's last day
+	FallsAway      Kind = "goes-away"          // Person
+	FallsBack      Kind = "comes-back"         // Person's last day away
+	FallsLacking   Kind = "lacks"              // Person starts, and Thing of App needs Attribute
+	FallsMissing   Kind = "is-missing"         // Person is here, and Thing of App needs Attribute
+	FallsStep      Kind = "step"               // step Value of the path Other falls due for Account
+	FallsWarning   Kind = "warning"            // it will, Until a day
+	FallsInvited   Kind = "invitation-expires" // that of Person to Account
+	FallsLinger    Kind = "lingers-until"      // Person keeps what Kit gave for the last day
+	FallsKit       Kind = "kit-ends"           // Person holds Kit by name for the last day
+	FallsExcept    Kind = "except-ends"        // Person is excepted from Kit for the last day
+	FallsRejection Kind = "rejection-ends"     // of the change Value, Because
+	FallsLift      Kind = "lift-ends"          // of the guard Thing, in App or in all, Because
+	FallsException Kind = "exception-ends"     // Person may break the separation Other for the last day
+	FallsKept      Kind = "kept-ends"          // Value is kept for the last day, Because
+	FallsShort     Kind = "seats-run-short"    // Count of Thing in App, Whole bought
 )
 
 // Stands is that an account has Count of Whole steps of the path Other behind it, Attribute

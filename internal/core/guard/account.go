@@ -102,7 +102,7 @@ func (c *checker) attributes(a int) {
 				)
 			}
 			c.clash(i, due, app.Attrs[ch.Attr].Name)
-		case model.Create:
+		case model.Create, model.Invite:
 			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
 				c.hold(
 					i,

@@ -8,7 +8,6 @@ import (
 	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
-	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
 
@@ -24,7 +23,7 @@ var identifying = []string{"id", "externalId", "employeeNumber", "userName", "em
 func (c *checker) alike(a int) {
 	var creates []int
 	for _, i := range c.byApp[a] {
-		if c.Changes[i].Verb == model.Create {
+		if c.makes(&c.Changes[i]) {
 			creates = append(creates, i)
 		}
 	}

@@ -13,7 +13,12 @@ import (
 // brings reports whether a change gives or takes a thing: by itself, by what it
 // brings along, or, of a redefinition, by what it moves.
 func (c *checker) brings(a int, t int32, ch *diff.Change) bool {
-	if ch.Thing == diff.None || int(ch.App) != a {
+	switch {
+	case int(ch.App) != a:
+		return false
+	case ch.Verb == model.Restore:
+		return c.States.App(a).Has(c.had(ch), t)
+	case ch.Thing == diff.None:
 		return false
 	}
 	if !moves(ch) {

@@ -145,12 +145,16 @@ func (c *checker) given(a int, ch *diff.Change) []int32 {
 		}
 		return sets.Members(after.Full(sets.Of(ch.Def.Moved)))
 	}
-	if ch.Thing == diff.None {
+	things := c.had(ch)
+	switch {
+	case ch.Thing != diff.None:
+		things = sets.Of([]int32{ch.Thing})
+	case ch.Verb != model.Restore:
 		return nil
 	}
 	had := uint32(0)
 	if st := c.States.Of(ch); st != nil {
 		had = c.States.Before(a).Full(st.Set)
 	}
-	return sets.Members(after.Without(after.Full(sets.Of([]int32{ch.Thing})), had))
+	return sets.Members(after.Without(after.Full(things), had))
 }

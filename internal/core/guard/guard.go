@@ -33,6 +33,8 @@ const (
 	Owns          = "owns"
 	Outsiders     = "outsiders"
 	Insiders      = "insiders"
+	Opening       = decide.Opening
+	Unanswered    = decide.Unanswered
 	Suspensions   = "suspensions"
 	Narrowing     = "narrowing"
 	Widening      = "widening"
@@ -71,6 +73,8 @@ func All() []string {
 		FirstHolder,
 		Outsiders,
 		Insiders,
+		Opening,
+		Unanswered,
 		ExportEmpty,
 		ExportShrink,
 		ExportAge,
@@ -160,6 +164,7 @@ func Check(in Input) *Result {
 		c.removals(a)
 		c.gains(a)
 		c.outsiders(a)
+		c.asked(a)
 		c.accounts(a)
 		c.alike(a)
 		c.names(a)
@@ -213,6 +218,12 @@ func (c *checker) left() {
 	c.rest = reach.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
 }
 
+// gives reports whether a change gives an account something: a thing, or what it had
+// before it was removed.
+func (c *checker) gives(ch *diff.Change) bool {
+	return ch.Effect() == model.Widens && (ch.Thing != diff.None || ch.Verb == model.Restore && c.had(ch) != 0)
+}
+
 // gather indexes the changes of each account.
 func (c *checker) gather() {
 	if c.widening != nil {
@@ -226,7 +237,7 @@ func (c *checker) gather() {
 		}
 		k := account{int(ch.App), ch.Slot}
 		switch {
-		case ch.Thing != diff.None && ch.Effect() == model.Widens:
+		case c.gives(ch):
 			c.widening[k] = append(c.widening[k], i)
 		case narrows(ch):
 			c.losing[k] = append(c.losing[k], i)

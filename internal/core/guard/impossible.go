@@ -15,7 +15,7 @@ func (c *checker) impossible(a int) {
 	accounts := c.Accounts[a]
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Verb == model.Create && accounts.Closed != "" {
+		if c.makes(ch) && accounts.Closed != "" {
 			c.hold(i, Impossible, fact.Fact{Kind: fact.NoRoom, Because: accounts.Closed})
 		}
 		if ch.Thing == diff.None || ch.Verb.OfThing() || ch.Effect() != model.Widens {
@@ -63,7 +63,8 @@ func (c *checker) room(a int) {
 		c.gather()
 		kind := c.Apps[a].Things[ch.Thing].Kind
 		comes := slices.ContainsFunc(c.widening[account{a, ch.Slot}], func(k int) bool {
-			return c.Apps[a].Things[c.Changes[k].Thing].Kind == kind && len(c.out.Holds[k]) == 0
+			t := c.Changes[k].Thing
+			return t != diff.None && c.Apps[a].Things[t].Kind == kind && len(c.out.Holds[k]) == 0
 		})
 		if !comes {
 			c.hold(i, Impossible, fact.Fact{Kind: fact.StillDue, Thing: c.Apps[a].Things[ch.Thing].String()})

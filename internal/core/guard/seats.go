@@ -114,7 +114,7 @@ const maxBeyond = 64
 func (c *checker) freeing(a int, t int32, last int) (out []int) {
 	c.gather()
 	for _, i := range c.losing[account{a, c.Changes[last].Slot}] {
-		if ch := &c.Changes[i]; i <= last && (ch.Verb == model.Remove || c.brings(a, t, ch)) {
+		if ch := &c.Changes[i]; i <= last && (ch.Thing == diff.None && c.whole(ch) || c.brings(a, t, ch)) {
 			out = append(out, i)
 		}
 	}
@@ -137,6 +137,26 @@ func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 	}
 }
 
+// whole reports whether a change is about all that an account holds.
+func (c *checker) whole(ch *diff.Change) bool {
+	switch ch.Verb {
+	case model.Remove, model.Withdraw:
+		return true
+	case model.Restore:
+		return c.had(ch) != 0
+	}
+	return false
+}
+
+// had is what the removed account of a change holds again once it is restored, without
+// what the plan takes from it before.
+func (c *checker) had(ch *diff.Change) uint32 {
+	if ch.Account == diff.None {
+		return 0
+	}
+	return c.Accounts[ch.App].Had[ch.Account]
+}
+
 // moves finds which accounts come to have a license, in the plan's order, and
 // which changes free a seat.
 func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
@@ -144,12 +164,12 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 	now := map[int32]*reach.State{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Thing == diff.None && ch.Verb != model.Remove || ch.Verb.OfThing() {
+		if ch.Thing == diff.None && !c.whole(ch) || ch.Verb.OfThing() {
 			continue
 		}
 		x := now[ch.Slot]
 		if x == nil {
-			x = &reach.State{After: c.States.Of(ch).Set}
+			x = &reach.State{After: c.States.Of(ch).Set, Had: c.had(ch)}
 			now[ch.Slot] = x
 		}
 		had := r.Has(x.After, t)
@@ -168,7 +188,9 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 func (c *checker) bringing(a int, t int32, slot int32) (out []int) {
 	c.gather()
 	for _, i := range c.widening[account{a, slot}] {
-		if c.States.App(a).Brings(c.Changes[i].Thing, t) {
+		ch := &c.Changes[i]
+		if ch.Verb == model.Restore && c.brings(a, t, ch) ||
+			ch.Thing != diff.None && c.States.App(a).Brings(ch.Thing, t) {
 			out = append(out, i)
 		}
 	}

@@ -28,7 +28,7 @@ func (c *checker) separation() {
 					gains[p] = append(gains[p], i)
 				}
 			}
-		case ch.Person != diff.None && ch.Thing != diff.None && ch.Effect() == model.Widens:
+		case ch.Person != diff.None && c.gives(ch):
 			gains[ch.Person] = append(gains[ch.Person], i)
 		}
 	}
@@ -215,7 +215,7 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 			}
 			for _, k := range c.losses(p, lost.App) {
 				ch := &c.Changes[k]
-				if ch.Verb == model.Remove || c.brings(lost.App, lost.Thing, ch) {
+				if ch.Verb == model.Remove || ch.Verb == model.Withdraw || c.brings(lost.App, lost.Thing, ch) {
 					if k > i {
 						c.hold(i, Separation, fact.Fact{
 							Kind:   fact.ApartLater,

@@ -190,7 +190,7 @@ func Read(text []byte, app *model.App) (*model.Accounts, error) {
 		if !out.Key.Append(unescaper.Replace(fields[0])) {
 			return nil, errors.New("what an export held is too large")
 		}
-		out.States = append(out.States, model.StateOf(fields[1] == model.Open.String()))
+		out.States = append(out.States, model.ParseState(fields[1]))
 		out.Held = append(out.Held, set)
 		for i, c := range columns {
 			if c != nil && !c.Append(unescaper.Replace(fields[3+i])) {

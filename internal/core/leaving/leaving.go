@@ -9,6 +9,7 @@ package leaving
 
 import (
 	"slices"
+	"strconv"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -35,6 +36,108 @@ type Input struct {
 	Today    day.Day // on which steps are due
 	Clock    day.Day // from which a wait counts that begins now
 	Waits    []bool  // applications in which an account must have been blocked before it is removed
+}
+
+// The steps of marks that are of no path.
+const (
+	Gone     = "remove"     // the application shows that it was removed
+	NoAnswer = "unanswered" // no invitation was accepted
+	sent     = "invited "   // and how often
+)
+
+// An Invitation is one that nobody has accepted yet.
+type Invitation struct {
+	Sent    int     // how often
+	Since   day.Day // the last time, as the ledger knows
+	Expires day.Day // the first day on which it cannot be accepted any more
+}
+
+// Invitation is that of an account to which somebody is invited.
+func (in *Input) Invitation(app, account int) (x Invitation) {
+	x.Sent = 1
+	if n := in.Apps[app].Attr(model.Sent); n >= 0 {
+		if times, err := strconv.Atoi(in.Accounts[app].Attr(n, account)); err == nil && times > 0 {
+			x.Sent = times
+		}
+	}
+	known := false
+	if x.Since, known = in.Past[app][invited(in.Accounts[app].Key.At(account), x.Sent)]; !known {
+		x.Since = in.Clock
+	}
+	x.Expires = day.None
+	if i := in.Apps[app].Invites; i != nil {
+		x.Expires = x.Since.Add(i.Valid)
+	}
+	return x
+}
+
+func invited(account string, times int) Mark { return Mark{account, "", sent + strconv.Itoa(times)} }
+
+// Unanswered reports whether invitations to an account that is not there were not
+// answered, as the ledger knows.
+func (in *Input) Unanswered(app int, account string) bool {
+	_, known := in.Past[app][Mark{account, "", NoAnswer}]
+	return known
+}
+
+// Removed is since when an account has been seen removed: from today on where nobody has
+// seen that before.
+func (in *Input) Removed(app, account int) day.Day {
+	if since, known := in.Past[app][Mark{in.Accounts[app].Key.At(account), "", Gone}]; known {
+		return since
+	}
+	return in.Clock
+}
+
+// Restorable reports whether a removed account can still be restored.
+func (in *Input) Restorable(app, account int) bool {
+	within := in.Apps[app].Restores
+	return within != (day.Duration{}) && in.Today <= in.Removed(app, account).Add(within)
+}
+
+// States lists what stands now of an application's accounts that are removed, or to which
+// somebody is invited. O(accounts), and nothing where the application has no such states.
+func (in *Input) States(app int) (out []Mark) {
+	a := in.Apps[app]
+	if a.Restores == (day.Duration{}) && a.Invites == nil {
+		return nil
+	}
+	for i, state := range in.Accounts[app].States {
+		key := in.Accounts[app].Key.At(i)
+		switch state {
+		case model.Removed:
+			out = append(out, Mark{key, "", Gone})
+		case model.Invited:
+			x := in.Invitation(app, i)
+			out = append(out, invited(key, x.Sent))
+			if a.Invites != nil && x.Sent > a.Invites.Again && x.Expires <= in.Today {
+				out = append(out, Mark{key, "", NoAnswer})
+			}
+		}
+	}
+	return out
+}
+
+// silent lists the invitations that were not answered of people who are here and have no
+// account yet; of tells whose each account is.
+func (in *Input) silent(app int, of []int32) (out []Mark) {
+	people, _ := in.People.Seek(in.Apps[app].MatchPerson())
+	if in.Apps[app].Invites == nil || people == nil {
+		return nil
+	}
+	has := map[int32]bool{}
+	for _, p := range of {
+		has[p] = true
+	}
+	for m := range in.Past[app] {
+		if m.Step != NoAnswer || m.Path != "" {
+			continue
+		}
+		if p := people.Find(m.Account); p >= 0 && !has[int32(p)] && in.Stages[p] == stage.Here {
+			out = append(out, m)
+		}
+	}
+	return out
 }
 
 // A Stand is where an account stands on a path.
@@ -66,6 +169,9 @@ func (s *Stand) Number(wanted int) int { return s.first + wanted + 1 }
 // Of is where an account stands, nil for one that is upon no path. person is -1 for one of
 // nobody.
 func (in *Input) Of(app, account, person int) *Stand {
+	if s := in.Accounts[app].States[account]; s == model.Removed || s == model.Invited {
+		return nil
+	}
 	path := in.path(app, account, person)
 	if path == nil {
 		return nil
@@ -108,6 +214,9 @@ func (in *Input) since(s *Stand, app int, m Mark) {
 		s.Since = in.Clock
 	}
 }
+
+// Upon reports whether an account is upon a path, whatever state it is in.
+func (in *Input) Upon(app, account, person int) bool { return in.path(app, account, person) != nil }
 
 // path is the first that an account is upon. What is cheap to tell is asked first: most
 // accounts are upon none.
@@ -212,7 +321,7 @@ func (in *Input) Marks(app int, of []int32) (out []Mark) {
 			out = append(out, Mark{in.Accounts[app].Key.At(i), "", model.DoSuspend.String()})
 		}
 	}
-	return out
+	return slices.Concat(out, in.States(app), in.silent(app, of))
 }
 
 // Marks is what stands about an account on a path.
@@ -226,7 +335,7 @@ func (s *Stand) Marks(account string) []Mark {
 
 // Blocked reports whether an account of nobody is blocked, to be removed later.
 func (in *Input) Blocked(app, account int) bool {
-	return in.Apps[app].Strays == "remove" && !in.Accounts[app].Open(account)
+	return in.Apps[app].Strays == "remove" && in.Accounts[app].States[account] == model.Blocked
 }
 
 // Suspended is since when an account has been seen blocked on its way out; known is false

@@ -12,9 +12,26 @@ const (
 	NoAccount State = iota
 	Open
 	Blocked
+	Invited // nobody has accepted the invitation yet
+	Removed // the application keeps it for a while, so that it can be restored
 )
 
-func (s State) String() string { return [...]string{"none", "open", "blocked"}[s] }
+var states = [...]string{"none", "open", "blocked", "invited", "removed"}
+
+func (s State) String() string { return states[s] }
+
+// States are the states that an export can show, in their order.
+func States() []State { return []State{Open, Blocked, Invited, Removed} }
+
+// ParseState reads a state's name; NoAccount for any other word.
+func ParseState(word string) State {
+	for _, s := range States() {
+		if s.String() == word {
+			return s
+		}
+	}
+	return NoAccount
+}
 
 // StateOf is the state of an account that may sign in, or may not.
 func StateOf(open bool) State {
@@ -30,9 +47,10 @@ type Accounts struct {
 	Attrs  []*table.Column // one for each App.Attrs, nil where the export does not show it
 	Key    *table.Column   // the match attribute of each account
 	Extra  map[string]*table.Column
-	States []State  // open or blocked
-	Held   []uint32 // the set of catalog things that the account holds directly
-	Line   []uint32 // where in File the account stands; 0 where lines mean nothing
+	States []State
+	Held   []uint32         // the set of catalog things that the account holds directly
+	Had    map[int32]uint32 // of removed accounts: what they hold again once restored; they hold nothing
+	Line   []uint32         // where in File the account stands; 0 where lines mean nothing
 	File   string
 	Sets   *Sets
 
@@ -92,6 +110,26 @@ func (a *Accounts) Len() int { return len(a.States) }
 
 // Open reports whether account i may sign in.
 func (a *Accounts) Open(i int) bool { return a.States[i] == Open }
+
+// Has is the set of what account i holds or, if it is removed, would hold again.
+func (a *Accounts) Has(i int) uint32 {
+	if a.States[i] == Removed {
+		return a.Had[int32(i)]
+	}
+	return a.Held[i]
+}
+
+// Lay takes from removed accounts what they hold, and remembers it.
+func (a *Accounts) Lay() {
+	for i, s := range a.States {
+		if s == Removed && a.Held[i] != 0 {
+			if a.Had == nil {
+				a.Had = map[int32]uint32{}
+			}
+			a.Had[int32(i)], a.Held[i] = a.Held[i], 0
+		}
+	}
+}
 
 // Attr returns attribute number n of account i, "" where it has no value.
 func (a *Accounts) Attr(n, i int) string {

@@ -31,6 +31,9 @@ type App struct {
 
 	Closed     []Closing
 	Lead       day.Duration // how long before the first day an account is made, blocked
+	Restores   day.Duration // how long a removed account can be restored; zero: not at all
+	Invites    *Invitation  // nil where accounts are made without asking
+	ByHand     bool         // an account is made blocked, and somebody must say that it is opened
 	Detached   bool         // a removal needs that nothing hangs on the account any more
 	Protect    []Name
 	Strays     string // report, suspend or remove

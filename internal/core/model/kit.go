@@ -14,6 +14,8 @@ type Kit struct {
 	Name, Title string
 	Pos         Pos
 	Everyone    bool
+	Linger      day.Duration // how long what it gave stays after its rule has stopped matching
+	LingerPos   Pos
 	Rank        int // who goes without where seats run out: small ranks come first; 0 is after all
 	For         *filter.Filter
 	ForPos      Pos

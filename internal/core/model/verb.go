@@ -16,8 +16,10 @@ const (
 	Release
 	Leave
 	Revoke
+	Withdraw
 	Remove
 	Create
+	Invite
 	Restore
 	Update
 	Assign
@@ -34,8 +36,10 @@ var verbNames = [verbs]string{
 	"release",
 	"leave",
 	"revoke",
+	"withdraw",
 	"remove",
 	"create",
+	"invite",
 	"restore",
 	"update",
 	"assign",
@@ -111,7 +115,7 @@ func (e *Effect) UnmarshalText(text []byte) error {
 // does depends on who is reached by it.
 func (v Verb) Effect() Effect {
 	switch v {
-	case Suspend, Release, Leave, Revoke, Remove:
+	case Suspend, Release, Leave, Revoke, Withdraw, Remove:
 		return Narrows
 	case Update, Define, Redefine, Retire:
 		return Keeps

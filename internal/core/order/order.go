@@ -164,14 +164,8 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) [][]reach.State
 		}
 		st := &out[c.App][c.Slot]
 		if !st.Touched {
-			of := accounts[c.App]
-			*st = reach.State{
-				Set:       of.Held[c.Account],
-				After:     of.Held[c.Account],
-				Open:      of.Open(int(c.Account)),
-				OpenAfter: of.Open(int(c.Account)),
-				Touched:   true,
-			}
+			*st = reach.Start(accounts[c.App], c.Account)
+			st.Touched = true
 		}
 		st.Step(accounts[c.App].Sets, c.Does(), c.Thing)
 	}

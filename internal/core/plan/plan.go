@@ -89,6 +89,7 @@ type Change struct {
 	Reasons   []int        `json:"reasons"`          // numbers in Plan.Reasons, nearest cause first
 	Stays     bool         `json:"stays,omitempty"`  // the thing itself was there before in another way, or stays so
 	Thing     *Thing       `json:"thing,omitempty"`
+	Until     string       `json:"until,omitempty"` // of a removal: the last day on which the account can be restored
 	Verb      model.Verb   `json:"verb"`
 }
 

@@ -13,7 +13,14 @@ import (
 type State struct {
 	Set, After      uint32
 	Open, OpenAfter bool
-	Touched         bool // by any change
+	Touched         bool   // by any change
+	Had             uint32 // of a removed account: what it holds again once it is restored
+}
+
+// Start is the state of an account before a plan.
+func Start(accounts *model.Accounts, account int32) State {
+	set, open := accounts.Held[account], accounts.Open(int(account))
+	return State{Set: set, After: set, Open: open, OpenAfter: open, Had: accounts.Had[account]}
 }
 
 // States are the accounts of all applications that a plan touches.
@@ -74,11 +81,10 @@ func Follow(
 		}
 		st := &s.of[ch.App][ch.Slot]
 		if !st.Touched {
-			st.Touched = true
 			if ch.Account != diff.None {
-				st.Open, st.Set = accounts[ch.App].Open(int(ch.Account)), accounts[ch.App].Held[ch.Account]
+				*st = Start(accounts[ch.App], ch.Account)
 			}
-			st.After, st.OpenAfter = st.Set, st.Open
+			st.Touched = true
 		}
 		st.Step(accounts[ch.App].Sets, ch.Does(), ch.Thing)
 	}
@@ -116,14 +122,16 @@ func (st *State) Step(sets *model.Sets, verb model.Verb, thing int32) {
 	switch verb {
 	case model.Suspend:
 		st.OpenAfter = false
-	case model.Remove:
+	case model.Remove, model.Withdraw:
 		st.OpenAfter, st.After = false, 0
-	case model.Create, model.Restore:
+	case model.Create:
 		st.OpenAfter = true
+	case model.Restore:
+		st.OpenAfter, st.After, st.Had = true, sets.Union(st.After, st.Had), 0
 	case model.Assign, model.Join, model.Grant:
 		st.After = sets.With(st.After, thing)
 	case model.Release, model.Leave, model.Revoke:
-		st.After = sets.Without(st.After, thing)
+		st.After, st.Had = sets.Without(st.After, thing), sets.Without(st.Had, thing)
 	}
 }
 
@@ -183,7 +191,7 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 	moved := accounts.Sets.Of(c.Def.Moved)
 	seen := map[[2]uint32]bool{} // what is held before and after the plan → gains or loses by it
 	for i, set := range accounts.Held {
-		state := State{Set: set, After: set, Open: accounts.Open(i), OpenAfter: accounts.Open(i)}
+		state := Start(accounts, int32(i))
 		if st := s.At(a, i); st != nil {
 			state = *st
 		}

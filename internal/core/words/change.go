@@ -24,6 +24,12 @@ func What(c *plan.Change) string {
 		return "create blocked account " + Clean(c.Account)
 	case c.Verb == model.Create:
 		return "create account " + Clean(c.Account)
+	case c.Verb == model.Invite && c.Attribute != "":
+		return "send the invitation to account " + Clean(c.Account) + " again"
+	case c.Verb == model.Invite:
+		return "invite to account " + Clean(c.Account)
+	case c.Verb == model.Withdraw:
+		return "withdraw the invitation to account " + Clean(c.Account)
 	}
 	return c.Verb.String() + " account"
 }
@@ -96,6 +102,7 @@ func Means(c *plan.Change) string {
 	if list != "" {
 		out = append(out, map[model.Verb]string{
 			model.Suspend: "out of reach: ", model.Restore: "in reach again: ", model.Remove: "gone with it: ",
+			model.Withdraw: "gone with it: ",
 		}[c.Verb]+list)
 		switch {
 		case c.Thing != nil && c.Effect == model.Widens:
@@ -103,6 +110,9 @@ func Means(c *plan.Change) string {
 		case c.Thing != nil:
 			out[0] = "with it goes " + list
 		}
+	}
+	if c.Until != "" {
+		out = append(out, "it can be restored until "+c.Until)
 	}
 	switch {
 	case c.Stays && c.Thing != nil && c.Verb == model.Gaining(c.Thing.Kind):
@@ -126,7 +136,7 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 func With(c *plan.Change) string {
 	var out []string
 	for name, v := range attributes(c.After) {
-		if c.Verb == model.Create && v != c.Account {
+		if (c.Verb == model.Create || c.Verb == model.Invite) && v != c.Account {
 			out = append(out, fmt.Sprintf("%s %q", name, Clean(v)))
 		}
 	}

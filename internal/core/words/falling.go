@@ -20,6 +20,12 @@ func falls(f *fact.Fact) (string, bool) {
 		return "last day away of " + f.Person, true
 	case fact.FallsLacking:
 		return fmt.Sprintf("%s starts without %s, which %s of %s needs", f.Person, f.Attribute, f.Thing, f.App), true
+	case fact.FallsMissing:
+		return fmt.Sprintf("%s has no %s, which %s of %s needs", f.Person, f.Attribute, f.Thing, f.App), true
+	case fact.FallsInvited:
+		return fmt.Sprintf("%s: the invitation of %s expires", f.App, f.Person), true
+	case fact.FallsLinger:
+		return fmt.Sprintf("last day on which %s keeps what kit %s gave", f.Person, f.Kit), true
 	case fact.FallsStep:
 		return fmt.Sprintf("%s: %s %s, on path %s", f.App, f.Value, f.Account, f.Other), true
 	case fact.FallsWarning:

@@ -13,7 +13,7 @@ import (
 
 // Of is a fact in words: a clause without a capital and without a full stop.
 func Of(f *fact.Fact) string {
-	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice, warning, falls} {
+	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice, joining, warning, falls} {
 		if text, ok := say(f); ok {
 			return text
 		}

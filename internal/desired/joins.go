@@ -1,0 +1,140 @@
+package desired
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// readJoins reads how people come to an application and come back to it: whether they are
+// invited, whether somebody opens their accounts by hand, and how long a removed account
+// can be restored.
+func (r *Repo) readJoins(d *doc, app *model.App, f map[string]*yaml.Node) {
+	if n := f["joins"]; n != nil && d.oneOf(n, "joins", "directly", "invited") == "invited" {
+		app.Invites = r.readInvitation(d, n, f["invitation"])
+	} else if x := f["invitation"]; x != nil {
+		d.problem(x, "missing-key", "an invitation is described, and nobody is invited", "add joins: invited")
+	}
+	if n := f["opens"]; n != nil {
+		app.ByHand = d.oneOf(n, "opens", "by itself", "by hand") == "by hand"
+		if app.ByHand && app.Invites != nil {
+			d.problem(n, "two-rules", "whoever accepts an invitation opens the account", "take opens or joins out")
+		}
+	}
+	app.Restores = d.duration(f["restoreWithin"], "restoreWithin", "for example P30D")
+	if n := f["lead"]; n != nil && app.Invites != nil {
+		d.problem(
+			n, "two-rules", "whoever is invited before the first day could accept before it", "take lead out; people are invited on the first day",
+		)
+	}
+}
+
+func (r *Repo) readInvitation(d *doc, at, n *yaml.Node) *model.Invitation {
+	if n == nil {
+		d.problem(at, "missing-key", "people are invited, and nothing says for how long", "add invitation: {valid: P14D}")
+		return &model.Invitation{Pos: d.pos(at)}
+	}
+	f := d.fields(n, "invitation", "valid", "again", "message", "with")
+	x := &model.Invitation{Pos: d.pos(n), Valid: d.duration(f["valid"], "valid", "for example P14D")}
+	if x.Valid == (day.Duration{}) {
+		d.problem(orNode(f["valid"], n), "wrong-duration", "an invitation needs some time to be accepted", "add valid: P14D")
+	}
+	if a := f["again"]; a != nil {
+		x.Again = d.integer(a, "again", 0)
+	}
+	for _, k := range d.names(f["with"], "with") {
+		kind := slices.IndexFunc([]model.Kind{0, 1, 2}, func(kind model.Kind) bool { return kind.Plural() == k.Text })
+		if kind < 0 {
+			r.fail(k.Pos, "unknown-word", fmt.Sprintf("with cannot be %q", k.Text), "use groups, roles or licenses")
+			continue
+		}
+		x.With[kind] = true
+	}
+	if m := f["message"]; m != nil {
+		x.Message = r.template(d.text(m, "message"), d.pos(m), model.Fields())
+	}
+	return x
+}
+
+// maxTemplate is how long a template may be, in bytes.
+const maxTemplate = 64 << 10
+
+// template reads a text that names attributes of a person, or other fields, in braces.
+func (r *Repo) template(file string, named model.Pos, fields []string) string {
+	if file == "" {
+		return ""
+	}
+	data, sum, _, err := r.Tree.ReadAll(r.ctx, file, maxTemplate)
+	if err != nil {
+		var p *source.Problem
+		if !errors.As(err, &p) {
+			p = source.Unreadable(file, err)
+		}
+		p.Hint = strings.TrimPrefix(p.Hint+fmt.Sprintf("; it is named in %s", named), "; ")
+		r.Problems.Add(p)
+		return ""
+	}
+	r.sums[file] = sum
+	r.Files++
+	text := string(data)
+	if !utf8.ValidString(text) {
+		r.fail(model.Pos{File: file, Line: 1}, "not-utf8", "the template is not UTF-8", "save it as UTF-8")
+		return ""
+	}
+	names, at := model.FieldsIn(text)
+	for i, name := range names {
+		if slices.Contains(fields, name) {
+			continue
+		}
+		before := text[:at[i]]
+		pos := model.Pos{
+			File: file, Line: strings.Count(before, "\n") + 1, Column: len([]rune(before[strings.LastIndex(before, "\n")+1:])) + 1,
+		}
+		r.attribute(name, func(says, hint string) {
+			r.fail(pos, "unknown-field", fmt.Sprintf("the template names {%s}, and %s", name, says),
+				hint+"; other fields are "+strings.Join(fields, ", "))
+		})
+	}
+	return strings.TrimRight(text, "\n")
+}
+
+// joins checks that an export shows what inviting and restoring need.
+func (d *doc) joins(f map[string]*yaml.Node, app *model.App, s *export.Spec) {
+	has := func(state model.State) bool {
+		c := s.State()
+		if c == nil {
+			return false
+		}
+		_, ok := c.States[state]
+		return ok
+	}
+	lacks := func(n *yaml.Node, says, hint string) { d.problem(n, "missing-column", says, hint) }
+	if app.Restores != (day.Duration{}) && !has(model.Removed) {
+		lacks(f["restoreWithin"], "removed accounts can be restored, and the export has no word for them",
+			"add status: {column: COLUMN, open: WORD, blocked: WORD, removed: WORD} under columns")
+	}
+	if app.Invites == nil {
+		return
+	}
+	if !has(model.Invited) {
+		lacks(f["joins"], "people are invited, and the export has no word for somebody who is",
+			"add status: {column: COLUMN, open: WORD, blocked: WORD, invited: WORD} under columns")
+	}
+	if app.Invites.Again > 0 && s.Column(model.Sent) == nil {
+		lacks(orNode(f["invitation"], f["joins"]), "invitations are sent again, and the export does not show how often one was sent",
+			"add sent: COLUMN under columns, or take again out")
+	}
+	if app.Invites.Message != "" && s.Column(model.Message) == nil {
+		lacks(orNode(f["invitation"], f["joins"]), "invitations have a message, and columns does not say where it is put",
+			"add message: COLUMN under columns")
+	}
+}
