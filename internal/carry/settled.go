@@ -90,6 +90,8 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 			return false, "the account is there, and blocked"
 		}
 		return r.attrs(at, c)
+	case model.HandOver:
+		return r.handed(at, c)
 	case model.Update:
 		want := ""
 		if c.After != nil {
@@ -131,6 +133,28 @@ func (r *readBack) attrs(at int, c *plan.Change) (ok bool, says string) {
 			if ok, says := r.attr(at, name, fmt.Sprint(attrs[name])); !ok {
 				return false, says
 			}
+		}
+	}
+	return true, ""
+}
+
+// handed reports whether what an account owned is another's now.
+func (r *readBack) handed(at int, c *plan.Change) (ok bool, says string) {
+	owned := func(at int) []string {
+		n := r.app.Attr(model.Owned)
+		if n < 0 || at < 0 {
+			return nil
+		}
+		return model.OwnedNames(r.accounts.Attr(n, at), r.app.Hands)
+	}
+	to := fmt.Sprint(c.After)
+	theirs := owned(r.index.Spelled(to))
+	for _, name := range plan.Texts(c.Before) {
+		switch {
+		case slices.Contains(owned(at), name):
+			return false, fmt.Sprintf("the account still owns %q", name)
+		case !slices.Contains(theirs, name):
+			return false, fmt.Sprintf("%s does not own %q", to, name)
 		}
 	}
 	return true, ""

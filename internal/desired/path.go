@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"sort"
 	"strings"
 
@@ -245,10 +246,14 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 			r.fail(n.Pos, "unknown-word", fmt.Sprintf("keep cannot be %q", n.Text), "use groups, roles or licenses")
 		}
 	}
-	if s.To = d.text(f["to"], "to"); ok && s.Do == model.DoHand {
+	if ok && s.Do == model.DoHand {
+		r.readTo(d, &s, f["to"])
 		switch {
+		case s.ToKit != "":
 		case s.To == "":
-			d.problem(n, "missing-key", "the step does not say to whom", "add to: manager, or the id of a person")
+			d.problem(
+				n, "missing-key", "the step does not say to whom", "add to: manager, the id of a person, or {kit: NAME}",
+			)
 		case s.To != "manager":
 			r.refs = append(r.refs, personRef{s.To, d.pos(f["to"])})
 		}
@@ -261,6 +266,24 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 		s.Set = append(s.Set, model.Setting{Attr: e.name, Value: d.text(e.value, e.name), Pos: d.pos(e.key)})
 	}
 	return s
+}
+
+// readTo reads to whom a step hands over.
+func (r *Repo) readTo(d *doc, s *model.Step, n *yaml.Node) {
+	if n == nil || n.Kind != yaml.MappingNode {
+		s.To = d.text(n, "to")
+		return
+	}
+	f := d.fields(n, "to", "kit")
+	var names []string
+	for _, k := range r.Kits {
+		names = append(names, k.Name)
+	}
+	if s.ToKit = d.required(f, n, "kit", "to"); s.ToKit != "" && !slices.Contains(names, s.ToKit) {
+		d.problem(
+			f["kit"], "unknown-kit", fmt.Sprintf("there is no kit %q", s.ToKit), didYouMean(s.ToKit, names, "there are "),
+		)
+	}
 }
 
 // moves makes an attribute that a path sets one that Pravet keeps, in the applications

@@ -207,6 +207,10 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 		if v, ok := x.attrs[app.Attrs[n].Name]; ok {
 			return v, v != is
 		}
+		if app.Attrs[n].Name == model.Owned && (x.hands || len(x.gets) > 0) {
+			value = x.owns(is, app.Hands)
+			return value, value != is
+		}
 	}
 	for k, at := range l.Kinds {
 		if at == i {

@@ -3,6 +3,7 @@ package files
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -23,6 +24,8 @@ type edit struct {
 	anew   bool              // it is made where a removed one is
 	state  model.State       // that it comes to be in; NoAccount where that stays
 	attrs  map[string]string // "" takes the value away
+	hands  bool              // what it owns goes to another
+	gets   []string          // what it comes to own
 	gain   [model.Kinds][]string
 	lose   [model.Kinds][]string
 	done   bool
@@ -32,6 +35,11 @@ type edit struct {
 func newEdits(app *model.App, changes []*plan.Change, keeps bool) (*edits, error) {
 	e := &edits{app: app, byKey: map[string]*edit{}}
 	for _, c := range changes {
+		if c.Verb == model.HandOver {
+			to, names := e.of(fmt.Sprint(c.After)), plan.Texts(c.Before)
+			e.of(c.Account).hands, to.gets = true, append(to.gets, names...)
+			continue
+		}
 		if err := e.of(c.Account).add(c, keeps); err != nil {
 			return nil, err
 		}
@@ -95,6 +103,21 @@ func (x *edit) add(c *plan.Change, keeps bool) error {
 		}
 	}
 	return nil
+}
+
+// owns is what an account owns once some of it came from another, or all of it went: only
+// names that are handed over go.
+func (x *edit) owns(is, split string) string {
+	names := model.OwnedNames(is, split)
+	if x.hands {
+		names = nil
+	}
+	for _, name := range x.gets {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return strings.Join(names, split)
 }
 
 // missing returns the edits that found no account.

@@ -452,6 +452,16 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 			}
 		}
 	}
+	if x.hands || len(x.gets) > 0 {
+		path := export.SCIMPath(w.files.Spec, model.Owned)
+		is, err := export.SCIMText(t.value(), path)
+		if err != nil {
+			return nil, err
+		}
+		if err := t.set(path, x.owns(is, w.files.App.Hands)); err != nil {
+			return nil, err
+		}
+	}
 	if x.state != model.NoAccount {
 		if err := w.state(t, x); err != nil {
 			return nil, err

@@ -178,6 +178,9 @@ type Result struct {
 func Compute(in Input) *Result {
 	return concurrently(in, func(w *walker) {
 		w.match()
+		if w.in.Leaving != nil {
+			w.in.Leaving.AccountOf[w.a] = w.accountOf
+		}
 		w.definitions()
 		w.persons()
 		w.strays()
@@ -193,6 +196,9 @@ func Match(in Input) *Result { return concurrently(in, (*walker).match) }
 
 func concurrently(in Input, walk func(*walker)) *Result {
 	parts := make([]*walker, len(in.Apps))
+	if in.Leaving != nil {
+		in.Leaving.AccountOf = make([][]int32, len(in.Apps))
+	}
 	var group errgroup.Group
 	for a, app := range in.Apps {
 		if in.Accounts[a] == nil {

@@ -121,6 +121,8 @@ func (w *walker) leaves(c Change) bool {
 			}
 		case model.DoMove:
 			w.move(c, step.Set)
+		case model.DoHand:
+			w.hand(c, &step)
 		case model.DoStrip:
 			for _, t := range leaving.Stripped(w.app, w.accounts, int(c.Account), &step) {
 				w.lose(c, t)
@@ -133,6 +135,23 @@ func (w *walker) leaves(c Change) bool {
 		}
 	}
 	return true
+}
+
+// hand hands over what an account owns, where the application shows what that is: to the
+// account of the successor, or to "" where there is none who could take it.
+func (w *walker) hand(c Change, step *model.Step) {
+	n := w.app.Attr(model.Owned)
+	if w.app.Hands == "" || n < 0 || w.accounts.Attrs[n] == nil {
+		return
+	}
+	c.Attr, c.Before = int32(n), w.accounts.Attr(n, int(c.Account))
+	if len(model.OwnedNames(c.Before, w.app.Hands)) == 0 {
+		return
+	}
+	if to, why := w.in.Leaving.Successor(int(w.a), step, int(c.Person)); why == "" {
+		c.After = w.accounts.Key.At(int(w.accountOf[to]))
+	}
+	w.add(c, model.HandOver)
 }
 
 // move sets attributes of an account, where the export shows them.

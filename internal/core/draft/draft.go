@@ -99,7 +99,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	stages := stage.Of(in.People, in.Today)
 	d.leaving = &leaving.Input{
 		People: in.People, Apps: in.Apps, Accounts: d.accounts, Paths: in.Paths, Stages: stages, Past: in.Past,
-		Today: in.Today, Clock: in.Clock,
+		Today: in.Today, Clock: in.Clock, Due: due, Kits: in.Kits,
 	}
 	for _, app := range in.Apps {
 		wait := app.Guards.Or(in.Guards).Or(model.DefaultGuards()).RemovalWait

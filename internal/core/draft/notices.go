@@ -150,13 +150,25 @@ func (d *drafter) handOvers(a int, found *diff.Result, add func(fact.Fact)) {
 			f := fact.Fact{
 				Kind: fact.HandOver, Account: accounts.Key.At(int(at)), Count: owned, Place: step.Pos.String(),
 			}
-			to, why := d.leaving.Successor(&step, int(d.personOf[a][at]))
+			if len(d.handed(a, at)) > 0 {
+				continue // a change does that
+			}
+			to, why := d.leaving.Successor(a, &step, int(d.personOf[a][at]))
 			if f.Because = why; to >= 0 {
 				f.Other = d.explainer.Name(int32(to)) + " (" + d.in.People.Get(to, "id") + ")"
 			}
 			add(f)
 		}
 	}
+}
+
+// handed lists what a change hands over of what an account owns.
+func (d *drafter) handed(a int, account int32) []string {
+	app := d.in.Apps[a]
+	if app.Hands == "" {
+		return nil
+	}
+	return model.OwnedNames(d.accounts[a].Attr(app.Attr(model.Owned), int(account)), app.Hands)
 }
 
 // unreadable is where an export should tell when somebody signed in last and does not:

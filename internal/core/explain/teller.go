@@ -224,6 +224,8 @@ func does(step *model.Step, c *diff.Change, app *model.App) bool {
 		return c.Verb == model.Update && slices.ContainsFunc(step.Set, func(s model.Setting) bool {
 			return s.Attr == app.Attrs[c.Attr].Name
 		})
+	case model.DoHand:
+		return c.Verb == model.HandOver
 	case model.DoStrip:
 		return c.Thing != diff.None && !step.Keep[app.Things[c.Thing].Kind]
 	}

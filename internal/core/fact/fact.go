@@ -56,6 +56,7 @@ const (
 	NoEnd         Kind = "no-end"         // Person is an outsider, and must have a last day no later than Until, Limit ahead
 	NoSponsor     Kind = "no-sponsor"     // Person is an outsider, and nobody who is here answers for them; Other has left
 	ForInsiders   Kind = "for-insiders"   // Thing is insiders' only, and Person is none
+	NoSuccessor   Kind = "no-successor"   // what Account owns can go to nobody, Because; Place is of the step
 	StillOwns     Kind = "still-owns"     // Account still owns Count
 	OpensByHand   Kind = "opens-by-hand"  // App has somebody say that Account is opened
 	NotAnswered   Kind = "not-answered"   // Person did not answer Count invitations

@@ -31,6 +31,7 @@ const (
 	RemovalWait   = "removal-wait"
 	Keeping       = "kept"
 	Owns          = "owns"
+	Successor     = "successor"
 	Outsiders     = "outsiders"
 	Insiders      = "insiders"
 	Opening       = decide.Opening
@@ -66,6 +67,7 @@ func All() []string {
 		RemovalWait,
 		Keeping,
 		Owns,
+		Successor,
 		Suspensions,
 		Narrowing,
 		Widening,
@@ -99,7 +101,7 @@ func All() []string {
 // be done, and what standing.yaml keeps: there the entry can be taken out.
 func Liftable() []string {
 	return slices.DeleteFunc(All(), func(g string) bool {
-		return g == Impossible || g == UnknownName || g == Keeping
+		return g == Impossible || g == UnknownName || g == Keeping || g == Successor
 	})
 }
 

@@ -12,6 +12,9 @@ func (c *checker) removals(a int) {
 	wait := c.Limits[a].RemovalWait
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
+		if ch.Verb == model.HandOver && ch.After == "" {
+			c.heir(i)
+		}
 		if ch.Verb != model.Remove {
 			continue
 		}
@@ -37,6 +40,17 @@ func (c *checker) removals(a int) {
 				})
 				break
 			}
+		}
+	}
+}
+
+// heir holds a hand-over to nobody, and says why there is nobody.
+func (c *checker) heir(i int) {
+	ch := &c.Changes[i]
+	for _, step := range c.Diff.Stands[ch.App][ch.Account].Wants() {
+		if step.Do == model.DoHand {
+			_, why := c.Leaving.Successor(int(ch.App), &step, int(ch.Person))
+			c.hold(i, Successor, fact.Fact{Kind: fact.NoSuccessor, Account: ch.Key, Because: why, Place: step.Pos.String()})
 		}
 	}
 }

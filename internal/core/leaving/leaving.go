@@ -12,6 +12,7 @@ import (
 	"strconv"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 )
@@ -27,15 +28,18 @@ type Past []map[Mark]day.Day
 
 // Input is what is looked at.
 type Input struct {
-	People   *model.People
-	Apps     []*model.App
-	Accounts []*model.Accounts // nil for an application that was not read
-	Paths    []*model.Path     // in the order of their ranks
-	Stages   []stage.Stage
-	Past     Past
-	Today    day.Day // on which steps are due
-	Clock    day.Day // from which a wait counts that begins now
-	Waits    []bool  // applications in which an account must have been blocked before it is removed
+	People    *model.People
+	Apps      []*model.App
+	Accounts  []*model.Accounts // nil for an application that was not read
+	Paths     []*model.Path     // in the order of their ranks
+	Stages    []stage.Stage
+	Past      Past
+	Today     day.Day // on which steps are due
+	Clock     day.Day // from which a wait counts that begins now
+	Due       *entitle.Result
+	Kits      []*model.Kit
+	AccountOf [][]int32 // application → person → account, or -1
+	Waits     []bool    // applications in which an account must have been blocked before it is removed
 }
 
 // The steps of marks that are of no path.
@@ -354,7 +358,44 @@ func (in *Input) Suspended(app, account, person int) (since day.Day, known bool)
 
 // Successor is to whom a step hands over what somebody owned; why says what is wrong with
 // them, and is "" where nothing is.
-func (in *Input) Successor(step *model.Step, person int) (to int, why string) {
+func (in *Input) Successor(app int, step *model.Step, person int) (to int, why string) {
+	if to, why = in.successor(step, person); why != "" {
+		return to, why
+	}
+	id := in.People.Get(to, "id")
+	if !in.Due.Classes[in.Due.Of[to]].Apps[app].InScope {
+		return to, "the scope of " + in.Apps[app].ID + " leaves " + id + " out"
+	}
+	if at := in.AccountOf[app][to]; at < 0 || !in.Accounts[app].Open(int(at)) {
+		return to, id + " has no open account in " + in.Apps[app].ID
+	}
+	return to, ""
+}
+
+// holder is who holds a kit and is here: of several, the first by id; not the person
+// whose account is handed over.
+func (in *Input) holder(kit string, person int) (to int, why string) {
+	k := slices.IndexFunc(in.Kits, func(k *model.Kit) bool { return k.Name == kit })
+	to = -1
+	ids := in.People.Column("id")
+	for p, class := range in.Due.Of {
+		if p == person || in.Stages[p] != stage.Here || to >= 0 && ids.At(to) < ids.At(p) {
+			continue
+		}
+		if slices.ContainsFunc(in.Due.Classes[class].Kits, func(h entitle.Held) bool { return h.Kit == k && h.Linger == nil }) {
+			to = p
+		}
+	}
+	if to < 0 {
+		return to, "nobody who is here holds kit " + kit
+	}
+	return to, ""
+}
+
+func (in *Input) successor(step *model.Step, person int) (to int, why string) {
+	if step.ToKit != "" {
+		return in.holder(step.ToKit, person)
+	}
 	id := step.To
 	if step.To == "manager" {
 		if person < 0 {

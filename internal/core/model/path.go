@@ -77,6 +77,19 @@ func (a *App) Owns(accounts *Accounts, account int) (n int, shown bool) {
 	return CountOwned(accounts.Attr(at, account)), true
 }
 
+// OwnedNames lists what a cell of that column names; none where it holds a number.
+func OwnedNames(text, split string) (out []string) {
+	if _, err := strconv.Atoi(strings.TrimSpace(text)); err == nil {
+		return nil
+	}
+	for _, name := range strings.Split(text, split) {
+		if name = strings.TrimSpace(name); name != "" {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
 func (w When) String() string { return whens[w] }
 
 // A List is ids of people, or names of accounts, with the line of each.
@@ -121,6 +134,7 @@ type Step struct {
 	After day.Duration // since the step before was seen done, or since the account came upon the path
 	Set   []Setting    // of a move
 	To    string       // of a hand-over: manager, or the id of a person
+	ToKit string       // or who holds a kit
 	Keep  [Kinds]bool  // of a strip: what stays
 	Warn  day.Duration // of a removal: how long before it is said to be coming
 	Pos   Pos
@@ -135,6 +149,9 @@ func (s *Step) Key() string {
 	sort.Strings(more)
 	if s.To != "" {
 		more = append(more, "to "+s.To)
+	}
+	if s.ToKit != "" {
+		more = append(more, "to kit "+s.ToKit)
 	}
 	for k, keep := range s.Keep {
 		if keep {

@@ -17,6 +17,7 @@ const (
 	Leave
 	Revoke
 	Withdraw
+	HandOver
 	Remove
 	Create
 	Invite
@@ -37,6 +38,7 @@ var verbNames = [verbs]string{
 	"leave",
 	"revoke",
 	"withdraw",
+	"hand over",
 	"remove",
 	"create",
 	"invite",
@@ -117,7 +119,7 @@ func (v Verb) Effect() Effect {
 	switch v {
 	case Suspend, Release, Leave, Revoke, Withdraw, Remove:
 		return Narrows
-	case Update, Define, Redefine, Retire:
+	case Update, HandOver, Define, Redefine, Retire:
 		return Keeps
 	}
 	return Widens

@@ -18,6 +18,12 @@ func What(c *plan.Change) string {
 		return redefined(c)
 	case c.Thing != nil:
 		return c.Verb.String() + " " + Thing(c.Thing)
+	case c.Verb == model.HandOver:
+		what := "hand over " + model.Count(len(plan.Texts(c.Before)), "record", "records")
+		if c.After == nil {
+			return what + " to nobody"
+		}
+		return what + " to " + Clean(fmt.Sprint(c.After))
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Blocked:
@@ -110,6 +116,14 @@ func Means(c *plan.Change) string {
 		case c.Thing != nil:
 			out[0] = "with it goes " + list
 		}
+	}
+	if c.Verb == model.HandOver {
+		names := plan.Texts(c.Before)
+		list := strings.Join(names[:min(len(names), maxReach)], ", ")
+		if more := len(names) - maxReach; more > 0 {
+			list += " and " + model.Thousands(more) + " more"
+		}
+		out = append(out, Clean(list))
 	}
 	if c.Until != "" {
 		out = append(out, "it can be restored until "+c.Until)

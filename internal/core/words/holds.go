@@ -65,6 +65,8 @@ func hold(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s is an outsider, and nobody answers for them; name a sponsor", f.Person), true
 	case fact.ForInsiders:
 		return fmt.Sprintf("%s is for insiders only, and %s is an outsider", f.Thing, f.Person), true
+	case fact.NoSuccessor:
+		return fmt.Sprintf("what %s owns cannot be handed over: %s; correct the step at %s", f.Account, f.Because, f.Place), true
 	case fact.StillOwns:
 		return fmt.Sprintf(
 			"the account %s still owns %s; hand %s over first", f.Account, model.Count(f.Count, "record", "records"),
