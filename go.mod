@@ -6,9 +6,12 @@ require (
 	charm.land/lipgloss/v2 v2.0.6
 	github.com/arran4/golang-ical v0.3.4
 	github.com/charmbracelet/colorprofile v0.4.3
+	github.com/emersion/go-sasl v0.0.0-20241020182733-b788ff22d5a6
+	github.com/emersion/go-smtp v0.25.1
 	github.com/goccy/go-json v0.12.0
 	github.com/gofrs/flock v0.13.2
 	github.com/gowebpki/jcs v1.0.2
+	github.com/hashicorp/go-retryablehttp v0.7.8
 	github.com/owenrumney/go-sarif/v3 v3.3.1
 	github.com/rogpeppe/go-internal v1.16.0
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
@@ -16,6 +19,7 @@ require (
 	github.com/spf13/cobra v1.10.2
 	github.com/stretchr/testify v1.12.1
 	github.com/tidwall/gjson v1.20.1
+	github.com/wneessen/go-mail v0.7.2
 	github.com/zeebo/blake3 v0.2.4
 	go.yaml.in/yaml/v4 v4.0.0
 	golang.org/x/sync v0.25.0
@@ -29,6 +33,7 @@ require (
 
 require (
 	github.com/cpuguy83/go-md2man/v2 v2.0.6 // indirect
+	github.com/hashicorp/go-cleanhttp v0.5.2 // indirect
 	github.com/russross/blackfriday/v2 v2.1.0 // indirect
 )
 

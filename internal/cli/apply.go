@@ -236,6 +236,7 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 		told.Line(say.ToldElsewhere(out.Err()))
 		c.result(told, j, res)
 	}
+	c.inform(j.Repo().Dir, j.Repo(), l)
 	done := res.Settled + res.NotSettled
 	switch {
 	case err != nil && (res.Written != "" || done > 0):

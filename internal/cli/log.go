@@ -17,7 +17,7 @@ import (
 )
 
 // kinds are the kinds of entries that --kind chooses.
-var kinds = []string{"export", "stood", "plan", "decision", "run", "step", "outcome", "run-end"}
+var kinds = []string{"export", "stood", "plan", "decision", "run", "step", "outcome", "run-end", "letter"}
 
 func (c *program) log() *cobra.Command {
 	var format string

@@ -46,6 +46,7 @@ type Repo struct {
 	People       *model.People
 	Rejections   []decide.Rejection
 	Lifts        []decide.Lift
+	Letters      *Letters       // nil where nobody is told anything
 	Unattended   *filter.Filter // over changes: which may be carried out with nobody there; nil for none
 	UnattendedAt func(column int) model.Pos
 	Acceptances  day.Duration // how long an acceptance counts for the same change in another plan

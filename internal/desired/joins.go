@@ -70,6 +70,22 @@ const maxTemplate = 64 << 10
 
 // template reads a text that names attributes of a person, or other fields, in braces.
 func (r *Repo) template(file string, named model.Pos, fields []string) string {
+	return r.text(file, named, fields, func(name string, report func(says, hint string)) {
+		r.attribute(name, func(says, hint string) { report(says, hint+"; other fields are "+strings.Join(fields, ", ")) })
+	})
+}
+
+// fields reads a text that names some fields in braces, and nothing else.
+func (r *Repo) fields(file string, named model.Pos, fields []string) string {
+	return r.text(file, named, fields, func(name string, report func(says, hint string)) {
+		report("there is no such field", didYouMean(name, fields, "there are "))
+	})
+}
+
+// text reads a text with names in braces; other judges those that are no fields.
+func (r *Repo) text(
+	file string, named model.Pos, fields []string, other func(name string, report func(says, hint string)),
+) string {
 	if file == "" {
 		return ""
 	}
@@ -99,9 +115,8 @@ func (r *Repo) template(file string, named model.Pos, fields []string) string {
 		pos := model.Pos{
 			File: file, Line: strings.Count(before, "\n") + 1, Column: len([]rune(before[strings.LastIndex(before, "\n")+1:])) + 1,
 		}
-		r.attribute(name, func(says, hint string) {
-			r.fail(pos, "unknown-field", fmt.Sprintf("the template names {%s}, and %s", name, says),
-				hint+"; other fields are "+strings.Join(fields, ", "))
+		other(name, func(says, hint string) {
+			r.fail(pos, "unknown-field", fmt.Sprintf("the template names {%s}, and %s", name, says), hint)
 		})
 	}
 	return strings.TrimRight(text, "\n")

@@ -44,7 +44,8 @@ func (r *Repo) readRoot() []pending {
 		return nil
 	}
 	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended", "outsiders",
-		"outsiderTerm")
+		"outsiderTerm", "letters")
+	r.readLetters(d, f["letters"])
 	r.Organization = d.required(f, root, "organization", Root)
 	r.Guards = d.guards(f["guards"], true)
 	r.Acceptances = d.duration(f["acceptances"], "acceptances", "for example P3D or P1W")

@@ -167,3 +167,24 @@ type RunEnd struct {
 
 // About of a run's end is its plan.
 func (r RunEnd) About() About { return About{Plan: r.Plan} }
+
+// Letter is what is about to be told to somebody, or what became of that.
+type Letter struct {
+	ID    string   `json:"id"`
+	To    string   `json:"to"`
+	Way   string   `json:"way"`
+	Keys  []string `json:"keys,omitempty"` // what it tells; where it begins
+	State string   `json:"state"`
+	Says  string   `json:"says,omitempty"` // why it did not arrive, or may not have
+}
+
+// The states of a letter.
+const (
+	LetterBegun   = "sending" // and nobody knows yet what became of it
+	LetterArrived = "sent"
+	LetterRefused = "refused" // it certainly did not arrive
+	LetterUnknown = "unknown" // it may have arrived
+)
+
+// About of a letter is nothing that a query asks for.
+func (Letter) About() About { return About{} }

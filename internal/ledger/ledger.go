@@ -95,6 +95,7 @@ const (
 	StepTaken   Kind = "step"     // Step; subject: run
 	Outcome     Kind = "outcome"  // ChangeOutcome; subject: run
 	RunEnded    Kind = "run-end"  // RunEnd; subject: run
+	LetterSent  Kind = "letter"   // Letter; subject: to whom
 )
 
 // An Entry is one record.

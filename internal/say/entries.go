@@ -65,6 +65,10 @@ func Entry(e *ledger.Entry) string {
 		if !x.Settled {
 			text = "not settled: " + x.What + "; " + x.Says
 		}
+	case ledger.LetterSent:
+		var x ledger.Letter
+		x, err = ledger.Decode[ledger.Letter](e)
+		text = letterState(&x)
 	case ledger.RunEnded:
 		var x ledger.RunEnd
 		x, err = ledger.Decode[ledger.RunEnd](e)
@@ -152,4 +156,18 @@ func held(n int, kit, step string) string {
 		return model.Count(n, "person keeps", "people keep") + " what kit " + kit + " gave"
 	}
 	return model.Count(n, "person holds", "people hold") + " kit " + kit
+}
+
+// letterState says what became of a letter.
+func letterState(x *ledger.Letter) string {
+	text := "letter " + x.ID + " by " + x.Way + ": "
+	switch x.State {
+	case ledger.LetterBegun:
+		return text + "about to be sent, with " + model.Count(len(x.Keys), "thing", "things") + " to tell"
+	case ledger.LetterArrived:
+		return text + "sent"
+	case ledger.LetterUnknown:
+		return text + "may not have arrived: " + x.Says
+	}
+	return text + "not sent: " + x.Says
 }

@@ -10,6 +10,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 	"pravet/internal/say"
@@ -27,10 +28,45 @@ func date(text string) day.Day {
 
 // said are all sentences, each with what it reads like.
 func said() map[string][]any {
+	note := &letter.Letter{
+		Reader: "Ada Fell", Address: "ada@x.example", Subject: "2 changes", Body: "Dear Ada Fell,\n\nnothing.\n",
+	}
 	november, december := date("2026-11-24"), date("2026-12-01")
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
 	return map[string][]any{
+		"NoLetters": {
+			say.NoLetters(),
+			"pravet.yaml does not say who is told what; add letters: {from: ADDRESS, readers: [...], by: [...]}",
+		},
+		"NoCertificates": {
+			say.NoCertificates("own.pem"), "own.pem: the file holds no certificate; it is expected to be PEM",
+		},
+		"LetterTo":    {say.LetterTo(note, "folder outbox"), "To Ada Fell <ada@x.example>, by folder outbox: 2 changes"},
+		"LetterLines": {say.LetterLines(note), "[Dear Ada Fell,  nothing.]"},
+		"LettersDue": {
+			say.LettersDue(0), "No letter is due.", say.LettersDue(1),
+			"1 letter is due; send it with: pravet letters --send", say.LettersDue(2),
+			"2 letters are due; send them with: pravet letters --send",
+		},
+		"LetterUnsure": {
+			say.LetterUnsure("0a1b", "ada@x.example", "smtp mail.x.example:587", "2026-11-24T09:00:00Z"),
+			"Letter 0a1b to ada@x.example, by smtp mail.x.example:587 on 2026-11-24 09:00, may not have arrived; " +
+				"it is not sent again.",
+		},
+		"LettersSent": {say.LettersSent(1), "1 letter was sent.", say.LettersSent(3), "3 letters were sent."},
+		"LetterFailed": {
+			say.LetterFailed(note, errFull, true),
+			"The letter to ada@x.example may not have arrived, and is not sent again: the disk is full",
+			say.LetterFailed(note, errFull, false),
+			"The letter to ada@x.example was not sent, and goes with the next: the disk is full",
+		},
+		"NoWay": {say.NoWay(errFull), "No letter goes this way: the disk is full"},
+		"LettersLater": {
+			say.LettersLater(errFull),
+			"Not all letters were sent; the run is not touched by that. Send them with: pravet letters --send " +
+				"(the disk is full)",
+		},
 		"Flag":         {say.Flag("on", errFull), "--on: the disk is full"},
 		"FilterColumn": {say.FilterColumn(7, errFull), "--only, column 7: the disk is full"},
 		"NotOneOf": {

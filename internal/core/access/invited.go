@@ -97,7 +97,7 @@ func (f *falling) invitations() {
 		}
 		account := f.v.Accounts[x.app].Key.At(x.at)
 		f.add(max(x.Expires, f.v.Today), f.v.Apps[x.app].ID, id, f.v.Apps[x.app].Invites.Pos, fact.Fact{
-			Kind: fact.FallsInvited, App: f.v.Apps[x.app].ID, Account: account, Person: cmp.Or(f.called(id), account),
+			Kind: fact.FallsInvited, App: f.v.Apps[x.app].ID, Account: account, Until: x.Expires.String(), Person: cmp.Or(f.called(id), account),
 		})
 	}
 }

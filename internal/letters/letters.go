@@ -1,0 +1,317 @@
+// Package letters tells people what was carried out and what falls due: it finds what is
+// new to each reader, sends that, and keeps in the ledger what each was told.
+//
+// Nobody is told the same thing twice, whatever is killed: that a letter is about to be
+// sent is on record before it is, and one of which nobody knows what became is not sent
+// again, but named by Unsure. A letter that was refused goes with the next.
+package letters
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/mail"
+	"slices"
+	"strings"
+	"time"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/fact"
+	"pravet/internal/core/letter"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/stage"
+	"pravet/internal/desired"
+	"pravet/internal/ledger"
+	"pravet/internal/post"
+)
+
+// lookBack is how many days a run is told of that was not told of before: a reader who is
+// new is not told of the whole past.
+const lookBack = 7
+
+// Items are what can be told on a day: the runs of the last days, and of what falls due
+// the removals and all that expires.
+func Items(l ledger.Ledger, falling []access.Falling, today day.Day) ([]letter.Item, error) {
+	out, err := runs(l, today)
+	if err != nil {
+		return nil, err
+	}
+	for i := range falling {
+		f := &falling[i]
+		if tells(&f.Facts) {
+			out = append(out, letter.Item{
+				Key: key(f), On: f.On, App: f.App, Person: f.Person, Says: f.Says,
+			})
+		}
+	}
+	return out, nil
+}
+
+// tells reports whether something that falls due is told of.
+func tells(f *fact.Fact) bool {
+	switch f.Kind {
+	case fact.FallsStep:
+		return f.Value == model.DoRemove.String()
+	case fact.FallsInvited, fact.FallsLinger, fact.FallsKit, fact.FallsExcept, fact.FallsRejection, fact.FallsLift,
+		fact.FallsException, fact.FallsKept:
+		return true
+	}
+	return false
+}
+
+// key tells what falls due from all else, whatever day it is seen on.
+func key(f *access.Falling) string {
+	x := &f.Facts
+	on := x.Until
+	if on == "" {
+		on = f.On
+	}
+	return "due/" + plan.Name(string(x.Kind), x.App, x.Account, x.Kit, x.Thing, x.Other, x.Value, f.Person, on)
+}
+
+// runs are those that ended in the last days, with what became of each change.
+func runs(l ledger.Ledger, today day.Day) (out []letter.Item, err error) {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunEnded}, Newest: true}, func(e *ledger.Entry) error {
+		at, err := time.Parse(time.RFC3339, e.At)
+		if err != nil {
+			return err
+		}
+		if day.Of(at.UTC()) < today-lookBack {
+			return ledger.ErrStop
+		}
+		end, err := ledger.Decode[ledger.RunEnd](e)
+		if err != nil {
+			return err
+		}
+		on := at.UTC().Format("2006-01-02 15:04 UTC")
+		items := []letter.Item{{
+			Key: "run/" + end.Run, On: on, Run: end.Run, Whole: true,
+			Says: letter.Ended(end.Settled, end.NotSettled, end.Held, end.Error),
+		}}
+		q := ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Subject: end.Run}
+		err = l.Scan(q, func(e *ledger.Entry) error {
+			o, err := ledger.Decode[ledger.ChangeOutcome](e)
+			says := o.What
+			if !o.Settled {
+				says = "not settled: " + says + "; " + o.Says
+			}
+			items = append(items, letter.Item{
+				Key: "run/" + end.Run, On: on, Run: end.Run, App: o.App, Person: o.Person, Says: says,
+			})
+			return err
+		})
+		out = append(out, items...)
+		return err
+	})
+	return out, err
+}
+
+// Readers are who gets letters today, sorted by their addresses, and who should and
+// cannot, in words.
+func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, without []string) {
+	by := map[string]*letter.Reader{}
+	reader := func(name, address, because string) *letter.Reader {
+		x := by[address]
+		if x == nil {
+			x = &letter.Reader{Name: name, Address: address, Apps: map[string]bool{}, People: map[string]bool{}}
+			by[address] = x
+		}
+		if !slices.Contains(x.Because, because) {
+			x.Because = append(x.Because, because)
+		}
+		return x
+	}
+	ids, _ := repo.People.Index("id")
+	person := func(id, because string) *letter.Reader {
+		p := -1
+		if ids != nil {
+			p = ids.Find(id)
+		}
+		switch {
+		case p < 0:
+			without = append(without, fmt.Sprintf("%s, who would be told because %s, is not in the people files", id, because))
+		case stages[p] == stage.Gone:
+			without = append(without, fmt.Sprintf("%s, who would be told because %s, has left", id, because))
+		case repo.People.Get(p, "email") == "":
+			without = append(without, fmt.Sprintf("%s, who would be told because %s, has no email", id, because))
+		default:
+			return reader(called(repo, p), repo.People.Get(p, "email"), because)
+		}
+		return nil
+	}
+	for _, r := range repo.Letters.Readers {
+		switch r.Who {
+		case "administrators":
+			for _, to := range r.To {
+				x := (*letter.Reader)(nil)
+				if a, err := mail.ParseAddress(to.Text); err == nil {
+					name := a.Name
+					if name == "" {
+						name, _, _ = strings.Cut(a.Address, "@")
+					}
+					x = reader(name, a.Address, "pravet.yaml names you as an administrator")
+				} else {
+					x = person(to.Text, "pravet.yaml names you as an administrator")
+				}
+				if x != nil {
+					x.All = true
+				}
+			}
+		case "owners":
+			for _, app := range repo.Apps {
+				if app.Owner == "" {
+					continue
+				}
+				if x := person(app.Owner, "you answer for "+app.ID); x != nil {
+					x.Apps[app.ID] = true
+				}
+			}
+		case "managers":
+			managers(repo, stages, person)
+		}
+	}
+	for _, x := range by {
+		out = append(out, *x)
+	}
+	slices.SortFunc(out, func(x, y letter.Reader) int { return strings.Compare(x.Address, y.Address) })
+	slices.Sort(without)
+	return out, slices.Compact(without)
+}
+
+// managers makes those readers who manage somebody. O(people).
+func managers(repo *desired.Repo, stages []stage.Stage, person func(id, because string) *letter.Reader) {
+	column := repo.People.Column("manager")
+	if column == nil {
+		return
+	}
+	known := map[string]*letter.Reader{}
+	for p := range stages {
+		id := column.At(p)
+		if id == "" {
+			continue
+		}
+		x, ok := known[id]
+		if !ok {
+			id = strings.Clone(id)
+			x = person(id, "you manage people there")
+			known[id] = x
+		}
+		if x != nil {
+			x.People[repo.People.Get(p, "id")] = true
+		}
+	}
+}
+
+func called(repo *desired.Repo, p int) string {
+	if name := repo.People.Get(p, "displayName"); name != "" {
+		return name
+	}
+	return repo.People.Get(p, "userName")
+}
+
+// A Parcel is a letter and the way that it goes.
+type Parcel struct {
+	Way    post.Way
+	Letter letter.Letter
+}
+
+// Unsure is a letter of which nobody knows whether it arrived.
+type Unsure struct{ ID, To, Way, At, Says string }
+
+// Told is what readers were told, as the ledger knows.
+type Told struct {
+	keys   map[[3]string]bool // way, address, key
+	Unsure []Unsure
+}
+
+// Before reads what was told.
+func Before(l ledger.Ledger) (*Told, error) {
+	last := map[[2]string]*ledger.Letter{}
+	at := map[[2]string]string{}
+	var order [][2]string
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.LetterSent}}, func(e *ledger.Entry) error {
+		x, err := ledger.Decode[ledger.Letter](e)
+		if err != nil {
+			return err
+		}
+		k := [2]string{x.Way, x.ID}
+		if last[k] == nil {
+			order = append(order, k)
+		} else if x.Keys == nil {
+			x.Keys = last[k].Keys
+		}
+		last[k], at[k] = &x, e.At
+		return nil
+	})
+	t := &Told{keys: map[[3]string]bool{}}
+	for _, k := range order {
+		x := last[k]
+		if x.State == ledger.LetterRefused {
+			continue
+		}
+		for _, key := range x.Keys {
+			t.keys[[3]string{x.Way, x.To, key}] = true
+		}
+		if x.State != ledger.LetterArrived {
+			t.Unsure = append(t.Unsure, Unsure{x.ID, x.To, x.Way, at[k], x.Says})
+		}
+	}
+	return t, err
+}
+
+// Pack writes the letters that are due, for each way.
+func (t *Told) Pack(repo *desired.Repo, ways []post.Way, readers []letter.Reader, items []letter.Item, today day.Day) (out []Parcel) {
+	for _, w := range ways {
+		to := readers
+		if hook, ok := w.(*post.Webhook); ok {
+			to = []letter.Reader{{
+				Name: repo.Organization, Address: hook.Host(), All: true, Because: []string{"pravet.yaml names this address"},
+			}}
+		}
+		told := func(address, key string) bool { return t.keys[[3]string{w.Name(), address, key}] }
+		for _, l := range letter.Write(repo.Organization, today.String(), repo.Letters.Text, to, items, told) {
+			out = append(out, Parcel{w, l})
+		}
+	}
+	return out
+}
+
+// A Result is what became of a letter.
+type Result struct {
+	Parcel
+	Err error // nil where it arrived
+}
+
+// Send sends letters, each with a note in the ledger before and after. The caller has the
+// lease, so that no other process does the same. An error is one of the ledger.
+func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) (out []Result, err error) {
+	for _, p := range parcels {
+		note := ledger.Letter{ID: p.Letter.ID, To: p.Letter.Address, Way: p.Way.Name(), Keys: p.Letter.Keys, State: ledger.LetterBegun}
+		record := func() error {
+			return l.Append(ledger.Record{Kind: ledger.LetterSent, Subject: p.Letter.Address, Body: note})
+		}
+		if ctx.Err() != nil {
+			return out, ctx.Err()
+		}
+		if err := record(); err != nil {
+			return out, err
+		}
+		sent := p.Way.Send(ctx, &p.Letter, at)
+		note.Keys = nil // they are on record
+		switch {
+		case sent == nil:
+			note.State = ledger.LetterArrived
+		case post.Arrived(sent):
+			note.State, note.Says = ledger.LetterUnknown, sent.Error()
+		default:
+			note.State, note.Says = ledger.LetterRefused, sent.Error()
+		}
+		out = append(out, Result{p, sent})
+		if err := record(); err != nil {
+			return out, errors.Join(sent, err)
+		}
+	}
+	return out, nil
+}

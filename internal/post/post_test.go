@@ -1,0 +1,252 @@
+package post_test
+
+import (
+	"bufio"
+	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math/big"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/mail"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/emersion/go-sasl"
+	"github.com/emersion/go-smtp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/core/letter"
+	"pravet/internal/post"
+)
+
+var (
+	at   = time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC)
+	note = &letter.Letter{
+		ID: "0123456789abcdef", Reader: "Ada Fell", Address: "ada@ferries.example",
+		Subject: "Fähren: 2 changes", Body: "Dear Ada Fell,\n\n.\nnothing – yet.\n",
+	}
+)
+
+// A server is a mail server on this machine.
+type server struct {
+	*smtp.Server
+	port  int
+	roots *x509.CertPool
+	mu    sync.Mutex
+	got   []string
+	user  string
+	fail  error         // the answer to what it gets
+	hang  chan struct{} // it answers nothing to what it gets before this is closed
+}
+
+// start starts a mail server that offers STARTTLS or, with direct, speaks TLS from the
+// beginning.
+func start(t *testing.T, direct bool) *server {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	cert := &x509.Certificate{
+		SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "mail"}, NotAfter: time.Now().Add(time.Hour),
+		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true,
+	}
+	der, err := x509.CreateCertificate(rand.Reader, cert, cert, &key.PublicKey, key)
+	require.NoError(t, err)
+	parsed, err := x509.ParseCertificate(der)
+	require.NoError(t, err)
+	s := &server{roots: x509.NewCertPool()}
+	s.roots.AddCert(parsed)
+	s.Server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{s}, nil }))
+	s.TLSConfig = &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	s.port = listener.Addr().(*net.TCPAddr).Port
+	if direct {
+		listener = tls.NewListener(listener, s.TLSConfig)
+	}
+	go func() { _ = s.Serve(listener) }() // it ends when it is closed
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func (s *server) way(mode string) *post.SMTP {
+	return &post.SMTP{
+		Host: "127.0.0.1", Port: s.port, TLS: mode, User: "pravet", Password: "swordfish", Roots: s.roots,
+		From: "Pravet <pravet@ferries.example>", Domain: "ferries.example", Patience: time.Second,
+	}
+}
+
+type session struct{ s *server }
+
+func (*session) AuthMechanisms() []string { return []string{sasl.Plain} }
+func (x *session) Auth(string) (sasl.Server, error) {
+	return sasl.NewPlainServer(func(_, user, password string) error {
+		if password != "swordfish" {
+			return errors.New("no")
+		}
+		x.s.user = user
+		return nil
+	}), nil
+}
+func (*session) Mail(string, *smtp.MailOptions) error { return nil }
+func (x *session) Rcpt(to string, _ *smtp.RcptOptions) error {
+	if strings.HasPrefix(to, "nobody@") {
+		return &smtp.SMTPError{Code: 550, Message: "no such mailbox"}
+	}
+	return nil
+}
+
+func (x *session) Data(r io.Reader) error {
+	data, err := io.ReadAll(r)
+	if err != nil {
+		return err
+	}
+	x.s.mu.Lock()
+	x.s.got = append(x.s.got, string(data))
+	x.s.mu.Unlock()
+	if x.s.hang != nil {
+		<-x.s.hang
+	}
+	return x.s.fail
+}
+func (*session) Reset()        {}
+func (*session) Logout() error { return nil }
+
+func TestALetterArrivesByMail(t *testing.T) {
+	for _, mode := range []string{"starttls", "direct"} {
+		s := start(t, mode == "direct")
+		require.NoError(t, s.way(mode).Send(context.Background(), note, at), mode)
+		require.Len(t, s.got, 1)
+		assert.Equal(t, "pravet", s.user)
+		m, err := mail.ReadMessage(strings.NewReader(s.got[0]))
+		require.NoError(t, err)
+		subject := m.Header.Get("Subject")
+		assert.NotEmpty(t, subject)
+		assert.Equal(t, "<0123456789abcdef@ferries.example>", m.Header.Get("Message-ID"))
+		assert.Equal(t, "auto-generated", m.Header.Get("Auto-Submitted"))
+		when, err := m.Header.Date()
+		require.NoError(t, err)
+		assert.True(t, at.Equal(when))
+		assert.NotContains(t, s.got[0], "swordfish")
+	}
+}
+
+func TestAServerThatRefusesCanBeTriedAgain(t *testing.T) {
+	s := start(t, false)
+	refused := func(way post.Way, l *letter.Letter, says string) {
+		t.Helper()
+		err := way.Send(context.Background(), l, at)
+		require.ErrorContains(t, err, says)
+		assert.False(t, post.Arrived(err), "%v", err)
+		assert.NotContains(t, err.Error(), "swordfish")
+	}
+	to := *note
+	to.Address = "nobody@ferries.example"
+	refused(s.way("starttls"), &to, "no such mailbox")
+	s.fail = &smtp.SMTPError{Code: 552, Message: "the mailbox is full"}
+	refused(s.way("starttls"), note, "the mailbox is full")
+	wrong := s.way("starttls")
+	wrong.Password = "herring"
+	refused(wrong, note, "127.0.0.1")
+	stranger := s.way("starttls")
+	stranger.Roots = x509.NewCertPool()
+	refused(stranger, note, "certificate")
+	s.TLSConfig = nil // it offers no STARTTLS, so nothing is said to it
+	refused(s.way("starttls"), note, "STARTTLS")
+	s.Close()
+	refused(s.way("starttls"), note, "refused")
+}
+
+// TestAServerThatHangsMayHaveTakenIt: nothing waits for ever, and what a server got
+// without an answer is not sent again.
+func TestAServerThatHangsMayHaveTakenIt(t *testing.T) {
+	s := start(t, false)
+	s.hang = make(chan struct{})
+	defer close(s.hang)
+	began := time.Now()
+	err := s.way("starttls").Send(context.Background(), note, at)
+	require.Error(t, err)
+	assert.True(t, post.Arrived(err), "%v", err)
+	assert.Less(t, time.Since(began), 20*time.Second)
+
+	// A server that says nothing at all, or nonsense, has taken nothing.
+	for _, says := range []string{"", "hello, world\r\n", "220 ready\r\n250 fine\r\n"} {
+		listener, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		defer listener.Close()
+		go func() {
+			for {
+				conn, err := listener.Accept()
+				if err != nil {
+					return
+				}
+				_, _ = io.WriteString(conn, says)
+				go func() { // it reads and never answers
+					_, _ = bufio.NewReader(conn).WriteTo(io.Discard)
+					conn.Close()
+				}()
+			}
+		}()
+		way := s.way("starttls")
+		way.Port = listener.Addr().(*net.TCPAddr).Port
+		began := time.Now()
+		err = way.Send(context.Background(), note, at)
+		require.Error(t, err, "%q", says)
+		assert.False(t, post.Arrived(err), "%q: %v", says, err)
+		assert.Less(t, time.Since(began), 20*time.Second, "%q", says)
+	}
+}
+
+func TestALetterArrivesAtAWebAddress(t *testing.T) {
+	var tries atomic.Int32
+	status := []int{503, 500, 204}
+	var body []byte
+	var header http.Header
+	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		n := int(tries.Add(1)) - 1
+		body, _ = io.ReadAll(r.Body)
+		header = r.Header
+		w.WriteHeader(status[min(n, len(status)-1)])
+	}))
+	defer s.Close()
+	way := &post.Webhook{URL: s.URL + "/in?token=swordfish", Secret: "herring", Client: s.Client(), Wait: time.Millisecond}
+	require.NoError(t, way.Send(context.Background(), note, at))
+	assert.EqualValues(t, 3, tries.Load())
+	assert.Equal(t, note.ID, header.Get(post.HeaderID))
+	assert.Equal(t, post.Sign("herring", body), header.Get(post.HeaderSignature))
+	var got map[string]any
+	require.NoError(t, json.Unmarshal(body, &got))
+	assert.Equal(t, map[string]any{
+		"id": note.ID, "reader": "Ada Fell", "to": "ada@ferries.example", "subject": note.Subject, "body": note.Body,
+		"at": "2026-11-24T09:00:00Z",
+	}, got)
+
+	// What is refused is refused at once; who cannot be reached may have it; an address
+	// never shows.
+	status = []int{403}
+	err := way.Send(context.Background(), note, at)
+	require.ErrorContains(t, err, "403")
+	assert.False(t, post.Arrived(err))
+	assert.EqualValues(t, 4, tries.Load())
+	status = []int{307}
+	err = way.Send(context.Background(), note, at)
+	require.Error(t, err)
+	s.Close()
+	gone := way.Send(context.Background(), note, at)
+	require.Error(t, gone)
+	for _, err := range []error{err, gone} {
+		assert.NotContains(t, fmt.Sprint(err, way.Name()), "swordfish")
+	}
+}
