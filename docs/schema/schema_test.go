@@ -65,7 +65,7 @@ func kind(name string) string {
 	switch folder, _, _ := strings.Cut(name, "/"); folder {
 	case "apps":
 		return "app"
-	case "kits", "people":
+	case "kits", "people", "paths":
 		return folder
 	}
 	return strings.TrimSuffix(name, ".yaml")
@@ -75,7 +75,7 @@ func TestWhatShipsFitsTheSchemas(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, false))
 	n := 0
-	for _, root := range []string{dir, "../../examples/start"} {
+	for _, root := range []string{dir, "../../examples/start", "../../examples/quarter"} {
 		err := filepath.WalkDir(root, func(path string, d os.DirEntry, err error) error {
 			if err != nil || !strings.HasSuffix(path, ".yaml") {
 				return err
@@ -90,7 +90,7 @@ func TestWhatShipsFitsTheSchemas(t *testing.T) {
 		})
 		require.NoError(t, err)
 	}
-	require.Equal(t, 13, n)
+	require.Equal(t, 18, n)
 	require.NotNil(t, start.Files)
 }
 
@@ -131,6 +131,9 @@ func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 		{"app", "app: T\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName"},
 		{"app", "app: t\nexport: {format: xml, path: x}\nconnect: {by: files}\nmatch: userName"},
 		{"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: pigeon}\nmatch: userName"},
+		{"pravet", "organization: X\nletters: {from: a@x, readers: [{who: owners}], by: [{smtp: mail.x:25, password: herring}]}"},
+		{"pravet", "organization: X\nletters: {from: a@x, readers: [{who: owners}], by: []}"},
+		{"app", "app: t\nexport: {format: csv, path: x}\nconnect: {by: files}\nmatch: userName\ninvitation: {again: 2}"},
 		{"kits", "kits: {a: {for: x pr}}"},
 		{"kits", "kits: {a: {with: b}}"},
 		{"kits", "kits: {a: {gives: {t: {role: [x]}}}}"},

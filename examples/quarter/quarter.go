@@ -1,5 +1,5 @@
-// Package quarter is the last quarter of 2026 at the ticket sales of Marrowick Ferries:
-// small files, and what happens on which day.
+// Package quarter is the last quarter of 2026 at the ticket sales and the berth planning of
+// Marrowick Ferries: small files, and what happens on which day.
 package quarter
 
 import (
@@ -27,7 +27,7 @@ type Happening struct {
 	Silent int
 }
 
-const people, tickets = "people/all.csv", "exports/tickets.csv"
+const people, tickets, berths = "people/all.csv", "exports/tickets.csv", "exports/berths.csv"
 
 // Happenings are those of the quarter, in their order.
 var Happenings = []Happening{
@@ -40,6 +40,10 @@ var Happenings = []Happening{
 		Is: "kept:\n  - {person: E0029, until: 2027-03-31, because: the harbour inquiry}\n",
 	},
 	{
+		Day: "2026-10-05", Says: "Abel Rosen joins the berth planners. He never answers his invitation.", File: people,
+		Was: "S2601,", Is: "E0120,abel.rosen,Abel Rosen,Planning,Employee,E0045,2026-10-05,\nS2601,",
+	},
+	{
 		Day: "2026-10-06", Says: "Yara Solberg is hired. She starts on 13 October.", File: people,
 		Was: "S2601,", Is: "E0118,yara.solberg,Yara Solberg,Ticketing,Employee,E0007,2026-10-13,\nS2601,",
 	},
@@ -50,6 +54,14 @@ var Happenings = []Happening{
 	{
 		Day: "2026-10-19", Says: "Tilda Moss left on Friday, and the list comes on Monday.", File: people,
 		Was: "E0007,2020-06-01,", Is: "E0007,2020-06-01,2026-10-16",
+	},
+	{
+		Day: "2026-10-21", Says: "Ines Calder moves from the ticket desk to the berth planners.", File: people,
+		Was: "E0018,ines.calder,Ines Calder,Ticketing,", Is: "E0018,ines.calder,Ines Calder,Planning,",
+	},
+	{
+		Day: "2026-10-23", Says: "Ines accepts her invitation.", File: berths,
+		Was: "ines.calder,Ines Calder,Invited,", Is: "ines.calder,Ines Calder,Open,",
 	},
 	{
 		Day: "2026-10-28", Says: "Tomas Quill takes over Noor's records in the application.", File: tickets,

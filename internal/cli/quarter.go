@@ -13,6 +13,7 @@ import (
 
 	"pravet/examples/quarter"
 	"pravet/internal/core/day"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/show"
@@ -22,10 +23,11 @@ func (c *program) quarter() *cobra.Command {
 	return &cobra.Command{
 		Use:   "quarter",
 		Short: "Live through a quarter: people come, leave and return",
-		Long: `Quarter plays the last quarter of 2026 at the ticket sales of Marrowick Ferries,
-every working day from small files: who starts gets an account ahead, who leaves
-goes the way of their path, someone comes back, someone's account is kept, nobody
-runs anything for two weeks, and someone is hired again. It prints the days on
+		Long: `Quarter plays the last quarter of 2026 at the ticket sales and the berth planning of
+Marrowick Ferries, every working day from small files: who starts gets an account
+ahead, who moves keeps what they had for two weeks, an invitation expires twice, who
+leaves goes the way of their path, someone comes back, someone's account is kept,
+nobody runs anything for two weeks, and someone is hired again. It prints the days on
 which something happens, with what is carried out. Every draft and every run is a
 real one.`,
 		Example: example("pravet demo quarter"),
@@ -141,7 +143,7 @@ func (q *quarterly) day() (done []string, err error) {
 		done = append(done, words.Clean(text))
 	}
 	for _, n := range p.Notices {
-		if n.Facts.Kind == "hand-over" {
+		if n.Facts.Kind == fact.HandOver || n.Facts.Kind == fact.Lingering {
 			done = append(done, words.Clean(n.Says))
 		}
 	}
@@ -168,9 +170,10 @@ func (q *quarterly) run(want int, args ...string) (string, error) {
 	env.Dir, env.Terminal, env.Stdout, env.Stderr = q.dir, false, &out, &out
 	now := q.now
 	env.Now = func() time.Time { return now }
-	export := filepath.Join(q.dir, "exports", "tickets.csv")
-	if err := os.Chtimes(export, now, now); err != nil {
-		return "", err
+	for _, name := range []string{"tickets.csv", "berths.csv"} {
+		if err := os.Chtimes(filepath.Join(q.dir, "exports", name), now, now); err != nil {
+			return "", err
+		}
 	}
 	got := Run(q.c.ctx, args, env)
 	if got != want && (want >= 0 || got != Done && got != Held) {
