@@ -31,13 +31,22 @@ type memory struct {
 
 func (m *memory) Scan(q ledger.Query, f func(*ledger.Entry) error) error {
 	for _, e := range m.entries {
-		if slices.Contains(q.Kinds, e.Kind) {
+		if slices.Contains(q.Kinds, e.Kind) && (q.Subject == "" || q.Subject == e.Subject) {
 			if err := f(e); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// add puts something on record, on a day.
+func (m *memory) add(t *testing.T, r ledger.Record, on day.Day) {
+	body, err := json.Marshal(r.Body)
+	require.NoError(t, err)
+	m.entries = append(m.entries, &ledger.Entry{
+		Kind: r.Kind, Subject: r.Subject, Body: body, At: on.Time().Format(time.RFC3339),
+	})
 }
 
 // A leaver is one person with one account, and the path on which it ends.
@@ -128,11 +137,7 @@ func (l *leaver) stands(t *testing.T, today day.Day) {
 	}
 	of := make([]int32, accounts.Len())
 	if r, changed := past.Standing("till", stood, in.Marks(0, of)); changed {
-		body, err := json.Marshal(r.Body)
-		require.NoError(t, err)
-		l.ledger.entries = append(l.ledger.entries, &ledger.Entry{
-			Kind: r.Kind, Body: body, At: today.Time().Format(time.RFC3339),
-		})
+		l.ledger.add(t, r, today)
 	}
 }
 
@@ -224,16 +229,19 @@ func (r *reference) may(l *leaver, today int) (out []int) {
 	return slices.DeleteFunc(out, func(n int) bool { return l.shown()[n] })
 }
 
+// histories is how many are gone through: HISTORIES=10000 goes further than usual.
+func histories() int {
+	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
+		return n
+	}
+	return 2_000
+}
+
 // TestNoWaitIsEverShortened: histories of one account on its way out, under any sequence
 // of days, runs, failures, rejections, returns, hands and lost ledgers, against the
 // reference; and in peace both come to the same end on the same day.
-// HISTORIES=10000 goes further than usual.
 func TestNoWaitIsEverShortened(t *testing.T) {
-	histories := 2_000
-	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
-		histories = n
-	}
-	for seed := range histories {
+	for seed := range histories() {
 		r := rand.New(rand.NewPCG(uint64(seed), 9))
 		l := &leaver{there: true, open: true, held: true, place: "Quay", ledger: &memory{Ledger: ledger.Nothing()}}
 		l.app = &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{
