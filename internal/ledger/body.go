@@ -42,11 +42,13 @@ type Stood struct {
 
 // Marks are accounts that are upon a path (Step is ""), or of which one of its steps is
 // done; Path is "" for accounts of nobody that are blocked, for those that are removed, and
-// for invitations. Of a kit, Accounts are ids of people, who hold it or keep what it gave.
+// for invitations. Of a kit, People hold it or keep what it gave: they may be many, and one text is
+// read faster than many.
 type Marks struct {
 	Path     string   `json:"path,omitempty"`
 	Step     string   `json:"step,omitempty"`
-	Accounts []string `json:"accounts"`
+	Accounts []string `json:"accounts,omitempty"`
+	People   string   `json:"people,omitempty"` // of a kit, ids of people instead, each with a line end after it
 }
 
 // The steps of marks about people and kits: who holds one other than by name, and who

@@ -104,7 +104,7 @@ func (n *newcomer) draft(t *testing.T, today day.Day) *plan.Plan {
 		Stood: func(_ int, all []leaving.Mark) { marks = all },
 	}
 	if was != nil {
-		in.Held = func(ruled [][]bool, keeps []entitle.Lingering) {
+		in.Held = func(ruled entitle.Ruled, keeps []entitle.Lingering) {
 			for _, r := range past.Held([]*model.Kit{n.kit}, people, was, ruled, keeps) {
 				n.ledger.add(t, r, today)
 			}

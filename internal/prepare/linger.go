@@ -16,7 +16,7 @@ import (
 // held is what was on record of kits that linger, and what a draft of the day saw.
 type held struct {
 	before []entitle.Was
-	ruled  [][]bool
+	ruled  entitle.Ruled
 	keeps  []entitle.Lingering
 }
 

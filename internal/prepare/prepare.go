@@ -186,7 +186,7 @@ func Draft(
 	}
 	s.held = nil
 	if in.Was != nil && today == clock {
-		in.Held = func(ruled [][]bool, keeps []entitle.Lingering) { s.held = &held{in.Was, ruled, keeps} }
+		in.Held = func(ruled entitle.Ruled, keeps []entitle.Lingering) { s.held = &held{in.Was, ruled, keeps} }
 	}
 	if s.marks = nil; today == clock && only == nil {
 		s.marks = map[int][]leaving.Mark{}

@@ -129,7 +129,7 @@ func stood(x *ledger.Stood) string {
 			what := "upon path " + m.Path
 			switch {
 			case x.Kit != "":
-				parts = append(parts, before+held(len(m.Accounts), x.Kit, m.Step))
+				parts = append(parts, before+held(strings.Count(m.People, "\n"), x.Kit, m.Step))
 				continue
 			case m.Path == "" && m.Step == leaving.Gone:
 				what = "removed"

@@ -274,6 +274,7 @@ type walker struct {
 	marks    []leaving.Mark
 
 	personOf, accountOf []int32
+	paths, ended        bool            // some paths are for the application, and all of those for who has left
 	others              map[int32]bool  // accounts that belong to people by something else than their name
 	invited             map[int32]int32 // person who registered by themselves → their invitation
 	deltas              map[uint64]*delta

@@ -15,6 +15,7 @@ import (
 
 // persons walks the people by the table of what is due (core/duty).
 func (w *walker) persons() {
+	w.paths, w.ended = w.in.Leaving.Ways(int(w.a))
 	for _, at := range w.app.Attrs {
 		w.follows = append(w.follows, w.in.People.Column(at.Person))
 	}
@@ -98,8 +99,8 @@ func (w *walker) several(p, account int32, more []int32, due *entitle.Due, named
 // leaves takes the steps of the path that an account is upon; it reports false for one
 // that is upon none.
 func (w *walker) leaves(c Change) bool {
-	if w.in.Leaving == nil || len(w.in.Leaving.Paths) == 0 || c.Account == None {
-		return false
+	if c.Account == None || !w.paths || w.ended && (c.Person == None || w.in.Stages[c.Person] != stage.Gone) {
+		return false // most accounts are upon none
 	}
 	if w.accounts.States[c.Account] == model.Invited && w.in.Leaving.Upon(int(w.a), int(c.Account), int(c.Person)) {
 		c.Why = NothingDue

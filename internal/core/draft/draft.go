@@ -55,9 +55,9 @@ type Input struct {
 	// Stood, where it is not nil, is told what stands about accounts of an application that
 	// are on their way out, on the day of the plan.
 	Stood     func(app int, marks []leaving.Mark)
-	Held      func(ruled [][]bool, keeps []entitle.Lingering) // likewise of kits that linger
-	Outsiders *model.Outsiders                                // nil where there are none
-	Kept      []model.Kept                                    // to whom nothing is done that cannot be undone
+	Held      func(ruled entitle.Ruled, keeps []entitle.Lingering) // likewise of kits that linger
+	Outsiders *model.Outsiders                                     // nil where there are none
+	Kept      []model.Kept                                         // to whom nothing is done that cannot be undone
 }
 
 // An Export is an application's accounts and what is known about the reading.

@@ -38,9 +38,8 @@ type Result struct {
 	Of      []uint32 // person → class
 	Classes []Class
 	Matches []int // kit → how many people its rule matches; 0 without a rule
-	// Ruled tells, of each kit that lingers, who holds it other than by name; nil of others.
-	Ruled  [][]bool
-	Linger []Lingering // what people keep for a while, by person and kit
+	Ruled   Ruled
+	Linger  []Lingering // what people keep for a while, by person and kit
 }
 
 // A Class is what is due to all people of the class.

@@ -10,8 +10,14 @@ import (
 // Was is who held a kit before, other than by name, and since when those of them who do
 // not any more have kept what it gave, as the ledger knows: by the rows of people.
 type Was struct {
-	Held  []bool
+	Held  []int32 // rising
 	Since map[int32]day.Day
+}
+
+// Ruled tells who holds kits that linger, other than by name and not for a while only.
+type Ruled struct {
+	Kits [][]bool // kit → class → whether its people do; nil of kits that do not linger
+	Of   []uint32 // person → class, as it was before anything lingered
 }
 
 // A Lingering is that somebody keeps what a kit gave after its rule has stopped matching.
@@ -28,37 +34,30 @@ type Lingering struct {
 // lingers, and O(separations) for each person who keeps something.
 func (c *computer) lingers() {
 	any := false
-	c.out.Ruled = make([][]bool, len(c.in.Kits))
+	ruled := Ruled{Kits: make([][]bool, len(c.in.Kits)), Of: c.out.Of}
 	for k, kit := range c.in.Kits {
 		if kit.Linger != (day.Duration{}) {
-			c.out.Ruled[k], any = c.holders(k), true
+			ruled.Kits[k], any = c.holders(k), true
 		}
 	}
-	if !any || c.in.Was == nil {
+	if !any {
 		return
 	}
+	c.out.Ruled = ruled
 	kept := map[int32][]*Lingering{}
 	var people []int32
-	for k, ruled := range c.out.Ruled {
-		was := &c.in.Was[k]
-		for p := range min(len(ruled), len(was.Held)) {
-			since, keeps := was.Since[int32(p)]
-			if ruled[p] || !was.Held[p] && !keeps || c.excepts(k, p) {
-				continue
+	for k := range c.in.Was {
+		for _, x := range c.keeps(k) {
+			if kept[x.Person] == nil {
+				people = append(people, x.Person)
 			}
-			x := &Lingering{Person: int32(p), Kit: k, Since: since}
-			if !keeps {
-				x.Since = c.in.Clock
-			}
-			if x.Until = x.Since.Add(c.in.Kits[k].Linger) - 1; c.in.Today > x.Until || c.has(p, k) {
-				continue
-			}
-			if kept[int32(p)] == nil {
-				people = append(people, int32(p))
-			}
-			kept[int32(p)] = append(kept[int32(p)], x)
+			kept[x.Person] = append(kept[x.Person], x)
 		}
 	}
+	if len(people) == 0 {
+		return
+	}
+	c.out.Of = slices.Clone(c.out.Of)
 	slices.Sort(people)
 	for _, p := range people {
 		base, held := c.bases[c.out.Of[p]], slices.Clone(c.out.Classes[c.out.Of[p]].Kits)
@@ -77,15 +76,37 @@ func (c *computer) lingers() {
 	}
 }
 
-// holders tells who holds a kit other than by name.
-func (c *computer) holders(kit int) []bool {
-	classes := make([]bool, len(c.out.Classes))
-	for n := range c.out.Classes {
-		classes[n] = slices.ContainsFunc(c.out.Classes[n].Kits, func(h Held) bool { return h.Kit == kit && h.Holder == nil })
+// keeps lists who keeps today what a kit gave them, by what the ledger knows.
+func (c *computer) keeps(k int) (out []*Lingering) {
+	was, ruled := &c.in.Was[k], c.out.Ruled.Kits[k]
+	look := func(p int32) {
+		if ruled[c.out.Of[p]] || c.excepts(k, int(p)) || c.has(int(p), k) {
+			return
+		}
+		since, known := was.Since[p]
+		if !known {
+			since = c.in.Clock
+		}
+		if until := since.Add(c.in.Kits[k].Linger) - 1; c.in.Today <= until {
+			out = append(out, &Lingering{Person: p, Kit: k, Since: since, Until: until})
+		}
 	}
-	out := make([]bool, len(c.out.Of))
-	for p, class := range c.out.Of {
-		out[p] = classes[class]
+	for _, p := range was.Held {
+		look(p)
+	}
+	for p := range was.Since {
+		if _, also := slices.BinarySearch(was.Held, p); !also {
+			look(p)
+		}
+	}
+	return out
+}
+
+// holders tells of which classes the people hold a kit other than by name.
+func (c *computer) holders(kit int) []bool {
+	out := make([]bool, len(c.out.Classes))
+	for n := range c.out.Classes {
+		out[n] = slices.ContainsFunc(c.out.Classes[n].Kits, func(h Held) bool { return h.Kit == kit && h.Holder == nil })
 	}
 	return out
 }

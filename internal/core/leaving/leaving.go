@@ -219,6 +219,21 @@ func (in *Input) since(s *Stand, app int, m Mark) {
 	}
 }
 
+// Ways reports whether any path is for an application, and whether all of those are for
+// people who have left.
+func (in *Input) Ways(app int) (any, ended bool) {
+	ended = true
+	if in == nil {
+		return false, false
+	}
+	for _, p := range in.Paths {
+		if p.In(app) {
+			any, ended = true, ended && p.When == model.WhenEnded
+		}
+	}
+	return any, ended
+}
+
 // Upon reports whether an account is upon a path, whatever state it is in.
 func (in *Input) Upon(app, account, person int) bool { return in.path(app, account, person) != nil }
 
