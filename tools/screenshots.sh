@@ -5,6 +5,7 @@ set -eu
 pravet=$(realpath "$1")
 mkdir -p "$2"
 out=$(realpath "$2")
+examples=$(realpath examples)
 work=$(mktemp -d)
 trap 'kill "$screen" 2>/dev/null || true; rm -rf "$work"' EXIT
 mkdir "$work/bin"
@@ -44,7 +45,6 @@ run() {
 pravet demo --keep "$work/m" --no-walk >/dev/null
 cd "$work/m"
 run help 'pravet --help | head -39'
-run check 'pravet check'
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
@@ -93,6 +93,27 @@ pravet accept "$left" --person E0025 --because 'her last day is over' >/dev/null
 pravet apply "$left" >/dev/null 2>&1 || true
 run leaving 'pravet list leaving' 'pravet why E0025' 'pravet list leaving --only "done pr" --columns app,account,path,step,steps,done,since,next,due'
 run ahead 'pravet ahead --for P6M'
+# Those who are invited, and what their planner is told, at the berth planning of the quarter.
+mkdir "$work/q"
+cp -r "$examples/quarter/." "$work/q"
+cd "$work/q"
+rm -f quarter.go
+mkdir outbox
+printf 'E0120,abel.rosen,Abel Rosen,Planning,Employee,E0045,2026-10-05,\n' >>people/all.csv
+sed -i 's/E0018,ines.calder,Ines Calder,Ticketing,/E0018,ines.calder,Ines Calder,Planning,/' people/all.csv
+cat >>pravet.yaml <<'YAML'
+letters:
+  from: Pravet <pravet@marrowick.example>
+  readers: [{who: administrators, to: [Farah Linden <farah.linden@marrowick.example>]}]
+  by: [{folder: outbox}]
+YAML
+sed -i 's/^guards:.*/guards: {suspensions: 90%, narrowing: 90%, exportAge: P10Y}/' pravet.yaml
+pravet draft >/dev/null
+mv outbox "$work/outbox" # so that the letter is still there to be shown
+pravet apply "$(basename plans/*.json .json)" --yes >/dev/null 2>&1 || true
+mv "$work/outbox" outbox
+run joining 'pravet list invited' 'pravet why abel.rosen' 'pravet letters'
+
 cd "$work/m"
 sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-quay\]/groups: [north-key]/; s/2027-01-31/2027-01-32/' kits/ashore.yaml
 sed -i 's/E0072,agnes.wilder/E0072,Ragnar.Poole/' people/afloat.csv

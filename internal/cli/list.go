@@ -20,11 +20,12 @@ func (c *program) list() *cobra.Command {
 	var columns, sort, apps []string
 	cmd := &cobra.Command{
 		Use:     "list " + strings.Join(access.Subjects, "|"),
-		Short:   "List people, accounts, things, kits, strays or who is leaving, selected and sorted",
+		Short:   "List people, accounts, things, kits, strays, or who is leaving or invited",
 		GroupID: seeing,
 		Long: `List writes a table of people, of accounts with whose they are, of the things of
 all catalogs, of kits, of strays (accounts that belong to nobody), or of those who are
-leaving: accounts on a path, with what was done last and what comes next on which day.
+leaving: accounts on a path, with what was done last and what comes next on which day;
+or of invitations that nobody has accepted, with the day on which they expire.
 
 --only takes a SCIM filter over the columns; a column with several values
 matches when one of them does. --columns chooses columns, "all" for all of them;

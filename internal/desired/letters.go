@@ -56,7 +56,7 @@ func (r *Repo) readLetters(d *doc, n *yaml.Node) {
 	}
 	f := d.fields(n, "letters", "from", "readers", "ahead", "by", "template")
 	l := &Letters{Ahead: day.Duration{Days: 7}, Text: letter.Default(), Pos: d.pos(n)}
-	l.From = d.required(f, n, "from", "letters")
+	l.From = d.required(f, n, "from", "the entry letters")
 	if a, err := mail.ParseAddress(l.From); err != nil && l.From != "" {
 		d.problem(f["from"], "bad-address", fmt.Sprintf("%q is no address", l.From), "write Pravet <pravet@ferries.example>")
 	} else if err == nil {

@@ -49,8 +49,12 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		}
 	}
 	d.doubleNotices(a, found, add)
-	var anew []string
+	var anew, later []string
+	last := day.None
 	for at, s := range found.Stands[a] {
+		if s.Known && s.Since > d.in.Today {
+			later, last = append(later, accounts.Key.At(int(at))), max(last, s.Since)
+		}
 		if s.Done > 0 && !s.Known {
 			anew = append(anew, accounts.Key.At(int(at)))
 		}
@@ -61,6 +65,9 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	d.unreadable(a, add)
 	if slices.Sort(anew); len(anew) > 0 && d.in.Only == nil {
 		add(fact.Fact{Kind: fact.WaitsAnew, Count: len(anew), Names: guard.First(anew)})
+	}
+	if slices.Sort(later); len(later) > 0 {
+		add(fact.Fact{Kind: fact.SeenLater, Count: len(later), Names: guard.First(later), On: last.String()})
 	}
 	d.nestingNotices(a, add)
 	for t := range app.Things {

@@ -121,6 +121,7 @@ const (
 	Lingering      Kind = "lingering"      // Count people, Names, keep what Kit gave, the first Until a day
 	NoDate         Kind = "no-date"        // of Count accounts, Names, Attribute is no date, or one to come
 	RemovedSoon    Kind = "removed-soon"   // Count accounts, Names, will be due to be removed, the first On
+	SeenLater      Kind = "seen-later"     // of Count accounts, Names, steps were seen done after the plan's day, the last On
 	WaitsAnew      Kind = "waits-anew"     // of Count accounts, Names, the ledger does not know since when their steps are done
 	GuardLifted    Kind = "guard-lifted"   // Thing is lifted Until a day, Because; Count holds
 )

@@ -31,7 +31,7 @@ func What(c *plan.Change) string {
 	case c.Verb == model.Create:
 		return "create account " + Clean(c.Account)
 	case c.Verb == model.Invite && c.Attribute != "":
-		return "send the invitation to account " + Clean(c.Account) + " again"
+		return "invite again to account " + Clean(c.Account)
 	case c.Verb == model.Invite:
 		return "invite to account " + Clean(c.Account)
 	case c.Verb == model.Withdraw:
@@ -142,7 +142,18 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 	if c.Person == "" && c.Account == "" { // a definition
 		return c.App + ": " + What(c)
 	}
-	return fmt.Sprintf("%s: %s for %s", c.App, What(c), Whose(p, c))
+	whose := Whose(p, c)
+	switch {
+	case c.Verb == model.Invite && c.Attribute != "":
+		return fmt.Sprintf("%s: invite %s again, account %s", c.App, whose, Clean(c.Account))
+	case c.Verb == model.Invite:
+		return fmt.Sprintf("%s: invite %s, account %s", c.App, whose, Clean(c.Account))
+	case c.Verb == model.Withdraw && c.Person != "":
+		return fmt.Sprintf("%s: withdraw the invitation of %s, account %s", c.App, whose, Clean(c.Account))
+	case c.Verb == model.HandOver:
+		return fmt.Sprintf("%s: %s, of %s", c.App, What(c), whose)
+	}
+	return fmt.Sprintf("%s: %s for %s", c.App, What(c), whose)
 }
 
 // With says which attributes an account that is created will have; "" for any other

@@ -254,6 +254,12 @@ func notice(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf(
 			"%s accounts will be due to be removed, the first on %s: %s", model.Thousands(f.Count), f.On, some(f),
 		), true
+	case fact.SeenLater:
+		return fmt.Sprintf(
+			"steps of %s were seen done after the day of this plan, the last on %s, so what follows them is not due "+
+				"by it; check the clock, or --on: %s",
+			model.Count(f.Count, "account", "accounts"), f.On, some(f),
+		), true
 	case fact.WaitsAnew:
 		return fmt.Sprintf(
 			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
