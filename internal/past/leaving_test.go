@@ -229,7 +229,7 @@ func (r *reference) may(l *leaver, today int) (out []int) {
 	return slices.DeleteFunc(out, func(n int) bool { return l.shown()[n] })
 }
 
-// histories is how many are gone through: HISTORIES=10000 goes further than usual.
+// histories is how many are gone through: HISTORIES=20000 goes further than usual.
 func histories() int {
 	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
 		return n

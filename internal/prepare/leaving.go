@@ -72,11 +72,17 @@ func Stood(
 		Stages: stage.Of(repo.People, today), Past: make(leaving.Past, len(repo.Apps)), Today: today, Clock: today,
 	}
 	in.Accounts[a], in.Past[a] = accounts, before
-	return standing(app.ID, before, in.Marks(a, personOf)), nil
+	return standing(app.ID, before, in.Marks(a, personOf), today), nil
 }
 
-// standing is the record of what stands now, and no record where that stood before.
-func standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark) []ledger.Record {
+// standing is the record of what stands now, and no record where that stood before. A clock
+// that goes backwards has seen nothing.
+func standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark, clock day.Day) []ledger.Record {
+	for _, on := range before {
+		if on > clock {
+			return nil
+		}
+	}
 	if r, changed := past.Standing(app, before, now); changed {
 		return []ledger.Record{r}
 	}

@@ -99,7 +99,7 @@ func stood(l ledger.Ledger, s *State, p *plan.Plan, clock day.Day) (out []ledger
 		} else {
 			var before map[leaving.Mark]day.Day
 			before, err = past.Stood(l, app.ID)
-			records = standing(app.ID, before, s.marks[a])
+			records = standing(app.ID, before, s.marks[a], clock)
 		}
 		if err != nil {
 			return nil, err

@@ -33,6 +33,7 @@ type simulation struct {
 
 type state struct {
 	set    uint32
+	had    uint32 // of a removed account: what it holds again once it is restored
 	open   bool
 	person int32
 }
@@ -81,7 +82,7 @@ func (s *simulation) each(f func(state)) {
 				continue
 			}
 		}
-		f(state{set, s.accounts.Open(i), diff.None})
+		f(state{set: set, open: s.accounts.Open(i), person: diff.None})
 	}
 	if seen == len(s.of) {
 		return
@@ -104,6 +105,7 @@ func (s *simulation) account(c *plan.Change) *state {
 		st = &state{person: diff.None}
 		if at >= 0 {
 			st.set, st.open, st.person = s.accounts.Held[at], s.accounts.Open(at), s.PersonOf[s.a][at]
+			st.had = s.accounts.Had[int32(at)]
 		} else if c.Person != "" {
 			st.person = s.row(c.Person)
 		}
@@ -144,13 +146,13 @@ func (s *simulation) step(c *plan.Change, lifted func(string, *plan.Change) bool
 			return nil
 		}
 	}
-	next := reach.State{After: st.set, OpenAfter: st.open}
+	next := reach.State{After: st.set, OpenAfter: st.open, Had: st.had}
 	verb := c.Verb
 	if c.Blocked {
 		verb = model.Update // the account is there, and nobody may sign in
 	}
 	next.Step(s.accounts.Sets, verb, thing)
-	after.set, after.open = next.After, next.OpenAfter
+	after.set, after.open, after.had = next.After, next.OpenAfter, next.Had
 	for i := range s.limited {
 		l := &s.limited[i]
 		was, will := l.counts(s.reach, st), l.counts(s.reach, &after)
@@ -309,7 +311,7 @@ func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
 			}
 			st := s.of[s.accounts.Key.At(i)]
 			if st == nil {
-				st = &state{s.accounts.Held[i], s.accounts.Open(i), p}
+				st = &state{set: s.accounts.Held[i], open: s.accounts.Open(i), person: p}
 			}
 			gains := slices.ContainsFunc(sep.Apart, func(x model.AppThing) bool {
 				return x.App == s.a && now.Has(st.set, x.Thing) && !before.Has(st.set, x.Thing)

@@ -63,8 +63,9 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 		}
 	}
 	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
-	before := st.After
+	before := sets.Union(st.After, st.Had) // what a removed account would hold again
 	st.Step(sets, c.Does(), c.Thing)
+	now := sets.Union(st.After, st.Had)
 	var other uint32
 	switch c.Verb {
 	case model.Create, model.Update, model.Invite:
@@ -74,9 +75,9 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	case model.Restore:
 		other = r.Full(st.After)
 	case model.Assign, model.Join, model.Grant:
-		other = r.Without(r.Without(r.Full(st.After), r.Full(before)), e.states.Before(a).Full(whole.Set))
+		other = r.Without(r.Without(r.Full(now), r.Full(before)), e.states.Before(a).Full(whole.Set))
 	default:
-		other = r.Without(r.Without(narrowed.Full(before), narrowed.Full(st.After)), r.Full(whole.After))
+		other = r.Without(r.Without(narrowed.Full(before), narrowed.Full(now)), r.Full(whole.After))
 	}
 	if c.Thing != diff.None {
 		stays = !sets.Has(other, c.Thing)

@@ -52,8 +52,8 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	var anew, later []string
 	last := day.None
 	for at, s := range found.Stands[a] {
-		if s.Known && s.Since > d.in.Today {
-			later, last = append(later, accounts.Key.At(int(at))), max(last, s.Since)
+		if seen := d.leaving.Latest(a, int(at), s.Path); seen > d.in.Today {
+			later, last = append(later, accounts.Key.At(int(at))), max(last, seen)
 		}
 		if s.Done > 0 && !s.Known {
 			anew = append(anew, accounts.Key.At(int(at)))

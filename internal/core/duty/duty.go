@@ -42,8 +42,10 @@ func Of(at stage.Stage, due bool, state model.State) Duty {
 		return Duty{Holdings: Align}
 	case state == model.NoAccount, state == model.Removed:
 		return Duty{}
+	case state == model.Invited && at == stage.Away:
+		return Duty{}
 	case state == model.Invited:
-		return Duty{Verb: model.Withdraw, Acts: at != stage.Away}
+		return Duty{Verb: model.Withdraw, Acts: true}
 	}
 	out := Duty{Holdings: Keep}
 	if at == stage.Here {

@@ -8,6 +8,7 @@ import (
 	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
 
@@ -129,7 +130,7 @@ func (c *checker) strays(a int) *straySet {
 	called, department := app.Attr("displayName"), app.Attr("department")
 	seen := 0
 	for i, p := range c.Diff.PersonOf[a] {
-		if p != diff.None {
+		if p != diff.None || accounts.States[i] == model.Removed {
 			continue
 		}
 		name := strings.Clone(accounts.Key.At(i))

@@ -212,6 +212,18 @@ func (in *Input) Of(app, account, person int) *Stand {
 	return s
 }
 
+// Latest is the last day on which a step of a path was first seen done, as the ledger
+// knows; day.None where none was.
+func (in *Input) Latest(app, account int, path *model.Path) day.Day {
+	last, key := day.None, in.Accounts[app].Key.At(account)
+	for i := range path.Steps {
+		if on, known := in.Past[app][Mark{key, path.Name, path.Steps[i].Key()}]; known {
+			last = max(last, on)
+		}
+	}
+	return last
+}
+
 // since notes since when a mark stands.
 func (in *Input) since(s *Stand, app int, m Mark) {
 	if s.Since, s.Known = in.Past[app][m]; !s.Known {
