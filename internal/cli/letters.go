@@ -49,8 +49,12 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 		if err != nil {
 			return err
 		}
+		if repo.Problems.Errors() > 0 {
+			return c.problems(prepare.Of(repo))
+		}
 		if repo.Letters == nil {
-			return fail(Failed, say.NoLetters())
+			c.tell(say.NoLetters())
+			return nil
 		}
 		if send {
 			l, err := c.soundLedger(dir)

@@ -1,7 +1,6 @@
 package say
 
 import (
-	"errors"
 	"fmt"
 	"strings"
 
@@ -10,8 +9,8 @@ import (
 )
 
 // NoLetters is that nobody is to be told anything.
-func NoLetters() error {
-	return errors.New("pravet.yaml does not say who is told what; add letters: {from: ADDRESS, readers: [...], by: [...]}")
+func NoLetters() string {
+	return "No letter is due: pravet.yaml does not say who is told what. Add letters: {from: ADDRESS, readers: [...], by: [...]}"
 }
 
 // NoCertificates is a file that should hold certificates.

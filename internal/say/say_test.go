@@ -37,7 +37,8 @@ func said() map[string][]any {
 	return map[string][]any{
 		"NoLetters": {
 			say.NoLetters(),
-			"pravet.yaml does not say who is told what; add letters: {from: ADDRESS, readers: [...], by: [...]}",
+			"No letter is due: pravet.yaml does not say who is told what. " +
+				"Add letters: {from: ADDRESS, readers: [...], by: [...]}",
 		},
 		"NoCertificates": {
 			say.NoCertificates("own.pem"), "own.pem: the file holds no certificate; it is expected to be PEM",
