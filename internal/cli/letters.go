@@ -146,13 +146,18 @@ func (c *program) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (p
 	}
 	switch {
 	case w.Folder != "":
-		return &post.Folder{Path: w.Folder, From: from, Domain: domain, Write: func(name string, write func(io.Writer) error) error {
-			s, err := repo.Tree.Stage(w.Folder+"/"+name, 0o600, write)
-			if err != nil {
-				return err
-			}
-			return s.Commit()
-		}}, nil
+		return &post.Folder{
+			Path:   w.Folder,
+			From:   from,
+			Domain: domain,
+			Write: func(name string, write func(io.Writer) error) error {
+				s, err := repo.Tree.Stage(w.Folder+"/"+name, 0o600, write)
+				if err != nil {
+					return err
+				}
+				return s.Commit()
+			},
+		}, nil
 	case w.SMTP != "":
 		user, err := read(w.User)
 		if err != nil {
@@ -172,7 +177,9 @@ func (c *program) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (p
 	}
 	hook := &post.Webhook{URL: w.Webhook, Secret: key}
 	if roots != nil {
-		hook.Client = &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}}}
+		hook.Client = &http.Client{
+			Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}},
+		}
 	}
 	return hook, nil
 }
@@ -197,7 +204,12 @@ func (c *program) roots(repo *desired.Repo, file string) (*x509.CertPool, error)
 }
 
 // due are the letters that are due now.
-func (c *program) due(dir string, repo *desired.Repo, l ledger.Ledger, ways []post.Way) ([]letters.Parcel, *letters.Told, error) {
+func (c *program) due(
+	dir string,
+	repo *desired.Repo,
+	l ledger.Ledger,
+	ways []post.Way,
+) ([]letters.Parcel, *letters.Told, error) {
 	today := day.Of(c.Now())
 	s, v, missing, err := prepare.Look(c.ctx, repo, nil, today)
 	if err := c.told(s, missing, err); err != nil {
@@ -210,7 +222,10 @@ func (c *program) due(dir string, repo *desired.Repo, l ledger.Ledger, ways []po
 	if err != nil {
 		return nil, nil, err
 	}
-	falling := v.Falling(today.Add(repo.Letters.Ahead), access.Stood{Rejections: rejections, Lifts: repo.Lifts, Kept: repo.Kept})
+	falling := v.Falling(
+		today.Add(repo.Letters.Ahead),
+		access.Stood{Rejections: rejections, Lifts: repo.Lifts, Kept: repo.Kept},
+	)
 	items, err := letters.Items(l, falling, today)
 	if err != nil {
 		return nil, nil, err

@@ -233,7 +233,12 @@ func (r *Repo) readClosed(d *doc, app *model.App, n *yaml.Node) {
 			Because: d.required(f, n, "because", "an entry of closed"), Pos: d.pos(n),
 		}
 		if f["from"] == nil || f["to"] == nil {
-			d.problem(n, "missing-key", "closed needs a first and a last day", "add from: YYYY-MM-DD and to: YYYY-MM-DD")
+			d.problem(
+				n,
+				"missing-key",
+				"closed needs a first and a last day",
+				"add from: YYYY-MM-DD and to: YYYY-MM-DD",
+			)
 			continue
 		}
 		if c.To < c.From && c.To != day.None {

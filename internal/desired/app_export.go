@@ -119,7 +119,10 @@ func (d *doc) column(e entry) export.Column {
 		c.Name = d.text(e.value, e.name)
 		if e.name == export.Status {
 			d.problem(
-				e.value, "missing-key", "status needs a word for each state", "write {column: COLUMN, open: WORD, blocked: WORD}",
+				e.value,
+				"missing-key",
+				"status needs a word for each state",
+				"write {column: COLUMN, open: WORD, blocked: WORD}",
 			)
 		}
 		return c
@@ -162,7 +165,12 @@ func (d *doc) status(e entry, c export.Column) export.Column {
 		}
 		word := d.text(n, s.String())
 		if same := c.StateOf(word); same != model.NoAccount {
-			d.problem(n, "duplicate-entry", fmt.Sprintf("%q stands for %s already", word, same), "give each state a word of its own")
+			d.problem(
+				n,
+				"duplicate-entry",
+				fmt.Sprintf("%q stands for %s already", word, same),
+				"give each state a word of its own",
+			)
 			continue
 		}
 		c.States[s] = word

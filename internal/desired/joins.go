@@ -33,20 +33,33 @@ func (r *Repo) readJoins(d *doc, app *model.App, f map[string]*yaml.Node) {
 	app.Restores = d.duration(f["restoreWithin"], "restoreWithin", "for example P30D")
 	if n := f["lead"]; n != nil && app.Invites != nil {
 		d.problem(
-			n, "two-rules", "whoever is invited before the first day could accept before it", "take lead out; people are invited on the first day",
+			n,
+			"two-rules",
+			"whoever is invited before the first day could accept before it",
+			"take lead out; people are invited on the first day",
 		)
 	}
 }
 
 func (r *Repo) readInvitation(d *doc, at, n *yaml.Node) *model.Invitation {
 	if n == nil {
-		d.problem(at, "missing-key", "people are invited, and nothing says for how long", "add invitation: {valid: P14D}")
+		d.problem(
+			at,
+			"missing-key",
+			"people are invited, and nothing says for how long",
+			"add invitation: {valid: P14D}",
+		)
 		return &model.Invitation{Pos: d.pos(at)}
 	}
 	f := d.fields(n, "invitation", "valid", "again", "message", "with")
 	x := &model.Invitation{Pos: d.pos(n), Valid: d.duration(f["valid"], "valid", "for example P14D")}
 	if x.Valid == (day.Duration{}) {
-		d.problem(orNode(f["valid"], n), "wrong-duration", "an invitation needs some time to be accepted", "add valid: P14D")
+		d.problem(
+			orNode(f["valid"], n),
+			"wrong-duration",
+			"an invitation needs some time to be accepted",
+			"add valid: P14D",
+		)
 	}
 	if a := f["again"]; a != nil {
 		x.Again = d.integer(a, "again", 0)
@@ -71,7 +84,10 @@ const maxTemplate = 64 << 10
 // template reads a text that names attributes of a person, or other fields, in braces.
 func (r *Repo) template(file string, named model.Pos, fields []string) string {
 	return r.text(file, named, fields, func(name string, report func(says, hint string)) {
-		r.attribute(name, func(says, hint string) { report(says, hint+"; other fields are "+strings.Join(fields, ", ")) })
+		r.attribute(
+			name,
+			func(says, hint string) { report(says, hint+"; other fields are "+strings.Join(fields, ", ")) },
+		)
 	})
 }
 
@@ -145,11 +161,17 @@ func (d *doc) joins(f map[string]*yaml.Node, app *model.App, s *export.Spec) {
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, invited: WORD} under columns")
 	}
 	if app.Invites.Again > 0 && s.Column(model.Sent) == nil {
-		lacks(orNode(f["invitation"], f["joins"]), "invitations are sent again, and the export does not show how often one was sent",
-			"add sent: COLUMN under columns, or take again out")
+		lacks(
+			orNode(f["invitation"], f["joins"]),
+			"invitations are sent again, and the export does not show how often one was sent",
+			"add sent: COLUMN under columns, or take again out",
+		)
 	}
 	if app.Invites.Message != "" && s.Column(model.Message) == nil {
-		lacks(orNode(f["invitation"], f["joins"]), "invitations have a message, and columns does not say where it is put",
-			"add message: COLUMN under columns")
+		lacks(
+			orNode(f["invitation"], f["joins"]),
+			"invitations have a message, and columns does not say where it is put",
+			"add message: COLUMN under columns",
+		)
 	}
 }

@@ -111,7 +111,12 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	if n := f["linger"]; n != nil {
 		k.Linger, k.LingerPos = d.duration(n, "linger", "for example P14D"), d.pos(n)
 		if !k.HasRule() {
-			d.problem(n, "two-rules", "linger is about a rule, and the kit is held by name only", "take it out, or add for: FILTER")
+			d.problem(
+				n,
+				"two-rules",
+				"linger is about a rule, and the kit is held by name only",
+				"take it out, or add for: FILTER",
+			)
 		}
 	}
 	k.With = d.names(f["with"], "with")
@@ -173,7 +178,8 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 	if spec := r.Exports[a]; spec != nil {
 		var names []string
 		for _, c := range spec.Columns {
-			if c.Attr != "active" && c.Attr != "status" && c.Attr != "groups" && c.Attr != "roles" && c.Attr != "licenses" {
+			if c.Attr != "active" && c.Attr != "status" && c.Attr != "groups" && c.Attr != "roles" &&
+				c.Attr != "licenses" {
 				names = append(names, c.Attr)
 			}
 		}

@@ -58,7 +58,12 @@ func (r *Repo) readLetters(d *doc, n *yaml.Node) {
 	l := &Letters{Ahead: day.Duration{Days: 7}, Text: letter.Default(), Pos: d.pos(n)}
 	l.From = d.required(f, n, "from", "the entry letters")
 	if a, err := mail.ParseAddress(l.From); err != nil && l.From != "" {
-		d.problem(f["from"], "bad-address", fmt.Sprintf("%q is no address", l.From), "write Pravet <pravet@ferries.example>")
+		d.problem(
+			f["from"],
+			"bad-address",
+			fmt.Sprintf("%q is no address", l.From),
+			"write Pravet <pravet@ferries.example>",
+		)
 	} else if err == nil {
 		_, l.Domain, _ = strings.Cut(a.Address, "@")
 	}
@@ -93,7 +98,12 @@ func (r *Repo) readReaders(d *doc, n *yaml.Node) Readers {
 	case x.Who == "administrators" && len(x.To) == 0:
 		d.problem(n, "missing-key", "the entry does not say who the administrators are", "add to: [ID, ADDRESS]")
 	case x.Who != "administrators" && f["to"] != nil:
-		d.problem(f["to"], "unknown-key", "to is for administrators; who the "+x.Who+" are follows from the files", "take it out")
+		d.problem(
+			f["to"],
+			"unknown-key",
+			"to is for administrators; who the "+x.Who+" are follows from the files",
+			"take it out",
+		)
 	}
 	for _, to := range x.To {
 		if !strings.Contains(to.Text, "@") {
@@ -120,7 +130,12 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 		}
 	}
 	if kind == "" {
-		d.problem(n, "missing-key", "the entry names no folder, smtp or webhook", "add folder: PATH, smtp: HOST:PORT, or webhook: URL")
+		d.problem(
+			n,
+			"missing-key",
+			"the entry names no folder, smtp or webhook",
+			"add folder: PATH, smtp: HOST:PORT, or webhook: URL",
+		)
 		return w
 	}
 	for key, value := range f {
@@ -132,7 +147,12 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 	case "folder":
 		w.Folder = d.text(f["folder"], "folder")
 		if err := r.Tree.Allowed(w.Folder); err != nil {
-			d.problem(f["folder"], "outside", fmt.Sprintf("the path %s leads out of the repository", w.Folder), "keep the folder below it")
+			d.problem(
+				f["folder"],
+				"outside",
+				fmt.Sprintf("the path %s leads out of the repository", w.Folder),
+				"keep the folder below it",
+			)
 		}
 	case "smtp":
 		d.readSMTP(f, &w)
@@ -141,12 +161,22 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 		u, err := url.Parse(w.Webhook)
 		switch {
 		case err != nil || u.Host == "" || u.User != nil:
-			d.problem(f["webhook"], "bad-address", fmt.Sprintf("%q is no web address", w.Webhook), "write https://HOST/PATH")
+			d.problem(
+				f["webhook"],
+				"bad-address",
+				fmt.Sprintf("%q is no web address", w.Webhook),
+				"write https://HOST/PATH",
+			)
 		case u.Scheme != "https" && !(u.Scheme == "http" && local(u.Hostname())):
 			d.problem(f["webhook"], "not-secure", "letters go over TLS only", "write https://HOST/PATH")
 		}
 		if f["secret"] == nil {
-			d.problem(n, "missing-key", "letters to a web address are signed, and the entry has no secret", "add secret: env:NAME")
+			d.problem(
+				n,
+				"missing-key",
+				"letters to a web address are signed, and the entry has no secret",
+				"add secret: env:NAME",
+			)
 		}
 	}
 	w.CA = d.text(f["ca"], "ca")
@@ -175,7 +205,12 @@ func (d *doc) readSMTP(f map[string]*yaml.Node, w *LetterWay) {
 	}
 	w.User, w.Password = d.reference(f["user"], "user"), d.reference(f["password"], "password")
 	if (w.User == "") != (w.Password == "") {
-		d.problem(orNode(f["user"], f["password"]), "missing-key", "user and password belong together", "add the other one")
+		d.problem(
+			orNode(f["user"], f["password"]),
+			"missing-key",
+			"user and password belong together",
+			"add the other one",
+		)
 	}
 }
 

@@ -252,7 +252,10 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 		case s.ToKit != "":
 		case s.To == "":
 			d.problem(
-				n, "missing-key", "the step does not say to whom", "add to: manager, the id of a person, or {kit: NAME}",
+				n,
+				"missing-key",
+				"the step does not say to whom",
+				"add to: manager, the id of a person, or {kit: NAME}",
 			)
 		case s.To != "manager":
 			r.refs = append(r.refs, personRef{s.To, d.pos(f["to"])})
@@ -281,7 +284,10 @@ func (r *Repo) readTo(d *doc, s *model.Step, n *yaml.Node) {
 	}
 	if s.ToKit = d.required(f, n, "kit", "to"); s.ToKit != "" && !slices.Contains(names, s.ToKit) {
 		d.problem(
-			f["kit"], "unknown-kit", fmt.Sprintf("there is no kit %q", s.ToKit), didYouMean(s.ToKit, names, "there are "),
+			f["kit"],
+			"unknown-kit",
+			fmt.Sprintf("there is no kit %q", s.ToKit),
+			didYouMean(s.ToKit, names, "there are "),
 		)
 	}
 }

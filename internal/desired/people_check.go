@@ -86,7 +86,11 @@ func (r *Repo) earlier(all *[]finding) {
 			}
 			if other := names.Find(name); other >= 0 && other != p {
 				*all = append(*all, finding{p, formerly, -1, "two-people", func(model.Pos) string {
-					return fmt.Sprintf("formerly names %s, which is the user name of %s now", name, r.People.Get(other, "id"))
+					return fmt.Sprintf(
+						"formerly names %s, which is the user name of %s now",
+						name,
+						r.People.Get(other, "id"),
+					)
 				}, "take it out, or give one of them another user name"})
 			}
 		}

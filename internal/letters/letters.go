@@ -131,7 +131,10 @@ func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, wit
 		}
 		switch {
 		case p < 0:
-			without = append(without, fmt.Sprintf("%s, who would be told because %s, is not in the people files", id, because))
+			without = append(
+				without,
+				fmt.Sprintf("%s, who would be told because %s, is not in the people files", id, because),
+			)
 		case stages[p] == stage.Gone:
 			without = append(without, fmt.Sprintf("%s, who would be told because %s, has left", id, because))
 		case repo.People.Get(p, "email") == "":
@@ -262,7 +265,13 @@ func Before(l ledger.Ledger) (*Told, error) {
 }
 
 // Pack writes the letters that are due, for each way.
-func (t *Told) Pack(repo *desired.Repo, ways []post.Way, readers []letter.Reader, items []letter.Item, today day.Day) (out []Parcel) {
+func (t *Told) Pack(
+	repo *desired.Repo,
+	ways []post.Way,
+	readers []letter.Reader,
+	items []letter.Item,
+	today day.Day,
+) (out []Parcel) {
 	for _, w := range ways {
 		to := readers
 		if hook, ok := w.(*post.Webhook); ok {
@@ -288,7 +297,13 @@ type Result struct {
 // lease, so that no other process does the same. An error is one of the ledger.
 func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) (out []Result, err error) {
 	for _, p := range parcels {
-		note := ledger.Letter{ID: p.Letter.ID, To: p.Letter.Address, Way: p.Way.Name(), Keys: p.Letter.Keys, State: ledger.LetterBegun}
+		note := ledger.Letter{
+			ID:    p.Letter.ID,
+			To:    p.Letter.Address,
+			Way:   p.Way.Name(),
+			Keys:  p.Letter.Keys,
+			State: ledger.LetterBegun,
+		}
 		record := func() error {
 			return l.Append(ledger.Record{Kind: ledger.LetterSent, Subject: p.Letter.Address, Body: note})
 		}

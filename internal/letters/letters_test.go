@@ -57,14 +57,21 @@ func TestNobodyIsToldTwice(t *testing.T) {
 		way := &moody{rng: rng, arrived: map[string]int{}}
 		repo := &desired.Repo{Organization: "Marrowick Ferries", Letters: &desired.Letters{Text: letter.Default()}}
 		readers := []letter.Reader{
-			{Name: "Ada", Address: "ada@x.example", All: true}, {Name: "Bo", Address: "bo@x.example", Apps: map[string]bool{"till": true}},
+			{
+				Name:    "Ada",
+				Address: "ada@x.example",
+				All:     true,
+			}, {Name: "Bo", Address: "bo@x.example", Apps: map[string]bool{"till": true}},
 		}
 		var items []letter.Item
 		var told *letters.Told
 		for round := range 30 {
 			if round < 10 {
 				items = append(items, letter.Item{
-					Key: fmt.Sprint("due/", round), On: "2026-11-24", App: []string{"till", "depot"}[rng.IntN(2)], Says: "something",
+					Key: fmt.Sprint(
+						"due/",
+						round,
+					), On: "2026-11-24", App: []string{"till", "depot"}[rng.IntN(2)], Says: "something",
 				})
 			}
 			told, err = letters.Before(l)

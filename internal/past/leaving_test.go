@@ -290,7 +290,13 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 					l.held = false
 				case removing:
 					require.True(t, blocked >= 0 && blocked+7 <= today, "seed %d: removed too early, %v", seed, told)
-					require.False(t, l.kept || l.owned > 0, "seed %d: removed what is kept or owns something, %v", seed, told)
+					require.False(
+						t,
+						l.kept || l.owned > 0,
+						"seed %d: removed what is kept or owns something, %v",
+						seed,
+						told,
+					)
 					l.there = false
 				}
 				note("step %d is carried out", n)

@@ -221,7 +221,12 @@ func TestALetterArrivesAtAWebAddress(t *testing.T) {
 		w.WriteHeader(status[min(n, len(status)-1)])
 	}))
 	defer s.Close()
-	way := &post.Webhook{URL: s.URL + "/in?token=swordfish", Secret: "herring", Client: s.Client(), Wait: time.Millisecond}
+	way := &post.Webhook{
+		URL:    s.URL + "/in?token=swordfish",
+		Secret: "herring",
+		Client: s.Client(),
+		Wait:   time.Millisecond,
+	}
 	require.NoError(t, way.Send(context.Background(), note, at))
 	assert.EqualValues(t, 3, tries.Load())
 	assert.Equal(t, note.ID, header.Get(post.HeaderID))

@@ -98,7 +98,12 @@ func (s *SMTP) dial(wait time.Duration) mail.DialContextFunc {
 			return &timed{conn, wait, time.Now().Add(longest)}, nil
 		}
 		secure := tls.Client(
-			&timed{conn, wait, time.Now().Add(longest)}, &tls.Config{ServerName: s.Host, RootCAs: s.Roots, MinVersion: tls.VersionTLS12},
+			&timed{
+				conn,
+				wait,
+				time.Now().Add(longest),
+			},
+			&tls.Config{ServerName: s.Host, RootCAs: s.Roots, MinVersion: tls.VersionTLS12},
 		)
 		if err := secure.HandshakeContext(ctx); err != nil {
 			return nil, errors.Join(err, conn.Close())

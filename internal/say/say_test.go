@@ -43,7 +43,10 @@ func said() map[string][]any {
 		"NoCertificates": {
 			say.NoCertificates("own.pem"), "own.pem: the file holds no certificate; it is expected to be PEM",
 		},
-		"LetterTo":    {say.LetterTo(note, "folder outbox"), "To Ada Fell <ada@x.example>, by folder outbox: 2 changes"},
+		"LetterTo": {
+			say.LetterTo(note, "folder outbox"),
+			"To Ada Fell <ada@x.example>, by folder outbox: 2 changes",
+		},
 		"LetterLines": {say.LetterLines(note), "[Dear Ada Fell,  nothing.]"},
 		"LettersDue": {
 			say.LettersDue(0), "No letter is due.", say.LettersDue(1),
@@ -235,7 +238,9 @@ func said() map[string][]any {
 		},
 		"HeldByGuards": {say.HeldByGuards(1), "1 change is held by a guard"},
 		"ConsentNotRecorded": {
-			say.ConsentNotRecorded(errFull), "the consent could not be recorded, and nothing was changed: the disk is full",
+			say.ConsentNotRecorded(
+				errFull,
+			), "the consent could not be recorded, and nothing was changed: the disk is full",
 		},
 		"RunNotBegun": {say.RunNotBegun(errFull), "the run did not begin, and nothing was changed: the disk is full"},
 		"Stopped": {

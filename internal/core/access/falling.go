@@ -224,7 +224,10 @@ func (f *falling) standing(s Stood) {
 // seats are the licenses that run short, each when it does first.
 func (f *falling) seats() {
 	licenses := f.v.Licenses()
-	if !slices.ContainsFunc(licenses, func(x model.AppThing) bool { return f.v.Apps[x.App].Things[x.Thing].Seats >= 0 }) {
+	if !slices.ContainsFunc(
+		licenses,
+		func(x model.AppThing) bool { return f.v.Apps[x.App].Things[x.Thing].Seats >= 0 },
+	) {
 		return
 	}
 	months := f.v.Ahead(f.to)

@@ -37,7 +37,8 @@ func (v *View) invitations() (out []invited) {
 // awaits reports whether somebody gets a thing only once they have accepted an invitation.
 func (v *View) awaits(p, app int, thing int32) bool {
 	at, x := v.account(p, app), v.Apps[app].Invites
-	return x != nil && (at < 0 || v.Accounts[app].States[at] == model.Invited) && !x.With[v.Apps[app].Things[thing].Kind]
+	return x != nil && (at < 0 || v.Accounts[app].States[at] == model.Invited) &&
+		!x.With[v.Apps[app].Things[thing].Kind]
 }
 
 // waits lists the things that are due to somebody who is invited, and not given before

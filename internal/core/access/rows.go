@@ -138,7 +138,19 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 		}
 	}
 	columns := append(
-		[]string{"app", "account", "person", "name", "stage", "active", "state", "groups", "roles", "licenses", "effective"},
+		[]string{
+			"app",
+			"account",
+			"person",
+			"name",
+			"stage",
+			"active",
+			"state",
+			"groups",
+			"roles",
+			"licenses",
+			"effective",
+		},
 		attrs...)
 	columns = append(columns, "file", "line")
 	var also []string

@@ -321,7 +321,8 @@ func (w *walker) match() {
 	w.personOf, w.accountOf = personOf, accountOf
 	w.find()
 	for _, i := range removed {
-		if p := personOf[i]; accountOf[p] == None && (w.in.Leaving == nil || w.in.Leaving.Restorable(int(w.a), int(i))) {
+		if p := personOf[i]; accountOf[p] == None &&
+			(w.in.Leaving == nil || w.in.Leaving.Restorable(int(w.a), int(i))) {
 			accountOf[p] = i
 		}
 	}

@@ -106,7 +106,10 @@ func (c *computer) keeps(k int) (out []*Lingering) {
 func (c *computer) holders(kit int) []bool {
 	out := make([]bool, len(c.out.Classes))
 	for n := range c.out.Classes {
-		out[n] = slices.ContainsFunc(c.out.Classes[n].Kits, func(h Held) bool { return h.Kit == kit && h.Holder == nil })
+		out[n] = slices.ContainsFunc(
+			c.out.Classes[n].Kits,
+			func(h Held) bool { return h.Kit == kit && h.Holder == nil },
+		)
 	}
 	return out
 }

@@ -50,7 +50,11 @@ func (c *checker) heir(i int) {
 	for _, step := range c.Diff.Stands[ch.App][ch.Account].Wants() {
 		if step.Do == model.DoHand {
 			_, why := c.Leaving.Successor(int(ch.App), &step, int(ch.Person))
-			c.hold(i, Successor, fact.Fact{Kind: fact.NoSuccessor, Account: ch.Key, Because: why, Place: step.Pos.String()})
+			c.hold(
+				i,
+				Successor,
+				fact.Fact{Kind: fact.NoSuccessor, Account: ch.Key, Because: why, Place: step.Pos.String()},
+			)
 		}
 	}
 }

@@ -409,7 +409,10 @@ func (in *Input) holder(kit string, person int) (to int, why string) {
 		if p == person || in.Stages[p] != stage.Here || to >= 0 && ids.At(to) < ids.At(p) {
 			continue
 		}
-		if slices.ContainsFunc(in.Due.Classes[class].Kits, func(h entitle.Held) bool { return h.Kit == k && h.Linger == nil }) {
+		if slices.ContainsFunc(
+			in.Due.Classes[class].Kits,
+			func(h entitle.Held) bool { return h.Kit == k && h.Linger == nil },
+		) {
 			to = p
 		}
 	}

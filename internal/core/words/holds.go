@@ -53,7 +53,10 @@ func hold(f *fact.Fact) (string, bool) {
 		), true
 	case fact.NoEnd:
 		return fmt.Sprintf(
-			"%s is an outsider and needs a last day, no later than %s (%s ahead, outsiderTerm)", f.Person, f.Until, f.Limit,
+			"%s is an outsider and needs a last day, no later than %s (%s ahead, outsiderTerm)",
+			f.Person,
+			f.Until,
+			f.Limit,
 		), true
 	case fact.NoSponsor:
 		if f.Other != "" {
@@ -66,7 +69,12 @@ func hold(f *fact.Fact) (string, bool) {
 	case fact.ForInsiders:
 		return fmt.Sprintf("%s is for insiders only, and %s is an outsider", f.Thing, f.Person), true
 	case fact.NoSuccessor:
-		return fmt.Sprintf("what %s owns cannot be handed over: %s; correct the step at %s", f.Account, f.Because, f.Place), true
+		return fmt.Sprintf(
+			"what %s owns cannot be handed over: %s; correct the step at %s",
+			f.Account,
+			f.Because,
+			f.Place,
+		), true
 	case fact.StillOwns:
 		return fmt.Sprintf(
 			"the account %s still owns %s; hand %s over first", f.Account, model.Count(f.Count, "record", "records"),
@@ -137,7 +145,11 @@ func hold(f *fact.Fact) (string, bool) {
 			f.Other,
 		), true
 	case fact.NoMatchValue:
-		return fmt.Sprintf("%s has no %s, and without it the account would not be found again", f.Person, f.Attribute), true
+		return fmt.Sprintf(
+			"%s has no %s, and without it the account would not be found again",
+			f.Person,
+			f.Attribute,
+		), true
 	case fact.NoValue:
 		return fmt.Sprintf("%s needs a value of %s, and %s has none", f.Thing, f.Attribute, f.Person), true
 	case fact.Clashing:

@@ -13,12 +13,22 @@ func joining(f *fact.Fact) (string, bool) {
 	switch f.Kind {
 	case fact.InvitedFor:
 		return fmt.Sprintf(
-			"the %s invitation to %s has been out since %s, and is valid for %s", ordinal(f.Count), f.Account, f.On, f.Limit,
+			"the %s invitation to %s has been out since %s, and is valid for %s",
+			ordinal(f.Count),
+			f.Account,
+			f.On,
+			f.Limit,
 		), true
 	case fact.Registered:
 		return fmt.Sprintf("%s registered the account %s with the same address", f.Person, f.Account), true
 	case fact.KitLingers:
-		return fmt.Sprintf("kit %s, kept until %s: its rule has not matched since %s: %s", f.Kit, f.Until, f.On, f.Rule), true
+		return fmt.Sprintf(
+			"kit %s, kept until %s: its rule has not matched since %s: %s",
+			f.Kit,
+			f.Until,
+			f.On,
+			f.Rule,
+		), true
 	case fact.OpensByHand:
 		return fmt.Sprintf(
 			"%s opens accounts by hand; accept this change by itself to open %s", f.App, f.Account,
@@ -51,7 +61,11 @@ func joining(f *fact.Fact) (string, bool) {
 			return fmt.Sprintf("%s keeps what kit %s gave until %s", some(f), f.Kit, f.Until), true
 		}
 		return fmt.Sprintf(
-			"%s people keep what kit %s gave, the first until %s: %s", model.Thousands(f.Count), f.Kit, f.Until, some(f),
+			"%s people keep what kit %s gave, the first until %s: %s",
+			model.Thousands(f.Count),
+			f.Kit,
+			f.Until,
+			some(f),
 		), true
 	}
 	return "", false

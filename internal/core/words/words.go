@@ -119,7 +119,12 @@ func definition(f *fact.Fact) (string, bool) {
 	case fact.Idle:
 		return fmt.Sprintf("nobody has signed in to %s since %s, for %s or longer", f.Account, f.On, f.Limit), true
 	case fact.NeverActive:
-		return fmt.Sprintf("nobody has ever signed in to %s, made on %s, %s ago or longer", f.Account, f.On, f.Limit), true
+		return fmt.Sprintf(
+			"nobody has ever signed in to %s, made on %s, %s ago or longer",
+			f.Account,
+			f.On,
+			f.Limit,
+		), true
 	case fact.NobodysOwn:
 		return fmt.Sprintf("nobody's %s is %q", f.Attribute, f.Account), true
 	case fact.Stray:
