@@ -145,7 +145,7 @@ func (r *readBack) handed(at int, c *plan.Change) (ok bool, says string) {
 		if n < 0 || at < 0 {
 			return nil
 		}
-		return model.OwnedNames(r.accounts.Attr(n, at), r.app.Hands)
+		return model.OwnedNames(r.accounts.Attr(n, at), r.app.OwnedSplit)
 	}
 	to := fmt.Sprint(c.After)
 	theirs := owned(r.index.Spelled(to))

@@ -144,7 +144,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 			asked := app.Invites != nil && (c.Attr == model.Sent || c.Attr == model.Message || c.Attr == model.Member)
 			if (c.Attr == model.Owned || asked) && app.Attr(c.Attr) < 0 {
 				if c.Attr == model.Owned {
-					app.Hands = c.Split
+					app.OwnedSplit = c.Split
 				}
 				app.Attrs = append(app.Attrs, model.Attr{Name: c.Attr, Observed: true, Pos: spec.Pos})
 				app.Index()

@@ -131,9 +131,9 @@ func stood(x *ledger.Stood) string {
 			case x.Kit != "":
 				parts = append(parts, before+held(strings.Count(m.People, "\n"), x.Kit, m.Step))
 				continue
-			case m.Path == "" && m.Step == leaving.Gone:
+			case m.Path == "" && m.Step == leaving.MarkRemoved:
 				what = "removed"
-			case m.Path == "" && m.Step == leaving.NoAnswer:
+			case m.Path == "" && m.Step == leaving.MarkUnanswered:
 				what = "with no answer to the last invitation"
 			case m.Path == "" && m.Step != model.DoSuspend.String():
 				what = "pending, " + m.Step + " times"

@@ -208,7 +208,7 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 			return v, v != is
 		}
 		if app.Attrs[n].Name == model.Owned && (x.hands || len(x.gets) > 0) {
-			value = x.owns(is, app.Hands)
+			value = x.owns(is, app.OwnedSplit)
 			return value, value != is
 		}
 	}

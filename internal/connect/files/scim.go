@@ -458,7 +458,7 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := t.set(path, x.owns(is, w.files.App.Hands)); err != nil {
+		if err := t.set(path, x.owns(is, w.files.App.OwnedSplit)); err != nil {
 			return nil, err
 		}
 	}

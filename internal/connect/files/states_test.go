@@ -22,7 +22,7 @@ func TestSCIMShowsAndTakesStatesByWords(t *testing.T) {
 		{Name: "userName", Person: "userName"}, {Name: model.Sent, Observed: true}, {Name: model.Owned, Observed: true},
 	}, Things: []model.Thing{
 		{Kind: model.Group, Name: "deck"}, {Kind: model.Role, Name: "planner"}, {Kind: model.Role, Name: "boss"},
-	}, Hands: ";"}
+	}, OwnedSplit: ";"}
 	app.Index()
 	spec := &export.Spec{Format: "scim", Paths: []model.Name{{Text: "b.json"}}, Columns: []export.Column{
 		{Attr: "status", Name: urn + ":state", States: map[model.State]string{

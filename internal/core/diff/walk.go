@@ -10,7 +10,6 @@ import (
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
-	"pravet/internal/core/table"
 )
 
 // persons walks the people by the table of what is due (core/duty).
@@ -142,11 +141,11 @@ func (w *walker) leaves(c Change) bool {
 // account of the successor, or to "" where there is none who could take it.
 func (w *walker) hand(c Change, step *model.Step) {
 	n := w.app.Attr(model.Owned)
-	if w.app.Hands == "" || n < 0 || w.accounts.Attrs[n] == nil {
+	if w.app.OwnedSplit == "" || n < 0 || w.accounts.Attrs[n] == nil {
 		return
 	}
 	c.Attr, c.Before = int32(n), w.accounts.Attr(n, int(c.Account))
-	if len(model.OwnedNames(c.Before, w.app.Hands)) == 0 {
+	if len(model.OwnedNames(c.Before, w.app.OwnedSplit)) == 0 {
 		return
 	}
 	if to, why := w.in.Leaving.Successor(int(w.a), step, int(c.Person)); why == "" {
@@ -245,7 +244,7 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 // answered.
 func (w *walker) silent(key string) {
 	if w.in.Leaving.Unanswered(int(w.a), key) {
-		w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.NoAnswer})
+		w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.MarkUnanswered})
 	}
 }
 
@@ -343,132 +342,6 @@ func (w *walker) keep(c Change, slot int32) {
 func (w *walker) lose(c Change, thing int32) {
 	c.Thing = thing
 	w.add(c, model.Losing(w.app.Things[thing].Kind))
-}
-
-// bringInLine compares attributes and holdings of an account, or of one that is to
-// be created.
-func (w *walker) bringInLine(c Change, due *entitle.Due) {
-	held := uint32(0)
-	invited := w.app.Invites != nil && c.Account == None
-	c.Why = Gives
-	if c.Account != None {
-		held = w.accounts.Has(int(c.Account))
-		invited = w.accounts.States[c.Account] == model.Invited
-		w.attributes(c, due)
-	}
-	if held == due.Want && !invited { // most have what they should
-		return
-	}
-	d := w.delta(due, held)
-	var waits []int32
-	for _, t := range d.add {
-		if invited && w.app.Invites != nil && !w.app.Invites.With[w.app.Things[t].Kind] {
-			waits = append(waits, t)
-			continue
-		}
-		c := c
-		c.Thing = t
-		w.add(c, model.Gaining(w.app.Things[t].Kind))
-	}
-	if invited && c.Account != None {
-		w.out.Pending = append(w.out.Pending, Pending{w.a, c.Account, c.Person, waits})
-	}
-	for _, t := range d.drop {
-		c := c
-		c.Why = NotGiven
-		w.lose(c, t)
-	}
-	for _, t := range d.doubles {
-		c := c
-		switch {
-		case w.crowded(d, t):
-			c.Why = MakesRoom
-			w.lose(c, t)
-		case w.app.Tidy:
-			c.Why = IsDouble
-			w.lose(c, t)
-		default:
-			w.out.Doubles = append(w.out.Doubles, Double{w.a, c.Account, t})
-		}
-	}
-}
-
-// crowded reports whether a thing that something else brings along takes the one
-// place there is from another of its kind that is to come.
-func (w *walker) crowded(d *delta, t int32) bool {
-	kind := w.app.Things[t].Kind
-	return w.accounts.Single[kind] &&
-		slices.ContainsFunc(d.add, func(other int32) bool { return w.app.Things[other].Kind == kind })
-}
-
-func (w *walker) attributes(c Change, due *entitle.Due) {
-	for n := range w.app.Attrs {
-		want, why, managed := Wanted(w.app, n, w.follows[n], int(c.Person), due)
-		if !managed || w.accounts.Attrs[n] == nil {
-			continue
-		}
-		if w.app.Attrs[n].Fixed && w.app.Attrs[n].Name == w.app.Match && w.others[c.Account] {
-			continue // it keeps the name by which nobody else could know it
-		}
-		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
-			c := c
-			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
-			w.add(c, model.Update)
-		}
-	}
-}
-
-// Wanted returns the value that account attribute n should have: what a kit
-// sets, else what it follows of the person. managed is false for an attribute
-// that only kits set when none of the person's kits sets it.
-func Wanted(
-	app *model.App,
-	n int,
-	follows *table.Column,
-	person int,
-	due *entitle.Due,
-) (value string, why Why, managed bool) {
-	at := &app.Attrs[n]
-	for i := range due.Set {
-		if due.Set[i].Attr == at.Name {
-			return due.Set[i].Value, KitSets, true
-		}
-	}
-	if at.Person == "" {
-		return "", Follows, false
-	}
-	if follows != nil {
-		value = follows.At(person)
-	}
-	return value, Follows, true
-}
-
-// delta is how to come from one set to another.
-type delta struct{ add, drop, doubles []int32 }
-
-func (w *walker) delta(due *entitle.Due, held uint32) *delta {
-	key := uint64(due.Want)<<32 | uint64(held)
-	if d, ok := w.deltas[key]; ok {
-		return d
-	}
-	d := &delta{}
-	sets := w.accounts.Sets
-	for _, t := range sets.Members(due.Want) {
-		if !sets.Has(held, t) {
-			d.add = append(d.add, t)
-		}
-	}
-	for _, t := range sets.Members(held) {
-		switch {
-		case sets.Has(due.Want, t):
-		case sets.Has(due.Reach, t):
-			d.doubles = append(d.doubles, t)
-		default:
-			d.drop = append(d.drop, t)
-		}
-	}
-	w.deltas[key] = d
-	return d
 }
 
 // strays walks the accounts that belong to nobody. Protected ones are nobody's

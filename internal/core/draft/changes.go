@@ -169,7 +169,7 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 		p.Attribute, p.Before, p.After = model.Sent, value(c.Before), value(c.After)
 	case model.HandOver:
 		p.Attribute, p.After = model.Owned, value(c.After)
-		p.Before = texts(model.OwnedNames(c.Before, app.Hands))
+		p.Before = texts(model.OwnedNames(c.Before, app.OwnedSplit))
 	case model.Remove:
 		if app.Restores != (day.Duration{}) {
 			p.Until = d.in.Today.Add(app.Restores).String()

@@ -172,10 +172,10 @@ func (d *drafter) handOvers(a int, found *diff.Result, add func(fact.Fact)) {
 // handed lists what a change hands over of what an account owns.
 func (d *drafter) handed(a int, account int32) []string {
 	app := d.in.Apps[a]
-	if app.Hands == "" {
+	if app.OwnedSplit == "" {
 		return nil
 	}
-	return model.OwnedNames(d.accounts[a].Attr(app.Attr(model.Owned), int(account)), app.Hands)
+	return model.OwnedNames(d.accounts[a].Attr(app.Attr(model.Owned), int(account)), app.OwnedSplit)
 }
 
 // unreadable is where an export should tell when somebody signed in last and does not:

@@ -1,5 +1,7 @@
-// Package leaving tells where accounts stand on the paths on which they end: which steps
-// an application shows as done, since when, and which step is next and on which day.
+// Package leaving tells where accounts stand on their ways out and in. On the paths on which
+// they end: which steps an application shows as done, since when, and which step is next and
+// on which day. With invitations: which one is out, and until when it can be accepted. And of
+// removed accounts: whether they can still be restored.
 //
 // A wait counts from the day on which the step before was seen done on the application,
 // as the ledger knows it (Past), and from nothing else. What the ledger does not know
@@ -9,7 +11,6 @@ package leaving
 
 import (
 	"slices"
-	"strconv"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
@@ -40,108 +41,6 @@ type Input struct {
 	Kits      []*model.Kit
 	AccountOf [][]int32 // application → person → account, or -1
 	Waits     []bool    // applications in which an account must have been blocked before it is removed
-}
-
-// The steps of marks that are of no path.
-const (
-	Gone     = "remove"     // the application shows that it was removed
-	NoAnswer = "unanswered" // no invitation was accepted
-	sent     = "invited "   // and how often
-)
-
-// An Invitation is one that nobody has accepted yet.
-type Invitation struct {
-	Sent    int     // how often
-	Since   day.Day // the last time, as the ledger knows
-	Expires day.Day // the first day on which it cannot be accepted any more
-}
-
-// Invitation is that of an account to which somebody is invited.
-func (in *Input) Invitation(app, account int) (x Invitation) {
-	x.Sent = 1
-	if n := in.Apps[app].Attr(model.Sent); n >= 0 {
-		if times, err := strconv.Atoi(in.Accounts[app].Attr(n, account)); err == nil && times > 0 {
-			x.Sent = times
-		}
-	}
-	known := false
-	if x.Since, known = in.Past[app][invited(in.Accounts[app].Key.At(account), x.Sent)]; !known {
-		x.Since = in.Clock
-	}
-	x.Expires = day.None
-	if i := in.Apps[app].Invites; i != nil {
-		x.Expires = x.Since.Add(i.Valid)
-	}
-	return x
-}
-
-func invited(account string, times int) Mark { return Mark{account, "", sent + strconv.Itoa(times)} }
-
-// Unanswered reports whether invitations to an account that is not there were not
-// answered, as the ledger knows.
-func (in *Input) Unanswered(app int, account string) bool {
-	_, known := in.Past[app][Mark{account, "", NoAnswer}]
-	return known
-}
-
-// Removed is since when an account has been seen removed: from today on where nobody has
-// seen that before.
-func (in *Input) Removed(app, account int) day.Day {
-	if since, known := in.Past[app][Mark{in.Accounts[app].Key.At(account), "", Gone}]; known {
-		return since
-	}
-	return in.Clock
-}
-
-// Restorable reports whether a removed account can still be restored.
-func (in *Input) Restorable(app, account int) bool {
-	within := in.Apps[app].Restores
-	return within != (day.Duration{}) && in.Today <= in.Removed(app, account).Add(within)
-}
-
-// States lists what stands now of an application's accounts that are removed, or to which
-// somebody is invited. O(accounts), and nothing where the application has no such states.
-func (in *Input) States(app int) (out []Mark) {
-	a := in.Apps[app]
-	if a.Restores == (day.Duration{}) && a.Invites == nil {
-		return nil
-	}
-	for i, state := range in.Accounts[app].States {
-		key := in.Accounts[app].Key.At(i)
-		switch state {
-		case model.Removed:
-			out = append(out, Mark{key, "", Gone})
-		case model.Invited:
-			x := in.Invitation(app, i)
-			out = append(out, invited(key, x.Sent))
-			if a.Invites != nil && x.Sent > a.Invites.Again && x.Expires <= in.Today {
-				out = append(out, Mark{key, "", NoAnswer})
-			}
-		}
-	}
-	return out
-}
-
-// silent lists the invitations that were not answered of people who are here and have no
-// account yet; of tells whose each account is.
-func (in *Input) silent(app int, of []int32) (out []Mark) {
-	people, _ := in.People.Seek(in.Apps[app].MatchPerson())
-	if in.Apps[app].Invites == nil || people == nil {
-		return nil
-	}
-	has := map[int32]bool{}
-	for _, p := range of {
-		has[p] = true
-	}
-	for m := range in.Past[app] {
-		if m.Step != NoAnswer || m.Path != "" {
-			continue
-		}
-		if p := people.Find(m.Account); p >= 0 && !has[int32(p)] && in.Stages[p] == stage.Here {
-			out = append(out, m)
-		}
-	}
-	return out
 }
 
 // A Stand is where an account stands on a path.
@@ -381,68 +280,4 @@ func (in *Input) Suspended(app, account, person int) (since day.Day, known bool)
 	}
 	since, known = in.Past[app][Mark{key, path, model.DoSuspend.String()}]
 	return since, known
-}
-
-// Successor is to whom a step hands over what somebody owned; why says what is wrong with
-// them, and is "" where nothing is.
-func (in *Input) Successor(app int, step *model.Step, person int) (to int, why string) {
-	if to, why = in.successor(step, person); why != "" {
-		return to, why
-	}
-	id := in.People.Get(to, "id")
-	if !in.Due.Classes[in.Due.Of[to]].Apps[app].InScope {
-		return to, "the scope of " + in.Apps[app].ID + " leaves " + id + " out"
-	}
-	if at := in.AccountOf[app][to]; at < 0 || !in.Accounts[app].Open(int(at)) {
-		return to, id + " has no open account in " + in.Apps[app].ID
-	}
-	return to, ""
-}
-
-// holder is who holds a kit and is here: of several, the first by id; not the person
-// whose account is handed over.
-func (in *Input) holder(kit string, person int) (to int, why string) {
-	k := slices.IndexFunc(in.Kits, func(k *model.Kit) bool { return k.Name == kit })
-	to = -1
-	ids := in.People.Column("id")
-	for p, class := range in.Due.Of {
-		if p == person || in.Stages[p] != stage.Here || to >= 0 && ids.At(to) < ids.At(p) {
-			continue
-		}
-		if slices.ContainsFunc(
-			in.Due.Classes[class].Kits,
-			func(h entitle.Held) bool { return h.Kit == k && h.Linger == nil },
-		) {
-			to = p
-		}
-	}
-	if to < 0 {
-		return to, "nobody who is here holds kit " + kit
-	}
-	return to, ""
-}
-
-func (in *Input) successor(step *model.Step, person int) (to int, why string) {
-	if step.ToKit != "" {
-		return in.holder(step.ToKit, person)
-	}
-	id := step.To
-	if step.To == "manager" {
-		if person < 0 {
-			return -1, "nobody is the manager of an account of nobody"
-		}
-		if id = in.People.Get(person, "manager"); id == "" {
-			return -1, in.People.Get(person, "id") + " has no manager"
-		}
-	}
-	to = in.People.Named(id)
-	switch {
-	case to < 0:
-		return -1, "there is no person " + id
-	case in.Stages[to] == stage.Gone:
-		return to, in.People.Get(to, "id") + " has left, too"
-	case in.Stages[to] != stage.Here:
-		return to, in.People.Get(to, "id") + " is not here"
-	}
-	return to, ""
 }

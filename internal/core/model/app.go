@@ -34,7 +34,7 @@ type App struct {
 	Restores   day.Duration // how long a removed account can be restored; zero: not at all
 	Invites    *Invitation  // nil where accounts are made without asking
 	ByHand     bool         // an account is made blocked, and somebody must say that it is opened
-	Hands      string       // what separates the names of what an account owns, where those can be handed over; or ""
+	OwnedSplit string       // what separates the names of what an account owns, where those can be handed over; or ""
 	Detached   bool         // a removal needs that nothing hangs on the account any more
 	Protect    []Name
 	Strays     string // report, suspend or remove
