@@ -93,7 +93,12 @@ func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
 		}
 		return
 	}
-	f := d.fields(n, "when", "listed", "idle")
+	f := d.fields(n, "when", "listed", "idle", "account")
+	if x := f["account"]; x != nil && f["listed"] == nil && f["idle"] == nil {
+		p.When, p.Match, p.MatchPos = model.WhenMatching, d.filter(x, "account"), d.pos(x)
+		r.matching(d, x, p)
+		return
+	}
 	if x := f["idle"]; x != nil && f["listed"] == nil {
 		p.When, p.Idle = model.WhenIdle, d.duration(x, "idle", "for example P30D or P3M")
 		if p.Idle == (day.Duration{}) {
@@ -103,7 +108,7 @@ func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
 		return
 	}
 	if f["listed"] == nil {
-		d.problem(n, "missing-key", "when names neither listed nor idle", "add listed: FILE, or idle: P90D")
+		d.problem(n, "missing-key", "when names none of listed, idle and account", "add listed: FILE, or idle: P90D")
 		p.List, p.When = &model.List{Lines: map[string]int{}}, model.WhenListed
 		return
 	}
@@ -113,6 +118,42 @@ func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
 		r.readList(p.List, d.pos(f["listed"]))
 	}
 }
+
+// matching makes the exports of a path's applications show what its filter over accounts
+// asks for.
+func (r *Repo) matching(d *doc, n *yaml.Node, p *model.Path) {
+	if p.Match == nil {
+		return
+	}
+	for _, cl := range p.Match.Clauses() {
+		var names []string
+		found := false
+		for a, app := range r.Apps {
+			if !p.In(a) || r.Exports[a] == nil {
+				continue
+			}
+			for _, c := range r.Exports[a].Columns {
+				names = append(names, c.Attr)
+			}
+			shown := cl.Attr == app.Match || app.Attr(cl.Attr) >= 0
+			if !shown && slices.Contains(names, cl.Attr) && !slices.Contains(states, cl.Attr) {
+				app.Attrs, shown = append(app.Attrs, model.Attr{Name: cl.Attr, Observed: true, Pos: d.pos(n)}), true
+				app.Index()
+			}
+			found = found || shown
+		}
+		if !found {
+			d.probs.Add(problem(
+				d.clausePos(n, cl.Column), "unknown-attribute",
+				fmt.Sprintf("no application of the path shows %s of its accounts", cl.Attr),
+				didYouMean(cl.Attr, names, "their columns are "),
+			))
+		}
+	}
+}
+
+// states are columns of an export that are no attributes of accounts.
+var states = []string{"active", "status", "groups", "roles", "licenses"}
 
 // observes makes the exports of a path's applications tell when somebody signed in last.
 func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {

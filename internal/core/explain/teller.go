@@ -209,6 +209,8 @@ func (t *Teller) upon(s *leaving.Stand, c *diff.Change) plan.Reason {
 			f.Kind = fact.NeverActive
 		}
 		return at(t.Accounts[c.App].Pos(int(c.Account)), f)
+	case model.WhenMatching:
+		return at(s.Path.MatchPos, fact.Fact{Kind: fact.AccountMatches, Account: c.Key, Rule: s.Path.Match.String()})
 	case model.WhenStray:
 		return at(s.Path.Pos, fact.Fact{Kind: fact.NobodysOwn, Attribute: app.MatchPerson(), Account: c.Key})
 	}

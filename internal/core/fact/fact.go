@@ -8,41 +8,42 @@ type Kind string
 
 // The kinds of reasons.
 const (
-	KitRule     Kind = "kit-rule"     // Kit has its Rule, which the person matches
-	KitHolder   Kind = "kit-holder"   // Kit is held by name, Until a day, Because
-	KitWith     Kind = "kit-with"     // Kit comes with kit Other
-	KitSets     Kind = "kit-sets"     // Kit sets Attribute to Value
-	NoKit       Kind = "no-kit"       // Person has no kit that gives Thing, or with none anything in App
-	KitLacks    Kind = "kit-lacks"    // Kit gives it, along with Via, for its Rule, and Attribute is Value
-	KitByName   Kind = "kit-by-name"  // Kit gives it, along with Via, by name only
-	KitExcepts  Kind = "kit-excepts"  // Kit excepts the person, Because
-	KitWasHeld  Kind = "kit-was-held" // Kit was held by name Until a day
-	KitsMore    Kind = "kits-more"    // Count more kits give it to others
-	NobodyGets  Kind = "nobody-gets"  // no kit gives Thing to anyone
-	OutOfScope  Kind = "out-of-scope" // the scope, as Other says of which application, has its Rule; Attribute is Value
-	Away        Kind = "away"         // Person is away
-	NotYet      Kind = "not-yet"      // Person starts on On
-	Ended       Kind = "ended"        // Person ended on On
-	Closed      Kind = "closed"       // App is closed from On Until a day, Because
-	HasValue    Kind = "has-value"    // Attribute is Value
-	Follows     Kind = "follows"      // account Attribute follows the person's Other
-	Tidy        Kind = "tidy"         // Thing stays, as something else brings it along
-	BringsAlong Kind = "brings-along" // Via brings Thing along
-	MakesRoom   Kind = "makes-room"   // a cell of Other holds one name, and Via brings Thing along
-	Undefined   Kind = "undefined"    // Thing is Pravet's own, and App has none of that name
-	Retired     Kind = "retired"      // Thing is to go
-	StillThere  Kind = "still-there"  // App has it still
-	InCatalog   Kind = "in-catalog"   // Attribute of the definition is Names, or Value
-	InApp       Kind = "in-app"       // and in App it is
-	OnPath      Kind = "on-path"      // step Count of Whole of the path Other: Attribute, After the one before was done On
-	Listed      Kind = "listed"       // it is on the list Other
-	Idle        Kind = "idle"         // nobody has signed in to Account since On, for Limit or longer
-	NeverActive Kind = "never-active" // nobody ever has, and it was made On, Limit ago or longer
-	NobodysOwn  Kind = "nobodys"      // nobody's Attribute is Account
-	InvitedFor  Kind = "invited-for"  // Account was invited for the Count time On, and the invitation is valid for Limit
-	KitLingers  Kind = "kit-lingers"  // Kit was due for its Rule until On, and what it gave stays Until a day
-	Registered  Kind = "registered"   // Person registered the account Account by themselves
-	Stray       Kind = "stray"        // strays: Value; nobody's Attribute is Account
+	KitRule        Kind = "kit-rule"        // Kit has its Rule, which the person matches
+	KitHolder      Kind = "kit-holder"      // Kit is held by name, Until a day, Because
+	KitWith        Kind = "kit-with"        // Kit comes with kit Other
+	KitSets        Kind = "kit-sets"        // Kit sets Attribute to Value
+	NoKit          Kind = "no-kit"          // Person has no kit that gives Thing, or with none anything in App
+	KitLacks       Kind = "kit-lacks"       // Kit gives it, along with Via, for its Rule, and Attribute is Value
+	KitByName      Kind = "kit-by-name"     // Kit gives it, along with Via, by name only
+	KitExcepts     Kind = "kit-excepts"     // Kit excepts the person, Because
+	KitWasHeld     Kind = "kit-was-held"    // Kit was held by name Until a day
+	KitsMore       Kind = "kits-more"       // Count more kits give it to others
+	NobodyGets     Kind = "nobody-gets"     // no kit gives Thing to anyone
+	OutOfScope     Kind = "out-of-scope"    // the scope, as Other says of which application, has its Rule; Attribute is Value
+	Away           Kind = "away"            // Person is away
+	NotYet         Kind = "not-yet"         // Person starts on On
+	Ended          Kind = "ended"           // Person ended on On
+	Closed         Kind = "closed"          // App is closed from On Until a day, Because
+	HasValue       Kind = "has-value"       // Attribute is Value
+	Follows        Kind = "follows"         // account Attribute follows the person's Other
+	Tidy           Kind = "tidy"            // Thing stays, as something else brings it along
+	BringsAlong    Kind = "brings-along"    // Via brings Thing along
+	MakesRoom      Kind = "makes-room"      // a cell of Other holds one name, and Via brings Thing along
+	Undefined      Kind = "undefined"       // Thing is Pravet's own, and App has none of that name
+	Retired        Kind = "retired"         // Thing is to go
+	StillThere     Kind = "still-there"     // App has it still
+	InCatalog      Kind = "in-catalog"      // Attribute of the definition is Names, or Value
+	InApp          Kind = "in-app"          // and in App it is
+	OnPath         Kind = "on-path"         // step Count of Whole of the path Other: Attribute, After the one before was done On
+	Listed         Kind = "listed"          // it is on the list Other
+	AccountMatches Kind = "account-matches" // Account matches Rule
+	Idle           Kind = "idle"            // nobody has signed in to Account since On, for Limit or longer
+	NeverActive    Kind = "never-active"    // nobody ever has, and it was made On, Limit ago or longer
+	NobodysOwn     Kind = "nobodys"         // nobody's Attribute is Account
+	InvitedFor     Kind = "invited-for"     // Account was invited for the Count time On, and the invitation is valid for Limit
+	KitLingers     Kind = "kit-lingers"     // Kit was due for its Rule until On, and what it gave stays Until a day
+	Registered     Kind = "registered"      // Person registered the account Account by themselves
+	Stray          Kind = "stray"           // strays: Value; nobody's Attribute is Account
 )
 
 // The kinds of holds.

@@ -168,12 +168,27 @@ func (in *Input) upon(p *model.Path, app, account, person int) bool {
 		return person >= 0 && in.Stages[person] == stage.Gone
 	case model.WhenListed:
 		return in.Listed(p, app, account, person) > 0
+	case model.WhenMatching:
+		return p.Match != nil && p.Match.Match(in.attr(app, account), in.Today)
 	}
 	if person < 0 {
 		return false
 	}
 	last, _ := in.Active(app, account)
 	return last != day.None && last.Add(p.Idle) <= in.Today
+}
+
+// attr gives the attributes of an account.
+func (in *Input) attr(app, account int) func(name string) string {
+	return func(name string) string {
+		if n := in.Apps[app].Attr(name); n >= 0 {
+			return in.Accounts[app].Attr(n, account)
+		}
+		if name == in.Apps[app].Match {
+			return in.Accounts[app].Key.At(account)
+		}
+		return ""
+	}
 }
 
 // isFor reports whether a path is for somebody; one with a filter is for nobody else.

@@ -16,9 +16,11 @@ type Path struct {
 	For         *filter.Filter // whose accounts; nil for everyone's
 	Rank        int            // among paths: the one with the least that fits is taken
 	When        When
-	List        *List        // of When Listed
-	Idle        day.Duration // of When Idle
-	Apps        []int        // numbers of the applications; nil for all
+	List        *List          // of When Listed
+	Idle        day.Duration   // of When Idle
+	Match       *filter.Filter // of When Matching, over attributes of accounts
+	MatchPos    Pos
+	Apps        []int // numbers of the applications; nil for all
 	Steps       []Step
 }
 
@@ -40,13 +42,14 @@ type When uint8
 
 // The occasions.
 const (
-	WhenEnded  When = iota // the person's last day is over
-	WhenStray              // the account belongs to nobody
-	WhenListed             // the person, by id, or the account is on a list
-	WhenIdle               // nobody has signed in to the account for some time
+	WhenEnded    When = iota // the person's last day is over
+	WhenStray                // the account belongs to nobody
+	WhenListed               // the person, by id, or the account is on a list
+	WhenIdle                 // nobody has signed in to the account for some time
+	WhenMatching             // the account's attributes match a filter
 )
 
-var whens = [...]string{"ended", "stray", "listed", "idle"}
+var whens = [...]string{"ended", "stray", "listed", "idle", "account"}
 
 // The columns of an export that tell when somebody signed in last, and when an account
 // was made.

@@ -116,6 +116,8 @@ func definition(f *fact.Fact) (string, bool) {
 		return standing(f), true
 	case fact.Listed:
 		return fmt.Sprintf("%s is on the list %s", f.Account, f.Other), true
+	case fact.AccountMatches:
+		return fmt.Sprintf("the account %s matches %s", f.Account, f.Rule), true
 	case fact.Idle:
 		return fmt.Sprintf("nobody has signed in to %s since %s, for %s or longer", f.Account, f.On, f.Limit), true
 	case fact.NeverActive:
