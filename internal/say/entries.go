@@ -139,6 +139,8 @@ func stood(x *ledger.Stood) string {
 				what = "pending, " + m.Step + " times"
 			case m.Path == "":
 				what = "of nobody and blocked"
+			case m.Step == leaving.MarkOpened:
+				what = "on path " + m.Path + " and opened by hand"
 			case m.Step != "":
 				what = "on path " + m.Path + " with " + m.Step + " done"
 			}

@@ -171,11 +171,34 @@ func (in *Input) upon(p *model.Path, app, account, person int) bool {
 	case model.WhenMatching:
 		return p.Match != nil && p.Match.Match(in.attr(app, account), in.Today)
 	}
-	if person < 0 {
-		return false
-	}
+	return person >= 0 && in.idle(p, app, account) && in.Opened(p, app, account) == day.None
+}
+
+// idle reports whether nobody has signed in to an account for as long as a path says.
+func (in *Input) idle(p *model.Path, app, account int) bool {
 	last, _ := in.Active(app, account)
 	return last != day.None && last.Add(p.Idle) <= in.Today
+}
+
+// Opened is the day on which an account that was blocked as idle was seen open again, as
+// long as that counts like signing in; day.None for any other account. Whoever opened it
+// has some time to do so.
+func (in *Input) Opened(p *model.Path, app, account int) day.Day {
+	if p.When != model.WhenIdle || !in.Accounts[app].Open(account) {
+		return day.None
+	}
+	key := in.Accounts[app].Key.At(account)
+	on, known := in.Past[app][Mark{key, p.Name, MarkOpened}]
+	if _, blocked := in.Past[app][Mark{key, p.Name, model.DoSuspend.String()}]; !known {
+		if !blocked {
+			return day.None
+		}
+		on = in.Clock
+	}
+	if on.Add(p.Idle) <= in.Today {
+		return day.None
+	}
+	return on
 }
 
 // attr gives the attributes of an account.

@@ -6,12 +6,14 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
+	"pravet/internal/core/table"
 )
 
 // The steps of marks that are of no path.
 const (
 	MarkRemoved    = "remove"     // the application shows that it was removed
 	MarkUnanswered = "unanswered" // no invitation was accepted
+	MarkOpened     = "opened"     // an account that was blocked as idle was opened by hand; of a path
 	sent           = "invited "   // and how often
 )
 
@@ -69,8 +71,9 @@ func (in *Input) Restorable(app, account int) bool {
 // somebody is invited. O(accounts), and nothing where the application has no such states.
 func (in *Input) States(app int) (out []Mark) {
 	a := in.Apps[app]
+	out = in.opened(app)
 	if a.Restores == (day.Duration{}) && a.Invites == nil {
-		return nil
+		return out
 	}
 	for i, state := range in.Accounts[app].States {
 		key := in.Accounts[app].Key.At(i)
@@ -82,6 +85,31 @@ func (in *Input) States(app int) (out []Mark) {
 			out = append(out, invited(key, x.Sent))
 			if a.Invites != nil && x.Sent > a.Invites.Again && x.Expires <= in.Today {
 				out = append(out, Mark{key, "", MarkUnanswered})
+			}
+		}
+	}
+	return out
+}
+
+// opened lists the accounts that were blocked as idle and are open again. It looks at those
+// only that are on record.
+func (in *Input) opened(app int) (out []Mark) {
+	index := (*table.Index)(nil)
+	for _, p := range in.Paths {
+		if p.When != model.WhenIdle || !p.In(app) {
+			continue
+		}
+		seen := map[string]bool{}
+		for m := range in.Past[app] {
+			if m.Path != p.Name || m.Step != MarkOpened && m.Step != model.DoSuspend.String() || seen[m.Account] {
+				continue
+			}
+			seen[m.Account] = true
+			if index == nil {
+				index = table.NewIndex(in.Accounts[app].Key, nil)
+			}
+			if at := index.Find(m.Account); at >= 0 && in.idle(p, app, at) && in.Opened(p, app, at) != day.None {
+				out = append(out, Mark{m.Account, p.Name, MarkOpened})
 			}
 		}
 	}
