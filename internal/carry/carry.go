@@ -293,7 +293,8 @@ func (j *Job) Decide(ctx context.Context) error {
 	j.settle()
 	j.States = j.Standing.Ready(j.Plan, j.Today)
 	for i := range j.States {
-		if j.among != nil && j.States[i] == decide.Ready && !j.among[j.Plan.Changes[i].ID] {
+		outside := j.among != nil && !j.among[j.Plan.Changes[i].ID]
+		if outside && (j.States[i] == decide.Ready || j.States[i] == decide.Held) {
 			j.States[i] = decide.Waiting
 		}
 	}

@@ -26,6 +26,7 @@ import (
 func (c *program) apply() *cobra.Command {
 	var yes, unattended bool
 	var forGood int
+	var only string
 	cmd := &cobra.Command{
 		Use:     "apply PLAN",
 		Short:   "Carry out what is accepted of a plan, and check every change afterwards",
@@ -44,6 +45,10 @@ accepted plan, or --yes. Where changes cannot be undone, it asks how many they a
 or needs --yes-for-good with that number. An interrupted run ends after the step
 that it is in; to go on, apply the plan again.
 
+With --only it carries out the changes that a filter matches and what those need, and
+leaves the rest as it is: one person before all, for example. What cannot be undone,
+or waits to be accepted by itself, is not accepted by that.
+
 With --unattended it carries out what the filter under unattended in pravet.yaml
 matches, no guard holds, nobody has rejected and can be undone, and does not ask.
 Everything else is left for a person.
@@ -51,13 +56,18 @@ Everything else is left for a person.
 Exit status: 0 done; 1 failed, and nothing was carried out; 3 the rest is left for a
 person (with --unattended); 4 some changes are held by a guard, the others are
 done; 5 the run ended early, or some changes are not settled.`,
-		Example: example("pravet apply m4n98ppw", "pravet apply m4n98ppw --yes"),
-		Args:    takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
+		Example: example(
+			"pravet apply m4n98ppw", "pravet apply m4n98ppw --yes", "pravet apply m4n98ppw --only 'person eq \"E0118\"' --yes",
+		),
+		Args: takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask: this many changes cannot be undone, and are meant")
 	cmd.Flags().
 		BoolVar(&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave the rest")
+	cmd.Flags().StringVar(&only, "only", "", "only the changes that this filter matches, with what they need")
+	offer(cmd, "only", c.completeFilter)
+	cmd.MarkFlagsMutuallyExclusive("unattended", "only")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes-for-good")
 	cmd.ValidArgsFunction = c.completePlans
@@ -93,7 +103,7 @@ done; 5 the run ended early, or some changes are not settled.`,
 		if unattended {
 			return c.unattended(dir, j, l)
 		}
-		return c.carryOut(j, l, yes, forGood)
+		return c.carryOut(dir, j, l, only, yes, forGood)
 	}
 	return cmd
 }
@@ -171,13 +181,18 @@ func (c *program) settle(dir string, s *prepare.State, l ledger.Ledger) error {
 	return err
 }
 
-func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool, forGood int) error {
+func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only string, yes bool, forGood int) error {
 	out := show.NewPrinter(c.Stdout, c.Environ)
 	// Nothing accepted by itself: all that is not rejected is meant, once
 	// someone says so.
 	accepted := j.Accepted()
 	if !accepted {
 		if err := j.Whole(c.ctx); err != nil {
+			return err
+		}
+	}
+	if only != "" {
+		if err := c.part(dir, j, only, accepted); err != nil {
 			return err
 		}
 	}
@@ -197,7 +212,12 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool, forGood int)
 	if err := c.consent(out, j, accepted, yes, forGood); err != nil {
 		return err
 	}
-	if !accepted {
+	switch {
+	case !accepted && only != "":
+		if err := c.acceptPart(dir, j, l, only); err != nil {
+			return err
+		}
+	case !accepted:
 		rec := ledger.Decision{
 			Plan:    j.Plan.ID,
 			Digest:  j.Plan.Digest,
@@ -213,7 +233,11 @@ func (c *program) carryOut(j *carry.Job, l ledger.Ledger, yes bool, forGood int)
 		}
 	}
 	res, err := j.Run(c.ctx, c.tell)
-	return c.ended(out, j, l, res, err)
+	err = c.ended(out, j, l, res, err)
+	if left := len(j.States) - j.Count(decide.Completed) - j.Count(decide.Refused); only != "" && !accepted && left > 0 {
+		out.Line(say.LeftOfPlan(left, j.Plan.ID))
+	}
+	return err
 }
 
 // tell tells how a run goes.

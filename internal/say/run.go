@@ -93,6 +93,17 @@ func LeftForSomebody(n int, plan string) string {
 	)
 }
 
+// Part is why a part of a plan was accepted that somebody has chosen by a filter.
+func Part(only string) string { return "asked at apply --only " + only }
+
+// LeftOfPlan counts what is left of a plan of which a part was carried out.
+func LeftOfPlan(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s left of this plan; go on with: pravet accept %s, and pravet apply %s",
+		model.Count(n, "change is", "changes are"), plan, plan,
+	)
+}
+
 // NothingToDo is said of a plan with nothing ready.
 func NothingToDo() string { return "There is nothing to carry out." }
 

@@ -35,6 +35,13 @@ func said() map[string][]any {
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
 	return map[string][]any{
+		"Part": {say.Part(`verb eq "suspend"`), `asked at apply --only verb eq "suspend"`},
+		"LeftOfPlan": {
+			say.LeftOfPlan(1, "m4n98ppw"),
+			"1 change is left of this plan; go on with: pravet accept m4n98ppw, and pravet apply m4n98ppw",
+			say.LeftOfPlan(7, "m4n98ppw"),
+			"7 changes are left of this plan; go on with: pravet accept m4n98ppw, and pravet apply m4n98ppw",
+		},
 		"NoLetters": {
 			say.NoLetters(),
 			"No letter is due: pravet.yaml does not say who is told what. " +
