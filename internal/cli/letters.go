@@ -131,7 +131,7 @@ func (c *program) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (p
 		if ref == "" || !secrets {
 			return "", nil
 		}
-		value, err := secret.Read(ref, c.Environ)
+		value, err := secret.Read(c.ctx, ref, c.Environ)
 		if err != nil {
 			return "", fmt.Errorf("%s: %w", w.Pos, err)
 		}

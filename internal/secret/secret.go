@@ -1,67 +1,126 @@
-// Package secret reads secrets from where they are kept: the environment, or a file that
-// nobody else may read. A secret itself never stands in a repository, an argument, a
-// message or the ledger; what stands there is a reference to it.
+// Package secret reads secrets from where they are kept: the environment, a file that
+// nobody else may read, or what a program prints. A secret itself never stands in a
+// repository, an argument, a message or the ledger; what stands there is a reference to it.
 package secret
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"os/exec"
 	"strings"
+	"time"
 )
 
 // maxSecret is how long a secret may be, in bytes.
 const maxSecret = 4096
 
+// patience is how long a program may take to print one.
+const patience = 10 * time.Second
+
+// The kinds of references.
+const (
+	inEnvironment = "env"
+	inFile        = "file"
+	byCommand     = "command"
+)
+
 // Check reports what is wrong with a reference, without looking where it leads.
 func Check(ref string) error {
 	kind, rest, ok := strings.Cut(ref, ":")
-	if !ok || rest == "" || kind != "env" && kind != "file" {
-		return fmt.Errorf("a reference to a secret is expected here, never the secret itself: env:NAME or file:PATH")
+	if ok && strings.TrimSpace(rest) != "" && (kind == inEnvironment || kind == inFile || kind == byCommand) {
+		return nil
 	}
-	return nil
+	return errors.New("a reference to a secret is expected here, never the secret itself: env:NAME, file:PATH or " +
+		"command:PROGRAM ARGUMENT ...")
 }
 
 // Read reads the secret that a reference leads to. The error never holds it.
-func Read(ref string, environ []string) (string, error) {
+func Read(ctx context.Context, ref string, environ []string) (string, error) {
 	if err := Check(ref); err != nil {
 		return "", err
 	}
-	kind, name, _ := strings.Cut(ref, ":")
-	if kind == "env" {
-		for _, e := range environ {
-			if value, ok := strings.CutPrefix(e, name+"="); ok && value != "" {
-				return value, nil
-			}
-		}
-		return "", fmt.Errorf("%s: the environment has no variable %s", ref, name)
+	kind, where, _ := strings.Cut(ref, ":")
+	var text string
+	var err error
+	switch kind {
+	case inEnvironment:
+		text, err = fromEnvironment(where, environ)
+	case inFile:
+		text, err = fromFile(where)
+	default:
+		text, err = fromCommand(ctx, strings.Fields(where), environ)
 	}
-	info, err := os.Stat(name)
-	switch {
+	switch text = strings.TrimRight(text, "\r\n"); {
 	case err != nil:
-		return "", fmt.Errorf("%s: the file cannot be read: %w", ref, bare(err))
-	case !info.Mode().IsRegular():
-		return "", fmt.Errorf("%s: this is no regular file", ref)
-	case info.Mode().Perm()&0o077 != 0:
-		return "", fmt.Errorf("%s: others may read this file; take that away with: chmod 600 %s", ref, name)
-	case info.Size() > maxSecret:
-		return "", fmt.Errorf("%s: the file is longer than %d bytes", ref, maxSecret)
-	}
-	data, err := os.ReadFile(name)
-	if err != nil {
-		return "", fmt.Errorf("%s: the file cannot be read: %w", ref, bare(err))
-	}
-	text := strings.TrimRight(string(data), "\r\n")
-	if text == "" {
-		return "", fmt.Errorf("%s: the file is empty", ref)
+		return "", fmt.Errorf("%s: %w", ref, err)
+	case text == "":
+		return "", fmt.Errorf("%s: there is nothing in it", ref)
+	case len(text) > maxSecret:
+		return "", fmt.Errorf("%s: it is longer than %d bytes", ref, maxSecret)
 	}
 	return text, nil
 }
 
+func fromEnvironment(name string, environ []string) (string, error) {
+	for _, e := range environ {
+		if value, ok := strings.CutPrefix(e, name+"="); ok {
+			return value, nil
+		}
+	}
+	return "", fmt.Errorf("the environment has no variable %s", name)
+}
+
+func fromFile(name string) (string, error) {
+	info, err := os.Stat(name)
+	switch {
+	case err != nil:
+		return "", fmt.Errorf("the file cannot be read: %w", bare(err))
+	case !info.Mode().IsRegular():
+		return "", errors.New("this is no regular file")
+	case info.Mode().Perm()&0o077 != 0:
+		return "", fmt.Errorf("others may read this file; take that away with: chmod 600 %s", name)
+	case info.Size() > maxSecret+2:
+		return "", fmt.Errorf("the file is longer than %d bytes", maxSecret)
+	}
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return "", fmt.Errorf("the file cannot be read: %w", bare(err))
+	}
+	return string(data), nil
+}
+
+// fromCommand is what a program prints. What it says on standard error is not passed on,
+// as nobody knows what is in it.
+func fromCommand(ctx context.Context, words []string, environ []string) (string, error) {
+	ctx, stop := context.WithTimeout(ctx, patience)
+	defer stop()
+	cmd := exec.CommandContext(ctx, words[0], words[1:]...)
+	cmd.Env, cmd.WaitDelay = environ, time.Second
+	data, err := cmd.Output()
+	var exit *exec.ExitError
+	switch {
+	case ctx.Err() != nil:
+		return "", fmt.Errorf("the program gave no answer within %s", patience)
+	case errors.As(err, &exit):
+		return "", fmt.Errorf("the program ended with status %d", exit.ExitCode())
+	case err != nil:
+		return "", fmt.Errorf("the program cannot be run: %w", bare(err))
+	}
+	return string(data), nil
+}
+
 // bare leaves out of an error the path, which the message has already.
 func bare(err error) error {
-	if p, ok := err.(*fs.PathError); ok {
+	var p *fs.PathError
+	if errors.As(err, &p) {
 		return p.Err
+	}
+	var e *exec.Error
+	if errors.As(err, &e) {
+		return e.Err
 	}
 	return err
 }
