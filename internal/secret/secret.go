@@ -34,7 +34,7 @@ func Check(ref string) error {
 		return nil
 	}
 	return errors.New("a reference to a secret is expected here, never the secret itself: env:NAME, file:PATH or " +
-		"command:PROGRAM ARGUMENT ...")
+		"command:PROGRAM")
 }
 
 // Read reads the secret that a reference leads to. The error never holds it.
