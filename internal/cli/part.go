@@ -3,20 +3,36 @@ package cli
 import (
 	"pravet/internal/carry"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/plan"
 	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/say"
 )
 
+// matched are the changes of a plan that a filter matches.
+func (c *program) matched(dir string, p *plan.Plan, only string) (*selection, []*plan.Change, error) {
+	sel := &selection{only: only}
+	if err := sel.prepare(c, dir, p); err != nil {
+		return nil, nil, err
+	}
+	changes, _, err := sel.choose(p)
+	return sel, changes, err
+}
+
+// acceptSome accepts some changes of a job's plan by themselves.
+func (c *program) acceptSome(
+	dir string, j *carry.Job, l ledger.Ledger, ids map[string]bool, because string,
+) error {
+	m := &decisions.Maker{Ledger: l, Repo: j.Repo(), Plan: j.Plan, Today: j.Today, By: c.actor(dir)}
+	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ids}, nil, because)
+	return err
+}
+
 // part limits a job to the changes that a filter matches, with what they need. Where
 // nothing was accepted by itself, the filter accepts no more than accepting the whole plan
 // would: nothing that cannot be undone, and nothing that waits to be accepted by itself.
 func (c *program) part(dir string, j *carry.Job, only string, accepted bool) error {
-	sel := &selection{only: only}
-	if err := sel.prepare(c, dir, j.Plan); err != nil {
-		return err
-	}
-	changes, _, err := sel.choose(j.Plan)
+	_, changes, err := c.matched(dir, j.Plan, only)
 	if err != nil {
 		return err
 	}
@@ -44,9 +60,7 @@ func (c *program) acceptPart(dir string, j *carry.Job, l ledger.Ledger, only str
 			ready[j.Plan.Changes[i].ID] = true
 		}
 	}
-	m := &decisions.Maker{Ledger: l, Repo: j.Repo(), Plan: j.Plan, Today: j.Today, By: c.actor(dir)}
-	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ready}, nil, say.Part(only))
-	if err != nil {
+	if err := c.acceptSome(dir, j, l, ready, say.Part(only)); err != nil {
 		return say.ConsentNotRecorded(err)
 	}
 	return j.Decide(c.ctx)

@@ -8,7 +8,6 @@ import (
 	"pravet/internal/carry"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
-	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/say"
 	"pravet/internal/show"
@@ -22,11 +21,7 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 	if repo.Unattended == nil {
 		return usage(say.NoUnattended())
 	}
-	sel := &selection{only: repo.Unattended.String()}
-	if err := sel.prepare(c, dir, p); err != nil {
-		return err
-	}
-	changes, _, err := sel.choose(p)
+	sel, changes, err := c.matched(dir, p, repo.Unattended.String())
 	if err != nil {
 		return err
 	}
@@ -57,9 +52,7 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 		out.Line(say.NothingToDo())
 		return left(among)
 	}
-	m := &decisions.Maker{Ledger: l, Repo: repo, Plan: p, Today: j.Today, By: c.actor(dir)}
-	because := say.Unattended(repo.Unattended.String())
-	if _, err := m.Accept(c.ctx, decisions.Choice{Changes: maps.Clone(among)}, nil, because); err != nil {
+	if err := c.acceptSome(dir, j, l, maps.Clone(among), say.Unattended(repo.Unattended.String())); err != nil {
 		return err
 	}
 	if err := j.Among(c.ctx, among); err != nil {

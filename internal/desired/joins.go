@@ -64,14 +64,7 @@ func (r *Repo) readInvitation(d *doc, at, n *yaml.Node) *model.Invitation {
 	if a := f["again"]; a != nil {
 		x.Again = d.integer(a, "again", 0)
 	}
-	for _, k := range d.names(f["with"], "with") {
-		kind := slices.IndexFunc([]model.Kind{0, 1, 2}, func(kind model.Kind) bool { return kind.Plural() == k.Text })
-		if kind < 0 {
-			r.fail(k.Pos, "unknown-word", fmt.Sprintf("with cannot be %q", k.Text), "use groups, roles or licenses")
-			continue
-		}
-		x.With[kind] = true
-	}
+	x.With = d.kinds(f["with"], "with")
 	if m := f["message"]; m != nil {
 		x.Message = r.template(d.text(m, "message"), d.pos(m), model.Fields())
 	}
@@ -105,18 +98,10 @@ func (r *Repo) text(
 	if file == "" {
 		return ""
 	}
-	data, sum, _, err := r.Tree.ReadAll(r.ctx, file, maxTemplate)
-	if err != nil {
-		var p *source.Problem
-		if !errors.As(err, &p) {
-			p = source.Unreadable(file, err)
-		}
-		p.Hint = strings.TrimPrefix(p.Hint+fmt.Sprintf("; it is named in %s", named), "; ")
-		r.Problems.Add(p)
+	data, ok := r.readNamed(file, named, maxTemplate)
+	if !ok {
 		return ""
 	}
-	r.sums[file] = sum
-	r.Files++
 	text := string(data)
 	if !utf8.ValidString(text) {
 		r.fail(model.Pos{File: file, Line: 1}, "not-utf8", "the template is not UTF-8", "save it as UTF-8")
@@ -128,8 +113,9 @@ func (r *Repo) text(
 			continue
 		}
 		before := text[:at[i]]
+		line := before[strings.LastIndex(before, "\n")+1:]
 		pos := model.Pos{
-			File: file, Line: strings.Count(before, "\n") + 1, Column: len([]rune(before[strings.LastIndex(before, "\n")+1:])) + 1,
+			File: file, Line: strings.Count(before, "\n") + 1, Column: utf8.RuneCountInString(line) + 1,
 		}
 		other(name, func(says, hint string) {
 			r.fail(pos, "unknown-field", fmt.Sprintf("the template names {%s}, and %s", name, says), hint)
@@ -138,25 +124,35 @@ func (r *Repo) text(
 	return strings.TrimRight(text, "\n")
 }
 
+// readNamed reads a file that another one names; where it cannot be read, that is a problem
+// which says where it is named.
+func (r *Repo) readNamed(file string, named model.Pos, limit int64) (data []byte, ok bool) {
+	data, sum, _, err := r.Tree.ReadAll(r.ctx, file, limit)
+	if err != nil {
+		var p *source.Problem
+		if !errors.As(err, &p) {
+			p = source.Unreadable(file, err)
+		}
+		p.Hint = strings.TrimPrefix(p.Hint+fmt.Sprintf("; it is named in %s", named), "; ")
+		r.Problems.Add(p)
+		return nil, false
+	}
+	r.sums[file] = sum
+	r.Files++
+	return data, true
+}
+
 // joins checks that an export shows what inviting and restoring need.
 func (d *doc) joins(f map[string]*yaml.Node, app *model.App, s *export.Spec) {
-	has := func(state model.State) bool {
-		c := s.State()
-		if c == nil {
-			return false
-		}
-		_, ok := c.States[state]
-		return ok
-	}
 	lacks := func(n *yaml.Node, says, hint string) { d.problem(n, "missing-column", says, hint) }
-	if app.Restores != (day.Duration{}) && !has(model.Removed) {
+	if app.Restores != (day.Duration{}) && !s.Shows(model.Removed) {
 		lacks(f["restoreWithin"], "removed accounts can be restored, and the export has no word for them",
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, removed: WORD} under columns")
 	}
 	if app.Invites == nil {
 		return
 	}
-	if !has(model.Invited) {
+	if !s.Shows(model.Invited) {
 		lacks(f["joins"], "people are invited, and the export has no word for somebody who is",
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, invited: WORD} under columns")
 	}

@@ -109,7 +109,10 @@ func (r *Repo) readReaders(d *doc, n *yaml.Node) Readers {
 		if !strings.Contains(to.Text, "@") {
 			r.refs = append(r.refs, personRef{to.Text, to.Pos})
 		} else if _, err := mail.ParseAddress(to.Text); err != nil {
-			r.fail(to.Pos, "bad-address", fmt.Sprintf("%q is no address", to.Text), "write it as name@ferries.example, or name a person by id")
+			r.fail(
+				to.Pos, "bad-address", fmt.Sprintf("%q is no address", to.Text),
+				"write it as name@ferries.example, or name a person by id",
+			)
 		}
 	}
 	return x

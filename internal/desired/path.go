@@ -14,7 +14,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
-	"pravet/internal/source"
 )
 
 // readPaths reads how accounts end.
@@ -185,18 +184,10 @@ func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {
 // readList reads ids of people and names of accounts: a CSV file with the column person,
 // or with app and account, or with all of them.
 func (r *Repo) readList(list *model.List, named model.Pos) {
-	data, sum, _, err := r.Tree.ReadAll(r.ctx, list.File, maxYAML)
-	if err != nil {
-		var p *source.Problem
-		if !errors.As(err, &p) {
-			p = source.Unreadable(list.File, err)
-		}
-		p.Hint = strings.TrimPrefix(p.Hint+fmt.Sprintf("; it is named in %s", named), "; ")
-		r.Problems.Add(p)
+	data, ok := r.readNamed(list.File, named, maxYAML)
+	if !ok {
 		return
 	}
-	r.sums[list.File] = sum
-	r.Files++
 	rows := csv.NewReader(bytes.NewReader(data))
 	rows.ReuseRecord = true
 	header, err := rows.Read()
@@ -256,6 +247,24 @@ func (r *Repo) readList(list *model.List, named model.Pos) {
 	}
 }
 
+// kinds reads a list of kinds of things.
+func (d *doc) kinds(n *yaml.Node, what string) (out [model.Kinds]bool) {
+	for _, name := range d.names(n, what) {
+		known := false
+		for k := range model.Kinds {
+			if kind := model.Kind(k); kind.Plural() == name.Text {
+				out[kind], known = true, true
+			}
+		}
+		if !known {
+			d.probs.Add(problem(
+				name.Pos, "unknown-word", fmt.Sprintf("%s cannot be %q", what, name.Text), "use groups, roles or licenses",
+			))
+		}
+	}
+	return out
+}
+
 func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn", "to")
 	s := model.Step{Pos: d.pos(n)}
@@ -276,17 +285,7 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 			)
 		}
 	}
-	for _, n := range d.names(f["keep"], "keep") {
-		known := false
-		for k := range model.Kinds {
-			if kind := model.Kind(k); kind.Plural() == n.Text {
-				s.Keep[kind], known = true, true
-			}
-		}
-		if !known {
-			r.fail(n.Pos, "unknown-word", fmt.Sprintf("keep cannot be %q", n.Text), "use groups, roles or licenses")
-		}
-	}
+	s.Keep = d.kinds(f["keep"], "keep")
 	if ok && s.Do == model.DoHand {
 		r.readTo(d, &s, f["to"])
 		switch {

@@ -96,13 +96,13 @@ func (c *Column) Word(s model.State) (word string, ok bool) {
 	return "", false
 }
 
-// Keeps reports whether the application keeps removed accounts, in a state of their own.
-func (s *Spec) Keeps() bool {
+// Shows reports whether the export has a word for a state of accounts.
+func (s *Spec) Shows(state model.State) bool {
 	c := s.State()
 	if c == nil {
 		return false
 	}
-	_, ok := c.States[model.Removed]
+	_, ok := c.Word(state)
 	return ok
 }
 

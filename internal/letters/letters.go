@@ -140,7 +140,7 @@ func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, wit
 		case repo.People.Get(p, "email") == "":
 			without = append(without, fmt.Sprintf("%s, who would be told because %s, has no email", id, because))
 		default:
-			return reader(called(repo, p), repo.People.Get(p, "email"), because)
+			return reader(repo.People.Called(p), repo.People.Get(p, "email"), because)
 		}
 		return nil
 	}
@@ -205,13 +205,6 @@ func managers(repo *desired.Repo, stages []stage.Stage, person func(id, because 
 			x.People[repo.People.Get(p, "id")] = true
 		}
 	}
-}
-
-func called(repo *desired.Repo, p int) string {
-	if name := repo.People.Get(p, "displayName"); name != "" {
-		return name
-	}
-	return repo.People.Get(p, "userName")
 }
 
 // A Parcel is a letter and the way that it goes.

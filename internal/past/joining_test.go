@@ -141,7 +141,7 @@ type inviting struct {
 	silent       bool
 }
 
-// see takes in what is to be seen on a day; drafted tells whether a draft did.
+// see takes in what is to be seen on a day; drafted reports whether a draft saw it.
 func (x *inviting) see(n *newcomer, today int, drafted bool) {
 	due := n.desk && !n.ended
 	switch {

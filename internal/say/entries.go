@@ -136,7 +136,7 @@ func stood(x *ledger.Stood) string {
 			case m.Path == "" && m.Step == leaving.MarkUnanswered:
 				what = "with no answer to the last invitation"
 			case m.Path == "" && m.Step != model.DoSuspend.String():
-				what = "pending, " + m.Step + " times"
+				what = "with " + strings.Replace(m.Step, "invited", "invitation", 1) + " pending"
 			case m.Path == "":
 				what = "of nobody and blocked"
 			case m.Step == leaving.MarkOpened:

@@ -10,7 +10,8 @@ import (
 
 // NoLetters is that nobody is to be told anything.
 func NoLetters() string {
-	return "No letter is due: pravet.yaml does not say who is told what. Add letters: {from: ADDRESS, readers: [...], by: [...]}"
+	return "No letter is due: pravet.yaml does not say who is told what. " +
+		"Add letters: {from: ADDRESS, readers: [...], by: [...]}"
 }
 
 // NoCertificates is a file that should hold certificates.

@@ -25,7 +25,7 @@ func HolderTable(list []access.Holder) *Table {
 	return t
 }
 
-// held says whether a holder may sign in, and by what they have the thing.
+// held is how a holder has the thing: open or blocked, and along with what.
 func held(h *access.Holder) (open, how string) {
 	open, how = "blocked", "directly"
 	if h.Open {

@@ -31,7 +31,8 @@ type edit struct {
 	done   bool
 }
 
-// newEdits gathers changes; keeps tells whether the application keeps removed accounts.
+// newEdits gathers changes; keeps reports whether the application keeps
+// accounts that were removed.
 func newEdits(app *model.App, changes []*plan.Change, keeps bool) (*edits, error) {
 	e := &edits{app: app, byKey: map[string]*edit{}}
 	for _, c := range changes {

@@ -159,7 +159,7 @@ func (s *step) stage(ctx context.Context) error {
 			of = append(of, c)
 		}
 	}
-	e, err := newEdits(f.App, of, f.Spec.Keeps())
+	e, err := newEdits(f.App, of, f.Spec.Shows(model.Removed))
 	if err != nil {
 		return err
 	}

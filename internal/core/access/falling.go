@@ -98,7 +98,7 @@ func (f *falling) people() {
 				continue
 			}
 			id := f.v.People.Get(p, "id")
-			f.add(on, "", id, f.v.People.Place(p, attr), fact.Fact{Kind: kind, Person: f.v.name(p) + " (" + id + ")"})
+			f.add(on, "", id, f.v.People.Place(p, attr), fact.Fact{Kind: kind, Person: f.v.called(p)})
 			if attr == "starts" {
 				f.lacking(p, on)
 			}
@@ -118,7 +118,7 @@ func (f *falling) lacking(p int, on day.Day) {
 				}
 				id := v.People.Get(p, "id")
 				f.add(on, app.ID, id, v.People.Pos(p), fact.Fact{
-					Kind: fact.FallsLacking, Person: v.name(p) + " (" + id + ")", App: app.ID, Thing: app.Things[t].String(),
+					Kind: fact.FallsLacking, Person: v.called(p), App: app.ID, Thing: app.Things[t].String(),
 					Attribute: app.Attrs[n].Person,
 				})
 			}
@@ -188,7 +188,7 @@ func (f *falling) called(id string) string {
 		return id
 	}
 	if p := f.ids.Find(id); p >= 0 {
-		return f.v.name(p) + " (" + id + ")"
+		return f.v.called(p)
 	}
 	return id
 }

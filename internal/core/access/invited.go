@@ -55,15 +55,12 @@ func (v *View) waits(p, app int) (out []string) {
 // invitedRows lists the invitations that nobody has accepted.
 func (v *View) invitedRows() *Rows {
 	rows := v.invitations()
-	var also []string
-	for _, a := range v.People.Attributes() {
-		also = append(also, ofPerson+a)
-	}
 	return &Rows{
 		Columns: []string{
-			"app", "account", "person", "name", "sent", "since", "expires", "days", "waits", "stage", "effective", "file", "line",
+			"app", "account", "person", "name", "sent", "since", "expires", "days", "waits", "stage", "effective",
+			"file", "line",
 		},
-		Also:    also,
+		Also:    v.ofPeople(),
 		Default: []string{"app", "account", "name", "sent", "since", "expires", "days", "waits"},
 		Several: set("effective", "waits"),
 		Len:     len(rows),
@@ -96,9 +93,10 @@ func (f *falling) invitations() {
 		if x.person >= 0 {
 			id = f.v.People.Get(x.person, "id")
 		}
-		account := f.v.Accounts[x.app].Key.At(x.at)
-		f.add(max(x.Expires, f.v.Today), f.v.Apps[x.app].ID, id, f.v.Apps[x.app].Invites.Pos, fact.Fact{
-			Kind: fact.FallsInvited, App: f.v.Apps[x.app].ID, Account: account, Until: x.Expires.String(), Person: cmp.Or(f.called(id), account),
+		app, account := f.v.Apps[x.app], f.v.Accounts[x.app].Key.At(x.at)
+		f.add(max(x.Expires, f.v.Today), app.ID, id, app.Invites.Pos, fact.Fact{
+			Kind: fact.FallsInvited, App: app.ID, Account: account, Until: x.Expires.String(),
+			Person: cmp.Or(f.called(id), account),
 		})
 	}
 }
@@ -142,7 +140,7 @@ func (f *falling) missing() {
 			}
 			id := v.People.Get(p, "id")
 			f.add(v.Today, v.Apps[x.app].ID, id, v.People.Pos(p), fact.Fact{
-				Kind: fact.FallsMissing, Person: v.name(p) + " (" + id + ")", App: v.Apps[x.app].ID,
+				Kind: fact.FallsMissing, Person: v.called(p), App: v.Apps[x.app].ID,
 				Thing: v.Apps[x.app].Things[x.thing].String(), Attribute: x.attr,
 			})
 		}

@@ -66,16 +66,12 @@ func (v *View) leavingRows() *Rows {
 		return int64(s.Due)
 	}
 	slices.SortStableFunc(rows, func(x, y row) int { return cmp.Compare(late(x.Stand), late(y.Stand)) })
-	var also []string
-	for _, a := range v.People.Attributes() {
-		also = append(also, ofPerson+a)
-	}
 	columns := []string{
 		"app", "account", "person", "name", "path", "step", "steps", "done", "since", "next", "due", "days",
 	}
 	return &Rows{
 		Columns: append(slices.Clone(columns), "stage", "active", "effective", "file", "line"),
-		Also:    also,
+		Also:    v.ofPeople(),
 		Default: []string{"app", "account", "name", "path", "done", "since", "next", "due", "days"},
 		Several: set("effective"),
 		Len:     len(rows),

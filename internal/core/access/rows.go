@@ -113,6 +113,14 @@ func (v *View) appsOf(p int) (out []string) {
 // ofPerson begins the name of an attribute of the person whom a row is about.
 const ofPerson = "person."
 
+// ofPeople are the attributes of people, as rows about something of theirs name them.
+func (v *View) ofPeople() (out []string) {
+	for _, a := range v.People.Attributes() {
+		out = append(out, ofPerson+a)
+	}
+	return out
+}
+
 // accountRows lists the accounts that a test chooses, application by
 // application.
 func (v *View) accountRows(which func(app, at int) bool) *Rows {
@@ -153,13 +161,9 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 		},
 		attrs...)
 	columns = append(columns, "file", "line")
-	var also []string
-	for _, a := range v.People.Attributes() {
-		also = append(also, ofPerson+a)
-	}
 	return &Rows{
 		Columns: columns,
-		Also:    also,
+		Also:    v.ofPeople(),
 		Default: []string{"app", "account", "person", "name", "active", "groups", "roles", "licenses"},
 		Several: set("groups", "roles", "licenses", "effective"),
 		Len:     len(rows),

@@ -171,6 +171,9 @@ func (v *View) ways() *leaving.Input {
 // name is how a person is called.
 func (v *View) name(p int) string { return v.Explain.Name(int32(p)) }
 
+// called is how a person is called, with the id.
+func (v *View) called(p int) string { return v.name(p) + " (" + v.People.Get(p, "id") + ")" }
+
 // The states of a thing that someone has or should have.
 const (
 	Has    = "has"     // and should have

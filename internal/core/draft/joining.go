@@ -87,7 +87,8 @@ func (d *drafter) lingering(found *diff.Result) (out []plan.Notice) {
 	for n, k := range kits {
 		slices.Sort(k.names)
 		out = append(out, guard.Notice("", fact.Fact{
-			Kind: fact.Lingering, Kit: d.in.Kits[n].Name, Count: len(k.names), Names: guard.First(k.names), Until: k.until.String(),
+			Kind: fact.Lingering, Kit: d.in.Kits[n].Name, Count: len(k.names), Names: guard.First(k.names),
+			Until: k.until.String(),
 		}))
 	}
 	return out

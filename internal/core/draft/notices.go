@@ -162,7 +162,7 @@ func (d *drafter) handOvers(a int, found *diff.Result, add func(fact.Fact)) {
 			}
 			to, why := d.leaving.Successor(a, &step, int(d.personOf[a][at]))
 			if f.Because = why; to >= 0 {
-				f.Other = d.explainer.Name(int32(to)) + " (" + d.in.People.Get(to, "id") + ")"
+				f.Other = d.called(int32(to))
 			}
 			add(f)
 		}

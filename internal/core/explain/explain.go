@@ -129,12 +129,7 @@ func at(p model.Pos, f fact.Fact) plan.Reason {
 func (e *Explainer) Said(p model.Pos, f fact.Fact) plan.Reason { return at(p, f) }
 
 // Name is how a person is called.
-func (e *Explainer) Name(p int32) string {
-	if n := e.People.Get(int(p), "displayName"); n != "" {
-		return n
-	}
-	return e.People.Get(int(p), "userName")
-}
+func (e *Explainer) Name(p int32) string { return e.People.Called(int(p)) }
 
 // Get asks for the attributes of a person, for a filter.
 func (e *Explainer) Get(p int32) func(string) string {

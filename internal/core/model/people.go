@@ -196,6 +196,14 @@ func (p *People) Clashes(attr string) []Clash {
 	return clashes
 }
 
+// Called is how a person is called: the display name or, without one, the user name.
+func (p *People) Called(i int) string {
+	if name := p.Get(i, "displayName"); name != "" {
+		return name
+	}
+	return p.Get(i, "userName")
+}
+
 // Named finds a person by id or, case ignored, by user name; -1 for nobody.
 // O(people).
 func (p *People) Named(name string) int {
