@@ -73,6 +73,9 @@ done; 5 the run ended early, or some changes are not settled.`,
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes-for-good")
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		if cmd.Flags().Changed("only") && strings.TrimSpace(only) == "" {
+			return usage(say.Flag("only", say.EmptyFilter())) // and never the whole plan
+		}
 		dir, p, err := c.planHere(args[0])
 		if err != nil {
 			return err

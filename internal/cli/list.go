@@ -99,7 +99,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 			if len(columns)+len(sort) > 0 {
 				return usage(say.GroupByAlone())
 			}
-			column, err := columnOf(rows, "--group-by", groupBy)
+			column, err := columnOf(rows, "group-by", groupBy)
 			if err != nil {
 				return err
 			}
@@ -114,7 +114,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		var by []access.SortBy
 		for _, name := range sort {
 			column, down := strings.CutPrefix(name, "-")
-			if column, err = columnOf(rows, "--sort", column); err != nil {
+			if column, err = columnOf(rows, "sort", column); err != nil {
 				return err
 			}
 			by = append(by, access.SortBy{Column: column, Down: down})
@@ -147,7 +147,7 @@ func columnsOf(rows *access.Rows, names []string) (out []string, err error) {
 		return rows.Columns, nil
 	}
 	for _, n := range names {
-		column, err := columnOf(rows, "--columns", n)
+		column, err := columnOf(rows, "columns", n)
 		if err != nil {
 			return nil, err
 		}

@@ -108,7 +108,7 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 			WrongUsage, `--columns: there is no column "titel"; did you mean title?`,
 			[]string{"list", "people", "--columns", "id,titel"},
 		},
-		{WrongUsage, `--sort: there is no column "size"`, []string{"list", "kits", "--sort", "-size"}},
+		{WrongUsage, `pravet: --sort: there is no column "size"`, []string{"list", "kits", "--sort", "-size"}},
 		{WrongUsage, `--group-by: there is no column "room"`, []string{"list", "people", "--group-by", "room"}},
 		{
 			WrongUsage, "goes with neither --columns nor --sort",

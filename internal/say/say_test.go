@@ -35,6 +35,9 @@ func said() map[string][]any {
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
 	return map[string][]any{
+		"EmptyFilter": {
+			say.EmptyFilter(), `the filter is empty; write one, for example person eq "E0118", or leave the flag out`,
+		},
 		"Part": {say.Part(`verb eq "suspend"`), `asked at apply --only verb eq "suspend"`},
 		"LeftOfPlan": {
 			say.LeftOfPlan(1, "m4n98ppw"),

@@ -16,6 +16,11 @@ import (
 // Flag is what is wrong with the value of a flag.
 func Flag(name string, err error) error { return fmt.Errorf("--%s: %w", name, err) }
 
+// EmptyFilter is a filter that matches everything where only a part is meant.
+func EmptyFilter() error {
+	return errors.New(`the filter is empty; write one, for example person eq "E0118", or leave the flag out`)
+}
+
 // FilterColumn is what is wrong in a filter, at a column of it.
 func FilterColumn(column int, err error) error {
 	return fmt.Errorf("--only, column %d: %w", column, err)
