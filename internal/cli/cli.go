@@ -246,16 +246,27 @@ To see it all on a made-up ferry line: pravet demo`,
 		c.new(), c.check(), c.list(), c.why(), c.holders(), c.seats(), c.ahead(), c.compare(), c.draft(), c.show(),
 		c.accept(), c.reject(), c.apply(), c.letters(), c.log(), c.demo(),
 	} {
-		run := cmd.RunE
-		cmd.RunE = func(cmd *cobra.Command, args []string) error {
-			if err := run(cmd, args); err != nil {
-				return &ranError{err}
-			}
-			return nil
-		}
+		ran(cmd)
 		root.AddCommand(cmd)
 	}
 	return root
+}
+
+// ran marks the errors of a command, and of those below it, as of one that ran.
+func ran(cmd *cobra.Command) {
+	for _, sub := range cmd.Commands() {
+		ran(sub)
+	}
+	run := cmd.RunE
+	if run == nil {
+		return
+	}
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := run(cmd, args); err != nil {
+			return &ranError{err}
+		}
+		return nil
+	}
 }
 
 // dir finds the repository to work in.

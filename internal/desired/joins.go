@@ -107,6 +107,12 @@ func (r *Repo) text(
 		r.fail(model.Pos{File: file, Line: 1}, "not-utf8", "the template is not UTF-8", "save it as UTF-8")
 		return ""
 	}
+	if strings.TrimSpace(text) == "" {
+		r.fail(
+			model.Pos{File: file, Line: 1}, "empty-file", "the template is empty", "write the text, or take out where it is named",
+		)
+		return ""
+	}
 	names, at := model.FieldsIn(text)
 	for i, name := range names {
 		if slices.Contains(fields, name) {

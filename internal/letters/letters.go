@@ -9,7 +9,6 @@ package letters
 import (
 	"context"
 	"errors"
-	"fmt"
 	"net/mail"
 	"slices"
 	"strings"
@@ -131,14 +130,11 @@ func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, wit
 		}
 		switch {
 		case p < 0:
-			without = append(
-				without,
-				fmt.Sprintf("%s, who would be told because %s, is not in the people files", id, because),
-			)
+			without = append(without, id+" gets no letter: the people files do not name them")
 		case stages[p] == stage.Gone:
-			without = append(without, fmt.Sprintf("%s, who would be told because %s, has left", id, because))
+			without = append(without, id+" gets no letter: they have left")
 		case repo.People.Get(p, "email") == "":
-			without = append(without, fmt.Sprintf("%s, who would be told because %s, has no email", id, because))
+			without = append(without, id+" gets no letter: they have no email")
 		default:
 			return reader(repo.People.Called(p), repo.People.Get(p, "email"), because)
 		}
@@ -198,7 +194,7 @@ func managers(repo *desired.Repo, stages []stage.Stage, person func(id, because 
 		x, ok := known[id]
 		if !ok {
 			id = strings.Clone(id)
-			x = person(id, "you manage people there")
+			x = person(id, "you manage people")
 			known[id] = x
 		}
 		if x != nil {
