@@ -22,8 +22,9 @@ var arrows = map[string][]string{
 	"internal/gitrepo":   {"internal/core"},
 	"internal/ledger":    {"internal/core"},
 	"internal/export":    {"internal/core", "internal/source"},
-	"internal/desired":   {"internal/core", "internal/source", "internal/export", "internal/secret"},
-	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect"},
+	"internal/way":       {"internal/core", "internal/export"},
+	"internal/desired":   {"internal/core", "internal/source", "internal/export", "internal/secret", "internal/way"},
+	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect", "internal/way"},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
 	"internal/past":      {"internal/core", "internal/ledger"},
 	"internal/prepare": {
@@ -36,6 +37,8 @@ var arrows = map[string][]string{
 		"internal/gitrepo",
 		"internal/connect",
 		"internal/decisions",
+		"internal/secret",
+		"internal/way",
 	},
 	"internal/plans": {"internal/core", "internal/source", "internal/ledger", "internal/prepare"},
 	"internal/carry": {
@@ -51,6 +54,7 @@ var arrows = map[string][]string{
 	"internal/secret":    {},
 	"internal/post":      {"internal/core"},
 	"internal/letters":   {"internal/core", "internal/desired", "internal/ledger", "internal/post"},
+	"internal/standin":   {"internal/core"},
 	"internal/show":      {"internal/core", "internal/source", "internal/desired"},
 	"internal/say":       {"internal/core", "internal/ledger"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},

@@ -57,6 +57,8 @@ type Job struct {
 type application struct {
 	number  int
 	reached connect.Application
+	live    connect.Live      // the same, where it is asked while it is in use; else nil
+	fetched *model.Accounts   // of a live one: as it was fetched before the plan
 	mark    string            // as this job left it, or found it
 	renamed map[string]string // old user names of accounts → new ones, of changes that are settled
 }
@@ -88,6 +90,9 @@ func New(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger, t
 		tried:  map[string]bool{},
 	}
 	if err := j.fits(); err != nil {
+		return nil, err
+	}
+	if err := j.refresh(ctx); err != nil {
 		return nil, err
 	}
 	j.look()
@@ -163,12 +168,19 @@ func fits(
 	return marks, nil
 }
 
-// left tells the marks under which steps of a plan have left applications.
+// left tells the marks under which steps and runs of a plan have left applications.
 func left(l ledger.Ledger, p *plan.Plan) (map[[2]string]bool, error) {
 	out := map[[2]string]bool{}
 	err := l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Plan: p.ID},
+		ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken, ledger.RunEnded}, Plan: p.ID},
 		func(e *ledger.Entry) error {
+			if e.Kind == ledger.RunEnded {
+				end, err := ledger.Decode[ledger.RunEnd](e)
+				for app, mark := range end.Marks {
+					out[[2]string{app, mark}] = true
+				}
+				return err
+			}
 			s, err := ledger.Decode[ledger.Step](e)
 			if err == nil && s.After != "" {
 				out[[2]string{s.App, s.After}] = true

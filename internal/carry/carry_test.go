@@ -84,7 +84,7 @@ func (s *stage) job(t *testing.T) *Job {
 	return j
 }
 
-func silent(string) {}
+func silent(Progress) {}
 
 func (s *stage) decide(t *testing.T, verdict string, ids ...string) {
 	require.NoError(
@@ -124,14 +124,14 @@ type betweenStep struct {
 	changes []*plan.Change
 }
 
-func (s *betweenStep) Commit(done func(*plan.Change, error)) error {
+func (s *betweenStep) Commit(ctx context.Context, done func(*plan.Change, error)) error {
 	if s.b.commit != nil {
 		return s.b.commit(s.Step)
 	}
 	if s.b.steps != nil {
 		*s.b.steps = append(*s.b.steps, s.changes)
 	}
-	return s.Step.Commit(done)
+	return s.Step.Commit(ctx, done)
 }
 
 // TestStepsFollowNeedsWhateverFails carries the example's plan out while a third
@@ -276,7 +276,7 @@ func TestAStepThatWasNotTakenIsGivenUp(t *testing.T) {
 func TestAStepThatWasTakenIsReadBack(t *testing.T) {
 	s := newStage(t)
 	s.cut(t, func(step connect.Step) error {
-		return errors.Join(step.Commit(func(*plan.Change, error) {}), errPower)
+		return errors.Join(step.Commit(context.Background(), func(*plan.Change, error) {}), errPower)
 	})
 	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
 	require.NoError(t, err)

@@ -23,6 +23,18 @@ type Result struct {
 	ledger.RunEnd
 	Failures []ledger.ChangeOutcome // what is not settled
 	Written  string                 // the application that was changed and could not be recorded or read back, or ""
+
+	touched map[string]bool // applications that something was carried out in
+	faults  map[string]int  // by application, how many changes came to nothing
+}
+
+// Progress is what a run is at.
+type Progress struct {
+	App     string
+	Says    string // what has just happened, in words; or ""
+	Change  *plan.Change
+	Err     error // how Change went
+	Fetched int   // how many accounts were read by now, while the application is fetched again
 }
 
 // Run carries out what is ready, step by step, and returns what it came to.
@@ -30,16 +42,20 @@ type Result struct {
 // within one; what was done before it is recorded, where that is possible, and
 // told in the result. When the context ends, a step that has not begun is given
 // up, and one that has is finished and read back.
-func (j *Job) Run(ctx context.Context, progress func(string)) (*Result, error) {
+func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error) {
 	run, err := j.ledger.Begin(
 		ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready)},
 	)
 	if err != nil {
 		return nil, err
 	}
-	res := &Result{RunEnd: ledger.RunEnd{Run: run, Plan: j.Plan.ID}}
+	res := &Result{
+		RunEnd: ledger.RunEnd{Run: run, Plan: j.Plan.ID}, touched: map[string]bool{}, faults: map[string]int{},
+	}
 	before := j.Count(decide.Completed)
 	err = j.steps(ctx, res, progress)
+	// What was changed is fetched again, whoever interrupts.
+	err = errors.Join(err, j.close(context.WithoutCancel(ctx), res, res.touched, progress))
 	res.Held = j.Held()
 	res.Left = len(j.States) - before - res.Settled - res.NotSettled - res.Held
 	if err != nil {
@@ -66,7 +82,7 @@ func (j *Job) roster() int {
 
 // steps takes steps until none is left. What was refused for how things were may
 // have its turn after the next step.
-func (j *Job) steps(ctx context.Context, res *Result, progress func(string)) error {
+func (j *Job) steps(ctx context.Context, res *Result, progress func(Progress)) error {
 	refused := map[string]plan.Hold{}
 	for {
 		if ctx.Err() != nil {
@@ -121,6 +137,9 @@ func (j *Job) next(refused map[string]plan.Hold) (step []int, none bool) {
 		}
 		step = append(step, i)
 	}
+	if a := j.of(front); a.live != nil { // so that not too much is unknown at a time
+		step = step[:min(len(step), max(1, a.live.Limits().Batch))]
+	}
 	return step, false
 }
 
@@ -143,11 +162,11 @@ func (j *Job) step(
 	res *Result,
 	step []int,
 	refused map[string]plan.Hold,
-	progress func(string),
+	progress func(Progress),
 ) (took bool, err error) {
 	a, changes := j.of(step), j.changes(step)
 	app := j.now.Apps[a.number].ID
-	progress(fmt.Sprintf("%s: writing %s", app, model.Count(len(step), "change", "changes")))
+	progress(Progress{App: app, Says: fmt.Sprintf("%s: writing %s", app, model.Count(len(step), "change", "changes"))})
 	s, err := a.reached.Prepare(ctx, a.mark, changes)
 	if err != nil {
 		var moved *connect.MovedError
@@ -185,9 +204,10 @@ func (j *Job) step(
 		s.Drop()
 		return false, fmt.Errorf("%s: the step could not be recorded, and nothing of it was carried out: %w", app, err)
 	}
-	errs := map[string]error{}
-	if err := s.Commit(func(c *plan.Change, err error) { errs[c.ID] = err }); err != nil {
-		return true, fmt.Errorf("%s: the step ended before its time: %w", app, err)
+	res.touched[app] = true
+	errs, ended := j.commit(ctx, res, app, a, s, progress)
+	if ended != nil && a.live == nil {
+		return true, fmt.Errorf("%s: the step ended before its time: %w", app, ended)
 	}
 	if after := s.After(); after != "" {
 		a.mark = after
@@ -198,7 +218,43 @@ func (j *Job) step(
 		return true, err
 	}
 	res.Written = ""
-	return true, nil
+	if most := j.most(a); most > 0 && res.faults[app] >= most {
+		return true, fmt.Errorf(
+			"%s: %s came to nothing, which is the limit of its failures", app,
+			model.Count(res.faults[app], "change", "changes"),
+		)
+	}
+	return true, ended
+}
+
+// most is how many changes of an application may come to nothing before the run ends; 0 for
+// any number.
+func (j *Job) most(a *application) int {
+	if a.live == nil {
+		return 0
+	}
+	return a.live.Limits().Failures
+}
+
+// commit carries a step out. When too many changes come to nothing, the rest of it is not
+// begun.
+func (j *Job) commit(
+	ctx context.Context, res *Result, app string, a *application, s connect.Step, progress func(Progress),
+) (errs map[string]error, err error) {
+	within, stop := context.WithCancel(ctx)
+	defer stop()
+	errs = map[string]error{}
+	err = s.Commit(within, func(c *plan.Change, err error) {
+		errs[c.ID] = err
+		if err != nil && !errors.Is(err, connect.ErrNotBegun) {
+			res.faults[app]++
+			if most := j.most(a); most > 0 && res.faults[app] >= most {
+				stop()
+			}
+		}
+		progress(Progress{App: app, Change: c, Err: err})
+	})
+	return errs, err
 }
 
 // note is the record of a step that is about to be taken.
@@ -223,15 +279,15 @@ func (j *Job) readBack(
 	res *Result,
 	step []int,
 	errs map[string]error,
-	progress func(string),
+	progress func(Progress),
 ) error {
 	a := j.of(step)
 	app := j.now.Apps[a.number]
-	state, err := a.reached.Read(ctx)
+	accounts, state, err := j.again(ctx, a, j.changes(step), errs)
 	if err != nil {
 		return fmt.Errorf("%s: the changes were written and cannot be read back: %w", app.ID, err)
 	}
-	seen := newReadBack(app, state.Accounts)
+	seen := newReadBack(app, accounts)
 	for old, name := range seen.renames(j.changes(step)) {
 		if a.renamed == nil {
 			a.renamed = map[string]string{}
@@ -239,17 +295,28 @@ func (j *Job) readBack(
 		a.renamed[old] = name
 	}
 	var records []ledger.Record
-	bad := 0
+	bad, left := 0, 0
 	for _, i := range step {
 		c := &j.Plan.Changes[i]
 		o := outcome(res.Run, j.Plan, c)
 		o.Settled, o.Says = seen.settled(a.named(c))
-		if err := errs[c.ID]; err != nil && !o.Settled {
-			o.Says = err.Error()
-		}
-		if o.Settled {
+		switch err := errs[c.ID]; {
+		case o.Settled:
+			o.Result = ledger.Done
 			res.Settled++
-		} else {
+		case err != nil:
+			o.Result, o.Says = result(err), err.Error()
+		case a.live != nil:
+			o.Result, o.Says = a.unseen(c, o.Says)
+			res.faults[app.ID]++
+		default:
+			o.Result = ledger.Ignored
+		}
+		switch {
+		case o.Settled:
+		case o.Result == ledger.NotBegun:
+			left++
+		default:
 			bad++
 			res.NotSettled++
 			res.Failures = append(res.Failures, o)
@@ -257,7 +324,9 @@ func (j *Job) readBack(
 		}
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: res.Run, Body: o})
 	}
-	records = append(records, seenExport(j.ledger, res.Run, app, state))
+	if state != nil {
+		records = append(records, seenExport(j.ledger, res.Run, app, state))
+	}
 	if err := j.ledger.Append(records...); err != nil {
 		return fmt.Errorf(
 			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or "+
@@ -266,13 +335,15 @@ func (j *Job) readBack(
 			err,
 		)
 	}
-	moved := a.mark != "" && state.Mark != a.mark
-	a.mark = state.Mark
-	j.now.Accounts[a.number] = state.Accounts
+	moved := state != nil && a.mark != "" && state.Mark != a.mark
+	if state != nil {
+		a.mark = state.Mark
+	}
+	j.now.Accounts[a.number] = accounts
 	j.match()
 	// A wait counts from the day on which the step before it is seen done.
 	stood, err := prepare.Stood(
-		j.ledger, j.state.Repo, a.number, state.Accounts, j.now.PersonOf[a.number], j.Today,
+		j.ledger, j.state.Repo, a.number, accounts, j.now.PersonOf[a.number], j.Today,
 	)
 	if err == nil {
 		err = j.ledger.Append(stood...)
@@ -280,15 +351,40 @@ func (j *Job) readBack(
 	if err != nil {
 		return fmt.Errorf("%s: since when accounts are on their way out could not be recorded: %w", app.ID, err)
 	}
-	says := fmt.Sprintf("%s: read back, %s settled", app.ID, model.Count(len(step)-bad, "change is", "changes are"))
+	says := fmt.Sprintf(
+		"%s: read back, %s settled", app.ID, model.Count(len(step)-bad-left, "change is", "changes are"),
+	)
 	if bad > 0 {
 		says += fmt.Sprintf(", %d not settled", bad)
 	}
-	progress(says)
+	if left > 0 {
+		says += fmt.Sprintf(", %d not begun", left)
+	}
+	progress(Progress{App: app.ID, Says: says})
 	if moved {
 		return fmt.Errorf("%s was changed by someone else while it was written. Draft again", app.ID)
 	}
 	return nil
+}
+
+// again reads an application again after a step: a live one as far as the step is about,
+// any other whole, which is its state then.
+func (j *Job) again(
+	ctx context.Context, a *application, changes []*plan.Change, errs map[string]error,
+) (*model.Accounts, *connect.State, error) {
+	if a.live != nil {
+		app, accounts := j.now.Apps[a.number], j.now.Accounts[a.number]
+		mayCome := func(c *plan.Change) bool { return errs[c.ID] == nil || result(errs[c.ID]) == ledger.Unknown }
+		err := seen(ctx, app, a.live, changes, mayCome, func(part *model.Accounts, names []string) {
+			accounts = accounts.Merge(app, part, names)
+		})
+		return accounts, nil, err
+	}
+	state, err := a.reached.Read(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	return state.Accounts, state, nil
 }
 
 func outcome(run string, p *plan.Plan, c *plan.Change) ledger.ChangeOutcome {

@@ -19,6 +19,8 @@ type Unfinished struct {
 	Settled    int // changes of its last steps that the applications show
 	NotSettled int // changes that they do not show, or that were never begun
 	Warnings   []string
+
+	marks map[string]string // of live applications as they were fetched
 }
 
 func (u *Unfinished) String() string {
@@ -102,7 +104,7 @@ func settleRun(
 	}
 	var records []ledger.Record
 	for _, step := range steps {
-		step.Changes = slices.DeleteFunc(step.Changes, func(id string) bool { return known[id] })
+		step.Changes = slices.DeleteFunc(slices.Clone(step.Changes), func(id string) bool { return known[id] })
 		if len(step.Changes) == 0 {
 			continue
 		}
@@ -112,12 +114,18 @@ func settleRun(
 		}
 		records = append(records, more...)
 	}
+	fetched, err := u.fetch(ctx, s, l, steps)
+	if err != nil {
+		return nil, fmt.Errorf("%s was cut off: %w", r.Run, err)
+	}
+	records = append(records, fetched...)
 	end := ledger.RunEnd{
 		Run:        r.Run,
 		Plan:       r.Plan,
 		Settled:    u.Settled,
 		NotSettled: u.NotSettled,
 		Error:      "it was cut off; what it had begun was settled later",
+		Marks:      u.marks,
 	}
 	return u, l.Append(append(records, ledger.Record{Kind: ledger.RunEnded, Subject: r.Run, Body: end})...)
 }
@@ -153,10 +161,6 @@ func (u *Unfinished) step(
 			return nil, err
 		}
 	}
-	state, err := s.Reached[a].Read(ctx)
-	if err != nil {
-		return nil, err
-	}
 	p, err := load(step.Plan)
 	if err != nil {
 		u.Warnings = append(
@@ -174,13 +178,17 @@ func (u *Unfinished) step(
 	for i := range p.Changes {
 		byID[p.Changes[i].ID] = &p.Changes[i]
 	}
-	seen := newReadBack(s.Repo.Apps[a], state.Accounts)
 	var changes []*plan.Change
 	for _, id := range step.Changes {
 		if c := byID[id]; c != nil {
 			changes = append(changes, c)
 		}
 	}
+	accounts, state, err := look(ctx, s, a, changes)
+	if err != nil {
+		return nil, err
+	}
+	seen := newReadBack(s.Repo.Apps[a], accounts)
 	as := &application{renamed: seen.renames(changes)}
 	var records []ledger.Record
 	for _, c := range changes {
@@ -190,14 +198,68 @@ func (u *Unfinished) step(
 		} else {
 			o.Says = "the run was cut off before this was carried out"
 		}
-		if o.Settled {
+		switch {
+		case o.Settled:
+			o.Result = ledger.Done
 			u.Settled++
-		} else {
+		case taken:
+			o.Result = ledger.Unknown
+			u.NotSettled++
+		default:
+			o.Result = ledger.NotBegun
 			u.NotSettled++
 		}
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: u.Run, Body: o})
 	}
-	if taken {
+	if taken && state != nil {
+		records = append(records, seenExport(l, u.Run, s.Repo.Apps[a], state))
+	}
+	return records, nil
+}
+
+// look reads an application after a step of which nobody knows what became. A live one is
+// looked at until it shows what may have been carried out; its state is fetched when all
+// steps of the run are settled.
+func look(
+	ctx context.Context, s *prepare.State, a int, changes []*plan.Change,
+) (accounts *model.Accounts, state *connect.State, err error) {
+	state, err = s.Reached[a].Read(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	l, ok := s.Reached[a].(connect.Live)
+	if !ok {
+		return state.Accounts, state, nil
+	}
+	accounts = state.Accounts
+	all := func(*plan.Change) bool { return true }
+	err = seen(ctx, s.Repo.Apps[a], l, changes, all, func(part *model.Accounts, names []string) {
+		accounts = accounts.Merge(s.Repo.Apps[a], part, names)
+	})
+	return accounts, nil, err
+}
+
+// fetch fetches the live applications that a run had begun to change.
+func (u *Unfinished) fetch(
+	ctx context.Context, s *prepare.State, l ledger.Ledger, steps []ledger.Step,
+) (records []ledger.Record, err error) {
+	for _, step := range steps {
+		a := s.Repo.App(step.App)
+		if a < 0 || u.marks[step.App] != "" {
+			continue
+		}
+		reached, ok := s.Reached[a].(connect.Live)
+		if !ok {
+			continue
+		}
+		state, err := reached.Fetch(ctx, func(int) {})
+		if err != nil {
+			return nil, err
+		}
+		if u.marks == nil {
+			u.marks = map[string]string{}
+		}
+		u.marks[step.App] = state.Mark
 		records = append(records, seenExport(l, u.Run, s.Repo.Apps[a], state))
 	}
 	return records, nil

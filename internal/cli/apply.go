@@ -153,7 +153,7 @@ func (c *program) job(dir string, l ledger.Ledger, p *plan.Plan, today day.Day) 
 	if err != nil {
 		return nil, err
 	}
-	s := prepare.Rules(c.ctx, tree)
+	s := c.rulesOf(prepare.Rules(c.ctx, tree))
 	if len(s.Errors()) > 0 {
 		return nil, c.problems(s)
 	}
@@ -236,7 +236,7 @@ func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only strin
 			return say.ConsentNotRecorded(err)
 		}
 	}
-	res, err := j.Run(c.ctx, c.tell)
+	res, err := j.Run(c.ctx, c.progress)
 	err = c.ended(out, j, l, res, err)
 	if left := len(j.States) - j.Count(decide.Completed) - j.Count(decide.Refused); only != "" && !accepted && left > 0 {
 		out.Line(say.LeftOfPlan(left, j.Plan.ID))
@@ -244,8 +244,15 @@ func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only strin
 	return err
 }
 
-// tell tells how a run goes.
+// tell says something on standard error.
 func (c *program) tell(says string) { fmt.Fprintln(c.Stderr, says) }
+
+// progress tells how a run goes.
+func (c *program) progress(p carry.Progress) {
+	if p.Says != "" {
+		c.tell(p.Says)
+	}
+}
 
 // ended tells what a run came to, on standard error where standard output cannot
 // be written, and chooses the exit status.

@@ -26,7 +26,7 @@ import (
 func (c *program) draft() *cobra.Command {
 	var apps []string
 	var only, on, out string
-	var exitStatus, dry bool
+	var exitStatus, dry, fetch bool
 	cmd := &cobra.Command{
 		Use:     "draft",
 		Short:   "Draft a plan of every difference between the files and the exports",
@@ -54,6 +54,8 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
 	cmd.Flags().BoolVar(&dry, "dry", false, "show what the plan would be, and write nothing")
 	cmd.MarkFlagsMutuallyExclusive("dry", "out")
+	cmd.Flags().BoolVar(&fetch, "fetch", false, "fetch live applications first")
+	cmd.MarkFlagsMutuallyExclusive("dry", "fetch")
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
@@ -75,9 +77,10 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			return err
 		}
 		rules := make(chan *prepare.State, 1)
-		go func() { rules <- prepare.Rules(c.ctx, tree) }() // while the ledger is opened
+		go func() { rules <- c.rulesOf(prepare.Rules(c.ctx, tree)) }() // while the ledger is opened
 		l, err := c.ledger(dir)
 		s := <-rules
+		defer s.Close()
 		if err != nil {
 			return err
 		}
@@ -87,6 +90,11 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		}
 		if err := c.settled(dir, s, l); err != nil {
 			return err
+		}
+		if fetch && len(s.Errors()) == 0 {
+			if err := c.fetchFirst(s, l, apps); err != nil {
+				return err
+			}
 		}
 		if err := c.read(s, apps); err != nil {
 			return err
@@ -112,6 +120,19 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 		return c.drafted(p, file, exitStatus)
 	}
 	return cmd
+}
+
+// fetchFirst fetches the live ones of the applications that a draft is about.
+func (c *program) fetchFirst(s *prepare.State, l ledger.Ledger, apps []string) error {
+	live, _, err := s.Live(apps)
+	if err != nil || len(live) == 0 {
+		return err
+	}
+	release, err := l.Lease("fetch")
+	if err != nil {
+		return err
+	}
+	return errors.Join(c.fetchNow(s, l, live, ""), release())
 }
 
 // dry shows what a plan would be. Nothing is written.

@@ -140,7 +140,7 @@ func (c *program) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (p
 	var roots *x509.CertPool
 	if w.CA != "" && secrets {
 		var err error
-		if roots, err = c.roots(repo, w.CA); err != nil {
+		if roots, err = repo.Tree.Roots(c.ctx, w.CA); err != nil {
 			return nil, err
 		}
 	}
@@ -182,25 +182,6 @@ func (c *program) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (p
 		}
 	}
 	return hook, nil
-}
-
-// maxCA is how long a file of certificates may be, in bytes.
-const maxCA = 1 << 20
-
-// roots are the system's certificates and those of a file.
-func (c *program) roots(repo *desired.Repo, file string) (*x509.CertPool, error) {
-	data, _, _, err := repo.Tree.ReadAll(c.ctx, file, maxCA)
-	if err != nil {
-		return nil, err
-	}
-	pool, err := x509.SystemCertPool()
-	if err != nil {
-		pool = x509.NewCertPool()
-	}
-	if !pool.AppendCertsFromPEM(data) {
-		return nil, say.NoCertificates(file)
-	}
-	return pool, nil
 }
 
 // due are the letters that are due now.

@@ -12,10 +12,12 @@ package connect
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/way"
 )
 
 // An Application is one application as it can be reached. It is used by one
@@ -59,12 +61,78 @@ type Step interface {
 	// be known.
 	After() string
 	// Commit carries the step out, and calls done with each change and how it
-	// went. An error says that the step as a whole ended before its time; what is
-	// done by then stays. It does not end with the context of Prepare.
-	Commit(done func(c *plan.Change, err error)) error
+	// went: nil where the application said yes, else an error that says what it said
+	// instead (Fault tells what that means). An error says that the step as a whole ended
+	// before its time; what is done by then stays. When the context ends, what has not
+	// begun stays undone, with ErrNotBegun, where the application can do that.
+	Commit(ctx context.Context, done func(c *plan.Change, err error)) error
 	// Drop gives a step up that was not committed.
 	Drop()
 }
+
+// A Live application is reached while it is in use: its exported state is what was
+// fetched last, and what a run looks at is asked of the application itself.
+type Live interface {
+	Application
+	// Fetch reads the whole application and puts what it shows in the place of its
+	// exported state. told is called with how many accounts were read by then. After an
+	// error the exported state is what it was before.
+	Fetch(ctx context.Context, told func(accounts int)) (*State, error)
+	// Look reads some accounts as they are now, by the value of the match attribute. Those
+	// that are not there are left out.
+	Look(ctx context.Context, accounts []string) (*model.Accounts, error)
+	// Unmoved reports whether an account, as it was looked at last, is the very version
+	// that it was when a step was prepared, so that what the application said yes to did
+	// nothing. known is false where the application tells no versions.
+	Unmoved(account string) (same, known bool)
+	// Check tries whether the application can be reached, and says what this caller may and
+	// may not do. It changes nothing.
+	Check(ctx context.Context) ([]Ability, error)
+	// Limits are how a run deals with the application.
+	Limits() way.Limits
+}
+
+// An Ability is something that a caller may need to do.
+type Ability struct {
+	What  string // for example: read accounts
+	May   bool
+	Spare bool   // Pravet can do without
+	Says  string // what the application said
+}
+
+// A Later application takes changes that somebody else carries out: what it said yes to
+// is seen in an export to come.
+type Later interface {
+	Application
+	// Where is where the changes of a run wait for somebody, for messages.
+	Where() string
+}
+
+// ErrNotBegun is what became of a change that was not begun, as the run was to end.
+var ErrNotBegun = errors.New("the run ended before this was sent")
+
+// A Fault is what an application answered to a change, or did not.
+type Fault struct {
+	Kind FaultKind
+	Says string
+}
+
+func (e *Fault) Error() string { return e.Says }
+
+// A FaultKind is what an answer means.
+type FaultKind uint8
+
+// The kinds of faults.
+const (
+	Refused  FaultKind = iota // the application said no
+	Conflict                  // somebody else has changed the same since it was read
+	Failed                    // it could not be carried out: it was not sent, or not taken
+	Unknown                   // it was sent, and nobody knows what became of it
+)
+
+var faultKinds = [...]string{"refused", "conflict", "failed", "unknown"}
+
+func (k FaultKind) String() string { return faultKinds[k] }
 
 // A MovedError says that an application is not as it is known to be.
 type MovedError struct{ Says string }

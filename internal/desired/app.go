@@ -2,6 +2,7 @@ package desired
 
 import (
 	"fmt"
+	"pravet/internal/way"
 	"regexp"
 	"sort"
 
@@ -15,13 +16,11 @@ import (
 
 var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9-]*$`)
 
-// ConnectWays are the ways in which changes reach an application.
-var ConnectWays = []string{"files"}
-
 func (r *Repo) readApps() {
 	type read struct {
-		app  *model.App
-		spec *export.Spec
+		app   *model.App
+		spec  *export.Spec
+		reach *way.Spec
 	}
 	var all []read
 	first := map[string]model.Pos{}
@@ -40,7 +39,7 @@ func (r *Repo) readApps() {
 			}
 			continue
 		}
-		app, spec := r.readApp(d, root)
+		app, spec, reach := r.readApp(d, root)
 		if app.ID == "" {
 			continue
 		}
@@ -60,16 +59,17 @@ func (r *Repo) readApps() {
 			continue
 		}
 		first[app.ID] = app.Pos
-		all = append(all, read{app, spec})
+		all = append(all, read{app, spec, reach})
 	}
 	sort.Slice(all, func(i, j int) bool { return all[i].app.ID < all[j].app.ID })
 	for _, x := range all {
 		r.Apps = append(r.Apps, x.app)
 		r.Exports = append(r.Exports, x.spec)
+		r.Connects = append(r.Connects, x.reach)
 	}
 }
 
-func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
+func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.Spec) {
 	f := d.fields(
 		root,
 		"an application",
@@ -136,7 +136,8 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		app.Tidy, app.TidyPos = d.oneOf(n, "tidy", "doubles") != "", d.pos(n)
 	}
 	app.Guards = d.guards(f["guards"], false)
-	spec := d.export(app, root, f["export"])
+	reach := d.connect(root, f["connect"])
+	spec := d.export(app, root, f["export"], reach)
 	if spec != nil {
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
@@ -166,18 +167,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec) {
 		needed(app, spec)
 	}
 	d.named(app)
-	c := d.fields(f["connect"], "connect", "by")
-	if f["connect"] == nil || c["by"] == nil {
-		d.problem(
-			orNode(f["connect"], root),
-			"missing-key",
-			"the application does not say how changes get there",
-			"add connect: {by: files}",
-		)
-	} else {
-		d.oneOf(c["by"], "by", ConnectWays...)
-	}
-	return app, spec
+	return app, spec, reach
 }
 
 func orNode(n, otherwise *yaml.Node) *yaml.Node {

@@ -3,6 +3,7 @@ package desired
 import (
 	"fmt"
 	"path"
+	"pravet/internal/way"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -19,7 +20,7 @@ import (
 func needed(app *model.App, s *export.Spec) {
 	for i := range app.Things {
 		for _, attr := range app.Things[i].Needs {
-			if app.Attr(attr) < 0 && attr != app.Match && (s.Format == "scim" || s.Column(attr) != nil) {
+			if app.Attr(attr) < 0 && attr != app.Match && (s.Format != "csv" || s.Column(attr) != nil) {
 				app.Attrs = append(app.Attrs, model.Attr{Name: attr, Pos: app.Things[i].Pos})
 				app.Index()
 			}
@@ -28,7 +29,10 @@ func needed(app *model.App, s *export.Spec) {
 }
 
 // export reads where the exported state is.
-func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
+func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *export.Spec {
+	if way.Live(reach.By) {
+		return d.fetched(app, n, reach)
+	}
 	if n == nil {
 		d.problem(
 			root,
@@ -66,6 +70,28 @@ func (d *doc) export(app *model.App, root, n *yaml.Node) *export.Spec {
 	if len(s.Paths) == 0 || s.Format == "" {
 		return nil
 	}
+	return s
+}
+
+// fetched is where what is fetched from a live application is kept.
+func (d *doc) fetched(app *model.App, n *yaml.Node, reach *way.Spec) *export.Spec {
+	s := &export.Spec{
+		Format: "jsonl", Delimiter: ',', Columns: reach.Columns, Pos: reach.Pos,
+		Missing: "nothing was fetched yet; fetch it with: pravet fetch " + app.ID,
+	}
+	path := model.Name{Text: "exports/" + app.ID + ".jsonl", Pos: reach.Pos}
+	if n != nil {
+		f := d.fields(n, "export", "path", "shows")
+		d.shows(app, f["shows"])
+		s.Pos = d.pos(n)
+		if p := f["path"]; p != nil {
+			path = model.Name{Text: d.text(p, "path"), Pos: d.pos(p)}
+		}
+	}
+	if reach.By == "postgres" {
+		s.Columns = append(s.Columns, export.Column{Attr: model.Owned, Name: "what it owns", Split: "\n", Pos: reach.Pos})
+	}
+	s.Paths = []model.Name{path}
 	return s
 }
 

@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"pravet/internal/way"
 	"sort"
 	"strings"
 
@@ -38,6 +39,7 @@ type Repo struct {
 	Separations  []model.Separation
 	Exceptions   []model.Exception
 	Apps         []*model.App // by id
+	Connects     []*way.Spec  // how each application is reached
 	Exports      []*export.Spec
 	Kits         []*model.Kit  // by name
 	Paths        []*model.Path // by rank

@@ -53,12 +53,13 @@ func read(
 	info := &Info{}
 	var sums []string
 	var scim *scimReader
+	var records *recordReader
 	var err error
 	for i, path := range spec.Files() {
 		name := path.Text
 		var src *source.Reader
 		if src, err = tree.Open(ctx, name); err != nil {
-			return nil, nil, atSpec(err, path.Pos)
+			return nil, nil, atSpec(err, spec, path.Pos)
 		}
 		switch {
 		case i >= len(spec.Paths):
@@ -70,6 +71,11 @@ func read(
 				scim = newSCIMReader(spec, b)
 			}
 			err = scim.read(src, name)
+		case spec.Format == "jsonl":
+			if records == nil {
+				records = newRecordReader(app, b)
+			}
+			err = records.read(src, name)
 		}
 		if err != nil {
 			src.Close()
@@ -92,6 +98,9 @@ func read(
 		if err := scim.finish(); err != nil {
 			return nil, nil, err
 		}
+	}
+	if records != nil {
+		records.finish()
 	}
 	info.Digest = Combine(sums)
 	if !spec.Named.IsZero() {
@@ -117,8 +126,12 @@ func Combine(sums []string) string {
 }
 
 // atSpec adds to the problem of a missing export where the file is named.
-func atSpec(err error, pos model.Pos) error {
+func atSpec(err error, spec *Spec, pos model.Pos) error {
 	if p, ok := err.(*source.Problem); ok && p.Rule == "missing-file" {
+		if spec.Missing != "" {
+			p.Hint = spec.Missing
+			return err
+		}
 		p.Hint = fmt.Sprintf("it is named in %s; put the application's export there", pos)
 		if strings.Contains(p.Pos.File, DatedMark) {
 			p.Hint += ", with a time like 2026-11-23 or 20261123T1830 for " + DatedMark
@@ -389,7 +402,7 @@ func Digests(ctx context.Context, tree *source.Tree, spec *Spec) ([]FileDigest, 
 	for _, path := range spec.Files() {
 		src, err := tree.Open(ctx, path.Text)
 		if err != nil {
-			return nil, atSpec(err, path.Pos)
+			return nil, atSpec(err, spec, path.Pos)
 		}
 		sum, err := src.Digest()
 		src.Close()

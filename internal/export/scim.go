@@ -253,7 +253,7 @@ func (r *scimReader) user(v Value) error {
 		if kind == model.Group && len(r.groups) > 0 {
 			continue
 		}
-		names, err := scimNames(v, kind)
+		names, err := SCIMNames(v, kind)
 		if err != nil {
 			return err
 		}

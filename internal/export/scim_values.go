@@ -61,14 +61,24 @@ func NamesOf(kind model.Kind) (list string, members []string) {
 	return "entitlements", []string{"value", "display"}
 }
 
-// scimNames reads a user's list of a kind.
-func scimNames(user Value, kind model.Kind) (out []string, err error) {
+// SCIMNames reads a user's list of a kind: of groups those that it is in itself, where the
+// list says which (RFC 7643 §4.1.2).
+func SCIMNames(user Value, kind model.Kind) (out []string, err error) {
 	list, members := NamesOf(kind)
 	v, ok, err := user.Find(list)
 	if err != nil || !ok {
 		return nil, err
 	}
 	for _, entry := range v.List() {
+		if kind == model.Group && entry.IsObject() {
+			how, _, err := entry.Find("type")
+			if err != nil {
+				return nil, err
+			}
+			if strings.EqualFold(how.String(), "indirect") {
+				continue
+			}
+		}
 		name, err := entry.Name(members...)
 		if err != nil {
 			return nil, err

@@ -13,7 +13,7 @@ import (
 )
 
 // Formats are the formats that can be read.
-var Formats = []string{"csv", "scim"}
+var Formats = []string{"csv", "scim", "jsonl"}
 
 // A Spec says where an application's exported state is and how to read it.
 type Spec struct {
@@ -31,6 +31,9 @@ type Spec struct {
 	// Named is when it was taken by the names of its files, zero where those do not
 	// say; see Latest.
 	Named time.Time
+
+	// Missing is what to do where there is no export, "" for what is usual.
+	Missing string
 
 	Definitions *Spec // of the groups and roles that the application has, or nil
 }

@@ -25,6 +25,7 @@ type Export struct {
 	Accounts int    `json:"accounts"`
 	Suspect  bool   `json:"suspect,omitempty"` // shrunken or empty: no measure for the next one
 	Held     string `json:"held,omitempty"`    // digest under which it is kept what it held
+	Fetched  bool   `json:"fetched,omitempty"` // from a live application
 	After    string `json:"after,omitempty"`   // the run after whose step it was read back: it is of that moment
 }
 
@@ -144,8 +145,25 @@ type ChangeOutcome struct {
 	Verb    string `json:"verb,omitempty"`
 	Thing   string `json:"thing,omitempty"` // APPLICATION/KIND/NAME
 	Settled bool   `json:"settled"`
+	Result  Result `json:"result,omitempty"`
 	Says    string `json:"says,omitempty"`
 }
+
+// A Result is what became of a change that is not settled.
+type Result string
+
+// The results. A change that is settled was done.
+const (
+	Done     Result = "done"
+	Refused  Result = "refused"   // the application said no
+	Conflict Result = "conflict"  // somebody else had changed the same
+	Failed   Result = "failed"    // it could not be sent, or was not taken
+	Unknown  Result = "unknown"   // it was sent, and nobody knows what became of it
+	Ignored  Result = "ignored"   // the application said yes and did nothing
+	NotYet   Result = "not yet"   // the application said yes, and does not show it yet
+	NotBegun Result = "not begun" // the run ended before
+	Waiting  Result = "waiting"   // somebody else is to carry it out
+)
 
 // About of an outcome is its change.
 func (o ChangeOutcome) About() About {
@@ -163,8 +181,13 @@ type RunEnd struct {
 	Settled    int    `json:"settled"`
 	NotSettled int    `json:"notSettled"`
 	Held       int    `json:"held"`
-	Left       int    `json:"left"` // not accepted, rejected, or lacking what they need
+	Left       int    `json:"left"`              // not accepted, rejected, or lacking what they need
+	Waiting    int    `json:"waiting,omitempty"` // for somebody to carry them out
 	Error      string `json:"error,omitempty"`
+	// Marks are those of live applications as they were fetched at the end of the run.
+	Marks map[string]string `json:"marks,omitempty"`
+	// Beside is what else changed in them while it ran, in words.
+	Beside []string `json:"beside,omitempty"`
 }
 
 // About of a run's end is its plan.

@@ -15,7 +15,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/connect"
-	"pravet/internal/connect/files"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/draft"
@@ -38,14 +37,16 @@ type State struct {
 	Reached []connect.Application // how each application is reached
 	Exports []*draft.Export       // nil where not selected
 
+	Environ []string // where secrets of the environment are
+
 	held  *held                  // likewise of kits that linger
 	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
 }
 
 func newState(repo *desired.Repo) *State {
 	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
-	for a, app := range repo.Apps {
-		s.Reached = append(s.Reached, &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: app})
+	for a := range repo.Apps {
+		s.Reached = append(s.Reached, s.reach(a))
 	}
 	return s
 }

@@ -14,11 +14,6 @@ func NoLetters() string {
 		"Add letters: {from: ADDRESS, readers: [...], by: [...]}"
 }
 
-// NoCertificates is a file that should hold certificates.
-func NoCertificates(file string) error {
-	return fmt.Errorf("%s: the file holds no certificate; it is expected to be PEM", file)
-}
-
 // LetterTo says to whom a letter goes, and how.
 func LetterTo(l *letter.Letter, way string) string {
 	return fmt.Sprintf("To %s <%s>, by %s: %s", l.Reader, l.Address, way, l.Subject)

@@ -50,9 +50,6 @@ func said() map[string][]any {
 			"No letter is due: pravet.yaml does not say who is told what. " +
 				"Add letters: {from: ADDRESS, readers: [...], by: [...]}",
 		},
-		"NoCertificates": {
-			say.NoCertificates("own.pem"), "own.pem: the file holds no certificate; it is expected to be PEM",
-		},
 		"LetterTo": {
 			say.LetterTo(note, "folder outbox"),
 			"To Ada Fell <ada@x.example>, by folder outbox: 2 changes",
@@ -75,7 +72,28 @@ func said() map[string][]any {
 			say.LetterFailed(note, errFull, false),
 			"The letter to ada@x.example was not sent, and goes with the next: the disk is full",
 		},
-		"NoWay": {say.NoWay(errFull), "No letter goes this way: the disk is full"},
+		"NotFetched": {
+			say.NotFetched([]string{"rosters"}),
+			"rosters writes its export itself; only what is reached by scim, ldap, postgres or program is fetched",
+		},
+		"NothingLive":       {say.NothingLive(), "There is nothing to fetch: each application writes its export itself."},
+		"NotFetchedBecause": {say.NotFetchedBecause(errFull), "Not fetched: the disk is full"},
+		"Fetched":           {say.Fetched("berths", 44), "berths: fetched, 44 accounts"},
+		"Reading":           {say.Reading("berths", 200), "berths: 200 accounts read so far"},
+		"FetchFailed":       {say.FetchFailed(1, 3), "1 of 3 applications could not be fetched"},
+		"Lacking":           {say.Lacking(2), "2 things are lacking; look for “no” above"},
+		"NotLoopback": {
+			say.NotLoopback("0.0.0.0:80"), "--at: 0.0.0.0:80 is not an address of this machine alone; write 127.0.0.1:PORT",
+		},
+		"NotListening": {
+			say.NotListening("127.0.0.1:80", errFull), "nobody can listen at 127.0.0.1:80: the disk is full; take another one with --at",
+		},
+		"NoFault": {
+			say.NoFault("sloth", []string{"busy", "late"}),
+			`--fault: "sloth" is not understood; write NAME=VALUE, like busy=10% or delay=50ms, with one of busy, late`,
+		},
+		"Playing": {say.Playing("berths", "http://127.0.0.1:8440/berths"), "berths is played at http://127.0.0.1:8440/berths"},
+		"NoWay":   {say.NoWay(errFull), "No letter goes this way: the disk is full"},
 		"LettersLater": {
 			say.LettersLater(errFull),
 			"Not all letters were sent; the run is not touched by that. Send them with: pravet letters --send " +

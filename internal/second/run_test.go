@@ -55,12 +55,12 @@ type watchedStep struct {
 	changes []*plan.Change
 }
 
-func (s *watchedStep) Commit(done func(*plan.Change, error)) error {
+func (s *watchedStep) Commit(ctx context.Context, done func(*plan.Change, error)) error {
 	s.run.steps++
 	if s.run.steps == s.run.kill && s.run.before {
 		panic(errKilled)
 	}
-	err := s.Step.Commit(done)
+	err := s.Step.Commit(ctx, done)
 	s.run.look(s.changes)
 	if s.run.steps == s.run.kill {
 		panic(errKilled)
@@ -106,7 +106,7 @@ func (x *run) carryOut(t *testing.T, p *plan.Plan) {
 			panic(is)
 		}
 	}()
-	_, err = j.Run(context.Background(), func(string) {})
+	_, err = j.Run(context.Background(), func(carry.Progress) {})
 	require.NoError(t, err)
 }
 

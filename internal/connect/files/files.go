@@ -207,7 +207,7 @@ func (s *step) Journal() json.RawMessage {
 
 // Commit puts the new content of all files in place. Once one is, an error
 // leaves the rest beside the others, for Resume to finish.
-func (s *step) Commit(done func(*plan.Change, error)) error {
+func (s *step) Commit(_ context.Context, done func(*plan.Change, error)) error {
 	for _, x := range s.staged {
 		if err := x.Unchanged(); err != nil {
 			s.Drop()

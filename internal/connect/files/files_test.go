@@ -84,7 +84,7 @@ func carryOut(f *files.Files, changes []*plan.Change, between func()) error {
 		return err
 	}
 	between()
-	if err := step.Commit(func(*plan.Change, error) {}); err != nil {
+	if err := step.Commit(context.Background(), func(*plan.Change, error) {}); err != nil {
 		return err
 	}
 	now, err := f.Mark(ctx)

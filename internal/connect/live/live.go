@@ -1,0 +1,266 @@
+// Package live is what all applications have in common that are reached while they are in
+// use: what was fetched is kept as a file, a step is compared with the application as it is
+// before anything is sent, requests are sent at a rate, side by side, and again where that
+// does no harm, and what became of a request that nobody answered is looked up.
+//
+// What is different is a Driver: how accounts are read, and which requests carry changes
+// out. Each protocol has a package of its own.
+package live
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"pravet/internal/way"
+	"sync"
+
+	"pravet/internal/connect"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/export"
+	"pravet/internal/source"
+)
+
+// A Driver speaks an application's protocol. Requests are carried out by several
+// goroutines at a time, and Read may be called meanwhile; the other methods are called by
+// one.
+type Driver interface {
+	// Read calls each with every account and with the groups and roles that the
+	// application says it has; or, where accounts are named, with those of them that are
+	// there.
+	Read(ctx context.Context, accounts []string, each func(*export.Record) error) error
+	// Requests are what carries changes out, in an order in which requests under the same
+	// key keep theirs. They are about accounts that were read just before.
+	Requests(ctx context.Context, work []Work) ([]*Request, error)
+	// Check tries what this caller may do, changing nothing.
+	Check(ctx context.Context) ([]connect.Ability, error)
+	// Close ends the connection.
+	Close() error
+}
+
+// Work is what is to be done to one account.
+type Work struct {
+	Account string
+	Is      *export.Record // nil where it is not there
+	Changes []*plan.Change
+}
+
+// A Request is one message to the application that carries out one change or several.
+type Request struct {
+	Changes []*plan.Change
+	Key     string // requests under one key are sent one after the other
+	// Do sends the request for some of its changes and returns what the application said to
+	// each: nil for yes. An error is a *connect.Fault or an *Again.
+	Do func(ctx context.Context, changes []*plan.Change) []error
+}
+
+// All is the same answer to several changes.
+func All(changes []*plan.Change, err error) []error {
+	out := make([]error, len(changes))
+	for i := range out {
+		out[i] = err
+	}
+	return out
+}
+
+// An Application is a live application. It implements connect.Live.
+type Application struct {
+	Tree   *source.Tree
+	Export *export.Spec
+	App    *model.App
+	Spec   *way.Spec
+	Open   func(ctx context.Context) (Driver, error) // called once, when the application is reached first
+
+	driver  Driver
+	known   map[string]*export.Record // as they were looked at last
+	before  map[string]string         // versions of accounts, as they were when the last step was prepared
+	pace    *pacer
+	opening sync.Mutex
+}
+
+var _ connect.Live = (*Application)(nil)
+
+// Limits are how a run deals with the application.
+func (a *Application) Limits() way.Limits { return a.Spec.Limits }
+
+// Read reads what was fetched last.
+func (a *Application) Read(ctx context.Context) (*connect.State, error) { return a.read(ctx, a.Export) }
+
+func (a *Application) read(ctx context.Context, spec *export.Spec) (*connect.State, error) {
+	accounts, info, err := export.Read(ctx, a.Tree, spec, a.App)
+	if err != nil {
+		return nil, err
+	}
+	var files []string
+	for _, p := range a.Export.Files() {
+		files = append(files, p.Text)
+	}
+	return &connect.State{
+		Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Says: info.Says, Files: files,
+	}, nil
+}
+
+// Mark is the digest of what was fetched last.
+func (a *Application) Mark(ctx context.Context) (string, error) {
+	sums, err := export.Digests(ctx, a.Tree, a.Export)
+	if err != nil {
+		return "", err
+	}
+	return sums[0].Digest, nil
+}
+
+// reach opens the connection, once.
+func (a *Application) reach(ctx context.Context) (Driver, error) {
+	a.opening.Lock()
+	defer a.opening.Unlock()
+	if a.driver != nil {
+		return a.driver, nil
+	}
+	a.known, a.pace = map[string]*export.Record{}, newPacer(a.Spec)
+	d, err := a.Open(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
+	}
+	a.driver = d
+	return d, nil
+}
+
+// Close ends the connection, where there is one.
+func (a *Application) Close() error {
+	if a.driver == nil {
+		return nil
+	}
+	return a.driver.Close()
+}
+
+// Fetch reads the whole application into a new file beside the exported state, reads that as
+// every export is read, and then puts it in place.
+func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State, error) {
+	d, err := a.reach(ctx)
+	if err != nil {
+		return nil, err
+	}
+	path := a.Export.Paths[0].Text
+	if err := a.Tree.Sweep(path); err != nil {
+		return nil, err
+	}
+	var fault error
+	s, err := a.Tree.Stage(path, 0o600, func(w io.Writer) error {
+		n := 0
+		fault = d.Read(ctx, nil, func(r *export.Record) error {
+			if r.Account != "" {
+				n++
+				told(n)
+			}
+			return r.Line(w)
+		})
+		return fault
+	})
+	switch {
+	case fault != nil:
+		return nil, fmt.Errorf("%s: %w; the export before stays in place", a.App.ID, fault)
+	case err != nil:
+		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
+	}
+	spec := *a.Export
+	spec.Paths = []model.Name{{Text: source.Beside(path, s.Name()), Pos: a.Export.Paths[0].Pos}}
+	state, err := a.read(ctx, &spec)
+	if err == nil {
+		err = s.Commit()
+	}
+	if err != nil {
+		s.Drop()
+		return nil, fmt.Errorf("%s: what was read is not taken for its export: %w", a.App.ID, err)
+	}
+	state.Accounts.File = path
+	return state, nil
+}
+
+// look reads some accounts as records and remembers them.
+func (a *Application) look(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+	if _, err := a.reach(ctx); err != nil {
+		return nil, err
+	}
+	out, err := a.glance(ctx, accounts)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
+	}
+	for _, name := range accounts {
+		a.known[name] = out[name]
+	}
+	return out, nil
+}
+
+// glance reads some accounts as records; those that are not there are missing.
+func (a *Application) glance(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+	out := make(map[string]*export.Record, len(accounts))
+	if len(accounts) == 0 {
+		return out, nil
+	}
+	return out, a.driver.Read(ctx, accounts, func(r *export.Record) error {
+		if r.Account != "" {
+			out[r.Account] = r
+		}
+		return nil
+	})
+}
+
+// Look reads some accounts as they are now.
+func (a *Application) Look(ctx context.Context, accounts []string) (*model.Accounts, error) {
+	found, err := a.look(ctx, accounts)
+	if err != nil {
+		return nil, err
+	}
+	var records []*export.Record
+	for _, name := range accounts {
+		if r := found[name]; r != nil {
+			records = append(records, r)
+			delete(found, name) // named twice
+		}
+	}
+	return export.Collect(a.App, records)
+}
+
+// Unmoved reports whether an account is of the same version as before the last step.
+func (a *Application) Unmoved(account string) (same, known bool) {
+	was, is := a.before[account], a.known[account]
+	return is != nil && was == is.Version, is != nil && was != "" && is.Version != ""
+}
+
+// Check tries the connection.
+func (a *Application) Check(ctx context.Context) ([]connect.Ability, error) {
+	d, err := a.reach(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out, err := d.Check(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
+	}
+	return out, nil
+}
+
+// Resume has nothing to finish: whatever was sent is looked up, change by change.
+func (a *Application) Resume(context.Context, json.RawMessage) (taken bool, err error) {
+	return true, nil
+}
+
+// Names are the accounts that changes are about, each once.
+func Names(app *model.App, changes []*plan.Change) (out []string) {
+	seen := map[string]bool{"": true}
+	add := func(name string) {
+		if !seen[name] {
+			seen[name] = true
+			out = append(out, name)
+		}
+	}
+	for _, c := range changes {
+		add(c.Account)
+		name, ok := c.After.(string)
+		if ok && (c.Verb == model.HandOver || c.Verb == model.Update && c.Attribute == app.Match) {
+			add(name)
+		}
+	}
+	return out
+}

@@ -1,0 +1,120 @@
+package scim
+
+import (
+	"context"
+	"crypto/x509"
+	"fmt"
+	"pravet/internal/way"
+	"strings"
+	"sync"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+)
+
+// driver speaks SCIM to one application.
+type driver struct {
+	*client
+	app   *model.App
+	named *export.Spec // where attributes are
+	ask   func(ctx context.Context, f func(context.Context) error) error
+	can   offers
+
+	mu     sync.Mutex
+	users  map[string]*user  // accounts as they were read last by name
+	groups map[string]string // name → id; nil before they were read
+}
+
+// Options are what a driver needs besides what the application's file says.
+type Options struct {
+	App    *model.App
+	Spec   *way.Spec
+	Roots  *x509.CertPool                                        // nil for the system's
+	Secret func(ctx context.Context, ref string) (string, error) // reads a secret
+	Ask    func(ctx context.Context, f func(context.Context) error) error
+}
+
+// Open asks the application what it can do.
+func Open(ctx context.Context, o Options) (live.Driver, error) {
+	c, err := newClient(o.Spec, o.Roots, o.Secret)
+	if err != nil {
+		return nil, err
+	}
+	d := &driver{
+		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask,
+		users: map[string]*user{},
+	}
+	if err := d.discover(ctx); err != nil {
+		return nil, err
+	}
+	return d, nil
+}
+
+// Close lets the connections go.
+func (d *driver) Close() error {
+	d.http.CloseIdleConnections()
+	return nil
+}
+
+// Check reads one page of users and of groups, and says what discovery says of the rest.
+func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
+	var out []connect.Ability
+	add := func(what string, may bool, format string, args ...any) {
+		spare := what == "discovery" || what == "bulk" || what == "look at one account"
+		out = append(out, connect.Ability{What: what, May: may, Spare: spare, Says: fmt.Sprintf(format, args...)})
+	}
+	if len(d.can.discovery) == 0 {
+		add("discovery", false, "the application does not say what it can do; only what every server has is used")
+	} else {
+		add("discovery", true, "%s", strings.Join(d.can.discovery, ", "))
+	}
+	for _, at := range []string{d.can.users, d.can.groupsAt} {
+		if at == d.can.groupsAt && !d.can.groups {
+			add("read groups", d.catalog() == 0, "the application has no groups as resources")
+			continue
+		}
+		what := "read " + strings.ToLower(at)
+		p, err := d.page(ctx, at, map[string][]string{"startIndex": {"1"}, "count": {"1"}})
+		if err != nil {
+			add(what, false, "%v", err)
+			continue
+		}
+		n := len(p.Resources)
+		if p.Total != nil {
+			n = *p.Total
+		}
+		add(what, true, "%s", model.Count(n, "resource", "resources"))
+	}
+	how := "PATCH"
+	if !d.can.patch {
+		how = "PUT of the whole resource, as there is no PATCH"
+	}
+	if d.can.etag {
+		how += ", only where nobody has changed it (If-Match)"
+	}
+	add("change", true, "%s", how)
+	if d.can.bulk {
+		add("bulk", true, "%d operations in one request", d.can.bulkOps)
+	} else {
+		add("bulk", false, "each change is a request of its own")
+	}
+	if !d.can.filter {
+		add("look at one account", false, "no filters; to look at a few accounts, all are read")
+	}
+	paging := "by index"
+	if d.can.cursor {
+		paging = "by cursor"
+	}
+	add("pages", true, "%s", paging)
+	for _, a := range d.app.Attrs {
+		path := export.SCIMPath(d.named, a.Name)
+		if has, writable := d.takes(path); !has {
+			add("attribute "+a.Name, false, "the application's schemas have no %s", strings.Join(path, "."))
+		} else if !writable && !a.Observed && !a.Fixed {
+			add("attribute "+a.Name, false, "the application's schemas say that %s is read-only", strings.Join(path, "."))
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,489 @@
+package scim
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/export"
+)
+
+// The schemas of messages (RFC 7644 §8.2).
+const (
+	patchSchema = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
+	bulkSchema  = "urn:ietf:params:scim:api:messages:2.0:BulkRequest"
+	userSchema  = "urn:ietf:params:scim:schemas:core:2.0:User"
+)
+
+// A message is one request to change something, by itself or as an operation of a Bulk.
+type message struct {
+	method, path, version string
+	body                  any
+	changes               []*plan.Change
+	key                   string
+}
+
+// An operation is one of a PATCH (RFC 7644 §3.5.2).
+type operation struct {
+	Op    string `json:"op"`
+	Path  string `json:"path,omitempty"`
+	Value any    `json:"value,omitempty"`
+}
+
+// Requests makes one message of all that is to be done to a user, and one for each group
+// that somebody joins or leaves.
+func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Request, error) {
+	var messages []*message
+	var failed []*live.Request
+	groups := map[string][]*plan.Change{}
+	var order []string
+	for _, w := range work {
+		var own []*plan.Change
+		for _, c := range w.Changes {
+			if c.Thing != nil && c.Thing.Kind == model.Group && (c.Verb == model.Join || c.Verb == model.Leave) {
+				if groups[c.Thing.Name] == nil {
+					order = append(order, c.Thing.Name)
+				}
+				groups[c.Thing.Name] = append(groups[c.Thing.Name], c)
+				continue
+			}
+			own = append(own, c)
+		}
+		if len(own) == 0 {
+			continue
+		}
+		m, err := d.message(&w, own)
+		if err != nil {
+			failed = append(failed, answered(own, err))
+			continue
+		}
+		messages = append(messages, m)
+	}
+	for _, name := range order {
+		id, err := d.group(ctx, name)
+		if err != nil {
+			failed = append(failed, answered(groups[name], err))
+			continue
+		}
+		messages = append(messages, &message{
+			method: http.MethodPatch, path: d.can.groupsAt + "/" + url.PathEscape(id), changes: groups[name], key: "group " + id,
+		})
+	}
+	if d.can.bulk && d.can.patch {
+		return append(failed, d.bulks(messages)...), nil
+	}
+	for _, m := range messages {
+		failed = append(failed, d.request(m))
+	}
+	return failed, nil
+}
+
+// answered is a request that needs not be sent to know what becomes of it.
+func answered(changes []*plan.Change, err error) *live.Request {
+	return &live.Request{Changes: changes, Do: func(_ context.Context, of []*plan.Change) []error { return live.All(of, err) }}
+}
+
+// group is the id of a group by its name.
+func (d *driver) group(ctx context.Context, name string) (string, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.groups == nil {
+		all := map[string]string{}
+		err := d.list(ctx, d.can.groupsAt, url.Values{"excludedAttributes": {"members"}}, func(raw json.RawMessage) error {
+			v := export.Resource(raw)
+			id, err := v.Name("id")
+			if err != nil {
+				return err
+			}
+			shown, err := v.Name("displayName", "id")
+			if _, twice := all[shown]; twice {
+				return wrong("two groups are called %q, and groups are told apart by their names", clean(shown))
+			}
+			all[shown] = id
+			return err
+		})
+		if err != nil {
+			return "", err
+		}
+		d.groups = all
+	}
+	if id, ok := d.groups[name]; ok {
+		return id, nil
+	}
+	return "", &connect.Fault{Kind: connect.Refused, Says: fmt.Sprintf("the application has no group %q", name)}
+}
+
+// request sends one message by itself.
+func (d *driver) request(m *message) *live.Request {
+	return &live.Request{Changes: m.changes, Key: m.key, Do: func(ctx context.Context, of []*plan.Change) []error {
+		method, body := m.method, m.body
+		if body == nil && method == http.MethodPatch { // of a group
+			if !d.can.patch {
+				return live.All(of, d.putGroup(ctx, m.path, of))
+			}
+			body = d.members(of)
+		}
+		a, err := d.send(ctx, method, m.path, nil, m.version, body)
+		if err == nil {
+			d.created(m, a)
+		}
+		return live.All(of, gone(a, err, method))
+	}}
+}
+
+// gone takes an account that is not there for removed.
+func gone(a *answer, err error, method string) error {
+	if method == http.MethodDelete && a != nil && a.status == http.StatusNotFound {
+		return nil
+	}
+	return err
+}
+
+// created remembers nothing of what was changed: what is not read again is not known.
+func (d *driver) created(m *message, _ *answer) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, c := range m.changes {
+		if c.Verb == model.Create || c.Verb == model.Invite {
+			delete(d.users, c.Account)
+		}
+	}
+}
+
+// members is the PATCH that puts accounts into a group and takes others out.
+func (d *driver) members(changes []*plan.Change) any {
+	var ops []operation
+	var add []any
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, c := range changes {
+		u := d.users[c.Account]
+		if u == nil {
+			continue // it was looked at just before
+		}
+		if c.Verb == model.Join {
+			add = append(add, map[string]any{"value": u.id})
+		} else {
+			ops = append(ops, operation{Op: "remove", Path: "members[value eq " + quote(u.id) + "]"})
+		}
+	}
+	if len(add) > 0 {
+		ops = append(ops, operation{Op: "add", Path: "members", Value: add})
+	}
+	return patch(ops)
+}
+
+func patch(ops []operation) any {
+	return map[string]any{"schemas": []string{patchSchema}, "Operations": ops}
+}
+
+// putGroup writes a group whole, where there is no PATCH, unless somebody else changes it
+// meanwhile.
+func (d *driver) putGroup(ctx context.Context, path string, changes []*plan.Change) error {
+	a, err := d.send(ctx, http.MethodGet, path, nil, "", nil)
+	if err != nil {
+		return err
+	}
+	v := export.Resource(a.body)
+	version, err := export.SCIMText(v, []string{"meta", "version"})
+	if err != nil {
+		return err
+	}
+	references, err := export.References(v)
+	if err != nil {
+		return err
+	}
+	var body map[string]any
+	if err := json.Unmarshal(a.body, &body); err != nil {
+		return wrong("a group cannot be read: %v", err)
+	}
+	out := map[string]bool{}
+	var members []any
+	name, there := key(body, "members")
+	if !there {
+		name = "members"
+	}
+	d.mu.Lock()
+	in := map[string]bool{}
+	for _, r := range references {
+		in[r.ID] = true
+	}
+	for _, c := range changes {
+		u := d.users[c.Account]
+		switch {
+		case u == nil:
+		case c.Verb == model.Leave:
+			out[u.id] = true
+		case !in[u.id]:
+			members = append(members, map[string]any{"value": u.id})
+		}
+	}
+	d.mu.Unlock()
+	old, _ := body[name].([]any)
+	for i, r := range references {
+		if !out[r.ID] && i < len(old) {
+			members = append(members, old[i])
+		}
+	}
+	body[name] = members
+	_, err = d.send(ctx, http.MethodPut, path, nil, d.match(version), body)
+	var f *connect.Fault
+	if errors.As(err, &f) && f.Kind == connect.Conflict {
+		return &live.Again{Says: f.Says} // others may join meanwhile; it is read again
+	}
+	return err
+}
+
+// match is the version to send, where the application knows what that is.
+func (d *driver) match(version string) string {
+	if d.can.etag {
+		return version
+	}
+	return ""
+}
+
+// message is what carries out all changes of one account but those of groups.
+func (d *driver) message(w *live.Work, changes []*plan.Change) (*message, error) {
+	m := &message{changes: changes, key: "user " + w.Account}
+	first := changes[0]
+	if first.Verb == model.Create || first.Verb == model.Invite && first.Attribute == "" {
+		return m, d.create(m, first)
+	}
+	d.mu.Lock()
+	u := d.users[w.Account]
+	d.mu.Unlock()
+	if u == nil {
+		return nil, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", w.Account)}
+	}
+	m.path, m.version = d.can.users+"/"+url.PathEscape(u.id), d.match(u.version)
+	e := &editing{d: d, body: maps.Clone(u.body), whole: !d.can.patch}
+	for _, c := range changes {
+		switch c.Verb {
+		case model.Remove, model.Withdraw:
+			m.method = http.MethodDelete
+			if c.Verb == model.Remove && d.named.Column(export.Status) != nil {
+				if _, keeps := d.named.Column(export.Status).Word(model.Removed); keeps {
+					m.method = ""
+					e.state(model.Removed)
+				}
+			}
+		default:
+			if err := e.change(c); err != nil {
+				return nil, err
+			}
+		}
+	}
+	switch {
+	case m.method == http.MethodDelete:
+	case e.whole:
+		m.method, m.body = http.MethodPut, e.body
+	default:
+		m.method, m.body = http.MethodPatch, patch(e.ops)
+	}
+	return m, nil
+}
+
+// create makes a user (RFC 7644 §3.3).
+func (d *driver) create(m *message, c *plan.Change) error {
+	e := &editing{d: d, body: map[string]any{}, whole: true}
+	attrs, ok := c.After.(map[string]any)
+	if !ok {
+		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
+	}
+	if attrs[d.app.Match] == nil {
+		e.set(d.app.Match, c.Account)
+	}
+	for _, name := range slices.Sorted(maps.Keys(attrs)) {
+		e.set(name, fmt.Sprint(attrs[name]))
+	}
+	state := model.Open
+	switch {
+	case c.Verb == model.Invite:
+		state = model.Invited
+	case c.Blocked:
+		state = model.Blocked
+	}
+	e.state(state)
+	schemas := []string{userSchema}
+	for name := range e.body {
+		if strings.HasPrefix(name, "urn:") {
+			schemas = append(schemas, name)
+		}
+	}
+	slices.Sort(schemas[1:])
+	e.body["schemas"] = schemas
+	m.method, m.path, m.body = http.MethodPost, d.can.users, e.body
+	return nil
+}
+
+// editing gathers what is to be changed of one user: as operations of a PATCH, and on the
+// resource itself for a PUT.
+type editing struct {
+	d     *driver
+	body  map[string]any
+	whole bool
+	ops   []operation
+}
+
+func (e *editing) change(c *plan.Change) error {
+	switch c.Verb {
+	case model.Suspend:
+		e.state(model.Blocked)
+	case model.Restore:
+		e.state(model.Open)
+	case model.Invite: // sent again
+		e.set(c.Attribute, fmt.Sprint(c.After))
+	case model.Update:
+		v := ""
+		if c.After != nil {
+			v = fmt.Sprint(c.After)
+		}
+		e.set(c.Attribute, v)
+	case model.Grant, model.Revoke, model.Assign, model.Release:
+		e.entry(c.Thing.Kind, c.Thing.Name, c.Verb == model.Gaining(c.Thing.Kind))
+	case model.HandOver:
+		return &connect.Fault{Kind: connect.Refused, Says: "SCIM has no way to hand over what an account owns; do that in the application"}
+	default:
+		return &connect.Fault{Kind: connect.Refused, Says: "SCIM has no way to " + c.Verb.String()}
+	}
+	return nil
+}
+
+// state sets whether a user is active and, where the application has words for states, the
+// word.
+func (e *editing) state(s model.State) {
+	e.put([]string{"active"}, s == model.Open)
+	if c := e.d.named.Column(export.Status); c != nil {
+		word, _ := c.Word(s)
+		e.put(export.SCIMPath(e.d.named, export.Status), word)
+	}
+}
+
+// set sets an attribute, or with "" takes its value away. Of a list only the entry that
+// counts is changed.
+func (e *editing) set(attr, v string) {
+	path := export.SCIMPath(e.d.named, attr)
+	multi := len(path) == 1 && (path[0] == "emails" || path[0] == "phoneNumbers")
+	name, there := key(e.body, path[0])
+	list, isList := e.body[name].([]any)
+	switch {
+	case multi && v == "":
+		e.put(path, nil)
+	case multi && there && isList && len(list) > 0:
+		list = slices.Clone(list)
+		at := 0
+		for i, x := range list {
+			if o, ok := x.(map[string]any); ok && o["primary"] == true {
+				at = i
+			}
+		}
+		entry := map[string]any{}
+		if o, ok := list[at].(map[string]any); ok {
+			entry = maps.Clone(o)
+		}
+		entry["value"] = v
+		list[at] = entry
+		e.put(path, list)
+	case multi:
+		e.put(path, []any{map[string]any{"value": v, "primary": true}})
+	case v == "":
+		e.put(path, nil)
+	case len(path) == 1 && path[0] == "active":
+		e.put(path, strings.EqualFold(v, "true"))
+	default:
+		e.put(path, v)
+	}
+}
+
+// put puts a value under a path; nil takes it away.
+func (e *editing) put(path []string, v any) {
+	o := operation{Op: "replace", Path: pathText(path), Value: v}
+	if v == nil {
+		o.Op = "remove"
+	}
+	e.ops = append(e.ops, o)
+	at := e.body
+	for _, name := range path[:len(path)-1] {
+		k, ok := key(at, name)
+		if !ok {
+			k = name
+		}
+		inner, _ := at[k].(map[string]any)
+		inner = maps.Clone(inner)
+		if inner == nil {
+			inner = map[string]any{}
+		}
+		at[k] = inner
+		at = inner
+	}
+	k, ok := key(at, path[len(path)-1])
+	if !ok {
+		k = path[len(path)-1]
+	}
+	if v == nil {
+		delete(at, k)
+	} else {
+		at[k] = v
+	}
+}
+
+// entry adds a role or an entitlement, or takes one away.
+func (e *editing) entry(kind model.Kind, name string, gain bool) {
+	list, _ := export.NamesOf(kind)
+	k, ok := key(e.body, list)
+	if !ok {
+		k = list
+	}
+	entries, _ := e.body[k].([]any)
+	if gain {
+		added := map[string]any{"value": name}
+		e.ops = append(e.ops, operation{Op: "add", Path: list, Value: []any{added}})
+		e.body[k] = append(slices.Clone(entries), added)
+		return
+	}
+	by := "value"
+	var rest []any
+	for _, x := range entries {
+		o, _ := x.(map[string]any)
+		switch {
+		case o["value"] == name:
+		case o["value"] == nil && o["display"] == name:
+			by = "display"
+		default:
+			rest = append(rest, x)
+		}
+	}
+	e.ops = append(e.ops, operation{Op: "remove", Path: list + "[" + by + " eq " + quote(name) + "]"})
+	e.body[k] = rest
+}
+
+// pathText is a path as a PATCH has it (RFC 7644 §3.10).
+func pathText(path []string) string {
+	if strings.HasPrefix(path[0], "urn:") && len(path) > 1 {
+		return path[0] + ":" + strings.Join(path[1:], ".")
+	}
+	return strings.Join(path, ".")
+}
+
+// key finds the name under which an object has a member, read without case.
+func key(o map[string]any, name string) (string, bool) {
+	if _, ok := o[name]; ok {
+		return name, true
+	}
+	for k := range o {
+		if strings.EqualFold(k, name) {
+			return k, true
+		}
+	}
+	return "", false
+}

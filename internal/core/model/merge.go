@@ -1,0 +1,78 @@
+package model
+
+import (
+	"maps"
+	"slices"
+
+	"pravet/internal/core/table"
+)
+
+// Merge returns accounts as they are once some of them were read anew: those that are
+// named are as in part, or gone where part does not have them; all others are as before. It
+// costs O(accounts).
+func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
+	out := *a
+	out.Sets, out.Line = NewSets(), nil
+	out.Attrs, out.Key = make([]*table.Column, len(a.Attrs)), nil
+	out.States, out.Held, out.Had = make([]State, 0, a.Len()), make([]uint32, 0, a.Len()), nil
+	for n := range a.Attrs {
+		if a.Attrs[n] != nil || part.Attrs[n] != nil {
+			out.Attrs[n] = &table.Column{}
+		}
+	}
+	if n := app.Attr(app.Match); n >= 0 {
+		out.Key = out.Attrs[n]
+	}
+	own := out.Key == nil
+	if own {
+		out.Key = &table.Column{}
+	}
+	copied := map[*Accounts]map[uint32]uint32{a: {}, part: {}}
+	set := func(from *Accounts, number uint32) uint32 {
+		is, ok := copied[from][number]
+		if !ok {
+			is = out.Sets.Of(from.Sets.Members(number))
+			copied[from][number] = is
+		}
+		return is
+	}
+	add := func(from *Accounts, i int) {
+		for n, c := range out.Attrs {
+			if c != nil {
+				c.Append(from.Attr(n, i))
+			}
+		}
+		if own {
+			out.Key.Append(from.Key.At(i))
+		}
+		if had, ok := from.Had[int32(i)]; ok {
+			if out.Had == nil {
+				out.Had = map[int32]uint32{}
+			}
+			out.Had[int32(len(out.States))] = set(from, had)
+		}
+		out.States = append(out.States, from.States[i])
+		out.Held = append(out.Held, set(from, from.Held[i]))
+	}
+	named := make(map[string]bool, len(names))
+	for _, name := range names {
+		named[name] = true
+	}
+	at := make(map[string]int, part.Len())
+	for i := range part.Len() {
+		at[part.Key.At(i)] = i
+	}
+	for i := range a.Len() {
+		name := a.Key.At(i)
+		if !named[name] {
+			add(a, i)
+		} else if now, ok := at[name]; ok {
+			add(part, now)
+			delete(at, name)
+		}
+	}
+	for _, i := range slices.Sorted(maps.Values(at)) { // those that are new
+		add(part, i)
+	}
+	return &out
+}

@@ -1,0 +1,46 @@
+package prepare
+
+import (
+	"context"
+	"fmt"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/files"
+	"pravet/internal/connect/live"
+	"pravet/internal/connect/scim"
+	"pravet/internal/secret"
+)
+
+// reach is an application as its file says how to reach it. Nothing is connected to before
+// it is asked something.
+func (s *State) reach(a int) connect.Application {
+	repo, spec := s.Repo, s.Repo.Connects[a]
+	if spec.By == "files" {
+		return &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: repo.Apps[a]}
+	}
+	out := &live.Application{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec}
+	read := func(ctx context.Context, ref string) (string, error) {
+		value, err := secret.Read(ctx, ref, s.Environ)
+		if err != nil {
+			return "", fmt.Errorf("%s: %w", spec.Pos, err)
+		}
+		return value, nil
+	}
+	out.Open = func(ctx context.Context) (live.Driver, error) {
+		roots, err := repo.Tree.Roots(ctx, spec.CA)
+		if err != nil {
+			return nil, err
+		}
+		return scim.Open(ctx, scim.Options{App: repo.Apps[a], Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+	}
+	return out
+}
+
+// Close ends the connections to applications.
+func (s *State) Close() {
+	for _, app := range s.Reached {
+		if l, ok := app.(*live.Application); ok {
+			_ = l.Close() // nothing is in flight any more
+		}
+	}
+}
