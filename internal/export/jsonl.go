@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -64,6 +65,7 @@ func (r *Record) Line(w io.Writer) error {
 	for _, list := range [][]string{r.Groups, r.Roles, r.Licenses, r.In} {
 		slices.Sort(list)
 	}
+	maps.DeleteFunc(r.Attributes, func(_, v string) bool { return v == "" })
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)

@@ -6,7 +6,10 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/files"
+	"pravet/internal/connect/ldap"
 	"pravet/internal/connect/live"
+	"pravet/internal/connect/postgres"
+	"pravet/internal/connect/program"
 	"pravet/internal/connect/scim"
 	"pravet/internal/secret"
 )
@@ -31,7 +34,23 @@ func (s *State) reach(a int) connect.Application {
 		if err != nil {
 			return nil, err
 		}
-		return scim.Open(ctx, scim.Options{App: repo.Apps[a], Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+		app := repo.Apps[a]
+		switch spec.By {
+		case "ldap":
+			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+		case "postgres":
+			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+		case "program":
+			return program.Open(ctx, program.Options{
+				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask,
+				Log: func(text string) {
+					if s.Log != nil {
+						s.Log(app.ID + ": " + text)
+					}
+				},
+			})
+		}
+		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
 	}
 	return out
 }

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -140,7 +141,7 @@ func parseFilter(text string) (func(resource) bool, error) {
 func names(e filter.Expression) (wanted map[string]bool, attr string, ok bool) {
 	switch x := e.(type) {
 	case *filter.AttributeExpression:
-		text, isText := x.CompareValue.(string)
+		text, isText := unescaped(x.CompareValue).(string)
 		if x.Operator != filter.EQ || !isText || !strings.EqualFold(x.AttributePath.String(), "userName") {
 			return nil, "", false
 		}
@@ -212,7 +213,7 @@ func compare(x *filter.AttributeExpression, r resource) (bool, error) {
 	if x.Operator == filter.PR {
 		return len(values) > 0, nil
 	}
-	want := strings.ToLower(fmt.Sprint(x.CompareValue))
+	want := strings.ToLower(fmt.Sprint(unescaped(x.CompareValue)))
 	for _, v := range values {
 		is := strings.ToLower(fmt.Sprint(v))
 		switch x.Operator {
@@ -236,6 +237,20 @@ func compare(x *filter.AttributeExpression, r resource) (bool, error) {
 		return false, errFilter
 	}
 	return false, nil
+}
+
+// unescaped is a value of a filter, whose texts are those of JSON: the parser leaves the
+// escapes in them.
+func unescaped(v any) any {
+	text, ok := v.(string)
+	if !ok || !strings.Contains(text, `\`) {
+		return v
+	}
+	var out string
+	if json.Unmarshal([]byte(`"`+text+`"`), &out) != nil {
+		return v
+	}
+	return out
 }
 
 func isMany(v any) bool {

@@ -260,6 +260,13 @@ func (d *driver) some(ctx context.Context, accounts []string, each func(*export.
 	if !d.can.filter {
 		asks = []string{""}
 	}
+	var in map[string][]string
+	if !d.can.filter && d.catalog() > 0 {
+		var err error
+		if in, err = d.memberships(ctx, func(*export.Record) error { return nil }); err != nil {
+			return err
+		}
+	}
 	var mu sync.Mutex
 	group, within := errgroup.WithContext(ctx)
 	group.SetLimit(max(1, d.spec.Parallel))
@@ -276,6 +283,9 @@ func (d *driver) some(ctx context.Context, accounts []string, each func(*export.
 				}
 				if err := u.decode(raw); err != nil {
 					return err
+				}
+				for _, name := range in[u.id] {
+					hold(r, name)
 				}
 				if err := d.joined(within, r, u); err != nil {
 					return err
@@ -294,7 +304,7 @@ func (d *driver) some(ctx context.Context, accounts []string, each func(*export.
 
 // joined finds out which groups a user is in whose own resource does not say.
 func (d *driver) joined(ctx context.Context, r *export.Record, u *user) error {
-	if _, says := key(u.body, "groups"); says || !d.can.groups || d.catalog() == 0 {
+	if _, says := key(u.body, "groups"); says || !d.can.groups || !d.can.filter || d.catalog() == 0 {
 		return nil
 	}
 	return d.list(ctx, d.can.groupsAt, url.Values{
@@ -313,11 +323,13 @@ func (d *driver) catalog() int { return len(d.app.Names(model.Group)) }
 
 // quote writes a value for a filter (RFC 7644 §3.4.2.2), as JSON has texts.
 func quote(s string) string {
-	text, err := json.Marshal(s)
-	if err != nil {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	if err := enc.Encode(s); err != nil {
 		return `""`
 	}
-	return string(text)
+	return strings.TrimSuffix(b.String(), "\n")
 }
 
 // record reads one user.

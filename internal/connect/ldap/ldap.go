@@ -1,0 +1,281 @@
+// Package ldap reaches directory servers by LDAP version 3 (RFC 4511), over TLS alone. People
+// are entries of one branch, groups and roles those of others that list their members. What
+// differs is changed, and only where nobody else has changed the entry meanwhile, where the
+// server can tell (RFC 4528).
+package ldap
+
+import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/go-ldap/ldap/v3"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/way"
+)
+
+// assertion is the control by which a change is made only where an entry is as it was
+// (RFC 4528).
+const assertion = "1.3.6.1.1.12"
+
+// version is the operational attribute that changes with every change of an entry, where a
+// server has one.
+const version = "entryCSN"
+
+// driver speaks LDAP to one server.
+type driver struct {
+	app    *model.App
+	spec   *way.Spec
+	at     *way.Directory
+	tls    *tls.Config
+	user   string
+	secret func(ctx context.Context, ref string) (string, error)
+	ask    func(ctx context.Context, f func(context.Context) error) error
+
+	mu      sync.Mutex
+	conn    *ldap.Conn
+	asserts bool              // the server compares before it writes
+	entries map[string]*entry // accounts as they were read last
+	groups  map[string]string // "group crew" → DN
+}
+
+// An entry is an account as it was read last.
+type entry struct {
+	dn, version string
+	groups      []string // DNs of groups and roles that list it
+}
+
+// Options are what a driver needs besides what the application's file says.
+type Options struct {
+	App    *model.App
+	Spec   *way.Spec
+	Roots  *x509.CertPool // nil for the system's
+	Secret func(ctx context.Context, ref string) (string, error)
+	Ask    func(ctx context.Context, f func(context.Context) error) error
+}
+
+// Open connects and signs in.
+func Open(ctx context.Context, o Options) (live.Driver, error) {
+	u, err := url.Parse(o.Spec.URL)
+	if err != nil {
+		return nil, errors.New("the address under url cannot be read")
+	}
+	d := &driver{
+		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask,
+		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
+		entries: map[string]*entry{},
+	}
+	err = o.Ask(ctx, func(ctx context.Context) error {
+		_, err := d.connection(ctx)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return d, nil
+}
+
+// connection is the one that is open, or a new one.
+func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.conn != nil && !d.conn.IsClosing() {
+		return d.conn, nil
+	}
+	password, err := d.secret(ctx, d.spec.Password)
+	if err != nil {
+		return nil, err
+	}
+	conn, err := ldap.DialURL(d.spec.URL, ldap.DialWithTLSConfig(d.tls))
+	if err != nil {
+		return nil, unreachable(err)
+	}
+	conn.SetTimeout(d.spec.Timeout)
+	if strings.HasPrefix(d.spec.URL, "ldap://") {
+		if err := conn.StartTLS(d.tls); err != nil {
+			conn.Close()
+			return nil, unreachable(err)
+		}
+	}
+	if err := conn.Bind(d.user, password); err != nil {
+		conn.Close()
+		if ldap.IsErrorAnyOf(err, ldap.LDAPResultInvalidCredentials, ldap.LDAPResultInvalidDNSyntax) {
+			return nil, &connect.Fault{Kind: connect.Refused, Says: "the directory does not accept the user or the password"}
+		}
+		return nil, judge(err, false)
+	}
+	root, err := conn.Search(ldap.NewSearchRequest(
+		"", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", []string{"supportedControl"}, nil,
+	))
+	if err == nil && len(root.Entries) > 0 {
+		d.asserts = slices.Contains(root.Entries[0].GetAttributeValues("supportedControl"), assertion)
+	}
+	d.conn = conn
+	return conn, nil
+}
+
+// unreachable is the error of a connection that was not made.
+func unreachable(err error) error {
+	var cert *tls.CertificateVerificationError
+	if errors.As(err, &cert) {
+		return &connect.Fault{Kind: connect.Failed, Says: "the directory's certificate is not accepted: " +
+			cert.Err.Error() + "; name its authority's file under ca, if you trust it"}
+	}
+	return &live.Again{Says: "the directory cannot be reached: " + plain(err)}
+}
+
+// judge tells what a result means (RFC 4511 appendix A); writes reports whether the request
+// may have changed something.
+func judge(err error, writes bool) error {
+	var e *ldap.Error
+	if err == nil || !errors.As(err, &e) {
+		return err
+	}
+	text := clean(plain(err))
+	switch e.ResultCode {
+	case ldap.ErrorNetwork, ldap.ErrorUnexpectedResponse, ldap.LDAPResultServerDown, ldap.LDAPResultTimeout:
+		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}
+	case ldap.LDAPResultBusy, ldap.LDAPResultUnavailable, ldap.LDAPResultAdminLimitExceeded:
+		return &live.Again{Says: "the directory is busy: " + text}
+	case ldap.LDAPResultInsufficientAccessRights:
+		return &connect.Fault{Kind: connect.Refused, Says: "this caller may not do that: " + text}
+	case ldap.LDAPResultAssertionFailed:
+		return &connect.Fault{
+			Kind: connect.Conflict, Says: "somebody else has changed the entry just now; nothing was overwritten",
+		}
+	case ldap.LDAPResultNoSuchObject:
+		return &connect.Fault{Kind: connect.Conflict, Says: "the entry is not there any more"}
+	}
+	return &connect.Fault{Kind: connect.Refused, Says: "the directory refused it: " + text}
+}
+
+// plain is what an error says, without the library's own words around it.
+func plain(err error) string {
+	var e *ldap.Error
+	if errors.As(err, &e) {
+		text := ldap.LDAPResultCodeMap[e.ResultCode]
+		if e.Err != nil && e.Err.Error() != "" {
+			text = strings.TrimPrefix(text+": "+e.Err.Error(), ": ")
+		}
+		return text
+	}
+	return err.Error()
+}
+
+func clean(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
+			return ' '
+		}
+		return r
+	}, s)
+}
+
+// Close ends the connection.
+func (d *driver) Close() error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.conn == nil {
+		return nil
+	}
+	return d.conn.Close()
+}
+
+// Check looks at each branch. Whether a caller may write is nothing that LDAP can be asked.
+func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
+	var out []connect.Ability
+	for _, x := range []struct{ what, base string }{
+		{"read people", d.at.People}, {"read groups", d.at.Groups}, {"read roles", d.at.Roles}, {"read " + "those away", d.at.Away},
+	} {
+		if x.base == "" {
+			continue
+		}
+		n := 0
+		err := d.search(ctx, x.base, "(objectClass=*)", []string{"1.1"}, func(e *ldap.Entry) error {
+			if !sameDN(e.DN, x.base) {
+				n++
+			}
+			return nil
+		})
+		says := model.Count(n, "entry", "entries") + " under " + x.base
+		if err != nil {
+			says = err.Error()
+		}
+		out = append(out, connect.Ability{What: x.what, May: err == nil, Says: says})
+	}
+	says := "only what nobody has changed meanwhile (RFC 4528)"
+	if !d.asserts {
+		says = "entries are compared before they are changed"
+	}
+	return append(out,
+		connect.Ability{What: "change", May: true, Says: says},
+		connect.Ability{
+			What: "rights to change", Spare: true,
+			Says: "a directory cannot be asked for them; carry out one change first, with apply --only",
+		},
+	), nil
+}
+
+// attribute is the name of an attribute in the directory: as columns say, else the one that
+// inetOrgPerson has (RFC 2798, RFC 4519).
+func (d *driver) attribute(attr string) string {
+	for i := range d.spec.Columns {
+		if d.spec.Columns[i].Attr == attr {
+			return d.spec.Columns[i].Name
+		}
+	}
+	switch attr {
+	case "userName":
+		return d.at.RDN
+	case "email":
+		return "mail"
+	case "phone":
+		return "telephoneNumber"
+	case "name.givenName":
+		return "givenName"
+	case "name.familyName":
+		return "sn"
+	case "department":
+		return "departmentNumber"
+	case "userType":
+		return "employeeType"
+	case "locale":
+		return "preferredLanguage"
+	}
+	return attr
+}
+
+func sameDN(a, b string) bool {
+	x, errX := ldap.ParseDN(a)
+	y, errY := ldap.ParseDN(b)
+	return errX == nil && errY == nil && x.EqualFold(y)
+}
+
+// under reports whether an entry is in a branch.
+func under(dn, base string) bool {
+	x, errX := ldap.ParseDN(dn)
+	y, errY := ldap.ParseDN(base)
+	return base != "" && errX == nil && errY == nil && (y.AncestorOfFold(x) || x.EqualFold(y))
+}
+
+// fold is a DN in a form that is the same for the same entry.
+func fold(dn string) string {
+	parsed, err := ldap.ParseDN(dn)
+	if err != nil {
+		return strings.ToLower(dn)
+	}
+	return strings.ToLower(parsed.String())
+}
+
+func wrong(format string, args ...any) error {
+	return &connect.Fault{Kind: connect.Failed, Says: fmt.Sprintf(format, args...)}
+}

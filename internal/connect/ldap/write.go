@@ -1,0 +1,357 @@
+package ldap
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/go-ldap/ldap/v3"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// Requests makes one change of all that is to be done to an entry, and one for each group or
+// role that somebody comes to or leaves.
+func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Request, error) {
+	var out []*live.Request
+	lists := map[string][]*plan.Change{}
+	var order []string
+	for _, w := range work {
+		var own []*plan.Change
+		for _, c := range w.Changes {
+			if c.Thing == nil {
+				own = append(own, c)
+				continue
+			}
+			key := c.Thing.Kind.String() + " " + c.Thing.Name
+			if lists[key] == nil {
+				order = append(order, key)
+			}
+			lists[key] = append(lists[key], c)
+		}
+		for _, c := range own { // each verb is a request of its own kind; attributes go together
+			if c.Verb == model.Update && c.Attribute != d.app.Match {
+				continue
+			}
+			out = append(out, d.one(c, &w))
+		}
+		own = slices.DeleteFunc(own, func(c *plan.Change) bool { return c.Verb != model.Update || c.Attribute == d.app.Match })
+		if len(own) > 0 {
+			out = append(out, d.update(w.Account, own))
+		}
+	}
+	for _, key := range order {
+		dn, err := d.list(ctx, key)
+		out = append(out, &live.Request{Changes: lists[key], Key: key, Do: func(ctx context.Context, of []*plan.Change) []error {
+			if err != nil {
+				return live.All(of, err)
+			}
+			return d.members(ctx, dn, of)
+		}})
+	}
+	return out, nil
+}
+
+// list is the DN of a group or a role.
+func (d *driver) list(ctx context.Context, key string) (string, error) {
+	d.mu.Lock()
+	dn, ok := d.groups[key]
+	d.mu.Unlock()
+	if ok {
+		return dn, nil
+	}
+	lists, err := d.lists(ctx, "(objectClass=*)")
+	if err != nil {
+		return "", err
+	}
+	groups := map[string]string{}
+	for _, l := range lists {
+		groups[l.kind.String()+" "+l.name] = l.dn
+	}
+	d.mu.Lock()
+	d.groups = groups
+	d.mu.Unlock()
+	if dn, ok := groups[key]; ok {
+		return dn, nil
+	}
+	return "", &connect.Fault{Kind: connect.Refused, Says: "the directory has no " + key}
+}
+
+// known is an account as it was read last.
+func (d *driver) known(account string) *entry {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.entries[account]
+}
+
+// write sends a change.
+func (d *driver) write(ctx context.Context, f func(*ldap.Conn) error) error {
+	conn, err := d.connection(ctx)
+	if err != nil {
+		return err
+	}
+	return judge(f(conn), true)
+}
+
+// as is the control by which an entry is changed only where it is as it was read.
+func (d *driver) as(x *entry) []ldap.Control {
+	if !d.asserts || x.version == "" {
+		return nil
+	}
+	filter, err := ldap.CompileFilter("(" + version + "=" + ldap.EscapeFilter(x.version) + ")")
+	if err != nil {
+		return nil
+	}
+	return []ldap.Control{ldap.NewControlString(assertion, true, string(filter.Bytes()))}
+}
+
+// one carries out one change of an account that is no attribute.
+func (d *driver) one(c *plan.Change, w *live.Work) *live.Request {
+	return &live.Request{Changes: []*plan.Change{c}, Key: "account " + w.Account, Do: func(ctx context.Context, of []*plan.Change) []error {
+		return live.All(of, d.carry(ctx, c))
+	}}
+}
+
+func (d *driver) carry(ctx context.Context, c *plan.Change) error {
+	if c.Verb == model.Create {
+		return d.create(ctx, c)
+	}
+	x := d.known(c.Account)
+	if x == nil {
+		return &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", c.Account)}
+	}
+	switch c.Verb {
+	case model.Remove:
+		err := d.write(ctx, func(conn *ldap.Conn) error {
+			err := conn.Del(ldap.NewDelRequest(x.dn, d.as(x)))
+			if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
+				return nil
+			}
+			return err
+		})
+		return err
+	case model.Suspend, model.Restore:
+		return d.block(ctx, x, c.Verb == model.Suspend)
+	case model.Update: // the name itself
+		return d.rename(ctx, x, fmt.Sprint(c.After))
+	}
+	return &connect.Fault{Kind: connect.Refused, Says: "a directory has no way to " + c.Verb.String()}
+}
+
+// block blocks an account as this directory does, or opens it again.
+func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
+	if b := d.at.Block; b.Attribute != "" {
+		v := b.Open
+		if blocked {
+			v = b.Blocked
+		}
+		req := ldap.NewModifyRequest(x.dn, d.as(x))
+		req.Replace(b.Attribute, values(v))
+		if err := d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }); err != nil {
+			return err
+		}
+	}
+	if d.at.Away == "" || under(x.dn, d.at.Away) == blocked {
+		return nil
+	}
+	to := d.at.People
+	if blocked {
+		to = d.at.Away
+	}
+	dn, err := ldap.ParseDN(x.dn)
+	if err != nil || len(dn.RDNs) == 0 {
+		return wrong("the entry %q cannot be moved: its name cannot be read", x.dn)
+	}
+	rdn := dn.RDNs[0].String()
+	return d.move(ctx, x, rdn, to)
+}
+
+// move gives an entry another name or another branch. The lists that name it are told the
+// new one before, and forget the old one after, so that it is never in none.
+func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
+	now := rdn + "," + to
+	tell := func(change func(*ldap.ModifyRequest)) error {
+		if d.named() {
+			return nil
+		}
+		for _, dn := range x.groups {
+			req := ldap.NewModifyRequest(dn, nil)
+			change(req)
+			err := d.write(ctx, func(conn *ldap.Conn) error {
+				err := conn.Modify(req)
+				if ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute) {
+					return nil
+				}
+				return err
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if err := tell(func(r *ldap.ModifyRequest) { r.Add(d.at.Member, []string{now}) }); err != nil {
+		return err
+	}
+	err := d.write(ctx, func(conn *ldap.Conn) error { return conn.ModifyDN(ldap.NewModifyDNRequest(x.dn, rdn, true, to)) })
+	if err != nil {
+		return err
+	}
+	return tell(func(r *ldap.ModifyRequest) { r.Delete(d.at.Member, []string{x.dn}) })
+}
+
+func (d *driver) rename(ctx context.Context, x *entry, name string) error {
+	if key := d.attribute(d.app.Match); !strings.EqualFold(key, d.at.RDN) {
+		req := ldap.NewModifyRequest(x.dn, d.as(x))
+		req.Replace(key, []string{name})
+		return d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) })
+	}
+	dn, err := ldap.ParseDN(x.dn)
+	if err != nil || len(dn.RDNs) < 2 {
+		return wrong("the entry %q cannot be renamed: its name cannot be read", x.dn)
+	}
+	parent := (&ldap.DN{RDNs: dn.RDNs[1:]}).String()
+	return d.move(ctx, x, d.at.RDN+"="+ldap.EscapeDN(name), parent)
+}
+
+func values(v string) []string {
+	if v == "" {
+		return nil
+	}
+	return []string{v}
+}
+
+// update changes the attributes of an entry that differ, as one change.
+func (d *driver) update(account string, changes []*plan.Change) *live.Request {
+	return &live.Request{Changes: changes, Key: "account " + account, Do: func(ctx context.Context, of []*plan.Change) []error {
+		x := d.known(account)
+		if x == nil {
+			return live.All(of, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", account)})
+		}
+		req := ldap.NewModifyRequest(x.dn, d.as(x))
+		for _, c := range of {
+			v := ""
+			if c.After != nil {
+				v = fmt.Sprint(c.After)
+			}
+			req.Replace(d.attribute(c.Attribute), values(v))
+		}
+		return live.All(of, d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }))
+	}}
+}
+
+// create adds an entry, with the attributes that its class cannot do without.
+func (d *driver) create(ctx context.Context, c *plan.Change) error {
+	attrs, ok := c.After.(map[string]any)
+	if !ok {
+		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
+	}
+	all := map[string]string{d.attribute(d.app.Match): c.Account}
+	for name, v := range attrs {
+		all[d.attribute(name)] = fmt.Sprint(v)
+	}
+	name := all[d.at.RDN]
+	if name == "" {
+		name = c.Account
+		all[d.at.RDN] = name
+	}
+	shown := c.Account
+	if v := attrs["displayName"]; v != nil && fmt.Sprint(v) != "" {
+		shown = fmt.Sprint(v)
+	}
+	if d.isPerson() { // cn and sn are required (RFC 4519 §3.12)
+		for attr, v := range map[string]string{"cn": shown, "sn": lastWord(shown)} {
+			if all[attr] == "" {
+				all[attr] = v
+			}
+		}
+	}
+	to := d.at.People
+	if c.Blocked {
+		if d.at.Away != "" {
+			to = d.at.Away
+		}
+		if d.at.Block.Attribute != "" {
+			all[d.at.Block.Attribute] = d.at.Block.Blocked
+		}
+	} else if d.at.Block.Attribute != "" && d.at.Block.Open != "" {
+		all[d.at.Block.Attribute] = d.at.Block.Open
+	}
+	req := ldap.NewAddRequest(d.at.RDN+"="+ldap.EscapeDN(name)+","+to, nil)
+	req.Attribute("objectClass", d.at.Class)
+	for _, attr := range slices.Sorted(maps.Keys(all)) {
+		if all[attr] != "" {
+			req.Attribute(attr, []string{all[attr]})
+		}
+	}
+	return d.write(ctx, func(conn *ldap.Conn) error { return conn.Add(req) })
+}
+
+func (d *driver) isPerson() bool {
+	return slices.ContainsFunc(d.at.Class, func(c string) bool {
+		return strings.EqualFold(c, "inetOrgPerson") || strings.EqualFold(c, "person") ||
+			strings.EqualFold(c, "organizationalPerson")
+	})
+}
+
+func lastWord(s string) string {
+	words := strings.Fields(s)
+	if len(words) == 0 {
+		return s
+	}
+	return words[len(words)-1]
+}
+
+// members puts entries into a group or a role and takes others out, as one change; where
+// the directory has some of it already, each by itself.
+func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change) []error {
+	req := ldap.NewModifyRequest(dn, nil)
+	var in, out []string
+	for _, c := range changes {
+		x := d.known(c.Account)
+		if x == nil {
+			return live.All(changes, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", c.Account)})
+		}
+		v := x.dn
+		if d.named() {
+			v = c.Account
+		}
+		if c.Verb == model.Gaining(c.Thing.Kind) {
+			in = append(in, v)
+		} else {
+			out = append(out, v)
+		}
+	}
+	if len(in) > 0 { // before others leave, as a group may need a member
+		req.Add(d.at.Member, in)
+	}
+	if len(out) > 0 {
+		req.Delete(d.at.Member, out)
+	}
+	have := false
+	err := d.write(ctx, func(conn *ldap.Conn) error {
+		err := conn.Modify(req)
+		have = ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute)
+		if ldap.IsErrorWithCode(err, ldap.LDAPResultObjectClassViolation) {
+			return &connect.Fault{Kind: connect.Refused, Says: "the directory refused it: a group of this class needs a member; " +
+				"let another account join first"}
+		}
+		return err
+	})
+	switch {
+	case have && len(changes) == 1:
+		return live.All(changes, nil) // it is so already
+	case have:
+		errs := make([]error, 0, len(changes))
+		for _, c := range changes {
+			errs = append(errs, d.members(ctx, dn, []*plan.Change{c})...)
+		}
+		return errs
+	}
+	return live.All(changes, err)
+}

@@ -1,0 +1,220 @@
+// Package postgres reaches PostgreSQL servers: login roles are accounts, and what they are
+// members of are group roles. Nobody's objects are ever dropped: what a role owns is handed
+// over by REASSIGN OWNED, and a role that owns something is not removed.
+package postgres
+
+import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net"
+	"net/url"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/way"
+)
+
+// driver speaks to one server.
+type driver struct {
+	app    *model.App
+	spec   *way.Spec
+	ask    func(ctx context.Context, f func(context.Context) error) error
+	pool   *pgxpool.Pool
+	config *pgxpool.Config
+}
+
+// Options are what a driver needs besides what the application's file says.
+type Options struct {
+	App    *model.App
+	Spec   *way.Spec
+	Roots  *x509.CertPool // nil for the system's
+	Secret func(ctx context.Context, ref string) (string, error)
+	Ask    func(ctx context.Context, f func(context.Context) error) error
+}
+
+// Open connects and signs in. Only a server on this very machine may do without TLS.
+func Open(ctx context.Context, o Options) (live.Driver, error) {
+	u, err := url.Parse(o.Spec.URL)
+	if err != nil {
+		return nil, errors.New("the address under url cannot be read")
+	}
+	u.RawQuery = "sslmode=disable" // what it says of TLS is ours to say, below
+	config, err := pgxpool.ParseConfig(u.String())
+	if err != nil {
+		return nil, errors.New("the address under url cannot be read; write it like postgres://HOST:5432/DATABASE")
+	}
+	password, err := o.Secret(ctx, o.Spec.Password)
+	if err != nil {
+		return nil, err
+	}
+	c := config.ConnConfig
+	c.User, c.Password, c.Fallbacks = o.Spec.User, password, nil
+	c.RuntimeParams = map[string]string{"application_name": "pravet"}
+	if ip := net.ParseIP(u.Hostname()); u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) || o.Spec.CA != "" {
+		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
+	}
+	config.MaxConns = int32(max(1, o.Spec.Parallel))
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, config: config}
+	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
+		return nil, judge(err, false)
+	}
+	if err := o.Ask(ctx, func(ctx context.Context) error { return judge(d.pool.Ping(ctx), false) }); err != nil {
+		d.pool.Close()
+		return nil, err
+	}
+	return d, nil
+}
+
+// judge tells what an error means (PostgreSQL, appendix A); writes reports whether the
+// statement may have changed something.
+func judge(err error, writes bool) error {
+	var fault *connect.Fault
+	if err == nil || errors.As(err, &fault) {
+		return err
+	}
+	var cert *tls.CertificateVerificationError
+	var server *pgconn.PgError
+	var refused *pgconn.ConnectError
+	isServer := errors.As(err, &server)
+	switch {
+	case errors.As(err, &cert):
+		return &connect.Fault{Kind: connect.Failed, Says: "the server's certificate is not accepted: " + cert.Err.Error() +
+			"; name its authority's file under ca, if you trust it"}
+	case isServer && (server.Code == "28P01" || server.Code == "28000"):
+		return &connect.Fault{Kind: connect.Refused, Says: "the server does not accept the user or the password"}
+	case isServer && server.Code == "3D000":
+		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + clean(server.Message)}
+	case errors.As(err, &refused):
+		return &live.Again{Says: "the server cannot be reached: " + clean(reason(refused))}
+	case !isServer:
+		return &live.Again{Says: "the connection broke off: " + clean(err.Error()), Sent: writes && !pgconn.SafeToRetry(err)}
+	}
+	text := clean(server.Message)
+	switch class := server.Code[:2]; {
+	case class == "53", class == "40", class == "55", server.Code == "57P03":
+		return &live.Again{Says: "the server is busy: " + text}
+	case server.Code == "XX000" && strings.Contains(server.Message, "concurrently"):
+		return &live.Again{Says: "the server is busy: " + text}
+	case class == "57", class == "08":
+		return &live.Again{Says: "the server ended the connection: " + text, Sent: writes}
+	case server.Code == "42501":
+		return &connect.Fault{Kind: connect.Refused, Says: "this caller may not do that: " + text}
+	case server.Code == "42704":
+		return &connect.Fault{Kind: connect.Conflict, Says: "something is not there any more: " + text}
+	}
+	if server.Detail != "" {
+		text += " (" + clean(server.Detail) + ")"
+	}
+	return &connect.Fault{Kind: connect.Refused, Says: "the server refused it: " + text}
+}
+
+// reason is why a connection was not made, without its parameters.
+func reason(err error) string {
+	for inner := errors.Unwrap(err); inner != nil; inner = errors.Unwrap(err) {
+		err = inner
+	}
+	return err.Error()
+}
+
+func clean(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
+			return ' '
+		}
+		return r
+	}, s)
+}
+
+// Close ends the connections.
+func (d *driver) Close() error {
+	d.pool.Close()
+	return nil
+}
+
+// in calls f with a connection to one of the server's databases.
+func (d *driver) in(ctx context.Context, database string, f func(*pgx.Conn) error) error {
+	c := d.config.ConnConfig.Copy()
+	c.Database = database
+	conn, err := pgx.ConnectConfig(ctx, c)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	return f(conn)
+}
+
+// quoted writes a name as an identifier.
+func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
+
+// Check asks the server what this caller may do.
+func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
+	var super, creates bool
+	var release string
+	err := d.ask(ctx, func(ctx context.Context) error {
+		return judge(d.pool.QueryRow(
+			ctx, "SELECT rolsuper, rolcreaterole, current_setting('server_version') FROM pg_roles WHERE rolname = current_user",
+		).Scan(&super, &creates, &release), false)
+	})
+	if err != nil {
+		return nil, err
+	}
+	out := []connect.Ability{{What: "sign in", May: true, Says: "PostgreSQL " + clean(release)}}
+	n := 0
+	err = d.ask(ctx, func(ctx context.Context) error {
+		return judge(d.pool.QueryRow(ctx, "SELECT count(*) FROM pg_roles WHERE rolcanlogin").Scan(&n), false)
+	})
+	out = append(out, ability("read roles", err == nil, model.Count(n, "login role", "login roles")))
+	says := "CREATEROLE"
+	if super {
+		says = "superuser"
+	} else if !creates {
+		says = "this caller has no CREATEROLE"
+	}
+	out = append(out, ability("create and change roles", super || creates, says))
+	for _, kind := range []model.Kind{model.Group, model.Role} {
+		for _, name := range d.app.Names(kind) {
+			var may bool
+			err := d.ask(ctx, func(ctx context.Context) error {
+				return judge(d.pool.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_auth_members m
+					JOIN pg_roles g ON g.oid = m.roleid JOIN pg_roles u ON u.oid = m.member
+					WHERE g.rolname = $1 AND u.rolname = current_user AND m.admin_option)`, name).Scan(&may), false)
+			})
+			if err != nil {
+				return nil, err
+			}
+			if !super && !creates && !may {
+				out = append(out, ability("grant "+name, false, "this caller has no ADMIN OPTION for it"))
+			}
+		}
+	}
+	for _, name := range d.spec.Postgres.Databases {
+		err := d.ask(ctx, func(ctx context.Context) error {
+			return judge(d.in(ctx, name, func(*pgx.Conn) error { return nil }), false)
+		})
+		says := "what a role owns there can be handed over"
+		if err != nil {
+			says = err.Error()
+		} else if !super {
+			says = "it can be handed over by a superuser, or a member of both roles"
+		}
+		out = append(out, ability("database "+name, err == nil, says))
+	}
+	return out, nil
+}
+
+func ability(what string, may bool, says string) connect.Ability {
+	return connect.Ability{What: what, May: may, Says: says}
+}
+
+func wrong(kind connect.FaultKind, format string, args ...any) error {
+	return &connect.Fault{Kind: kind, Says: fmt.Sprintf(format, args...)}
+}

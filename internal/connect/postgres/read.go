@@ -1,0 +1,174 @@
+package postgres
+
+import (
+	"context"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+)
+
+// The attributes of accounts that a server has a place for, besides their name.
+const (
+	comment    = "displayName"     // COMMENT ON ROLE
+	validUntil = "validUntil"      // VALID UNTIL: the last day that counts
+	connLimit  = "connectionLimit" // CONNECTION LIMIT
+)
+
+// Read reads all roles, or those that are named. A role that cannot sign in and that the
+// catalog lists, or that has members, is a thing that can be held; every other is an
+// account.
+func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
+	var records []*export.Record
+	err := d.ask(ctx, func(ctx context.Context) (err error) {
+		records, err = d.read(ctx, accounts)
+		return judge(err, false)
+	})
+	if err != nil {
+		return err
+	}
+	for _, r := range records {
+		if err := each(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const rolesQuery = `
+SELECT r.rolname, r.rolcanlogin, r.rolconnlimit, r.rolvaliduntil::text, coalesce(shobj_description(r.oid, 'pg_authid'), ''),
+       EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid),
+       ARRAY(SELECT g.rolname::text FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
+             WHERE m.member = r.oid ORDER BY 1)
+FROM pg_roles r WHERE $1::text[] IS NULL OR r.rolname = ANY($1::text[]) ORDER BY r.rolname`
+
+const ownedQuery = `
+SELECT r.rolname, coalesce(db.datname, '')
+FROM pg_shdepend s JOIN pg_roles r ON r.oid = s.refobjid LEFT JOIN pg_database db ON db.oid = s.dbid
+WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o'
+  AND ($1::text[] IS NULL OR r.rolname = ANY($1::text[]))
+GROUP BY 1, 2 ORDER BY 1, 2`
+
+func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record, error) {
+	owned, err := d.owned(ctx, accounts)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := d.pool.Query(ctx, rolesQuery, accounts)
+	if err != nil {
+		return nil, err
+	}
+	var out []*export.Record
+	var name, about string
+	var login, hasMembers bool
+	var limit int
+	var until *string
+	var in []string
+	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &in}, func() error {
+		if !login && (hasMembers || d.thing(name) || strings.HasPrefix(name, "pg_")) {
+			if accounts == nil {
+				out = append(out, d.defined(name, in))
+			}
+			return nil
+		}
+		r := &export.Record{Account: name, State: model.StateOf(login).String(), Attributes: map[string]string{}}
+		keep := func(attr, v string) {
+			if v != "" && d.app.Attr(attr) >= 0 {
+				r.Attributes[attr] = v
+			}
+		}
+		keep(comment, about)
+		keep(model.Owned, strings.Join(owned[name], "\n"))
+		if limit >= 0 {
+			keep(connLimit, strconv.Itoa(limit))
+		}
+		if until != nil {
+			keep(validUntil, lastDay(*until))
+		}
+		for _, g := range in {
+			r.Hold(d.kind(g), g)
+		}
+		out = append(out, r)
+		return nil
+	})
+	return out, err
+}
+
+// owned tells in which databases each role owns something.
+func (d *driver) owned(ctx context.Context, accounts []string) (map[string][]string, error) {
+	out := map[string][]string{}
+	if d.app.Attr(model.Owned) < 0 {
+		return out, nil
+	}
+	rows, err := d.pool.Query(ctx, ownedQuery, accounts)
+	if err != nil {
+		return nil, err
+	}
+	var name, database string
+	_, err = pgx.ForEachRow(rows, []any{&name, &database}, func() error {
+		out[name] = append(out[name], ownedIn(database))
+		return nil
+	})
+	return out, err
+}
+
+// ownedIn is what a role owns in a database, as one thing to hand over; without a name it is
+// a database, or a tablespace, itself.
+func ownedIn(database string) string {
+	if database == "" {
+		return "databases of its own"
+	}
+	return "what is in database " + database
+}
+
+// thing reports whether the catalog lists a role.
+func (d *driver) thing(name string) bool {
+	return d.app.Thing(model.Group, name) >= 0 || d.app.Thing(model.Role, name) >= 0
+}
+
+// kind is as what a group role counts: as the catalog lists it, else as connect says.
+func (d *driver) kind(name string) model.Kind {
+	switch {
+	case d.app.Thing(model.Group, name) >= 0:
+		return model.Group
+	case d.app.Thing(model.Role, name) >= 0, d.spec.Postgres.Groups == "roles":
+		return model.Role
+	}
+	return model.Group
+}
+
+func (d *driver) defined(name string, in []string) *export.Record {
+	if d.kind(name) == model.Role {
+		return &export.Record{Role: name}
+	}
+	in = slices.DeleteFunc(slices.Clone(in), func(g string) bool { return d.kind(g) != model.Group })
+	return &export.Record{Group: name, In: in}
+}
+
+// lastDay is the last day that counts of a time until which a role is valid: a role that is
+// valid until midnight is not on the day that begins then.
+func lastDay(until string) string {
+	if until == "infinity" {
+		return ""
+	}
+	for _, form := range []string{"2006-01-02 15:04:05-07", "2006-01-02 15:04:05-07:00", "2006-01-02 15:04:05.999999-07"} {
+		if t, err := time.Parse(form, until); err == nil {
+			return t.UTC().Add(-time.Second).Format(time.DateOnly)
+		}
+	}
+	return until
+}
+
+// untilAfter is the time until which a role is valid whose last day is given.
+func untilAfter(last string) (string, error) {
+	t, err := time.Parse(time.DateOnly, last)
+	if err != nil {
+		return "", err
+	}
+	return t.AddDate(0, 0, 1).Format("2006-01-02 15:04:05+00"), nil
+}

@@ -1,0 +1,262 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// Requests makes one statement of all who come to a group role, one of all who leave it, and
+// one of what is to be changed of a login role.
+func (d *driver) Requests(_ context.Context, work []live.Work) ([]*live.Request, error) {
+	var out []*live.Request
+	members := map[string][]*plan.Change{}
+	var order []string
+	for _, w := range work {
+		for _, c := range w.Changes {
+			if c.Thing == nil {
+				out = append(out, &live.Request{
+					Changes: []*plan.Change{c}, Key: "role " + w.Account,
+					Do: func(ctx context.Context, of []*plan.Change) []error { return live.All(of, d.carry(ctx, c)) },
+				})
+				continue
+			}
+			verb := "REVOKE"
+			if c.Verb == model.Gaining(c.Thing.Kind) {
+				verb = "GRANT"
+			}
+			key := verb + " " + c.Thing.Name
+			if members[key] == nil {
+				order = append(order, key)
+			}
+			members[key] = append(members[key], c)
+		}
+	}
+	for _, key := range order {
+		verb, role, _ := strings.Cut(key, " ")
+		out = append(out, &live.Request{
+			Changes: members[key], Key: "members of " + role,
+			Do: func(ctx context.Context, of []*plan.Change) []error { return d.members(ctx, verb, role, of) },
+		})
+	}
+	return out, nil
+}
+
+// members is one statement for all who come or go; where the server refuses it, each has one
+// of its own, so that one refusal keeps nobody else waiting.
+func (d *driver) members(ctx context.Context, verb, role string, changes []*plan.Change) []error {
+	var names []string
+	for _, c := range changes {
+		names = append(names, quoted(c.Account))
+	}
+	to := " TO "
+	if verb == "REVOKE" {
+		to = " FROM "
+	}
+	err := d.exec(ctx, verb+" "+quoted(role)+to+strings.Join(names, ", "))
+	var fault *connect.Fault
+	if !errors.As(err, &fault) || len(changes) == 1 {
+		return live.All(changes, err)
+	}
+	out := make([]error, 0, len(changes))
+	for _, c := range changes {
+		out = append(out, d.members(ctx, verb, role, []*plan.Change{c})...)
+	}
+	return out
+}
+
+func (d *driver) exec(ctx context.Context, sql string) error {
+	_, err := d.pool.Exec(ctx, sql)
+	return judge(err, true)
+}
+
+func (d *driver) carry(ctx context.Context, c *plan.Change) error {
+	role := quoted(c.Account)
+	switch c.Verb {
+	case model.Create:
+		return d.create(ctx, c)
+	case model.Suspend:
+		return d.exec(ctx, "ALTER ROLE "+role+" NOLOGIN")
+	case model.Restore:
+		return d.exec(ctx, "ALTER ROLE "+role+" LOGIN")
+	case model.Update:
+		v := ""
+		if c.After != nil {
+			v = fmt.Sprint(c.After)
+		}
+		if c.Attribute == d.app.Match {
+			return d.exec(ctx, "ALTER ROLE "+role+" RENAME TO "+quoted(v))
+		}
+		sql, err := statement(c.Account, c.Attribute, v)
+		if err != nil {
+			return err
+		}
+		return d.exec(ctx, sql)
+	case model.HandOver:
+		return d.handOver(ctx, c)
+	case model.Remove:
+		return d.remove(ctx, c.Account)
+	}
+	return wrong(connect.Refused, "a PostgreSQL server has no way to %s", c.Verb)
+}
+
+// statement changes one attribute of a role.
+func statement(account, attr, v string) (string, error) {
+	role := quoted(account)
+	switch attr {
+	case comment:
+		if v == "" {
+			return "COMMENT ON ROLE " + role + " IS NULL", nil
+		}
+		return "COMMENT ON ROLE " + role + " IS " + literal(v), nil
+	case validUntil:
+		if v == "" {
+			return "ALTER ROLE " + role + " VALID UNTIL 'infinity'", nil
+		}
+		until, err := untilAfter(v)
+		if err != nil {
+			return "", wrong(connect.Refused, "%s is to be %q, which is no day", attr, v)
+		}
+		return "ALTER ROLE " + role + " VALID UNTIL " + literal(until), nil
+	case connLimit:
+		n := -1
+		if v != "" {
+			var err error
+			if n, err = strconv.Atoi(v); err != nil || n < 0 {
+				return "", wrong(connect.Refused, "%s is to be %q, which is no number", attr, v)
+			}
+		}
+		return fmt.Sprintf("ALTER ROLE %s CONNECTION LIMIT %d", role, n), nil
+	}
+	return "", wrong(connect.Refused, "a role has no %s; it has userName, %s, %s and %s", attr, comment, validUntil, connLimit)
+}
+
+// literal writes a text as a constant, also where backslashes count.
+func literal(s string) string {
+	s = strings.ReplaceAll(s, "'", "''")
+	if strings.Contains(s, `\`) {
+		return " E'" + strings.ReplaceAll(s, `\`, `\\`) + "'"
+	}
+	return "'" + s + "'"
+}
+
+// create makes a login role with all its attributes, or nothing.
+func (d *driver) create(ctx context.Context, c *plan.Change) error {
+	attrs, ok := c.After.(map[string]any)
+	if !ok {
+		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
+	}
+	login := "LOGIN"
+	if c.Blocked {
+		login = "NOLOGIN"
+	}
+	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}
+	for _, attr := range slices.Sorted(maps.Keys(attrs)) {
+		v := fmt.Sprint(attrs[attr])
+		if attr == d.app.Match || v == "" {
+			continue
+		}
+		one, err := statement(c.Account, attr, v)
+		if err != nil {
+			return err
+		}
+		sql = append(sql, one)
+	}
+	return judge(pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
+		for _, one := range sql {
+			if _, err := tx.Exec(ctx, one); err != nil {
+				return err
+			}
+		}
+		return nil
+	}), true)
+}
+
+// handOver gives what a role owns to another, in every database that is named.
+func (d *driver) handOver(ctx context.Context, c *plan.Change) error {
+	if err := d.listed(ctx, c.Account); err != nil {
+		return err
+	}
+	sql := "REASSIGN OWNED BY " + quoted(c.Account) + " TO " + quoted(fmt.Sprint(c.After))
+	return d.everywhere(ctx, func(ctx context.Context, conn *pgx.Conn) error {
+		_, err := conn.Exec(ctx, sql)
+		return err
+	})
+}
+
+// listed makes sure that a role owns nothing in a database that connect does not name.
+func (d *driver) listed(ctx context.Context, account string) error {
+	rows, err := d.pool.Query(ctx, ownedQuery, []string{account})
+	if err != nil {
+		return judge(err, false)
+	}
+	var name, database string
+	missing := ""
+	_, err = pgx.ForEachRow(rows, []any{&name, &database}, func() error {
+		if database != "" && !slices.Contains(d.databases(), database) {
+			missing = database
+		}
+		return nil
+	})
+	if err == nil && missing != "" {
+		return wrong(connect.Refused, "the role owns something in the database %q; add it to databases under connect", missing)
+	}
+	return judge(err, false)
+}
+
+// databases are those whose objects are handed over: those that are named, else the one that
+// is connected to.
+func (d *driver) databases() []string {
+	if len(d.spec.Postgres.Databases) > 0 {
+		return d.spec.Postgres.Databases
+	}
+	return []string{d.config.ConnConfig.Database}
+}
+
+func (d *driver) everywhere(ctx context.Context, f func(context.Context, *pgx.Conn) error) error {
+	for _, database := range d.databases() {
+		if err := d.in(ctx, database, func(conn *pgx.Conn) error { return f(ctx, conn) }); err != nil {
+			return judge(err, true)
+		}
+	}
+	return nil
+}
+
+// remove removes a role that owns nothing. What it may do in databases is taken away first:
+// DROP OWNED would drop what it owns as well, so it is looked up in the same transaction
+// whether that is nothing.
+func (d *driver) remove(ctx context.Context, account string) error {
+	nothing := func(ctx context.Context, tx pgx.Tx) error {
+		var owns bool
+		err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_shdepend s JOIN pg_roles r ON r.oid = s.refobjid
+			WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o' AND r.rolname = $1)`, account).Scan(&owns)
+		if err == nil && owns {
+			err = wrong(connect.Refused, "the role still owns something; hand it over first")
+		}
+		return err
+	}
+	err := d.everywhere(ctx, func(ctx context.Context, conn *pgx.Conn) error {
+		return pgx.BeginTxFunc(ctx, conn, pgx.TxOptions{IsoLevel: pgx.Serializable}, func(tx pgx.Tx) error {
+			if err := nothing(ctx, tx); err != nil {
+				return err
+			}
+			_, err := tx.Exec(ctx, "DROP OWNED BY "+quoted(account))
+			return err
+		})
+	})
+	if err != nil {
+		return err
+	}
+	return d.exec(ctx, "DROP ROLE IF EXISTS "+quoted(account))
+}

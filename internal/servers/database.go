@@ -1,0 +1,95 @@
+package servers
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// A Database is a PostgreSQL server that runs.
+type Database struct {
+	URL      string // of its database postgres
+	User     string
+	Password string
+	process  *process
+}
+
+// StartDatabase starts a PostgreSQL server in a folder.
+func StartDatabase(ctx context.Context, folder string) (*Database, error) {
+	const debian = "/usr/lib/postgresql/*/bin"
+	initdb, err := find("initdb", "postgresql", debian)
+	if err != nil {
+		return nil, err
+	}
+	postgres, err := find("postgres", "postgresql", debian)
+	if err != nil {
+		return nil, err
+	}
+	port, err := freePort()
+	if err != nil {
+		return nil, err
+	}
+	d := &Database{
+		URL: fmt.Sprintf("postgres://127.0.0.1:%d/postgres", port), User: "keeper", Password: rand.Text(),
+	}
+	data, secret := filepath.Join(folder, "data"), filepath.Join(folder, "password")
+	if err := os.WriteFile(secret, []byte(d.Password), 0o600); err != nil {
+		return nil, err
+	}
+	as, err := unprivileged(folder, secret)
+	if err != nil {
+		return nil, err
+	}
+	init := exec.CommandContext(
+		ctx, initdb, "-D", data, "-U", d.User, "--pwfile", secret, "-A", "scram-sha-256", "-E", "UTF8", "--locale=C", "-N",
+	)
+	init.Dir = folder
+	as(init)
+	if out, err := init.CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("the database could not be made: %w: %s", err, out)
+	}
+	cmd := exec.Command(
+		postgres, "-D", data, "-p", strconv.Itoa(port), "-k", "", "-h", "127.0.0.1", "-c", "log_statement=ddl",
+		"-c", "max_connections=40", "-c", "log_line_prefix=",
+	)
+	cmd.Dir = folder
+	as(cmd)
+	if d.process, err = start(ctx, cmd, folder, port); err != nil {
+		return nil, err
+	}
+	ready, err := find("pg_isready", "postgresql-client", debian)
+	if err != nil {
+		return nil, errors.Join(err, d.Stop())
+	}
+	for deadline := time.Now().Add(patience); ; time.Sleep(50 * time.Millisecond) {
+		err := exec.CommandContext(ctx, ready, "-h", "127.0.0.1", "-p", strconv.Itoa(port)).Run()
+		if err == nil {
+			return d, nil
+		}
+		if time.Now().After(deadline) {
+			return nil, errors.Join(fmt.Errorf("the database does not get ready: %w", err), d.Stop())
+		}
+	}
+}
+
+// Statements are those that have changed something, as the server has noted them.
+func (d *Database) Statements() (out []string) {
+	for line := range strings.Lines(d.process.told()) {
+		if _, text, ok := strings.Cut(line, "statement: "); ok {
+			out = append(out, strings.TrimSpace(text))
+		} else if _, text, ok := strings.Cut(line, ": "); ok && strings.Contains(line, "execute") {
+			out = append(out, strings.TrimSpace(text))
+		}
+	}
+	return out
+}
+
+// Stop ends the server.
+func (d *Database) Stop() error { return d.process.stop(os.Interrupt) }

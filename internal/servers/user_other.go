@@ -1,0 +1,8 @@
+//go:build !unix
+
+package servers
+
+import "os/exec"
+
+// unprivileged has nothing to do where there is no root.
+func unprivileged(string, ...string) (func(*exec.Cmd), error) { return func(*exec.Cmd) {}, nil }
