@@ -84,7 +84,7 @@ is needed; the others are done.`,
 
 // rulesOf gives the rules of a repository what applications need to be reached.
 func (c *program) rulesOf(s *prepare.State) *prepare.State {
-	s.Environ, s.Log = c.Environ, c.tell
+	s.Environ, s.Now, s.Log = c.Environ, c.Now, c.tell
 	return s
 }
 

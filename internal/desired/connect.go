@@ -98,8 +98,8 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 			s.Postgres.Groups = d.oneOf(g, "groups", "groups", "roles")
 		}
 	case "program":
-		for _, word := range d.names(f["run"], "run") {
-			s.Program = append(s.Program, word.Text)
+		for _, word := range d.list(f["run"], "run") {
+			s.Program = append(s.Program, d.text(word, "a word of run"))
 		}
 		if len(s.Program) == 0 {
 			d.problem(n, "missing-key", "connect does not say which program to run", "add run: [PROGRAM, ARGUMENT]")

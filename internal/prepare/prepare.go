@@ -37,8 +37,9 @@ type State struct {
 	Reached []connect.Application // how each application is reached
 	Exports []*draft.Export       // nil where not selected
 
-	Environ []string     // where secrets of the environment are
-	Log     func(string) // takes what programs say by which applications are reached; may be nil
+	Environ []string         // where secrets of the environment are
+	Now     func() time.Time // the clock; nil for the machine's
+	Log     func(string)     // takes what programs say by which applications are reached; may be nil
 
 	held  *held                  // likewise of kits that linger
 	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it

@@ -3,6 +3,7 @@ package prepare
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/files"
@@ -22,6 +23,12 @@ func (s *State) reach(a int) connect.Application {
 		return &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: repo.Apps[a]}
 	}
 	out := &live.Application{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec}
+	out.Now = func() time.Time {
+		if s.Now != nil {
+			return s.Now()
+		}
+		return time.Now()
+	}
 	read := func(ctx context.Context, ref string) (string, error) {
 		value, err := secret.Read(ctx, ref, s.Environ)
 		if err != nil {

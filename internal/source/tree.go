@@ -181,6 +181,19 @@ func (t *Tree) Stage(name string, mode fs.FileMode, write func(io.Writer) error)
 	return s, nil
 }
 
+// MakeFolder makes the folder that a file is to stand in, where it is missing.
+func (t *Tree) MakeFolder(name string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	if err := p.root.MkdirAll(filepath.Dir(p.name), 0o777); err != nil {
+		return Unreadable(filepath.ToSlash(filepath.Dir(name)), err)
+	}
+	return nil
+}
+
 // Finish puts staged content of an earlier process, which stands under its
 // temporary name beside a file, in that file's place.
 func (t *Tree) Finish(name, temporary string) error {

@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/zeebo/blake3"
 )
@@ -33,6 +34,9 @@ type Staged struct {
 // from: Commit refuses to replace any other, so that nothing is lost that
 // someone else has written meanwhile.
 func (s *Staged) Replaces(old fs.FileInfo) { s.old = old }
+
+// Dated says when the new content was as it is, which will be the file's time.
+func (s *Staged) Dated(at time.Time) error { return s.at.root.Chtimes(s.name, at, at) }
 
 // stage writes a file's new content to a new file in the same folder with the
 // old one's permissions and owner. After an error nothing is left.

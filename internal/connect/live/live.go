@@ -10,10 +10,12 @@ package live
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"pravet/internal/way"
 	"sync"
+	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/model"
@@ -71,6 +73,7 @@ type Application struct {
 	App    *model.App
 	Spec   *way.Spec
 	Open   func(ctx context.Context) (Driver, error) // called once, when the application is reached first
+	Now    func() time.Time                          // the clock by which a fetch is dated; nil for the machine's
 
 	driver  Driver
 	known   map[string]*export.Record // as they were looked at last
@@ -142,8 +145,12 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 		return nil, err
 	}
 	path := a.Export.Paths[0].Text
-	if err := a.Tree.Sweep(path); err != nil {
+	if err := errors.Join(a.Tree.MakeFolder(path), a.Tree.Sweep(path)); err != nil {
 		return nil, err
+	}
+	began := time.Now()
+	if a.Now != nil {
+		began = a.Now()
 	}
 	var fault error
 	s, err := a.Tree.Stage(path, 0o600, func(w io.Writer) error {
@@ -165,7 +172,11 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 	}
 	spec := *a.Export
 	spec.Paths = []model.Name{{Text: source.Beside(path, s.Name()), Pos: a.Export.Paths[0].Pos}}
-	state, err := a.read(ctx, &spec)
+	err = s.Dated(began)
+	var state *connect.State
+	if err == nil {
+		state, err = a.read(ctx, &spec)
+	}
 	if err == nil {
 		err = s.Commit()
 	}

@@ -173,14 +173,19 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		}
 		sql = append(sql, one)
 	}
-	return judge(pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
-		for _, one := range sql {
-			if _, err := tx.Exec(ctx, one); err != nil {
-				return err
-			}
-		}
-		return nil
-	}), true)
+	return d.together(ctx, sql)
+}
+
+// together sends several statements as one message, which is one transaction (PostgreSQL,
+// "Multiple Statements in a Simple Query").
+func (d *driver) together(ctx context.Context, sql []string) error {
+	conn, err := d.pool.Acquire(ctx)
+	if err != nil {
+		return judge(err, false)
+	}
+	defer conn.Release()
+	_, err = conn.Conn().PgConn().Exec(ctx, strings.Join(sql, "; ")).ReadAll()
+	return judge(err, true)
 }
 
 // handOver gives what a role owns to another, in every database that is named.

@@ -1,6 +1,8 @@
 // Command clocked is Pravet with a clock that tests set: it is the moment that
 // the variable CLOCK names (RFC 3339), so that what a day brings can be tested on
-// any day.
+// any day. With KILL_AT=N it kills itself when the clock is asked for the N-th time, which
+// happens within every write to the ledger; with ASKED=FILE it writes there how often that
+// was.
 package main
 
 import (
@@ -8,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strconv"
 	"syscall"
 	"time"
 
@@ -24,8 +27,18 @@ func main() {
 	context.AfterFunc(ctx, stop)
 	settle(now)
 	env := cli.System("v0.0.0-test")
-	env.Now = func() time.Time { return now }
+	asked := 0
+	killAt, _ := strconv.Atoi(os.Getenv("KILL_AT"))
+	env.Now = func() time.Time {
+		if asked++; asked == killAt {
+			_ = syscall.Kill(os.Getpid(), syscall.SIGKILL)
+		}
+		return now
+	}
 	status := cli.Run(ctx, os.Args[1:], env)
+	if file := os.Getenv("ASKED"); file != "" {
+		_ = os.WriteFile(file, []byte(strconv.Itoa(asked)), 0o600)
+	}
 	settle(now)
 	os.Exit(status)
 }
