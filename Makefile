@@ -72,7 +72,8 @@ need-go:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed to build Pravet; install it and put it on the PATH."; exit 1; }
 
 need-test:
-	@./tools/need.sh git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd
+	@./tools/need.sh git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 \
+		/usr/sbin/slapd:slapd ldapmodify:ldap-utils psql:postgresql-client /usr/lib/postgresql:postgresql
 
 need-bench:
 	@./tools/need.sh sqlite3:sqlite3 /usr/bin/time:time sort:coreutils

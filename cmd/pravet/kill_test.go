@@ -59,15 +59,18 @@ func TestKilledAnywhereARunGoesOn(t *testing.T) {
 			writes, messages := k.whole(t)
 			points := 0
 			for _, n := range instants(writes) {
-				k.killed(t, fmt.Sprintf("at write %d of %d", n, writes), n, 0, false)
-				points++
-			}
-			for _, after := range []bool{false, true} {
-				for _, n := range instants(messages) {
-					k.killed(t, fmt.Sprintf("at message %d of %d, after the answer: %t", n, messages, after), 0, n, after)
+				if k.killed(t, fmt.Sprintf("at write %d of %d", n, writes), n, 0, false) {
 					points++
 				}
 			}
+			for _, after := range []bool{false, true} {
+				for _, n := range instants(messages) {
+					if k.killed(t, fmt.Sprintf("at message %d of %d, after the answer: %t", n, messages, after), 0, n, after) {
+						points++
+					}
+				}
+			}
+			require.GreaterOrEqual(t, points, len(instants(writes))+len(instants(messages)))
 			t.Logf("killed at %d of %d instants, all runs went on", points, writes+2*messages)
 		})
 	}
@@ -137,8 +140,9 @@ func (k *killing) once(t *testing.T, s *yardServer, when string) {
 	require.GreaterOrEqual(t, len(seen), yardChanges, "%s: %v", when, s.log())
 }
 
-// killed kills the run once, runs it again, and looks at what came of it.
-func (k *killing) killed(t *testing.T, when string, write, message int, after bool) {
+// killed kills the run once, runs it again, and looks at what came of it. It reports whether
+// the run was killed: bytes come in more pieces or in fewer, and the last may not come.
+func (k *killing) killed(t *testing.T, when string, write, message int, after bool) bool {
 	t.Helper()
 	s, p, repo, id := k.begin(t)
 	defer s.stop()
@@ -153,7 +157,8 @@ func (k *killing) killed(t *testing.T, when string, write, message int, after bo
 		p.kill = func() { killChildren(repo) }
 	}
 	status, out := s.run(t, repo, env, "apply", id, "--yes")
-	require.Equal(t, -1, status, "%s: the run was not killed: %s", when, out)
+	killed := status == -1
+	require.True(t, killed || status == 0 && message > 0, "%s: the run was not killed: %s", when, out)
 	if p != nil {
 		p.mu.Lock()
 		p.killAt = 0
@@ -164,6 +169,7 @@ func (k *killing) killed(t *testing.T, when string, write, message int, after bo
 	k.once(t, s, when)
 	_, n := s.draft(t, repo)
 	require.Zero(t, n, "%s: changes are left", when)
+	return killed
 }
 
 // killChildren kills the program that runs in a folder.

@@ -6,6 +6,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
+	"log"
 	"net"
 	"net/http/httptest"
 	"os"
@@ -137,6 +139,14 @@ func (s *yardServer) draft(t *testing.T, repo string) (id string, changes int) {
 // scimYard is the yard as a stand-in plays it.
 func scimYard(t *testing.T, faults standin.Faults, more string) *yardServer {
 	t.Helper()
+	out, s := scimYardFaults(t, more)
+	s.SetFaults(faults)
+	return out
+}
+
+// scimYardFaults is the same, with the stand-in to be given faults later.
+func scimYardFaults(t *testing.T, more string) (*yardServer, *standin.Server) {
+	t.Helper()
 	s, err := standin.New(standin.Options{Token: "open sesame"})
 	require.NoError(t, err)
 	var crew, deck []string
@@ -150,14 +160,13 @@ func scimYard(t *testing.T, faults standin.Faults, more string) *yardServer {
 	}
 	s.AddGroup("crew", crew...)
 	s.AddGroup("deck", deck...)
-	s.SetFaults(faults)
 	web := httptest.NewServer(s)
-	web.Config.ErrorLog = nil
+	web.Config.ErrorLog = log.New(io.Discard, "", 0) // connections that are dropped on purpose
 	return &yardServer{
 		connect: "  by: scim\n  url: http://ADDRESS\n  token: env:YARD_TOKEN\n  batch: 30\n  settle: 300ms\n" + more,
 		address: web.Listener.Addr().String(), env: []string{"YARD_TOKEN=open sesame"},
 		log: s.Log, stop: web.Close,
-	}
+	}, s
 }
 
 // ldapYard is the yard in a real directory.
@@ -397,4 +406,3 @@ func (p *proxy) pass(client net.Conn) {
 		}
 	}
 }
-

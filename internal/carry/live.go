@@ -80,6 +80,7 @@ func seen(
 	deadline := time.Now().Add(l.Limits().Settle)
 	left := changes
 	for wait := firstLook; ; wait = min(2*wait, lastLook) {
+		began := time.Now() // only a look that begins when all must be there tells that something is not
 		names := live.Names(app, left)
 		part, err := l.Look(ctx, names)
 		if err != nil {
@@ -91,10 +92,10 @@ func seen(
 			ok, _ := back.settled(c)
 			return ok || !mayCome(c)
 		})
-		if len(left) == 0 || time.Now().Add(wait).After(deadline) {
+		if len(left) == 0 || began.After(deadline) {
 			return nil
 		}
-		time.Sleep(wait)
+		time.Sleep(min(wait, max(time.Until(deadline), 0)+time.Millisecond))
 	}
 }
 

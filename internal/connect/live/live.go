@@ -66,6 +66,29 @@ func All(changes []*plan.Change, err error) []error {
 	return out
 }
 
+// A Moved says that an application changed while it was read, so that what was read does not
+// fit together. It is read again.
+type Moved struct{ Says string }
+
+func (e *Moved) Error() string { return e.Says }
+
+// readings is how often an application is read that changes meanwhile.
+const readings = 5
+
+// still reads something again while it moves.
+func still(ctx context.Context, read func() error) error {
+	for n := 1; ; n++ {
+		err := read()
+		var moved *Moved
+		if !errors.As(err, &moved) || n == readings {
+			return err
+		}
+		if err := pause(ctx, time.Duration(n)*first); err != nil {
+			return err
+		}
+	}
+}
+
 // An Application is a live application. It implements connect.Live.
 type Application struct {
 	Tree   *source.Tree
@@ -152,20 +175,24 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 	if a.Now != nil {
 		began = a.Now()
 	}
+	var s *source.Staged
 	var fault error
-	s, err := a.Tree.Stage(path, 0o600, func(w io.Writer) error {
-		n := 0
-		fault = d.Read(ctx, nil, func(r *export.Record) error {
-			if r.Account != "" {
-				n++
-				told(n)
-			}
-			return r.Line(w)
+	err = still(ctx, func() (err error) {
+		s, err = a.Tree.Stage(path, 0o600, func(w io.Writer) error {
+			n := 0
+			fault = d.Read(ctx, nil, func(r *export.Record) error {
+				if r.Account != "" {
+					n++
+					told(n)
+				}
+				return r.Line(w)
+			})
+			return fault
 		})
-		return fault
+		return err
 	})
 	switch {
-	case fault != nil:
+	case err != nil && fault != nil:
 		return nil, fmt.Errorf("%s: %w; the export before stays in place", a.App.ID, fault)
 	case err != nil:
 		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
@@ -205,16 +232,20 @@ func (a *Application) look(ctx context.Context, accounts []string) (map[string]*
 
 // glance reads some accounts as records; those that are not there are missing.
 func (a *Application) glance(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
-	out := make(map[string]*export.Record, len(accounts))
+	var out map[string]*export.Record
 	if len(accounts) == 0 {
 		return out, nil
 	}
-	return out, a.driver.Read(ctx, accounts, func(r *export.Record) error {
-		if r.Account != "" {
-			out[r.Account] = r
-		}
-		return nil
+	err := still(ctx, func() error {
+		out = make(map[string]*export.Record, len(accounts))
+		return a.driver.Read(ctx, accounts, func(r *export.Record) error {
+			if r.Account != "" {
+				out[r.Account] = r
+			}
+			return nil
+		})
 	})
+	return out, err
 }
 
 // Look reads some accounts as they are now.

@@ -75,9 +75,9 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 		}
 		if p.Total != nil {
 			if total >= 0 && total != *p.Total {
-				return wrong(
+				return &live.Moved{Says: fmt.Sprintf(
 					"the list of %s changed while it was read, from %d to %d; try again", at, total, *p.Total,
-				)
+				)}
 			}
 			total = *p.Total
 		}
@@ -88,7 +88,9 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 			}
 			sum := maphash.String(seed, id)
 			if ids[sum] {
-				return wrong("the pages of %s give the resource %q twice: they go in a circle, or have moved", at, clean(id))
+				return &live.Moved{Says: fmt.Sprintf(
+					"the pages of %s give the resource %q twice: they go in a circle, or have moved", at, clean(id),
+				)}
 			}
 			ids[sum] = true
 			if err := each(raw); err != nil {
