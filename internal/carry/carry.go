@@ -28,6 +28,8 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
+	"pravet/internal/core/undo"
 	"pravet/internal/decisions"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
@@ -213,6 +215,10 @@ func (j *Job) match() {
 // applications show now. A change of the plan that is not in it is no longer
 // due, unless it is settled.
 func (j *Job) redraft() error {
+	if j.Plan.Undoes != "" {
+		j.undue()
+		return nil
+	}
 	var only *filter.Filter
 	if s := j.Plan.Selection; s != nil && s.Only != "" {
 		var err error
@@ -239,6 +245,24 @@ func (j *Job) redraft() error {
 		j.due[today.SetAside[i].Change.ID] = &today.SetAside[i].Change
 	}
 	return nil
+}
+
+// undue takes for due, of a back-out, what still finds what it starts from: the files ask
+// for none of it.
+func (j *Job) undue() {
+	j.due = map[string]*plan.Change{}
+	index := map[string]*table.Index{}
+	for i := range j.Plan.Changes {
+		c := &j.Plan.Changes[i]
+		a := j.apps[c.App]
+		accounts := j.state.Exports[a.number].Accounts
+		if index[c.App] == nil {
+			index[c.App] = table.NewIndex(accounts.Key, nil)
+		}
+		if ok, _ := undo.Fits(j.state.Repo.Apps[a.number], accounts, index[c.App], c); ok {
+			j.due[c.ID] = c
+		}
+	}
 }
 
 // dueNow finds a change in what is due today: by its id, or, where the account

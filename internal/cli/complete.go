@@ -307,7 +307,11 @@ func (c *program) completeLog(_ *cobra.Command, args []string, _ string) ([]stri
 	if len(args) > 0 {
 		return nil, noFiles
 	}
-	out := c.plans()
+	return append(c.plans(), c.runs()...), noFiles
+}
+
+// runs offers the runs of the ledger.
+func (c *program) runs() (out []string) {
 	if l, err := c.existingLedger(); err == nil {
 		defer l.Close()
 		_ = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}}, func(e *ledger.Entry) error {
@@ -315,7 +319,14 @@ func (c *program) completeLog(_ *cobra.Command, args []string, _ string) ([]stri
 			return nil
 		})
 	}
-	return out, noFiles
+	return out
+}
+
+func (c *program) completeRuns(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, noFiles
+	}
+	return c.runs(), noFiles
 }
 
 // completeRevisions offers branches, tags and the last commits.

@@ -365,3 +365,18 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 	}
 	return Head{e.Seq, e.Hash}, tx.Commit()
 }
+
+// Copy copies a ledger to a folder, as it is now, to be tried something with. The copy is
+// opened like any other.
+func Copy(l Ledger, dir string) error {
+	s, ok := l.(*sqlite)
+	if !ok {
+		return nil // there is nothing in it
+	}
+	folder := filepath.Join(dir, Folder)
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return err
+	}
+	_, err := s.db.Exec("VACUUM INTO ?", filepath.Join(folder, File))
+	return err
+}

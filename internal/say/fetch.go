@@ -63,3 +63,8 @@ func NoFault(text string, known []string) error {
 
 // Playing is where a stand-in is.
 func Playing(app, at string) string { return fmt.Sprintf("%s is played at %s", app, at) }
+
+// FilesAskStill is that the files ask for what a back-out undoes.
+func FilesAskStill(run string) string {
+	return fmt.Sprintf("The files still ask for what %s did. Change them too, or the next draft brings it back.", run)
+}

@@ -43,6 +43,7 @@ const (
 	InvitedFor     Kind = "invited-for"     // Account was invited for the Count time On, and the invitation is valid for Limit
 	KitLingers     Kind = "kit-lingers"     // Kit was due for its Rule until On, and what it gave stays Until a day
 	Registered     Kind = "registered"      // Person registered the account Account by themselves
+	Undoes         Kind = "undoes"          // it undoes a change of the run Other, whose verb is Value
 	Stray          Kind = "stray"           // strays: Value; nobody's Attribute is Account
 )
 
@@ -124,6 +125,7 @@ const (
 	RemovedSoon    Kind = "removed-soon"   // Count accounts, Names, will be due to be removed, the first On
 	SeenLater      Kind = "seen-later"     // of Count accounts, Names, steps were seen done after the plan's day, the last On
 	WaitsAnew      Kind = "waits-anew"     // of Count accounts, Names, the ledger does not know since when their steps are done
+	NotUndone      Kind = "not-undone"     // a change of Account, whose verb is Value, is not undone, Because
 	GuardLifted    Kind = "guard-lifted"   // Thing is lifted Until a day, Because; Count holds
 )
 

@@ -32,6 +32,7 @@ type Plan struct {
 	Notices      []Notice          `json:"notices"`
 	Totals       Totals            `json:"totals"`
 	Costs        []Cost            `json:"costs,omitempty"`
+	Undoes       string            `json:"undoes,omitempty"` // the run that this is the back-out of
 }
 
 // A Cost is what the seats in use cost a month in one currency, before the plan

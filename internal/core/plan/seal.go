@@ -206,6 +206,9 @@ func (p *Plan) pieces() map[string][]*piece {
 	if p.Selection != nil {
 		out["selection"] = small(p.Selection)
 	}
+	if p.Undoes != "" {
+		out["undoes"] = whole(p.Undoes)
+	}
 	return out
 }
 

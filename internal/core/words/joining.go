@@ -19,6 +19,10 @@ func joining(f *fact.Fact) (string, bool) {
 			f.On,
 			f.Limit,
 		), true
+	case fact.Undoes:
+		return fmt.Sprintf("this undoes what %s did: %s", f.Other, f.Value), true
+	case fact.NotUndone:
+		return fmt.Sprintf("not undone: %s %s; %s", f.Value, f.Account, f.Because), true
 	case fact.Registered:
 		return fmt.Sprintf("%s registered the account %s with the same address", f.Person, f.Account), true
 	case fact.KitLingers:

@@ -1,0 +1,160 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"math/rand/v2"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/day"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/rehearse"
+	"pravet/internal/say"
+	"pravet/internal/show"
+)
+
+func (c *program) rehearse() *cobra.Command {
+	var format string
+	var faults int
+	var seed uint64
+	cmd := &cobra.Command{
+		Use:     "rehearse PLAN",
+		Short:   "Carry a plan out on copies of the applications, and undo it again",
+		GroupID: deciding,
+		Long: `Rehearse carries a plan out on copies of the applications that are made from their
+exports, in memory. It goes step by step, as apply would, with interruptions thrown
+in, after each of which the run is begun again. After every step it counts anew what
+must hold: seats, those who must stay, separated duties. Then it undoes the plan, as
+backout would, compares with the start, and says what could not be undone.
+
+It reaches no application, and writes nothing: no plan, and no entry in the ledger.
+
+Exit status: 0 all was settled and held; 1 something did not hold, or it could not be
+rehearsed; 5 some changes would not be settled.`,
+		Example: example("pravet rehearse m4n98ppw", "pravet rehearse m4n98ppw --interruptions 50 --seed 7"),
+		Args:    takes(1, 1, "which plan?", "pravet rehearse m4n98ppw"),
+	}
+	formatFlag(cmd, &format, "text", "json")
+	cmd.Flags().IntVar(&faults, "interruptions", 30, "how many of a hundred steps are interrupted")
+	cmd.Flags().Uint64Var(&seed, "seed", 0, "the same interruptions as another time (default: others each time)")
+	cmd.ValidArgsFunction = c.completePlans
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		if faults < 0 || faults > 90 {
+			return usage(say.Interruptions(faults))
+		}
+		if !cmd.Flags().Changed("seed") {
+			seed = rand.Uint64N(10_000)
+		}
+		report, err := c.rehearsed(args[0], float64(faults)/100, seed)
+		if err != nil {
+			return err
+		}
+		if format == "json" {
+			enc := json.NewEncoder(c.Stdout)
+			enc.SetIndent("", "  ")
+			if err := enc.Encode(report); err != nil {
+				return err
+			}
+		} else {
+			p := show.NewPrinter(c.Stdout, c.Environ)
+			c.rehearsal(p, report, seed)
+			if err := p.Err(); err != nil {
+				return err
+			}
+		}
+		switch {
+		case len(report.Broken) > 0:
+			return &statusError{status: Failed}
+		case len(report.NotSettled) > 0:
+			return &statusError{status: Partly}
+		}
+		return nil
+	}
+	return cmd
+}
+
+// rehearsed rehearses a plan with a copy of the ledger.
+func (c *program) rehearsed(name string, faults float64, seed uint64) (report *rehearse.Report, err error) {
+	dir, p, err := c.planHere(name)
+	if err != nil {
+		return nil, err
+	}
+	tree, err := c.tree(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := prepare.Rules(c.ctx, tree)
+	if len(s.Errors()) > 0 {
+		return nil, c.problems(s)
+	}
+	var apps []string
+	for i := range p.Exports {
+		if s.Repo.App(p.Exports[i].App) >= 0 {
+			apps = append(apps, p.Exports[i].App)
+		}
+	}
+	if err := c.read(s, apps); err != nil {
+		return nil, err
+	}
+	folder, err := os.MkdirTemp("", "pravet-rehearsal-")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	l, err := c.questioned(dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := errors.Join(ledger.Copy(l, folder), l.Close()); err != nil {
+		return nil, err
+	}
+	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: func() time.Time { return c.Now() }})
+	if err != nil {
+		return nil, err
+	}
+	defer copied.Close()
+	return rehearse.Run(c.ctx, rehearse.Input{
+		State: s, Plan: p, Ledger: copied, Today: day.Of(c.Now()), Faults: faults, Seed: seed,
+	})
+}
+
+// maxRehearsed is how many lines of one kind are shown.
+const maxRehearsed = 20
+
+func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
+	p.Line(show.Strong(say.Rehearsed(r.Plan, r.Settled, r.Changes)))
+	p.Line(say.RehearsedSteps(r.Steps, r.Thrown, seed))
+	list := func(lines []string) {
+		for i, line := range lines {
+			if i == maxRehearsed {
+				p.Line("  " + say.More(len(lines)-i))
+				break
+			}
+			p.Wrapped("  ", line)
+		}
+	}
+	if len(r.NotSettled) > 0 {
+		p.Line(show.Alarm(say.RehearsedNot(len(r.NotSettled))))
+		list(r.NotSettled)
+	}
+	if len(r.Broken) > 0 {
+		p.Line(show.Alarm(say.RehearsedBroken()))
+		list(r.Broken)
+	} else {
+		p.Line(say.RehearsedHeld())
+	}
+	p.Line(show.Strong(say.RehearsedUndone(r.Undone)))
+	if len(r.NotUndone) > 0 {
+		list(r.NotUndone)
+	}
+	if r.SameAgain {
+		p.Line(say.StartAgain())
+		return
+	}
+	p.Line(say.StartBut())
+	list(r.Differs)
+}

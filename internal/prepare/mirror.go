@@ -1,0 +1,47 @@
+package prepare
+
+import (
+	"context"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/mirror"
+	"pravet/internal/core/model"
+)
+
+// Mirror puts in the place of each application that was read a copy of it in memory, which
+// wrap may put something around. Nothing reaches the applications any more.
+func (s *State) Mirror(ctx context.Context, wrap func(app *model.App, m *mirror.Mirror) connect.Application) error {
+	for a, e := range s.Exports {
+		if e == nil {
+			continue
+		}
+		state, err := s.kept(ctx, a)
+		if err != nil {
+			return err
+		}
+		m := &mirror.Mirror{App: s.Repo.Apps[a], Keeps: s.Repo.Exports[a].Shows(model.Removed), State: state}
+		s.Reached[a] = wrap(s.Repo.Apps[a], m)
+	}
+	return nil
+}
+
+// kept is the exported state of an application as it was read.
+func (s *State) kept(ctx context.Context, a int) (*connect.State, error) {
+	return s.Reached[a].Read(ctx)
+}
+
+// Reread reads the applications again that were read before, and nothing else.
+func (s *State) Reread(ctx context.Context) error {
+	for a, e := range s.Exports {
+		if e == nil {
+			continue
+		}
+		again, err := s.readExport(ctx, a)
+		if err != nil {
+			return err
+		}
+		again.Before = e.Before
+		s.Exports[a] = again
+	}
+	return nil
+}

@@ -1,0 +1,281 @@
+// Package rehearse carries a plan out on copies of the applications in memory, with the
+// ledger copied too: step by step, with interruptions thrown in, and with what must hold at
+// every step counted anew after each. Then it undoes everything, and compares with the start.
+// Nothing outside of it is changed.
+package rehearse
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+
+	"pravet/internal/carry"
+	"pravet/internal/connect"
+	"pravet/internal/connect/mirror"
+	"pravet/internal/core/course"
+	"pravet/internal/core/day"
+	"pravet/internal/core/diff"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+)
+
+// Input is what is rehearsed. The State is used up: its applications are replaced.
+type Input struct {
+	State  *prepare.State // with the applications of the plan read
+	Plan   *plan.Plan
+	Ledger ledger.Ledger // a copy
+	Today  day.Day
+	Faults float64 // how many of the steps are interrupted, between 0 and 1
+	Seed   uint64
+}
+
+// A Report is what came of it.
+type Report struct {
+	Plan       string   `json:"plan"`
+	Changes    int      `json:"changes"` // of the plan
+	Settled    int      `json:"settled"`
+	NotSettled []string `json:"notSettled"` // with why
+	Steps      int      `json:"steps"`
+	Thrown     int      `json:"interruptions"` // after each of which the run went on
+	Broken     []string `json:"broken"`        // what did not hold after a step
+	Undone     int      `json:"undone"`
+	NotUndone  []string `json:"notUndone"`  // in words
+	Differs    []string `json:"differs"`    // from the start, once all is undone
+	SameAgain  bool     `json:"startAgain"` // the start was reached again
+}
+
+// errThrown interrupts a run.
+var errThrown = errors.New("an interruption was thrown in")
+
+// maxRuns bounds how often a run is begun again.
+const maxRuns = 200
+
+type rehearsal struct {
+	Input
+	out    *Report
+	chance *rand.Rand
+	broken map[string]int // at the start
+}
+
+// Run rehearses a plan.
+func Run(ctx context.Context, in Input) (*Report, error) {
+	r := &rehearsal{
+		Input: in, chance: rand.New(rand.NewPCG(in.Seed, 7)),
+		out: &Report{Plan: in.Plan.ID, Changes: len(in.Plan.Changes), NotSettled: []string{}, Broken: []string{}, NotUndone: []string{}, Differs: []string{}},
+	}
+	err := in.State.Mirror(ctx, func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} })
+	if err != nil {
+		return nil, err
+	}
+	start := r.accounts()
+	r.broken = r.now().Broken()
+	settled, left, err := r.carryOut(ctx, in.Plan)
+	if err != nil {
+		return nil, err
+	}
+	r.out.Settled, r.out.NotSettled = len(settled), append(r.out.NotSettled, left...)
+
+	undo := prepare.Undo(in.State, "the rehearsal", in.Plan, settled, in.Today)
+	for i := range undo.Changes {
+		undo.Changes[i].Holds = nil // limits are for people to lift
+	}
+	for _, n := range undo.Notices {
+		r.out.NotUndone = append(r.out.NotUndone, n.App+": "+n.Says)
+	}
+	if _, err := undo.Seal(); err != nil {
+		return nil, err
+	}
+	undone, left, err := r.carryOut(ctx, undo)
+	if err != nil {
+		return nil, err
+	}
+	r.out.Undone, r.out.NotUndone = len(undone), append(r.out.NotUndone, left...)
+	r.out.Differs = append(r.out.Differs, r.differs(start)...)
+	r.out.SameAgain = len(r.out.Differs) == 0
+	return r.out, nil
+}
+
+// accounts are those of all applications, as they are.
+func (r *rehearsal) accounts() []*model.Accounts {
+	out := make([]*model.Accounts, len(r.State.Exports))
+	for a, reached := range r.State.Reached {
+		if s, ok := reached.(*shaken); ok {
+			out[a] = s.State.Accounts
+		}
+	}
+	return out
+}
+
+func (r *rehearsal) now() *course.Now {
+	repo := r.State.Repo
+	n := &course.Now{
+		People: repo.People, Apps: repo.Apps, Accounts: r.accounts(), Separations: repo.Separations,
+		Exceptions: repo.Exceptions, Today: r.Today,
+	}
+	n.PersonOf = diff.Match(diff.Input{People: n.People, Apps: n.Apps, Accounts: n.Accounts}).PersonOf
+	return n
+}
+
+// carryOut carries a plan out, beginning again after each interruption, and returns what was
+// settled, in its order, and what was not, with why.
+func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left []string, err error) {
+	load := func(id string) (*plan.Plan, error) {
+		if id == p.ID {
+			return p, nil
+		}
+		return r.Plan, nil
+	}
+	var job *carry.Job
+	for runs := 0; ; runs++ {
+		if runs > maxRuns {
+			return nil, nil, errors.New("the run did not come to an end, after many interruptions")
+		}
+		if _, err := carry.Settle(ctx, r.State, r.Ledger, load); err != nil {
+			return nil, nil, err
+		}
+		if err := r.State.Reread(ctx); err != nil {
+			return nil, nil, err
+		}
+		if job, err = carry.New(ctx, r.State, p, r.Ledger, r.Today); err != nil {
+			return nil, nil, err
+		}
+		if err := job.Whole(ctx); err != nil {
+			return nil, nil, err
+		}
+		res, thrown, err := run(ctx, job)
+		if thrown {
+			continue
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, f := range res.Failures {
+			left = append(left, f.What+": "+f.Says)
+		}
+		break
+	}
+	for i := range p.Changes {
+		if c := &p.Changes[i]; job.Standing.Done[c.ID] {
+			settled = append(settled, c.ID)
+		} else if why, held := job.Why[c.ID]; held {
+			left = append(left, fmt.Sprintf("%s %s: %s", c.Verb, c.Account, why.Says))
+		}
+	}
+	return settled, left, r.State.Reread(ctx)
+}
+
+// run runs a job, which may be cut off as if the machine had lost its power.
+func run(ctx context.Context, job *carry.Job) (res *carry.Result, thrown bool, err error) {
+	defer func() {
+		if is := recover(); is != nil {
+			if is != error(errThrown) {
+				panic(is)
+			}
+			thrown = true
+		}
+	}()
+	res, err = job.Run(ctx, func(carry.Progress) {})
+	return res, false, err
+}
+
+// check counts what must hold after a step.
+func (r *rehearsal) check() {
+	r.out.Steps++
+	for what, n := range r.now().Broken() {
+		if n > r.broken[what] && !slices.Contains(r.out.Broken, what) {
+			r.out.Broken = append(r.out.Broken, what)
+		}
+	}
+	slices.Sort(r.out.Broken)
+}
+
+// differs tells how the applications differ from the start.
+func (r *rehearsal) differs(start []*model.Accounts) (out []string) {
+	for a, now := range r.accounts() {
+		if now == nil {
+			continue
+		}
+		app, was := r.State.Repo.Apps[a], start[a]
+		at := make(map[string]int, was.Len())
+		for i := range was.Len() {
+			at[was.Key.At(i)] = i
+		}
+		for i := range now.Len() {
+			name := now.Key.At(i)
+			k, ok := at[name]
+			delete(at, name)
+			if !ok {
+				out = append(out, fmt.Sprintf("%s: the account %s is there, and %s", app.ID, name, now.States[i]))
+				continue
+			}
+			if was.States[k] != now.States[i] {
+				out = append(out, fmt.Sprintf("%s: the account %s is %s", app.ID, name, now.States[i]))
+			}
+			for n, attr := range app.Attrs {
+				if was.Attr(n, k) != now.Attr(n, i) {
+					out = append(out, fmt.Sprintf("%s: %s of %s is %q", app.ID, attr.Name, name, now.Attr(n, i)))
+				}
+			}
+			before, after := was.Sets.Members(was.Has(k)), now.Sets.Members(now.Has(i))
+			for _, t := range model.Without(after, before) {
+				out = append(out, fmt.Sprintf("%s: %s holds %s", app.ID, name, app.Things[t].String()))
+			}
+			for _, t := range model.Without(before, after) {
+				out = append(out, fmt.Sprintf("%s: %s does not hold %s", app.ID, name, app.Things[t].String()))
+			}
+		}
+		for i := range was.Len() {
+			if _, gone := at[was.Key.At(i)]; gone {
+				out = append(out, fmt.Sprintf("%s: the account %s is gone", app.ID, was.Key.At(i)))
+			}
+		}
+	}
+	return out
+}
+
+// shaken is a mirror that is interrupted now and then.
+type shaken struct {
+	*mirror.Mirror
+	app *model.App
+	of  *rehearsal
+}
+
+// Prepare makes a step ready that may be interrupted.
+func (s *shaken) Prepare(ctx context.Context, mark string, changes []*plan.Change) (connect.Step, error) {
+	step, err := s.Mirror.Prepare(ctx, mark, changes)
+	if err != nil {
+		return nil, err
+	}
+	return &shakenStep{step, s.of}, nil
+}
+
+type shakenStep struct {
+	connect.Step
+	of *rehearsal
+}
+
+// Commit carries the step out; or the power fails, before it or after it.
+func (s *shakenStep) Commit(ctx context.Context, done func(*plan.Change, error)) error {
+	roll := s.of.chance.Float64()
+	if roll < s.of.Faults/2 {
+		s.of.out.Thrown++
+		panic(errThrown)
+	}
+	err := s.Step.Commit(ctx, done)
+	if err == nil {
+		s.of.check()
+	}
+	if err == nil && roll < s.of.Faults {
+		s.of.out.Thrown++
+		panic(errThrown)
+	}
+	return err
+}
+
+// Journal passes the mirror's on.
+func (s *shakenStep) Journal() json.RawMessage { return s.Step.Journal() }
