@@ -3,6 +3,7 @@
 package main_test
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/hex"
 	"encoding/json"
@@ -11,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -74,9 +76,31 @@ func TestScripts(t *testing.T) {
 			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big,
 			"lock":    lock,
 			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk,
-			"read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
+			"plays": plays, "read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
 		},
 	})
+}
+
+// plays VAR DIR ARG ...: stand-ins are served from a repository until the script ends, by
+// pravet standin serve ARG ...; VAR is the host and the port that they are at.
+func plays(ts *testscript.TestScript, _ bool, args []string) {
+	cmd := exec.Command(program, slices.Concat([]string{"standin", "serve", "--at", "127.0.0.1:0"}, args[2:])...)
+	cmd.Dir = ts.MkAbs(args[1])
+	cmd.Env = append(os.Environ(), "HOME="+ts.Getenv("HOME"), "CLOCK="+ts.Getenv("CLOCK"), "TOKEN="+ts.Getenv("TOKEN"))
+	said, err := cmd.StderrPipe()
+	ts.Check(err)
+	ts.Check(cmd.Start())
+	ts.Defer(func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		_ = cmd.Wait()
+	})
+	line, err := bufio.NewReader(said).ReadString('\n')
+	ts.Check(err)
+	_, at, ok := strings.Cut(line, "is played at http://")
+	if !ok {
+		ts.Fatalf("%s", line)
+	}
+	ts.Setenv(args[0], strings.SplitN(at, "/", 2)[0])
 }
 
 // exits STATUS COMMAND ...: the command ends with that status.

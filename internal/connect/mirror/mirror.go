@@ -61,7 +61,16 @@ func (m *Mirror) Prepare(_ context.Context, _ string, changes []*plan.Change) (c
 		}
 		return r
 	}
+	defs := m.State.Accounts.Definitions
 	for _, c := range changes {
+		if c.Verb.OfThing() {
+			if defs == nil {
+				s.refused[c.ID] = "the export shows no definitions, so none can be rehearsed"
+				continue
+			}
+			defs = m.defined(defs, c)
+			continue
+		}
 		if says := m.do(c, get, all); says != "" {
 			s.refused[c.ID] = says
 		}
@@ -78,7 +87,67 @@ func (m *Mirror) Prepare(_ context.Context, _ string, changes []*plan.Change) (c
 		return nil, err
 	}
 	s.after = m.State.Accounts.Merge(m.App, part, names)
+	if s.after.Definitions = defs; defs != nil {
+		for _, kind := range []model.Kind{model.Group, model.Role} {
+			s.after.Defined[kind] = defined(defs, kind)
+		}
+	}
 	return s, nil
+}
+
+// defined are the names of the definitions of a kind, nil where there are none.
+func defined(defs *model.Definitions, kind model.Kind) (out []string) {
+	for _, d := range append(slices.Clone(defs.Of), defs.Others...) {
+		if d != nil && d.Kind == kind {
+			out = append(out, d.Name)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// defined does one change of a definition to a copy of all of them.
+func (m *Mirror) defined(defs *model.Definitions, c *plan.Change) *model.Definitions {
+	out := *defs
+	out.Of = slices.Clone(defs.Of)
+	t := m.App.Thing(c.Thing.Kind, c.Thing.Name)
+	if t < 0 {
+		return defs
+	}
+	d := model.Definition{Kind: c.Thing.Kind, Name: c.Thing.Name}
+	if was := out.Of[t]; was != nil {
+		d = *was
+	}
+	switch c.Verb {
+	case model.Retire:
+		out.Of[t] = nil
+		return &out
+	case model.Define:
+		if whole, ok := c.After.(map[string]any); ok {
+			d.Title, _ = whole["title"].(string)
+			d.Permissions, d.Brings = plan.Texts(whole["permissions"]), plan.Texts(whole["brings"])
+		}
+	default:
+		switch c.Attribute {
+		case "title":
+			d.Title = fmt.Sprint(c.After)
+		case "permissions":
+			d.Permissions = changed(d.Permissions, c)
+		case "brings":
+			d.Brings = changed(d.Brings, c)
+		}
+	}
+	d.Along = m.App.Numbers(d.Brings)
+	out.Of[t] = &d
+	return &out
+}
+
+// changed is a list with what a change takes out of it and puts into it.
+func changed(list []string, c *plan.Change) []string {
+	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	list = append(model.Without(list, model.Without(before, after)), model.Without(after, before)...)
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 // record is an account as a record, nil where it is not there.
@@ -100,9 +169,6 @@ func (m *Mirror) record(index *table.Index, name string) *export.Record {
 
 // do does one change; says is why that cannot be.
 func (m *Mirror) do(c *plan.Change, get func(string) *export.Record, all map[string]*export.Record) (says string) {
-	if c.Verb.OfThing() {
-		return "a rehearsal knows no definitions of this application"
-	}
 	r := get(c.Account)
 	if attrs, ok := c.After.(map[string]any); ok && (c.Verb == model.Create || c.Verb == model.Invite) {
 		r = &export.Record{Account: c.Account, State: model.Open.String(), Attributes: map[string]string{}}

@@ -14,6 +14,7 @@ package undo
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/fact"
 	"pravet/internal/core/guard"
@@ -135,8 +136,14 @@ func (u *undoing) undo(c *plan.Change) {
 	case model.HandOver:
 		u.left(c, "what was handed over is among what the other owns; hand it back by hand")
 		return
+	case model.Redefine:
+		out.Verb, out.Thing, out.Attribute, out.Before, out.After = c.Verb, c.Thing, c.Attribute, c.After, c.Before
+		out.Reach = c.Reach
+	case model.Define:
+		u.left(c, "the definition stays: somebody may hold it by now")
+		return
 	default:
-		u.left(c, "definitions are not undone; define it anew in the catalog")
+		u.left(c, "nobody knows any more what it was; define it anew in the catalog")
 		return
 	}
 	if ok, why := Fits(u.Apps[a], u.Accounts[a], u.at(a), &out); !ok {
@@ -149,7 +156,10 @@ func (u *undoing) undo(c *plan.Change) {
 	if stays != "" {
 		u.left(c, stays)
 	}
-	out.Effect, out.ID = out.Verb.Effect(), plan.ChangeID(&out)
+	if out.Effect = out.Verb.Effect(); c.Verb == model.Redefine {
+		out.Effect = map[model.Effect]model.Effect{model.Widens: model.Narrows, model.Narrows: model.Widens}[c.Effect]
+	}
+	out.ID = plan.ChangeID(&out)
 	if u.inverse[c.ID] = out.ID; slices.ContainsFunc(u.out.Changes, func(x plan.Change) bool { return x.ID == out.ID }) {
 		return // suspended by the run, and created by it
 	}
@@ -184,13 +194,17 @@ func (u *undoing) state(a int, account string) model.State {
 
 // left says that a change is not undone, and why.
 func (u *undoing) left(c *plan.Change, why string) {
-	name := c.Account
+	var parts []string
+	if c.Account != "" {
+		parts = append(parts, c.Account)
+	}
 	if c.Thing != nil {
-		name += ", " + c.Thing.Kind.String() + " " + c.Thing.Name
+		parts = append(parts, c.Thing.Kind.String()+" "+c.Thing.Name)
 	}
 	if c.Attribute != "" {
-		name += ", " + c.Attribute
+		parts = append(parts, c.Attribute)
 	}
+	name := strings.Join(parts, ", ")
 	f := fact.Fact{Kind: fact.NotUndone, Value: c.Verb.String(), Account: name, Because: why}
 	u.out.Notices = append(u.out.Notices, guard.Notice(c.App, f))
 }
@@ -198,6 +212,9 @@ func (u *undoing) left(c *plan.Change, why string) {
 // Fits reports whether a change finds what it starts from, as an application is now; if not,
 // what is there instead.
 func Fits(app *model.App, accounts *model.Accounts, index *table.Index, c *plan.Change) (ok bool, says string) {
+	if c.Verb.OfThing() {
+		return defined(app, accounts.Definitions, c)
+	}
 	i := index.Spelled(c.Account)
 	if i < 0 {
 		return false, "the account is not there any more"
@@ -240,6 +257,29 @@ func Fits(app *model.App, accounts *model.Accounts, index *table.Index, c *plan.
 		}
 	case model.Withdraw:
 		return state == model.Invited, "nobody is invited any more"
+	}
+	return true, ""
+}
+
+// defined reports whether a definition is what a change of it starts from.
+func defined(app *model.App, defs *model.Definitions, c *plan.Change) (ok bool, says string) {
+	t := app.Thing(c.Thing.Kind, c.Thing.Name)
+	if defs == nil || t < 0 || defs.Of[t] == nil {
+		return false, "the definition is not there any more"
+	}
+	d := defs.Of[t]
+	is := map[string]string{
+		"title": d.Title, "permissions": fmt.Sprint(d.Permissions), "brings": fmt.Sprint(d.Brings),
+	}[c.Attribute]
+	want := fmt.Sprint(plan.Texts(c.Before))
+	if c.Attribute == "title" {
+		want = ""
+		if c.Before != nil {
+			want = fmt.Sprint(c.Before)
+		}
+	}
+	if is != want {
+		return false, "somebody has changed the definition since"
 	}
 	return true, ""
 }
