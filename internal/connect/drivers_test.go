@@ -332,10 +332,11 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 			r, _ := overSCIM(t, standin.Faults{Late: 20 * time.Millisecond})
 			return r
 		},
-		"ldap by StartTLS": func(t *testing.T) *reached { r, _ := overLDAP(t, false); return r },
-		"ldaps":            func(t *testing.T) *reached { r, _ := overLDAP(t, true); return r },
-		"postgres":         func(t *testing.T) *reached { r, _ := overPostgres(t); return r },
-		"program":          func(t *testing.T) *reached { r, _ := overProgram(t); return r },
+		"a scim server by others": foreign,
+		"ldap by StartTLS":        func(t *testing.T) *reached { r, _ := overLDAP(t, false); return r },
+		"ldaps":                   func(t *testing.T) *reached { r, _ := overLDAP(t, true); return r },
+		"postgres":                func(t *testing.T) *reached { r, _ := overPostgres(t); return r },
+		"program":                 func(t *testing.T) *reached { r, _ := overProgram(t); return r },
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

@@ -9,6 +9,7 @@ import (
 	"hash/maphash"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -262,62 +263,109 @@ func (d *driver) some(ctx context.Context, accounts []string, each func(*export.
 	if !d.can.filter {
 		asks = []string{""}
 	}
-	var in map[string][]string
-	if !d.can.filter && d.catalog() > 0 {
-		var err error
-		if in, err = d.memberships(ctx, func(*export.Record) error { return nil }); err != nil {
-			return err
+	in := sync.OnceValues(func() (map[string][]string, error) { return d.proof(ctx) })
+	var mu sync.Mutex
+	find := func(ctx context.Context, asks []string) error {
+		group, within := errgroup.WithContext(ctx)
+		group.SetLimit(max(1, d.spec.Parallel))
+		for _, ask := range asks {
+			group.Go(func() error {
+				q := url.Values{}
+				if ask != "" {
+					q.Set("filter", ask)
+				}
+				return d.list(within, d.can.users, q, func(raw json.RawMessage) error {
+					r, u, err := d.record(raw)
+					mu.Lock()
+					is := err == nil && wanted[r.Account]
+					mu.Unlock()
+					if !is {
+						return err
+					}
+					if err := u.decode(raw); err != nil {
+						return err
+					}
+					if err := d.joined(within, r, u, in); err != nil {
+						return err
+					}
+					d.mu.Lock()
+					d.users[r.Account] = u
+					d.mu.Unlock()
+					mu.Lock()
+					defer mu.Unlock()
+					delete(wanted, r.Account)
+					return each(r)
+				})
+			})
+		}
+		return group.Wait()
+	}
+	if err := find(ctx, asks); err != nil {
+		return err
+	}
+	// Some applications do not find a name with a quote or a backslash by a filter.
+	for name := range wanted {
+		if d.can.filter && strings.ContainsAny(name, `"\\`) {
+			return find(ctx, []string{""})
 		}
 	}
-	var mu sync.Mutex
-	group, within := errgroup.WithContext(ctx)
-	group.SetLimit(max(1, d.spec.Parallel))
-	for _, ask := range asks {
-		group.Go(func() error {
-			q := url.Values{}
-			if ask != "" {
-				q.Set("filter", ask)
-			}
-			return d.list(within, d.can.users, q, func(raw json.RawMessage) error {
-				r, u, err := d.record(raw)
-				if err != nil || !wanted[r.Account] {
-					return err
-				}
-				if err := u.decode(raw); err != nil {
-					return err
-				}
-				for _, name := range in[u.id] {
-					hold(r, name)
-				}
-				if err := d.joined(within, r, u); err != nil {
-					return err
-				}
-				d.mu.Lock()
-				d.users[r.Account] = u
-				d.mu.Unlock()
-				mu.Lock()
-				defer mu.Unlock()
-				return each(r)
-			})
-		})
-	}
-	return group.Wait()
+	return nil
 }
 
-// joined finds out which groups a user is in whose own resource does not say.
-func (d *driver) joined(ctx context.Context, r *export.Record, u *user) error {
-	if _, says := key(u.body, "groups"); says || !d.can.groups || !d.can.filter || d.catalog() == 0 {
+// joined finds out which groups a user is in whose own resource does not say: by a filter
+// where that is known to find them, else from all groups.
+func (d *driver) joined(
+	ctx context.Context, r *export.Record, u *user, all func() (map[string][]string, error),
+) error {
+	if _, says := key(u.body, "groups"); says || !d.can.groups || d.catalog() == 0 {
 		return nil
 	}
-	return d.list(ctx, d.can.groupsAt, url.Values{
-		"filter": {"members.value eq " + quote(u.id)}, "excludedAttributes": {"members"},
-	}, func(raw json.RawMessage) error {
-		name, err := export.Resource(raw).Name("displayName", "id")
-		if err == nil {
+	d.mu.Lock()
+	proven := d.proven
+	d.mu.Unlock()
+	if !proven {
+		in, err := all()
+		for _, name := range in[u.id] {
 			hold(r, name)
 		}
 		return err
+	}
+	return d.groupsOf(ctx, u.id, func(name string) { hold(r, name) })
+}
+
+// groupsOf asks by a filter which groups a user is in.
+func (d *driver) groupsOf(ctx context.Context, id string, each func(name string)) error {
+	return d.list(ctx, d.can.groupsAt, url.Values{
+		"filter": {"members.value eq " + quote(id)}, "excludedAttributes": {"members"},
+	}, func(raw json.RawMessage) error {
+		name, err := export.Resource(raw).Name("displayName", "id")
+		if err == nil {
+			each(name)
+		}
+		return err
 	})
+}
+
+// proof reads all memberships, and tries on one of them whether a filter finds it. A filter
+// that finds nobody would make everybody look like a member of nothing.
+func (d *driver) proof(ctx context.Context) (map[string][]string, error) {
+	in, err := d.memberships(ctx, func(*export.Record) error { return nil })
+	if err != nil || !d.can.filter {
+		return in, err
+	}
+	for id, groups := range in {
+		found := false
+		err := d.groupsOf(ctx, id, func(name string) { found = found || slices.Contains(groups, name) })
+		var fault *connect.Fault
+		if err != nil && !errors.As(err, &fault) {
+			return nil, err
+		}
+		d.mu.Lock()
+		d.proven = found && err == nil
+		d.mu.Unlock()
+		break
+	}
+	return in, nil
 }
 
 // catalog is how many groups Pravet manages.

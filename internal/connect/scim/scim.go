@@ -25,6 +25,7 @@ type driver struct {
 	mu     sync.Mutex
 	users  map[string]*user  // accounts as they were read last by name
 	groups map[string]string // name → id; nil before they were read
+	proven bool              // a filter finds the groups that a user is in
 }
 
 // Options are what a driver needs besides what the application's file says.
