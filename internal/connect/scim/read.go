@@ -84,7 +84,10 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 		}
 		for _, raw := range p.Resources {
 			id, err := export.Resource(raw).Name("id")
-			if err != nil || id == "" {
+			if err != nil {
+				return wrong("a resource under %s cannot be read: %v", at, err)
+			}
+			if id == "" {
 				return wrong("a resource under %s has no id", at)
 			}
 			sum := maphash.String(seed, id)
