@@ -60,6 +60,8 @@ type application struct {
 	number  int
 	reached connect.Application
 	live    connect.Live      // the same, where it is asked while it is in use; else nil
+	later   connect.Later     // the same, where somebody else carries changes out; else nil
+	waits   map[string]string // of such a one: changes that wait, and under which mark they were left
 	fetched *model.Accounts   // of a live one: as it was fetched before the plan
 	mark    string            // as this job left it, or found it
 	renamed map[string]string // old user names of accounts → new ones, of changes that are settled
@@ -95,6 +97,9 @@ func New(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger, t
 		return nil, err
 	}
 	if err := j.refresh(ctx); err != nil {
+		return nil, err
+	}
+	if err := j.waiting(); err != nil {
 		return nil, err
 	}
 	j.look()
@@ -375,6 +380,10 @@ func (j *Job) judge(i int) {
 	}
 	if j.tried[c.ID] {
 		*s = decide.Tried
+		return
+	}
+	if a := j.apps[c.App]; a.later != nil && a.waits[c.ID] == a.mark && a.mark != "" {
+		*s = decide.Uploaded
 		return
 	}
 	now := j.dueNow(c)

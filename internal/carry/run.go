@@ -57,7 +57,7 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	// What was changed is fetched again, whoever interrupts.
 	err = errors.Join(err, j.close(context.WithoutCancel(ctx), res, res.touched, progress))
 	res.Held = j.Held()
-	res.Left = len(j.States) - before - res.Settled - res.NotSettled - res.Held
+	res.Left = len(j.States) - before - res.Settled - res.NotSettled - res.Held - res.Waiting
 	if err != nil {
 		res.Error = err.Error()
 	}
@@ -136,6 +136,9 @@ func (j *Job) next(refused map[string]plan.Hold) (step []int, none bool) {
 			continue
 		}
 		step = append(step, i)
+	}
+	if j.of(front).later != nil {
+		return j.all(front, step), false
 	}
 	if a := j.of(front); a.live != nil { // so that not too much is unknown at a time
 		step = step[:min(len(step), max(1, a.live.Limits().Batch))]
@@ -295,7 +298,7 @@ func (j *Job) readBack(
 		a.renamed[old] = name
 	}
 	var records []ledger.Record
-	bad, left := 0, 0
+	bad, left, waits := 0, 0, 0
 	for _, i := range step {
 		c := &j.Plan.Changes[i]
 		o := outcome(res.Run, j.Plan, c)
@@ -309,6 +312,9 @@ func (j *Job) readBack(
 		case a.live != nil:
 			o.Result, o.Says = a.unseen(c, o.Says)
 			res.faults[app.ID]++
+		case a.later != nil:
+			o.Result, o.Mark = ledger.Waiting, state.Mark
+			o.Says = "somebody is to carry it out; see the checklist in " + a.later.Where()
 		default:
 			o.Result = ledger.Ignored
 		}
@@ -316,6 +322,10 @@ func (j *Job) readBack(
 		case o.Settled:
 		case o.Result == ledger.NotBegun:
 			left++
+		case o.Result == ledger.Waiting:
+			res.Waiting++
+			waits++
+			a.waits[c.ID] = o.Mark
 		default:
 			bad++
 			res.NotSettled++
@@ -352,10 +362,13 @@ func (j *Job) readBack(
 		return fmt.Errorf("%s: since when accounts are on their way out could not be recorded: %w", app.ID, err)
 	}
 	says := fmt.Sprintf(
-		"%s: read back, %s settled", app.ID, model.Count(len(step)-bad-left, "change is", "changes are"),
+		"%s: read back, %s settled", app.ID, model.Count(len(step)-bad-left-waits, "change is", "changes are"),
 	)
 	if bad > 0 {
 		says += fmt.Sprintf(", %d not settled", bad)
+	}
+	if waits > 0 {
+		says += fmt.Sprintf(", %d waiting for somebody", waits)
 	}
 	if left > 0 {
 		says += fmt.Sprintf(", %d not begun", left)

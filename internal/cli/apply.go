@@ -54,7 +54,8 @@ matches, no guard holds, nobody has rejected and can be undone, and does not ask
 Everything else is left for a person.
 
 Exit status: 0 done; 1 failed, and nothing was carried out; 3 the rest is left for a
-person (with --unattended); 4 some changes are held by a guard, the others are
+person (with --unattended, and where changes wait for somebody to load or to make
+them); 4 some changes are held by a guard, the others are
 done; 5 the run ended early, or some changes are not settled.`,
 		Example: example(
 			"pravet apply m4n98ppw", "pravet apply m4n98ppw --yes", "pravet apply m4n98ppw --only 'person eq \"E0118\"' --yes",
@@ -182,6 +183,13 @@ func (c *program) settle(dir string, s *prepare.State, l ledger.Ledger) error {
 			fmt.Fprintln(c.Stderr, "  "+w)
 		}
 	}
+	if err != nil {
+		return err
+	}
+	arrived, err := carry.Arrive(c.ctx, s, l, func(id string) (*plan.Plan, error) { return plans.Load(dir, id) })
+	for _, a := range arrived {
+		c.tell(say.Arrived(a.Run, a.App, a.Seen, a.Of, a.Missing))
+	}
 	return err
 }
 
@@ -282,6 +290,8 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 		return &statusError{status: Partly}
 	case res.Held > 0:
 		return &statusError{status: Held}
+	case res.Waiting > 0:
+		return &statusError{status: Waiting}
 	}
 	return nil
 }
@@ -300,7 +310,7 @@ func (c *program) outlook(out *show.Printer, j *carry.Job) {
 	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
 	out.Line("To carry out: " + show.TotalsLine(t))
 	for _, state := range []decide.State{
-		decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Past,
+		decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Uploaded, decide.Past,
 	} {
 		if text := say.LeftAlone(state, j.Count(state), j.Today.String()); text != "" {
 			out.Line("  " + text)
@@ -408,6 +418,15 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	}
 	if res.Written != "" {
 		out.Line(say.WrittenOnly(res.Written))
+	}
+	if res.Waiting > 0 {
+		out.Line(say.ForSomebody(res.Waiting, j.Plan.ID))
+	}
+	if len(res.Beside) > 0 {
+		out.Line(say.Beside())
+		for _, b := range res.Beside {
+			out.Line("  " + b)
+		}
 	}
 	if n := j.Count(decide.Lacking); n > 0 {
 		out.Line(say.LackingAfter(n))

@@ -167,10 +167,10 @@ func overLDAP(t *testing.T, secure bool) (*reached, *servers.Directory) {
 	s, err := servers.StartDirectory(context.Background(), t.TempDir(), suffix, yardLDIF)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
-	spec := &way.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", LDAP: &way.Directory{
+	spec := &way.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", LDAP: &export.Directory{
 		People: "ou=people," + suffix, Groups: "ou=groups," + suffix, Roles: "ou=roles," + suffix, Away: "ou=away," + suffix,
 		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
-		Block: way.Block{Attribute: "pwdAccountLockedTime", Blocked: "000001010000Z"},
+		Block: export.Block{Attribute: "pwdAccountLockedTime", Blocked: "000001010000Z"},
 	}}
 	if secure {
 		spec.URL = s.Secure

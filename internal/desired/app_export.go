@@ -42,7 +42,10 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 		)
 		return nil
 	}
-	f := d.fields(n, "export", "format", "path", "delimiter", "columns", "shows", "taken", "definitions")
+	f := d.fields(
+		n, "export",
+		append([]string{"format", "path", "delimiter", "columns", "shows", "taken", "definitions"}, directoryKeys...)...,
+	)
 	d.shows(app, f["shows"])
 	s := &export.Spec{
 		Format:    d.oneOf(orNode(f["format"], n), "format", export.Formats...),
@@ -66,6 +69,21 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 	}
 	for _, e := range d.entries(f["columns"], "columns") {
 		s.Columns = append(s.Columns, d.column(e))
+	}
+	if s.Format == "ldif" {
+		s.Directory = d.directory(n, f, "export")
+	} else {
+		for _, key := range directoryKeys {
+			if f[key] != nil {
+				d.problem(f[key], "unknown-key", key+" is for exports in ldif", "take it out")
+			}
+		}
+	}
+	if (s.Format == "ldif" || s.Format == "jsonl") && reach.By == "files" {
+		d.problem(
+			orNode(f["format"], n), "two-rules", "an export in "+s.Format+" is read, and not written",
+			"say connect: {by: upload}, or another way by which changes get there",
+		)
 	}
 	if len(s.Paths) == 0 || s.Format == "" {
 		return nil

@@ -32,10 +32,10 @@ const (
 var settings = map[string][]string{
 	"files":    {},
 	"scim":     {"url", "ca", "token", "client", "columns", "page"},
-	"ldap":     {"url", "ca", "user", "password", "columns", "page", "people", "groups", "roles", "away", "class", "name", "member", "block"},
+	"ldap":     append([]string{"url", "ca", "user", "password", "columns", "page"}, directoryKeys...),
 	"postgres": {"url", "ca", "user", "password", "databases", "groups"},
 	"program":  {"run"},
-	"upload":   {"folder", "write", "delimiter", "fields"},
+	"upload":   append([]string{"folder", "write", "delimiter", "fields", "columns"}, directoryKeys...),
 }
 
 // liveSettings are those that all live ways have.
@@ -86,7 +86,7 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 	case "ldap":
 		d.address(s, n, f, "ldaps", "ldap")
 		d.account(s, n, f)
-		d.directory(s, n, f)
+		s.LDAP = d.directory(n, f, "connect")
 	case "postgres":
 		d.address(s, n, f, "postgres")
 		d.account(s, n, f)
@@ -224,10 +224,13 @@ func (d *doc) account(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 	}
 }
 
-// directory reads where a directory has what.
-func (d *doc) directory(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
-	x := &way.Directory{
-		People: d.required(f, at, "people", "connect"), Groups: d.text(f["groups"], "groups"),
+// directoryKeys say where a directory has what.
+var directoryKeys = []string{"people", "groups", "roles", "away", "class", "name", "member", "block"}
+
+// directory reads where a directory has what; of names where that is said.
+func (d *doc) directory(at *yaml.Node, f map[string]*yaml.Node, of string) *export.Directory {
+	x := &export.Directory{
+		People: d.required(f, at, "people", of), Groups: d.text(f["groups"], "groups"),
 		Roles: d.text(f["roles"], "roles"), Away: d.text(f["away"], "away"),
 		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
 	}
@@ -245,24 +248,30 @@ func (d *doc) directory(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 	}
 	if n := f["block"]; n != nil {
 		b := d.fields(n, "block", "attribute", "open", "blocked")
-		x.Block = way.Block{
+		x.Block = export.Block{
 			Attribute: d.required(b, n, "attribute", "block"), Open: d.text(b["open"], "open"),
 			Blocked: d.required(b, n, "blocked", "block"),
 		}
 	}
+	for key, dn := range map[string]string{"people": x.People, "groups": x.Groups, "roles": x.Roles, "away": x.Away} {
+		if dn != "" && !export.SameDN(dn, dn) {
+			d.problem(f[key], "bad-address", fmt.Sprintf("%q is no DN", dn), "write it like ou=people,dc=ferries,dc=example")
+		}
+	}
 	if x.Block.Attribute == "" && x.Away == "" {
-		d.problem(at, "missing-key", "connect does not say how this directory blocks an account",
+		d.problem(at, "missing-key", of+" does not say how this directory blocks an account",
 			"add block: {attribute: NAME, blocked: VALUE}, or away: DN of a branch that blocked accounts are moved to")
 	}
-	s.LDAP = x
+	return x
 }
 
 // upload reads what is written for somebody to load.
 func (d *doc) upload(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
-	x := &way.Upload{Folder: d.required(f, at, "folder", "connect"), Format: "csv", Delim: ','}
-	if x.Folder != "" {
+	x := &way.Upload{Folder: "uploads", Format: "csv", Delim: ','}
+	if n := f["folder"]; n != nil {
+		x.Folder = d.text(n, "folder")
 		if err := d.tree.Allowed(x.Folder); err != nil {
-			d.problem(f["folder"], "outside", "the folder is outside of the repository", "name one below it")
+			d.problem(n, "outside", "the folder is outside of the repository", "name one below it")
 		}
 	}
 	if n := f["write"]; n != nil {
@@ -282,6 +291,9 @@ func (d *doc) upload(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 			}
 		}
 		x.Fields = append(x.Fields, way.Field{Header: e.name, Text: text})
+	}
+	if x.Format == "ldif" {
+		s.LDAP = d.directory(at, f, "connect")
 	}
 	if x.Format == "csv" && len(x.Fields) == 0 && f["write"] != nil {
 		d.problem(at, "missing-key", "connect does not say which columns the application loads",

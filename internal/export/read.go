@@ -71,11 +71,15 @@ func read(
 				scim = newSCIMReader(spec, b)
 			}
 			err = scim.read(src, name)
-		case spec.Format == "jsonl":
+		case spec.Format == "jsonl", spec.Format == "ldif":
 			if records == nil {
 				records = newRecordReader(app, b)
 			}
-			err = records.read(src, name)
+			if spec.Format == "ldif" {
+				err = records.readLDIF(src, name, spec)
+			} else {
+				err = records.read(src, name)
+			}
 		}
 		if err != nil {
 			src.Close()

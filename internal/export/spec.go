@@ -13,7 +13,7 @@ import (
 )
 
 // Formats are the formats that can be read.
-var Formats = []string{"csv", "scim", "jsonl"}
+var Formats = []string{"csv", "scim", "ldif", "jsonl"}
 
 // A Spec says where an application's exported state is and how to read it.
 type Spec struct {
@@ -34,6 +34,8 @@ type Spec struct {
 
 	// Missing is what to do where there is no export, "" for what is usual.
 	Missing string
+
+	Directory *Directory // of LDIF: where what is
 
 	Definitions *Spec // of the groups and roles that the application has, or nil
 }

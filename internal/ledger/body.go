@@ -147,6 +147,7 @@ type ChangeOutcome struct {
 	Settled bool   `json:"settled"`
 	Result  Result `json:"result,omitempty"`
 	Says    string `json:"says,omitempty"`
+	Mark    string `json:"mark,omitempty"` // of one that waits: the application's, as it was then
 }
 
 // A Result is what became of a change that is not settled.

@@ -12,6 +12,7 @@ import (
 	"pravet/internal/connect/postgres"
 	"pravet/internal/connect/program"
 	"pravet/internal/connect/scim"
+	"pravet/internal/connect/upload"
 	"pravet/internal/secret"
 )
 
@@ -22,13 +23,17 @@ func (s *State) reach(a int) connect.Application {
 	if spec.By == "files" {
 		return &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: repo.Apps[a]}
 	}
-	out := &live.Application{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec}
-	out.Now = func() time.Time {
+	clock := func() time.Time {
 		if s.Now != nil {
 			return s.Now()
 		}
 		return time.Now()
 	}
+	if spec.By == "upload" {
+		return &upload.Upload{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec, Now: clock}
+	}
+	out := &live.Application{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec}
+	out.Now = clock
 	read := func(ctx context.Context, ref string) (string, error) {
 		value, err := secret.Read(ctx, ref, s.Environ)
 		if err != nil {

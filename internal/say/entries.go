@@ -64,6 +64,9 @@ func Entry(e *ledger.Entry) string {
 		text = "settled: " + x.What
 		if !x.Settled {
 			text = "not settled: " + x.What + "; " + x.Says
+			if x.Result == ledger.Waiting {
+				text = "waiting: " + x.What + "; " + x.Says
+			}
 		}
 	case ledger.LetterSent:
 		var x ledger.Letter
@@ -79,8 +82,14 @@ func Entry(e *ledger.Entry) string {
 			x.Held,
 			x.Left,
 		)
+		if x.Waiting > 0 {
+			text += fmt.Sprintf(", %d waiting for somebody", x.Waiting)
+		}
 		if x.Error != "" {
 			text += "; stopped: " + x.Error
+		}
+		for _, b := range x.Beside {
+			text += "; changed by others meanwhile: " + b
 		}
 	}
 	if err != nil {

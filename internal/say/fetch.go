@@ -68,3 +68,8 @@ func Playing(app, at string) string { return fmt.Sprintf("%s is played at %s", a
 func FilesAskStill(run string) string {
 	return fmt.Sprintf("The files still ask for what %s did. Change them too, or the next draft brings it back.", run)
 }
+
+// Beside begins the list of what others have changed while a run went on.
+func Beside() string {
+	return "Since the plan's export, others have changed this; nothing of it was touched:"
+}

@@ -116,10 +116,14 @@ func LeftAlone(state decide.State, n int, today string) string {
 		decide.Refused:   "rejected, left alone",
 		decide.Held:      "held by a guard, left alone",
 		decide.Lacking:   "left alone, as something that it needs is not carried out",
+		decide.Uploaded:  "waiting for somebody to carry them out, left alone",
 		decide.Past:      "no longer due on " + today + ", left alone",
 	}[state]
 	if n == 0 || why == "" {
 		return ""
+	}
+	if state == decide.Uploaded && n == 1 {
+		why = "waiting for somebody to carry it out, left alone"
 	}
 	if state == decide.Lacking && n > 1 {
 		why = "left alone, as something that they need is not carried out"
@@ -139,6 +143,26 @@ func Came(run, plan string, settled, not int) string {
 		model.Count(settled, "change", "changes"),
 		not,
 	)
+}
+
+// ForSomebody is that changes wait for somebody to carry them out.
+func ForSomebody(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s for somebody to carry %s out; when the application is exported again, go on with: pravet apply %s",
+		model.Count(n, "change waits", "changes wait"), model.Plural(n, "it", "them"), plan,
+	)
+}
+
+// Arrived is what the export of an application shows of changes that waited.
+func Arrived(run, app string, seen, of int, missing []string) string {
+	text := fmt.Sprintf("%s: of %s that waited in %s, the export shows %d now", app, model.Count(of, "change", "changes"), run, seen)
+	if len(missing) > 0 {
+		text += "; still missing:"
+	}
+	for _, m := range missing {
+		text += "\n  " + m
+	}
+	return text
 }
 
 // WrittenOnly is an application that was written and not read back.

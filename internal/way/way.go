@@ -36,7 +36,7 @@ type Spec struct {
 	Tries    int           // how often one request is tried
 	Timeout  time.Duration // of one request
 
-	LDAP     *Directory
+	LDAP     *export.Directory
 	Postgres *Database
 	Program  []string // the program and its arguments
 	Upload   *Upload
@@ -55,22 +55,6 @@ type Client struct {
 	At         string // URL of the token endpoint
 	Scopes     []string
 }
-
-// A Directory says where accounts, groups and roles are in a directory.
-type Directory struct {
-	People string // DN of the branch of accounts
-	Groups string // DN of the branch of groups; "" where there are none
-	Roles  string // likewise
-	Away   string // DN of the branch that blocked accounts are moved to; ""
-	Class  []string
-	RDN    string // the attribute that names an account
-	Member string // the attribute of a group that lists its members
-	Block  Block
-}
-
-// Block is how a directory blocks an account: by an attribute that has one value while the
-// account is open and another while it is blocked; "" for none.
-type Block struct{ Attribute, Open, Blocked string }
 
 // A Database says which databases of a server hold what login roles own.
 type Database struct {

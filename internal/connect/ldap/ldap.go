@@ -20,6 +20,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/export"
 	"pravet/internal/way"
 )
 
@@ -35,7 +36,7 @@ const version = "entryCSN"
 type driver struct {
 	app    *model.App
 	spec   *way.Spec
-	at     *way.Directory
+	at     *export.Directory
 	tls    *tls.Config
 	user   string
 	secret func(ctx context.Context, ref string) (string, error)
@@ -201,7 +202,7 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 		}
 		n := 0
 		err := d.search(ctx, x.base, "(objectClass=*)", []string{"1.1"}, func(e *ldap.Entry) error {
-			if !sameDN(e.DN, x.base) {
+			if !export.SameDN(e.DN, x.base) {
 				n++
 			}
 			return nil
@@ -225,56 +226,8 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	), nil
 }
 
-// attribute is the name of an attribute in the directory: as columns say, else the one that
-// inetOrgPerson has (RFC 2798, RFC 4519).
-func (d *driver) attribute(attr string) string {
-	for i := range d.spec.Columns {
-		if d.spec.Columns[i].Attr == attr {
-			return d.spec.Columns[i].Name
-		}
-	}
-	switch attr {
-	case "userName":
-		return d.at.RDN
-	case "email":
-		return "mail"
-	case "phone":
-		return "telephoneNumber"
-	case "name.givenName":
-		return "givenName"
-	case "name.familyName":
-		return "sn"
-	case "department":
-		return "departmentNumber"
-	case "userType":
-		return "employeeType"
-	case "locale":
-		return "preferredLanguage"
-	}
-	return attr
-}
-
-func sameDN(a, b string) bool {
-	x, errX := ldap.ParseDN(a)
-	y, errY := ldap.ParseDN(b)
-	return errX == nil && errY == nil && x.EqualFold(y)
-}
-
-// under reports whether an entry is in a branch.
-func under(dn, base string) bool {
-	x, errX := ldap.ParseDN(dn)
-	y, errY := ldap.ParseDN(base)
-	return base != "" && errX == nil && errY == nil && (y.AncestorOfFold(x) || x.EqualFold(y))
-}
-
-// fold is a DN in a form that is the same for the same entry.
-func fold(dn string) string {
-	parsed, err := ldap.ParseDN(dn)
-	if err != nil {
-		return strings.ToLower(dn)
-	}
-	return strings.ToLower(parsed.String())
-}
+// attribute is the name of an attribute in the directory.
+func (d *driver) attribute(attr string) string { return d.at.Attribute(d.spec.Columns, attr) }
 
 func wrong(format string, args ...any) error {
 	return &connect.Fault{Kind: connect.Failed, Says: fmt.Sprintf(format, args...)}

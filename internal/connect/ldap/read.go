@@ -78,7 +78,7 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 			continue
 		}
 		err := d.search(ctx, b.base, filter, []string{"cn", d.at.Member}, func(e *ldap.Entry) error {
-			if sameDN(e.DN, b.base) || b.kind == model.Group && under(e.DN, d.at.Roles) && under(d.at.Roles, d.at.Groups) {
+			if export.SameDN(e.DN, b.base) || b.kind == model.Group && export.Under(e.DN, d.at.Roles) && export.Under(d.at.Roles, d.at.Groups) {
 				return nil // the branch itself, or roles that are below groups
 			}
 			l := &list{kind: b.kind, name: e.GetEqualFoldAttributeValue("cn"), dn: e.DN}
@@ -86,7 +86,7 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 				return nil // a branch below
 			}
 			for _, m := range e.GetEqualFoldAttributeValues(d.at.Member) {
-				l.members = append(l.members, d.member(m))
+				l.members = append(l.members, d.at.Key(m))
 			}
 			out = append(out, l)
 			return nil
@@ -97,17 +97,6 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 	}
 	return out, nil
 }
-
-// member is how a list names an entry: by its DN, or by its name alone.
-func (d *driver) member(text string) string {
-	if d.named() {
-		return strings.ToLower(text)
-	}
-	return fold(text)
-}
-
-// named reports whether lists name their members by name, and not by DN (RFC 2307).
-func (d *driver) named() bool { return strings.EqualFold(d.at.Member, "memberUid") }
 
 // asked are the attributes that are read of an account.
 func (d *driver) asked() []string {
@@ -146,7 +135,7 @@ func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.
 		wanted[name] = true
 	}
 	bases := []string{d.at.People}
-	if d.at.Away != "" && !under(d.at.Away, d.at.People) {
+	if d.at.Away != "" && !export.Under(d.at.Away, d.at.People) {
 		bases = append(bases, d.at.Away)
 	}
 	for _, base := range bases {
@@ -178,7 +167,7 @@ func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.
 
 // value is how a list names an entry.
 func (d *driver) value(dn string, e *ldap.Entry) string {
-	if d.named() {
+	if d.at.ByName() {
 		return e.GetEqualFoldAttributeValue(d.at.RDN)
 	}
 	return dn
@@ -210,7 +199,7 @@ func (d *driver) told(lists []*list, each func(*export.Record) error) error {
 			r.Role = l.name
 		} else {
 			r.Group = l.name
-			for _, parent := range in[fold(l.dn)] {
+			for _, parent := range in[export.FoldDN(l.dn)] {
 				if parent.kind == model.Group {
 					r.In = append(r.In, parent.name)
 				}
@@ -260,7 +249,7 @@ func (d *driver) account(
 	if remember && !wanted[r.Account] {
 		return nil // of another case
 	}
-	if d.blocked(e) {
+	if d.at.Blocked(e.DN, e.GetEqualFoldAttributeValue) {
 		r.State = model.Blocked.String()
 	}
 	for _, a := range d.app.Attrs {
@@ -269,7 +258,7 @@ func (d *driver) account(
 		}
 	}
 	x := &entry{dn: e.DN, version: r.Version}
-	for _, l := range in[d.member(d.value(e.DN, e))] {
+	for _, l := range in[d.at.Key(d.value(e.DN, e))] {
 		r.Hold(l.kind, l.name)
 		x.groups = append(x.groups, l.dn)
 	}
@@ -279,12 +268,4 @@ func (d *driver) account(
 		d.mu.Unlock()
 	}
 	return each(r)
-}
-
-func (d *driver) blocked(e *ldap.Entry) bool {
-	if under(e.DN, d.at.Away) {
-		return true
-	}
-	b := d.at.Block
-	return b.Attribute != "" && strings.EqualFold(e.GetEqualFoldAttributeValue(b.Attribute), b.Blocked)
 }

@@ -13,6 +13,7 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/export"
 )
 
 // Requests makes one change of all that is to be done to an entry, and one for each group or
@@ -156,7 +157,7 @@ func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
 			return err
 		}
 	}
-	if d.at.Away == "" || under(x.dn, d.at.Away) == blocked {
+	if d.at.Away == "" || export.Under(x.dn, d.at.Away) == blocked {
 		return nil
 	}
 	to := d.at.People
@@ -176,7 +177,7 @@ func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
 func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 	now := rdn + "," + to
 	tell := func(change func(*ldap.ModifyRequest)) error {
-		if d.named() {
+		if d.at.ByName() {
 			return nil
 		}
 		for _, dn := range x.groups {
@@ -260,17 +261,7 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		name = c.Account
 		all[d.at.RDN] = name
 	}
-	shown := c.Account
-	if v := attrs["displayName"]; v != nil && fmt.Sprint(v) != "" {
-		shown = fmt.Sprint(v)
-	}
-	if d.isPerson() { // cn and sn are required (RFC 4519 §3.12)
-		for attr, v := range map[string]string{"cn": shown, "sn": lastWord(shown)} {
-			if all[attr] == "" {
-				all[attr] = v
-			}
-		}
-	}
+	d.at.Required(all, c.Account, fmt.Sprint(attrs["displayName"]))
 	to := d.at.People
 	if c.Blocked {
 		if d.at.Away != "" {
@@ -292,21 +283,6 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 	return d.write(ctx, func(conn *ldap.Conn) error { return conn.Add(req) })
 }
 
-func (d *driver) isPerson() bool {
-	return slices.ContainsFunc(d.at.Class, func(c string) bool {
-		return strings.EqualFold(c, "inetOrgPerson") || strings.EqualFold(c, "person") ||
-			strings.EqualFold(c, "organizationalPerson")
-	})
-}
-
-func lastWord(s string) string {
-	words := strings.Fields(s)
-	if len(words) == 0 {
-		return s
-	}
-	return words[len(words)-1]
-}
-
 // members puts entries into a group or a role and takes others out, as one change; where
 // the directory has some of it already, each by itself.
 func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change) []error {
@@ -318,7 +294,7 @@ func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change)
 			return live.All(changes, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", c.Account)})
 		}
 		v := x.dn
-		if d.named() {
+		if d.at.ByName() {
 			v = c.Account
 		}
 		if c.Verb == model.Gaining(c.Thing.Kind) {

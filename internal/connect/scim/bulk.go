@@ -58,7 +58,7 @@ func (d *driver) bulkOp(m *message, changes []*plan.Change, n int) bulkOp {
 	if op.Data == nil && m.method == http.MethodPatch {
 		op.Data = d.members(changes)
 	}
-	if m.method == http.MethodPost {
+	if op.BulkID = m.bulkID; m.method == http.MethodPost && op.BulkID == "" {
 		op.BulkID = "n" + strconv.Itoa(n)
 	}
 	return op

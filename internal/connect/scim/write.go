@@ -31,6 +31,7 @@ type message struct {
 	body                  any
 	changes               []*plan.Change
 	key                   string
+	bulkID                string
 }
 
 // An operation is one of a PATCH (RFC 7644 §3.5.2).
@@ -43,8 +44,18 @@ type operation struct {
 // Requests makes one message of all that is to be done to a user, and one for each group
 // that somebody joins or leaves.
 func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Request, error) {
-	var messages []*message
-	var failed []*live.Request
+	messages, failed := d.messages(ctx, work)
+	if d.can.bulk && d.can.patch {
+		return append(failed, d.bulks(messages)...), nil
+	}
+	for _, m := range messages {
+		failed = append(failed, d.request(m))
+	}
+	return failed, nil
+}
+
+// messages makes them; failed are the changes that none can be made for.
+func (d *driver) messages(ctx context.Context, work []live.Work) (messages []*message, failed []*live.Request) {
 	groups := map[string][]*plan.Change{}
 	var order []string
 	for _, w := range work {
@@ -79,13 +90,7 @@ func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Reques
 			method: http.MethodPatch, path: d.can.groupsAt + "/" + url.PathEscape(id), changes: groups[name], key: "group " + id,
 		})
 	}
-	if d.can.bulk && d.can.patch {
-		return append(failed, d.bulks(messages)...), nil
-	}
-	for _, m := range messages {
-		failed = append(failed, d.request(m))
-	}
-	return failed, nil
+	return messages, failed
 }
 
 // answered is a request that needs not be sent to know what becomes of it.

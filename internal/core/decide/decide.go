@@ -142,6 +142,7 @@ const (
 	Lacking   State = "lacking" // something that it needs is not carried out
 	Completed State = "done"    // a run of the plan has settled it
 	Past      State = "past"    // it is no longer due
+	Uploaded  State = "waiting" // somebody else is to carry it out, and it is not seen yet
 	Tried     State = "tried"   // this run has carried it out, and the application does not show it
 )
 

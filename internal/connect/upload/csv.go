@@ -1,0 +1,94 @@
+package upload
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// csv writes a row for each account that the application's own columns can say something
+// about (RFC 4180).
+func (w *writer) csv(changes []*plan.Change) ([]byte, error) {
+	fields := w.Spec.Upload.Fields
+	if len(fields) == 0 {
+		return nil, nil
+	}
+	says := map[string]bool{} // what the columns name
+	var header []string
+	for _, f := range fields {
+		header = append(header, f.Header)
+		names, _ := model.FieldsIn(f.Text)
+		for _, name := range names {
+			if _, ok := w.value(&account{record: w.record("")}, name); !ok {
+				return nil, fmt.Errorf(
+					"the field %s of uploads names {%s}, and there is no such attribute of accounts; there are %s",
+					f.Header, name, strings.Join(w.names(), ", "),
+				)
+			}
+			says[name] = true
+		}
+	}
+	var b bytes.Buffer
+	out := csv.NewWriter(&b)
+	out.Comma, out.UseCRLF = w.Spec.Upload.Delim, true
+	if err := out.Write(header); err != nil {
+		return nil, err
+	}
+	for _, a := range w.wanted(changes) {
+		any := false
+		for _, c := range a.changes {
+			if says[spokenOf(w.App, c)] {
+				w.covered[c], any = true, true
+			}
+		}
+		if !any {
+			continue
+		}
+		var row []string
+		for _, f := range fields {
+			row = append(row, model.Filled(f.Text, func(name string) string {
+				v, _ := w.value(a, name)
+				return v
+			}))
+		}
+		if err := out.Write(row); err != nil {
+			return nil, err
+		}
+	}
+	out.Flush()
+	return b.Bytes(), out.Error()
+}
+
+// names are all that a field can name.
+func (w *writer) names() []string {
+	out := []string{"action", "state", "groups", "roles", "licenses"}
+	for _, a := range w.App.Attrs {
+		out = append(out, a.Name)
+	}
+	if !slices.Contains(out, w.App.Match) {
+		out = append(out, w.App.Match)
+	}
+	return out
+}
+
+// spokenOf is the field that says what a change does.
+func spokenOf(app *model.App, c *plan.Change) string {
+	switch c.Verb {
+	case model.Create, model.Invite:
+		return app.Match
+	case model.Remove, model.Withdraw:
+		return "action"
+	case model.Suspend, model.Restore:
+		return "state"
+	case model.Update:
+		return c.Attribute
+	case model.HandOver:
+		return model.Owned
+	}
+	return c.Thing.Kind.Plural()
+}

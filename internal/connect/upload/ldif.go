@@ -1,0 +1,138 @@
+package upload
+
+import (
+	"encoding/base64"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/go-ldap/ldap/v3"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+)
+
+// width is how long a line of LDIF is before it is folded (RFC 2849 §3).
+const width = 76
+
+// ldif writes change records (RFC 2849).
+func (w *writer) ldif(changes []*plan.Change) []byte {
+	d := w.Spec.LDAP
+	var b strings.Builder
+	b.WriteString("version: 1\n")
+	line := func(name, value string) {
+		text := name + ": " + value
+		if !safe(value) {
+			text = name + ":: " + base64.StdEncoding.EncodeToString([]byte(value))
+		}
+		for n := width; len(text) > n; n = width - 1 {
+			b.WriteString(text[:n] + "\n ")
+			text = text[n:]
+		}
+		b.WriteString(text + "\n")
+	}
+	dn := func(name string) string { return d.RDN + "=" + ldap.EscapeDN(name) + "," + d.People }
+	modify := func(entry string, ops func()) {
+		b.WriteString("\n")
+		line("dn", entry)
+		line("changetype", "modify")
+		ops()
+	}
+	for _, c := range changes {
+		ok := true
+		switch c.Verb {
+		case model.Create:
+			attrs, _ := c.After.(map[string]any)
+			all := map[string]string{d.Attribute(w.Spec.Columns, w.App.Match): c.Account, d.RDN: c.Account}
+			for name, v := range attrs {
+				all[d.Attribute(w.Spec.Columns, name)] = fmt.Sprint(v)
+			}
+			d.Required(all, c.Account, fmt.Sprint(attrs["displayName"]))
+			if c.Blocked && d.Block.Attribute != "" {
+				all[d.Block.Attribute] = d.Block.Blocked
+			}
+			b.WriteString("\n")
+			line("dn", dn(c.Account))
+			line("changetype", "add")
+			for _, class := range d.Class {
+				line("objectClass", class)
+			}
+			for _, name := range slices.Sorted(maps.Keys(all)) {
+				if all[name] != "" {
+					line(name, all[name])
+				}
+			}
+		case model.Remove:
+			b.WriteString("\n")
+			line("dn", dn(c.Account))
+			line("changetype", "delete")
+		case model.Update:
+			if c.Attribute == w.App.Match {
+				b.WriteString("\n")
+				line("dn", dn(c.Account))
+				line("changetype", "modrdn")
+				line("newrdn", d.RDN+"="+ldap.EscapeDN(fmt.Sprint(c.After)))
+				line("deleteoldrdn", "1")
+				break
+			}
+			modify(dn(c.Account), func() {
+				attr := d.Attribute(w.Spec.Columns, c.Attribute)
+				line("replace", attr)
+				if c.After != nil && fmt.Sprint(c.After) != "" {
+					line(attr, fmt.Sprint(c.After))
+				}
+				b.WriteString("-\n")
+			})
+		case model.Suspend, model.Restore:
+			if ok = d.Block.Attribute != ""; !ok {
+				break
+			}
+			modify(dn(c.Account), func() {
+				line("replace", d.Block.Attribute)
+				value := d.Block.Open
+				if c.Verb == model.Suspend {
+					value = d.Block.Blocked
+				}
+				if value != "" {
+					line(d.Block.Attribute, value)
+				}
+				b.WriteString("-\n")
+			})
+		case model.Join, model.Leave, model.Grant, model.Revoke:
+			base := d.Groups
+			if c.Thing.Kind == model.Role {
+				base = d.Roles
+			}
+			if ok = base != ""; !ok {
+				break
+			}
+			modify("cn="+ldap.EscapeDN(c.Thing.Name)+","+base, func() {
+				verb := "delete"
+				if c.Verb == model.Gaining(c.Thing.Kind) {
+					verb = "add"
+				}
+				line(verb, d.Member)
+				line(d.Member, dn(c.Account))
+				b.WriteString("-\n")
+			})
+		default:
+			ok = false
+		}
+		if ok {
+			w.covered[c] = true
+		}
+	}
+	return []byte(b.String())
+}
+
+// safe reports whether a value may stand as it is (RFC 2849, SAFE-STRING).
+func safe(v string) bool {
+	if v == "" {
+		return true
+	}
+	if strings.ContainsAny(v[:1], " :<") || strings.HasSuffix(v, " ") {
+		return false
+	}
+	return !strings.ContainsFunc(v, func(r rune) bool { return r == 0 || r == '\n' || r == '\r' || r > 127 })
+}

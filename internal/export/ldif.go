@@ -1,0 +1,121 @@
+package export
+
+import (
+	"errors"
+	"strings"
+
+	"github.com/go-ldap/ldap/v3"
+	"github.com/go-ldap/ldif"
+
+	"pravet/internal/core/model"
+	"pravet/internal/source"
+)
+
+// readLDIF reads the entries of a directory as LDIF (RFC 2849). They are kept until all were
+// read, as lists may stand before the entries that they name, or after.
+func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) error {
+	d := spec.Directory
+	src.Limit = maxResource
+	var people []*ldap.Entry
+	in := map[string][]*Record{} // member → lists that name it
+	groups := map[string]*Record{}
+	var lists []*Record
+	entries := 0
+	file := &ldif.LDIF{}
+	for e, err := range ldif.UnmarshalEntries(src, file) {
+		src.Mark()
+		if err != nil {
+			var p *source.Problem
+			var bad *ldif.ParseError
+			switch {
+			case errors.As(err, &p):
+				return p
+			case errors.As(err, &bad):
+				return source.NewProblem(
+					model.Pos{File: name, Line: bad.Line}, "not-ldif", bad.Message, "see RFC 2849 for how an entry is written",
+				)
+			}
+			return source.NewProblem(model.Pos{File: name}, "not-ldif", err.Error(), "see RFC 2849 for how an entry is written")
+		}
+		if e.Entry == nil {
+			return source.NewProblem(
+				model.Pos{File: name, Line: 1}, "not-an-export", "the file holds changes, and an export holds entries",
+				"export the entries themselves",
+			)
+		}
+		entries++
+		dn := e.Entry.DN
+		list := func(r *Record) {
+			for _, m := range e.Entry.GetEqualFoldAttributeValues(d.Member) {
+				in[d.Key(m)] = append(in[d.Key(m)], r)
+			}
+			lists = append(lists, r)
+		}
+		cn := e.Entry.GetEqualFoldAttributeValue("cn")
+		switch {
+		case cn != "" && Under(dn, d.Roles) && !SameDN(dn, d.Roles):
+			list(&Record{Role: cn})
+		case cn != "" && Under(dn, d.Groups) && !SameDN(dn, d.Groups):
+			g := &Record{Group: cn}
+			groups[FoldDN(dn)] = g
+			list(g)
+		case d.isAccount(e.Entry):
+			people = append(people, e.Entry)
+		}
+	}
+	if entries == 0 {
+		return source.NewProblem(model.Pos{File: name, Line: 1}, "empty-file", "the export is empty", "export it again")
+	}
+	for dn, g := range groups {
+		for _, parent := range in[dn] {
+			if parent.Group != "" {
+				g.In = append(g.In, parent.Group)
+			}
+		}
+	}
+	for _, l := range lists {
+		if err := r.add(l); err != nil {
+			return err
+		}
+	}
+	for _, e := range people {
+		x := &Record{
+			Account: e.GetEqualFoldAttributeValue(d.Attribute(spec.Columns, r.app.Match)), State: model.Open.String(),
+			Attributes: map[string]string{},
+		}
+		if d.Blocked(e.DN, e.GetEqualFoldAttributeValue) {
+			x.State = model.Blocked.String()
+		}
+		for _, a := range r.app.Attrs {
+			x.Attributes[a.Name] = e.GetEqualFoldAttributeValue(d.Attribute(spec.Columns, a.Name))
+		}
+		key := d.Key(e.DN)
+		if d.ByName() {
+			key = strings.ToLower(e.GetEqualFoldAttributeValue(d.RDN))
+		}
+		for _, l := range in[key] {
+			if l.Role != "" {
+				x.Roles = append(x.Roles, l.Role)
+			} else {
+				x.Groups = append(x.Groups, l.Group)
+			}
+		}
+		if err := r.add(x); err != nil {
+			return source.NewProblem(model.Pos{File: name}, "not-ldif", e.DN+": "+err.Error(), "")
+		}
+	}
+	return nil
+}
+
+// isAccount reports whether an entry is one of an account.
+func (d *Directory) isAccount(e *ldap.Entry) bool {
+	if !Under(e.DN, d.People) && !Under(e.DN, d.Away) || len(d.Class) == 0 {
+		return false
+	}
+	for _, c := range e.GetEqualFoldAttributeValues("objectClass") {
+		if strings.EqualFold(c, d.Class[0]) {
+			return true
+		}
+	}
+	return false
+}
