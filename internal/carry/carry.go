@@ -13,6 +13,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -53,6 +54,8 @@ type Job struct {
 	whole  bool                    // all that is not rejected is meant, though nobody said so yet
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
+
+	outcomes map[string]bool // of changes that were carried out: whether they were settled then
 }
 
 // An application is what a job knows of one.
@@ -319,7 +322,10 @@ func (j *Job) decided(ctx context.Context) error {
 		return err
 	}
 	stood := decisions.Stood{Rejections: rejections, Lifts: lifts, Acceptances: j.state.Repo.Acceptances}
-	j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today)
+	j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today, j.outcomes)
+	if err == nil && j.outcomes == nil {
+		j.outcomes = maps.Clone(j.Standing.Done)
+	}
 	return err
 }
 

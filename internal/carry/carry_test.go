@@ -245,7 +245,7 @@ func (s *stage) cut(t *testing.T, power func(connect.Step) error) {
 	j := s.job(t)
 	step, none := j.next(map[string]plan.Hold{})
 	require.False(t, none)
-	_, err = j.step(ctx, &Result{RunEnd: ledger.RunEnd{Run: run}}, step, map[string]plan.Hold{}, silent)
+	_, err = j.step(ctx, newResult(run, j.Plan.ID), step, map[string]plan.Hold{}, silent)
 	require.ErrorIs(t, err, errPower)
 	s.wrap = nil
 }

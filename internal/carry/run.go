@@ -49,9 +49,7 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	if err != nil {
 		return nil, err
 	}
-	res := &Result{
-		RunEnd: ledger.RunEnd{Run: run, Plan: j.Plan.ID}, touched: map[string]bool{}, faults: map[string]int{},
-	}
+	res := newResult(run, j.Plan.ID)
 	before := j.Count(decide.Completed)
 	err = j.steps(ctx, res, progress)
 	// What was changed is fetched again, whoever interrupts.
@@ -63,6 +61,12 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	}
 	end := j.ledger.Append(ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
 	return res, errors.Join(err, end)
+}
+
+func newResult(run, plan string) *Result {
+	return &Result{
+		RunEnd: ledger.RunEnd{Run: run, Plan: plan}, touched: map[string]bool{}, faults: map[string]int{},
+	}
 }
 
 // roster is how many people the files name, 0 where that is suspiciously few and
@@ -332,6 +336,7 @@ func (j *Job) readBack(
 			res.Failures = append(res.Failures, o)
 			j.tried[c.ID] = true
 		}
+		j.outcomes[c.ID] = o.Settled
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: res.Run, Body: o})
 	}
 	if state != nil {

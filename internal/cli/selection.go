@@ -78,7 +78,7 @@ func (s *selection) decided(l ledger.Ledger, p *plan.Plan, today day.Day) (err e
 	}
 	repo := s.repo()
 	s.today = today
-	s.standing, err = decisions.Read(l, decisions.Of(repo), p, today)
+	s.standing, err = decisions.Read(l, decisions.Of(repo), p, today, nil)
 	if err != nil {
 		return err
 	}

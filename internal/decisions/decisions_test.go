@@ -125,7 +125,7 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 			slices.Sort(aside)
 			require.Equal(t, c.aside, aside)
 			p := &plan.Plan{ID: "p", Changes: []plan.Change{{ID: "a"}, {ID: "b"}, {ID: "c"}}}
-			s, err := decisions.Read(l, decisions.Stood{}, p, today)
+			s, err := decisions.Read(l, decisions.Stood{}, p, today, nil)
 			require.NoError(t, err)
 			require.Equal(t, c.states, s.Ready(p, today))
 		})
@@ -158,7 +158,7 @@ func TestOnlyRunsOfThePlanTellWhatIsDone(t *testing.T) {
 		),
 	)
 	p := &plan.Plan{ID: "p", Changes: []plan.Change{{ID: "a"}, {ID: "b"}, {ID: "c"}}}
-	s, err := decisions.Read(l, decisions.Stood{}, p, 20000)
+	s, err := decisions.Read(l, decisions.Stood{}, p, 20000, nil)
 	require.NoError(t, err)
 	s.All = true
 	require.Equal(t, []decide.State{decide.Ready, decide.Completed, decide.Ready}, s.Ready(p, 20000))

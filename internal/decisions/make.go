@@ -115,7 +115,7 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 	if err != nil {
 		return nil, err
 	}
-	s, err := Read(m.Ledger, stood, m.Plan, m.Today)
+	s, err := Read(m.Ledger, stood, m.Plan, m.Today, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -214,7 +214,7 @@ func (m *Maker) stood(ctx context.Context) (Stood, error) {
 
 // follows reads back what the decision comes to.
 func (m *Maker) follows(made *Made, stood Stood) (err error) {
-	if made.Standing, err = Read(m.Ledger, stood, m.Plan, m.Today); err != nil {
+	if made.Standing, err = Read(m.Ledger, stood, m.Plan, m.Today, nil); err != nil {
 		return err
 	}
 	made.States = made.Standing.Ready(m.Plan, m.Today)

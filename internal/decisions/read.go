@@ -5,6 +5,7 @@ package decisions
 
 import (
 	"errors"
+	"maps"
 	"time"
 
 	"pravet/internal/core/day"
@@ -83,8 +84,11 @@ func until(d ledger.Decision) (day.Day, error) {
 // plan, by rejections of the same differences in other plans, and by
 // standing.yaml, whose rejections count over everything else. The latest
 // decision about a change counts; to accept a whole plan takes back its
-// rejection as a whole, and no rejection of a single change.
-func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.Standing, error) {
+// rejection as a whole, and no rejection of a single change. settled are the changes of which
+// the caller knows what became of them, as nobody else carries anything out; nil looks it up.
+func Read(
+	l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day, settled map[string]bool,
+) (*decide.Standing, error) {
 	s := &decide.Standing{
 		Verdicts: map[string]decide.Verdict{},
 		Named:    map[string]bool{},
@@ -148,7 +152,7 @@ func Read(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day) (*decide.St
 		}
 	}
 	kept.carry(s, p)
-	return s, done(l, p, s)
+	return s, done(l, p, s, settled)
 }
 
 // acceptances are those of changes in other plans that still count: change → with the
@@ -213,7 +217,11 @@ func elsewhere(s *decide.Standing, d ledger.Decision, today day.Day) error {
 
 // done marks what earlier runs of the plan have settled, or tried to. That is
 // what the application showed then; carrying out looks at what it shows now.
-func done(l ledger.Ledger, p *plan.Plan, s *decide.Standing) error {
+func done(l ledger.Ledger, p *plan.Plan, s *decide.Standing, settled map[string]bool) error {
+	if settled != nil {
+		s.Done = maps.Clone(settled)
+		return nil
+	}
 	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Plan: p.ID}, func(e *ledger.Entry) error {
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)
 		if err == nil {

@@ -21,7 +21,7 @@ const (
 	defaultParallel = 4
 	defaultTries    = 6
 	defaultPage     = 200
-	defaultBatch    = 200
+	defaultBatch    = 1000
 	defaultFailures = 10
 	defaultTimeout  = 30 * time.Second
 	defaultSettle   = 10 * time.Second

@@ -112,8 +112,13 @@ func Under(dn, base string) bool {
 	return base != "" && errX == nil && errY == nil && (y.AncestorOfFold(x) || x.EqualFold(y))
 }
 
-// FoldDN is a DN in a form that is the same for the same entry.
+// FoldDN is a DN in a form that is the same for the same entry. Most need no parsing: they
+// have no escapes, and no spaces but within words.
 func FoldDN(dn string) string {
+	if !strings.ContainsAny(dn, "\\\"+;#<>") && !strings.Contains(dn, ", ") && !strings.Contains(dn, " ,") &&
+		!strings.Contains(dn, "= ") && !strings.Contains(dn, " =") && !strings.Contains(dn, "  ") {
+		return strings.ToLower(strings.TrimSpace(dn))
+	}
 	parsed, err := ldap.ParseDN(dn)
 	if err != nil {
 		return strings.ToLower(dn)

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"database/sql"
 	"encoding/json"
 	"errors"
@@ -9,6 +10,8 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	_ "modernc.org/sqlite" // the database driver
@@ -254,19 +257,63 @@ func indexOld(tx *sql.Tx) error {
 }
 
 // index notes what an entry can be found by.
-func index(tx *sql.Tx, seq int64, a About) error {
-	add := func(what string, names ...string) error {
+func index(tx *sql.Tx, seq int64, a About) error { return indexAll(tx, a.rows(seq, nil)) }
+
+// An aboutRow is one row of the index: what an entry can be found by.
+type aboutRow struct {
+	what, name string
+	seq        int64
+}
+
+// rows adds the rows of an entry.
+func (a About) rows(seq int64, to []aboutRow) []aboutRow {
+	add := func(what string, names ...string) {
 		for _, name := range names {
-			if name == "" {
-				continue
-			}
-			if _, err := tx.Exec(`INSERT OR IGNORE INTO about (what, name, seq) VALUES (?, ?, ?)`, what, name, seq); err != nil {
-				return err
+			if name != "" {
+				to = append(to, aboutRow{what, name, seq})
 			}
 		}
-		return nil
 	}
-	return errors.Join(add("plan", a.Plan), add("change", a.Changes...), add("person", a.People...))
+	add("plan", a.Plan)
+	add("change", a.Changes...)
+	add("person", a.People...)
+	return to
+}
+
+// atOnce is how many rows one statement inserts: SQLite reads a statement with many rows faster
+// than many statements.
+const atOnce = 200
+
+// indexAll inserts rows, in the order of the table's key, in which they are inserted fastest.
+func indexAll(tx *sql.Tx, rows []aboutRow) error {
+	slices.SortFunc(rows, func(x, y aboutRow) int {
+		return cmp.Or(strings.Compare(x.what, y.what), strings.Compare(x.name, y.name), cmp.Compare(x.seq, y.seq))
+	})
+	var whole *sql.Stmt
+	for some := range slices.Chunk(rows, atOnce) {
+		args := make([]any, 0, 3*len(some))
+		for _, r := range some {
+			args = append(args, r.what, r.name, r.seq)
+		}
+		text := `INSERT OR IGNORE INTO about (what, name, seq) VALUES (?, ?, ?)` + strings.Repeat(", (?, ?, ?)", len(some)-1)
+		if len(some) < atOnce {
+			if _, err := tx.Exec(text, args...); err != nil {
+				return err
+			}
+			continue
+		}
+		if whole == nil {
+			var err error
+			if whole, err = tx.Prepare(text); err != nil {
+				return err
+			}
+			defer whole.Close()
+		}
+		if _, err := whole.Exec(args...); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func failed(path string, err error) error {
@@ -342,6 +389,7 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 	}
 	defer insert.Close()
 	at := l.opt.Now().UTC().Format(time.RFC3339)
+	var rows []aboutRow
 	for _, r := range records {
 		body, err := json.Marshal(r.Body)
 		if err != nil {
@@ -352,9 +400,10 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash); err != nil {
 			return Head{}, err
 		}
-		if err := index(tx, e.Seq, r.Body.About()); err != nil {
-			return Head{}, err
-		}
+		rows = r.Body.About().rows(e.Seq, rows)
+	}
+	if err := indexAll(tx, rows); err != nil {
+		return Head{}, err
 	}
 	if _, err := tx.Exec(
 		`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?)

@@ -191,6 +191,9 @@ func (d *driver) Close() error {
 	return d.conn.Close()
 }
 
+// Guards: the server compares entries before it writes.
+func (d *driver) Guards() bool { return d.asserts }
+
 // Check looks at each branch. Whether a caller may write is nothing that LDAP can be asked.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var out []connect.Ability

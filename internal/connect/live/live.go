@@ -35,6 +35,9 @@ type Driver interface {
 	// Requests are what carries changes out, in an order in which requests under the same
 	// key keep theirs. They are about accounts that were read just before.
 	Requests(ctx context.Context, work []Work) ([]*Request, error)
+	// Guards reports whether accounts are changed only where they are of the version that was
+	// read last, so that nobody's change is overwritten.
+	Guards() bool
 	// Check tries what this caller may do, changing nothing.
 	Check(ctx context.Context) ([]connect.Ability, error)
 	// Close ends the connection.
@@ -100,6 +103,7 @@ type Application struct {
 
 	driver  Driver
 	known   map[string]*export.Record // as they were looked at last
+	looked  map[string]time.Time      // when that was
 	before  map[string]string         // versions of accounts, as they were when the last step was prepared
 	pace    *pacer
 	opening sync.Mutex
@@ -143,7 +147,7 @@ func (a *Application) reach(ctx context.Context) (Driver, error) {
 	if a.driver != nil {
 		return a.driver, nil
 	}
-	a.known, a.pace = map[string]*export.Record{}, newPacer(a.Spec)
+	a.known, a.looked, a.pace = map[string]*export.Record{}, map[string]time.Time{}, newPacer(a.Spec)
 	d, err := a.Open(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
@@ -220,14 +224,43 @@ func (a *Application) look(ctx context.Context, accounts []string) (map[string]*
 	if _, err := a.reach(ctx); err != nil {
 		return nil, err
 	}
+	now := time.Now()
 	out, err := a.glance(ctx, accounts)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
 	}
 	for _, name := range accounts {
-		a.known[name] = out[name]
+		a.known[name], a.looked[name] = out[name], now
 	}
 	return out, nil
+}
+
+// fresh is for how long what was looked at is as good as looked at again, where a change is
+// carried out on that version only.
+const fresh = 5 * time.Second
+
+// recent is what look gives, but that accounts are not read again which were read just now and
+// are guarded by their version.
+func (a *Application) recent(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+	d, err := a.reach(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[string]*export.Record, len(accounts))
+	var ask []string
+	for _, name := range accounts {
+		r := a.known[name]
+		if r != nil && r.Version != "" && d.Guards() && time.Since(a.looked[name]) < fresh {
+			out[name] = r
+		} else {
+			ask = append(ask, name)
+		}
+	}
+	found, err := a.look(ctx, ask)
+	for name, r := range found {
+		out[name] = r
+	}
+	return out, err
 }
 
 // glance reads some accounts as records; those that are not there are missing.

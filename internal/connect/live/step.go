@@ -24,7 +24,7 @@ type step struct {
 // that is done already is not sent, and neither is one about what somebody else has changed.
 func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Change) (connect.Step, error) {
 	names := Names(a.App, changes)
-	found, err := a.look(ctx, names)
+	found, err := a.recent(ctx, names)
 	if err != nil {
 		return nil, err
 	}
@@ -138,6 +138,9 @@ func (s *step) Commit(ctx context.Context, done func(*plan.Change, error)) error
 		if fault, ok := s.answers[c]; ok {
 			done(c, fault)
 		}
+	}
+	for _, name := range Names(s.of.App, s.changes) {
+		delete(s.of.looked, name) // it is another by now
 	}
 	return s.of.send(ctx, s.requests, done)
 }

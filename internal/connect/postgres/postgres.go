@@ -155,6 +155,9 @@ func (d *driver) in(ctx context.Context, database string, f func(*pgx.Conn) erro
 // quoted writes a name as an identifier.
 func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
 
+// Guards: the server knows no versions of roles.
+func (d *driver) Guards() bool { return false }
+
 // Check asks the server what this caller may do.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var super, creates bool

@@ -316,6 +316,9 @@ func (d *driver) change(c *plan.Change) ask {
 	return q
 }
 
+// Guards: the dialogue knows no versions.
+func (d *driver) Guards() bool { return false }
+
 // Check tells what the program says of itself.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	says := clean(d.says)

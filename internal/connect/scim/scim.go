@@ -59,6 +59,9 @@ func (d *driver) Close() error {
 	return nil
 }
 
+// Guards: the application knows versions (RFC 7644 §3.14).
+func (d *driver) Guards() bool { return d.can.etag }
+
 // Check reads one page of users and of groups, and says what discovery says of the rest.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var out []connect.Ability
