@@ -71,6 +71,7 @@ var arrows = map[string][]string{
 	"examples/marrowick": {},
 	"examples/start":     {},
 	"examples/quarter":   {},
+	"examples/live":      {},
 	"tools/man":          {"internal/cli"},
 	"tools/world":        {},
 }

@@ -19,7 +19,7 @@ import (
 
 func (c *program) demo() *cobra.Command {
 	var keep string
-	var noWalk bool
+	var noWalk, live bool
 	cmd := &cobra.Command{
 		Use:     "demo",
 		Short:   "Walk through it all on a made-up ferry line",
@@ -28,13 +28,20 @@ func (c *program) demo() *cobra.Command {
 Git history and the exports of three applications, and goes through it: check,
 compare, draft, show, ask why, reject three changes, accept the rest, apply, draft
 again, look ahead. Every command is really run. It is the morning of 2026-11-24
-there.`,
-		Example: example("pravet demo", "pravet demo --keep ferries --no-walk"),
+there.
+
+With --live the applications are reached while they are in use: a stand-in for berth
+planning over SCIM, ship's stores that load files, and a PostgreSQL server and an
+OpenLDAP server where these are installed. They run on this machine alone, and end
+with the demo.`,
+		Example: example("pravet demo", "pravet demo --live", "pravet demo --keep ferries --no-walk"),
 		Args:    takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
 	cmd.Flags().
 		BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
+	cmd.Flags().BoolVar(&live, "live", false, "walk through it with applications that are reached while they are in use")
+	cmd.MarkFlagsMutuallyExclusive("live", "no-walk")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {
 			return usage(say.NoWalkAlone())
@@ -51,6 +58,9 @@ there.`,
 			}
 			defer os.RemoveAll(temp)
 			dir = temp
+		}
+		if live {
+			return c.liveDemo(dir)
 		}
 		_, noGit := exec.LookPath("git")
 		if noGit != nil {
@@ -91,6 +101,7 @@ type tour struct {
 	p     *show.Printer
 	now   time.Time
 	count int
+	more  []string // variables of the environment
 }
 
 // run says what comes next, then shows the command and what it prints.
@@ -105,6 +116,7 @@ func (t *tour) run(says string, want int, args ...string) error {
 	}
 	env := t.c.Env
 	env.Environ = append(slices.Clone(env.Environ), "XDG_STATE_HOME="+filepath.Join(t.dir, ".pravet"))
+	env.Environ = append(env.Environ, t.more...)
 	env.Dir, env.Terminal = t.dir, false
 	// Messages go where the output goes, so that the tour reads in order.
 	env.Stderr = env.Stdout

@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"errors"
+	"io"
+	"log"
 	"net"
 	"net/http"
 	"path/filepath"
@@ -181,7 +183,7 @@ func (c *program) serve(dir string, apps []string, at, state, token string, f st
 	for _, id := range apps {
 		c.tell(say.Playing(id, "http://"+listener.Addr().String()+"/"+id))
 	}
-	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
+	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second, ErrorLog: quiet()}
 	stop := context.AfterFunc(c.ctx, func() {
 		within, done := context.WithTimeout(context.Background(), 2*time.Second)
 		defer done()
@@ -193,6 +195,9 @@ func (c *program) serve(dir string, apps []string, at, state, token string, f st
 	}
 	return nil
 }
+
+// quiet drops what a server says of connections that it drops itself.
+func quiet() *log.Logger { return log.New(io.Discard, "", 0) }
 
 // play is a stand-in for an application, with the accounts of its export where it has no
 // state yet.

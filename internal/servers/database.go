@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // A Database is a PostgreSQL server that runs.
@@ -77,6 +79,21 @@ func StartDatabase(ctx context.Context, folder string) (*Database, error) {
 			return nil, errors.Join(fmt.Errorf("the database does not get ready: %w", err), d.Stop())
 		}
 	}
+}
+
+// Run sends statements to the server.
+func (d *Database) Run(ctx context.Context, sql string) error {
+	c, err := pgx.ParseConfig(d.URL + "?sslmode=disable")
+	if err != nil {
+		return err
+	}
+	c.User, c.Password = d.User, d.Password
+	conn, err := pgx.ConnectConfig(ctx, c)
+	if err != nil {
+		return err
+	}
+	_, err = conn.Exec(ctx, sql)
+	return errors.Join(err, conn.Close(ctx))
 }
 
 // Statements are those that have changed something, as the server has noted them.
