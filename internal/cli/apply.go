@@ -244,7 +244,9 @@ func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only strin
 			return say.ConsentNotRecorded(err)
 		}
 	}
-	res, err := j.Run(c.ctx, c.progress)
+	r := c.runner(j)
+	res, err := j.Run(c.ctx, r.tell)
+	r.end()
 	err = c.ended(out, j, l, res, err)
 	if left := len(j.States) - j.Count(decide.Completed) - j.Count(decide.Refused); only != "" && !accepted && left > 0 {
 		out.Line(say.LeftOfPlan(left, j.Plan.ID))
@@ -254,13 +256,6 @@ func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only strin
 
 // tell says something on standard error.
 func (c *program) tell(says string) { fmt.Fprintln(c.Stderr, says) }
-
-// progress tells how a run goes.
-func (c *program) progress(p carry.Progress) {
-	if p.Says != "" {
-		c.tell(p.Says)
-	}
-}
 
 // ended tells what a run came to, on standard error where standard output cannot
 // be written, and chooses the exit status.

@@ -142,10 +142,11 @@ func (w *liveWalk) env(v string) { w.more = append(w.more, v) }
 func (w *liveWalk) walk() error {
 	w.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026, live."), " Berth planning is played by a stand-in over SCIM;")
 	w.p.Line("ship's stores only load files; ticket sales and crew rosters keep their users in files.")
-	for what, at := range map[string]string{"The reporting database is a PostgreSQL server.": w.at.Warehouse, "The crew directory is an OpenLDAP server.": w.at.Directory} {
-		if at != "" {
-			w.p.Line(what)
-		}
+	if w.at.Warehouse != "" {
+		w.p.Line("The reporting database is a PostgreSQL server.")
+	}
+	if w.at.Directory != "" {
+		w.p.Line("The crew directory is an OpenLDAP server.")
 	}
 	for _, m := range w.missing {
 		w.p.Line("Left out: " + m)

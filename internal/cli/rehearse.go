@@ -5,11 +5,14 @@ import (
 	"errors"
 	"math/rand/v2"
 	"os"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/undo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/rehearse"
@@ -148,9 +151,9 @@ func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
 		p.Line(say.RehearsedHeld())
 	}
 	p.Line(show.Strong(say.RehearsedUndone(r.Undone)))
-	if len(r.NotUndone) > 0 {
-		list(r.NotUndone)
-	}
+	list(slices.DeleteFunc(slices.Clone(r.NotUndone), func(line string) bool {
+		return strings.Contains(line, undo.Stays) // the account is named below
+	}))
 	if r.SameAgain {
 		p.Line(say.StartAgain())
 		return

@@ -85,6 +85,8 @@ func lacking(p *plan.Plan, among map[string]bool, states map[string]string) {
 func (c *program) run(ctx context.Context, out *show.Printer, j *carry.Job, l ledger.Ledger) error {
 	j.Preview()
 	c.outlook(out, j)
-	res, err := j.Run(ctx, c.progress)
+	r := c.runner(j)
+	res, err := j.Run(ctx, r.tell)
+	r.end()
 	return c.ended(out, j, l, res, err)
 }

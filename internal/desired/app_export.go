@@ -44,7 +44,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 	}
 	f := d.fields(
 		n, "export",
-		append([]string{"format", "path", "delimiter", "columns", "shows", "taken", "definitions"}, directoryKeys...)...,
+		append([]string{"format", "path", "delimiter", "encoding", "rows", "columns", "shows", "taken", "definitions"}, directoryKeys...)...,
 	)
 	d.shows(app, f["shows"])
 	s := &export.Spec{
@@ -62,6 +62,16 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 		s.Paths = []model.Name{{Text: d.text(p, "path"), Pos: d.pos(p)}}
 	}
 	d.delimiter(f["delimiter"], s)
+	s.Encoding = d.encoding(f["encoding"])
+	if n := f["rows"]; n != nil {
+		s.ByHolding = d.oneOf(n, "rows", "accounts", "holdings") == "holdings"
+		if s.ByHolding && reach.By == "files" {
+			d.problem(
+				n, "two-rules", "an export with a row for each holding is read, and not written",
+				"say connect: {by: upload}, or another way by which changes get there",
+			)
+		}
+	}
 	s.Definitions = d.definitions(f["definitions"])
 	d.dated(s, f["taken"])
 	if t := f["taken"]; t != nil {
@@ -174,8 +184,12 @@ func (d *doc) column(e entry) export.Column {
 	if e.name == export.Status {
 		return d.status(e, c)
 	}
-	cf := d.fields(e.value, "a column", "column", "true", "false", "split")
+	cf := d.fields(e.value, "a column", "column", "columns", "true", "false", "split", "date")
+	if n := cf["columns"]; n != nil {
+		return d.thingColumns(e, c, cf)
+	}
 	c.Name = d.required(cf, e.value, "column", e.name)
+	c.Date = d.dateForm(cf["date"])
 	c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
 	c.Split = d.text(cf["split"], "split")
 	_, hasTrue := cf["true"]
@@ -188,6 +202,58 @@ func (d *doc) column(e entry) export.Column {
 		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
 	}
 	return c
+}
+
+// thingColumns reads a column for each thing of a kind, with words for yes and no.
+func (d *doc) thingColumns(e entry, c export.Column, f map[string]*yaml.Node) export.Column {
+	kinds := []string{model.Group.Plural(), model.Role.Plural(), model.License.Plural()}
+	if !slices.Contains(kinds, e.name) {
+		d.problem(f["columns"], "unknown-key", "only groups, roles and licenses have a column for each", "write column: COLUMN")
+	}
+	c.Things = map[string]string{}
+	for _, x := range d.entries(f["columns"], "columns") {
+		c.Things[x.name] = d.text(x.value, x.name)
+	}
+	c.Name = "a column for each"
+	c.True, c.False, c.Worded = d.text(f["true"], "true"), d.text(f["false"], "false"), f["true"] != nil
+	if c.Worded && c.True == c.False {
+		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
+	}
+	for _, key := range []string{"column", "split", "date"} {
+		if f[key] != nil {
+			d.problem(f[key], "said-twice", key+" does not go with columns", "take one of them out")
+		}
+	}
+	return c
+}
+
+// letters of the form of a date, and what package time writes for them.
+var dateLetters = strings.NewReplacer("YYYY", "2006", "MM", "01", "DD", "02", "hh", "15", "mm", "04", "ss", "05")
+
+// dateForm reads the form of dates: DD.MM.YYYY, with hh:mm:ss where there is a time.
+func (d *doc) dateForm(n *yaml.Node) string {
+	if n == nil {
+		return ""
+	}
+	v := d.text(n, "date")
+	if !strings.Contains(v, "YYYY") || !strings.Contains(v, "MM") || !strings.Contains(v, "DD") {
+		d.problem(n, "wrong-date", fmt.Sprintf("%q is no form of a date", v), "write it with YYYY, MM and DD, like DD.MM.YYYY or MM/DD/YYYY hh:mm")
+		return ""
+	}
+	return dateLetters.Replace(v)
+}
+
+// encoding reads the name of an encoding.
+func (d *doc) encoding(n *yaml.Node) string {
+	if n == nil {
+		return ""
+	}
+	v := d.text(n, "encoding")
+	if _, err := source.Encoding(v); err != nil {
+		d.problem(n, "bad-encoding", err.Error(), "name it as IANA does, for example windows-1252")
+		return ""
+	}
+	return v
 }
 
 // status reads the column that shows the state of accounts, each by a word.
@@ -348,6 +414,13 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 			)
 		}
 		for _, name := range app.Names(kind) {
+			if c != nil && c.Things != nil && c.Things[name] == "" {
+				d.probs.Add(problem(
+					app.Things[app.Thing(kind, name)].Pos, "missing-column",
+					fmt.Sprintf("no column says who holds %s %s", kind, name),
+					fmt.Sprintf("add it under export, columns, %s, columns", kind.Plural()),
+				))
+			}
 			if c != nil && c.Split != "" && strings.Contains(name, c.Split) {
 				d.probs.Add(
 					problem(

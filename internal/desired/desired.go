@@ -56,6 +56,7 @@ type Repo struct {
 	Files        int
 
 	ctx        context.Context         // of the reading
+	rosters    map[string]*roster      // files of people that others write
 	unreadApps bool                    // a file of an application could not be read
 	sums       map[string]string       // file → digest
 	uses       []use                   // filters, to check their attributes once people are known

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
+	"pravet/internal/export"
 	"pravet/internal/source"
 )
 
@@ -94,7 +96,8 @@ func (r *Repo) readPeople() {
 
 // peopleCSV reads a roster (RFC 4180) whose header names attributes.
 func (r *Repo) peopleCSV(file string) {
-	src, err := r.Tree.Open(r.ctx, file)
+	own := r.own(file)
+	src, err := r.Tree.OpenAs(r.ctx, file, own.encoding)
 	if err != nil {
 		r.addError(err)
 		return
@@ -106,7 +109,7 @@ func (r *Repo) peopleCSV(file string) {
 		in = source.Sieve(src, r.only)
 	}
 	rd := csv.NewReader(bufio.NewReaderSize(in, source.ReadAhead))
-	rd.ReuseRecord, rd.FieldsPerRecord = true, -1
+	rd.ReuseRecord, rd.FieldsPerRecord, rd.Comma = true, -1, own.delimiter
 	header, err := rd.Read()
 	if err == io.EOF {
 		r.fail(
@@ -121,9 +124,18 @@ func (r *Repo) peopleCSV(file string) {
 		r.addError(source.CSVError(file, err))
 		return
 	}
-	attrs, ok := r.peopleHeader(file, rd, header)
+	width := len(header)
+	attrs, fields, ok := r.peopleHeader(file, rd, header, own)
 	if !ok {
 		return
+	}
+	var dates []int
+	if own.date != "" {
+		for i, name := range r.People.Attributes() {
+			if name == "starts" || name == "ends" || strings.HasPrefix(name, "away.") {
+				dates = append(dates, slices.Index(attrs, i))
+			}
+		}
 	}
 	number := r.People.File(file)
 	idAt, nameAt := slices.Index(attrs, r.People.Attribute("id")), slices.Index(attrs, r.People.Attribute("userName"))
@@ -138,17 +150,20 @@ func (r *Repo) peopleCSV(file string) {
 			return
 		}
 		line, _ := rd.FieldPos(0)
-		if len(row) != len(attrs) {
+		if len(row) != width {
 			r.fail(
 				model.Pos{File: file, Line: line, Column: 1},
 				"wrong-fields",
 				fmt.Sprintf(
 					"the row has %s and the header has %d",
 					model.Count(len(row), "field", "fields"),
-					len(attrs),
+					width,
 				),
 				"look for a missing or an unquoted comma",
 			)
+			continue
+		}
+		if row, ok = r.row(file, rd, row, fields, dates, own); !ok {
 			continue
 		}
 		if row[idAt] == "" || row[nameAt] == "" {
@@ -156,7 +171,7 @@ func (r *Repo) peopleCSV(file string) {
 			if row[idAt] != "" {
 				at, what = nameAt, "userName"
 			}
-			line, column := rd.FieldPos(at)
+			line, column := rd.FieldPos(fields[at])
 			r.fail(
 				model.Pos{File: file, Line: line, Column: column},
 				"missing-value",
@@ -200,14 +215,54 @@ func (r *Repo) addError(err error) {
 	r.Problems.Add(p)
 }
 
-// peopleHeader reads the header row into attribute numbers.
-func (r *Repo) peopleHeader(file string, rd *csv.Reader, header []string) (attrs []int, ok bool) {
+// row is what of a row of people counts, with its dates as ISO 8601 has them.
+func (r *Repo) row(
+	file string, rd *csv.Reader, row []string, fields, dates []int, own *roster,
+) (out []string, ok bool) {
+	if own.columns == nil && own.date == "" {
+		return row, true
+	}
 	ok = true
+	for _, at := range fields {
+		out = append(out, row[at])
+	}
+	for _, i := range dates {
+		if i < 0 || out[i] == "" {
+			continue
+		}
+		iso, err := (&export.Column{Name: "the dates of this roster", Date: own.date}).ISO(out[i])
+		if err != nil {
+			line, column := rd.FieldPos(fields[i])
+			r.fail(
+				model.Pos{File: file, Line: line, Column: column}, "wrong-date", err.Error(),
+				"correct date under rosters in "+Root,
+			)
+			ok = false
+		}
+		out[i] = iso
+	}
+	return out, ok
+}
+
+// peopleHeader reads the header row into attribute numbers, and the numbers of their fields.
+func (r *Repo) peopleHeader(
+	file string, rd *csv.Reader, header []string, own *roster,
+) (attrs, fields []int, ok bool) {
+	ok = true
+	left := maps.Clone(own.columns)
 	seen := map[string]bool{}
 	for i, h := range header {
 		line, column := rd.FieldPos(i)
 		pos := model.Pos{File: file, Line: line, Column: column}
 		name := strings.TrimSpace(h)
+		if own.columns != nil {
+			ours, mapped := own.columns[name]
+			delete(left, name)
+			if !mapped {
+				continue // of their own
+			}
+			name = ours
+		}
 		if seen[table.Fold(name)] {
 			r.fail(pos, "duplicate-key", fmt.Sprintf("the column %s stands twice", name), "keep one of them")
 			ok = false
@@ -217,7 +272,15 @@ func (r *Repo) peopleHeader(file string, rd *csv.Reader, header []string) (attrs
 			ok = false
 			continue
 		}
-		attrs = append(attrs, r.People.Attribute(name))
+		attrs, fields = append(attrs, r.People.Attribute(name)), append(fields, i)
+	}
+	for theirs := range left {
+		r.fail(
+			model.Pos{File: file, Line: 1}, "missing-column",
+			fmt.Sprintf("the header has no column %q, which rosters names for %s", theirs, own.columns[theirs]),
+			didYouMean(theirs, header, "correct it under rosters in "+Root+"; there are "),
+		)
+		ok = false
 	}
 	for _, need := range []string{"id", "userName"} {
 		if !seen[table.Fold(need)] {
@@ -230,7 +293,7 @@ func (r *Repo) peopleHeader(file string, rd *csv.Reader, header []string) (attrs
 			ok = false
 		}
 	}
-	return attrs, ok
+	return attrs, fields, ok
 }
 
 // peopleYAML reads hand-kept people: a list under people.

@@ -5,8 +5,10 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -20,6 +22,15 @@ type Layout struct {
 	Key    int
 	Active int
 	Kinds  [model.Kinds]int
+	Things []ThingColumn // of kinds that have a column for each thing
+}
+
+// A ThingColumn is the field that says whether an account holds a thing.
+type ThingColumn struct {
+	Kind model.Kind
+	Name string
+	At   int
+	Col  *Column
 }
 
 // NewCSV returns a reader of rows as Pravet reads them: fields are counted by
@@ -86,7 +97,20 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 		return nil, err
 	}
 	for k := range model.Kinds {
-		if l.Kinds[k], err = find(spec.Column(model.Kind(k).Plural())); err != nil {
+		c := spec.Column(model.Kind(k).Plural())
+		if c != nil && c.Things != nil {
+			for _, name := range slices.Sorted(maps.Keys(c.Things)) {
+				one := *c
+				one.Name = c.Things[name]
+				at, err := find(&one)
+				if err != nil {
+					return nil, err
+				}
+				l.Things = append(l.Things, ThingColumn{model.Kind(k), name, at, c})
+			}
+			continue
+		}
+		if l.Kinds[k], err = find(c); err != nil {
 			return nil, err
 		}
 	}
@@ -142,18 +166,24 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 		return err
 	}
 	type sink struct {
-		col *table.Column
-		at  int
+		col  *table.Column
+		at   int
+		date *Column // where dates have a form of their own
 	}
 	var sinks []sink
 	for n, at := range l.Attrs {
 		if at >= 0 {
-			sinks = append(sinks, sink{b.column(b.app.Attrs[n].Name), at})
+			s := sink{col: b.column(b.app.Attrs[n].Name), at: at}
+			if c := spec.Column(b.app.Attrs[n].Name); c != nil && c.Date != "" {
+				s.date = c
+			}
+			sinks = append(sinks, s)
 		}
 	}
 	if b.app.Attr(b.app.Match) < 0 && l.Key >= 0 {
-		sinks = append(sinks, sink{b.column(b.app.Match), l.Key})
+		sinks = append(sinks, sink{col: b.column(b.app.Match), at: l.Key})
 	}
+	rowOf := map[string]int{} // of accounts, where each has several rows
 	taken := -1
 	if spec.Taken != "" {
 		if taken = slices.Index(l.Header, spec.Taken); taken < 0 {
@@ -174,7 +204,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 	for k := range splits {
 		if c := spec.Column(model.Kind(k).Plural()); c != nil {
 			splits[k] = c.Split
-			if b.out.Single[k] = c.Split == ""; b.out.Single[k] {
+			if b.out.Single[k] = c.Split == "" && c.Things == nil && !spec.ByHolding; b.out.Single[k] {
 				b.out.Taken[k] = map[int32]bool{}
 			}
 		}
@@ -231,16 +261,6 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				)
 			}
 		}
-		for _, s := range sinks {
-			if !s.col.Append(row[s.at]) {
-				return source.NewProblem(
-					model.Pos{File: name, Line: line},
-					"too-large",
-					"one column holds more than 4 GiB",
-					"",
-				)
-			}
-		}
 		var cells [model.Kinds]*cell
 		for k, at := range l.Kinds {
 			if at >= 0 && row[at] != "" {
@@ -250,12 +270,96 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				}
 			}
 		}
+		if err := l.hold(b, &cells, rd, name, row); err != nil {
+			return err
+		}
+		if spec.ByHolding && l.Key >= 0 {
+			if at, ok := rowOf[row[l.Key]]; ok {
+				if held := b.hold(cells); held != 0 {
+					b.out.Held[at] = b.out.Sets.Union(b.out.Held[at], held)
+				}
+				continue
+			}
+			rowOf[strings.Clone(row[l.Key])] = b.count
+		}
+		for _, s := range sinks {
+			v := row[s.at]
+			if s.date != nil && v != "" {
+				iso, err := s.date.ISO(v)
+				if err != nil {
+					line, column := rd.FieldPos(s.at)
+					return source.NewProblem(
+						model.Pos{File: name, Line: line, Column: column}, "wrong-date", err.Error(),
+						fmt.Sprintf("correct date of %s in %s", s.date.Attr, s.date.Pos),
+					)
+				}
+				v = iso
+			}
+			if !s.col.Append(v) {
+				return source.NewProblem(
+					model.Pos{File: name, Line: line},
+					"too-large",
+					"one column holds more than 4 GiB",
+					"",
+				)
+			}
+		}
 		b.add(state, b.hold(cells))
 		b.out.Line = append(b.out.Line, uint32(line))
 		if rows == 8192 {
 			b.reserve(int(src.Size() / (rd.InputOffset() / 8192)))
 		}
 	}
+}
+
+// hold adds to what a row holds what columns of single things say.
+func (l *Layout) hold(b *builder, cells *[model.Kinds]*cell, rd *csv.Reader, name string, row []string) error {
+	if len(l.Things) == 0 {
+		return nil
+	}
+	var held [model.Kinds][]string
+	for _, t := range l.Things {
+		yes, ok := t.Col.Truth(row[t.At])
+		if !ok {
+			line, column := rd.FieldPos(t.At)
+			return source.NewProblem(
+				model.Pos{File: name, Line: line, Column: column}, "unknown-word",
+				fmt.Sprintf("%s is %s here", t.Col.Things[t.Name], t.Col.neither(row[t.At])),
+				fmt.Sprintf("correct true and false of %s in %s", t.Col.Attr, t.Col.Pos),
+			)
+		}
+		if yes {
+			held[t.Kind] = append(held[t.Kind], t.Name)
+		}
+	}
+	for k := range held {
+		if len(held[k]) > 0 {
+			cells[k] = b.field(model.Kind(k), strings.Join(held[k], "\x00"), "\x00")
+		}
+	}
+	return nil
+}
+
+// ISO is a date of the column's own form as ISO 8601 has it, with the time where it has one.
+func (c *Column) ISO(v string) (string, error) {
+	t, err := time.Parse(c.Date, v)
+	if err != nil {
+		return "", fmt.Errorf("%q is no date of the form that is set for %s", v, c.Name)
+	}
+	if t.Equal(t.Truncate(24 * time.Hour)) {
+		return t.Format(time.DateOnly), nil
+	}
+	return t.Format("2006-01-02T15:04:05Z"), nil
+}
+
+// Own is a date of ISO 8601 in the column's own form; v itself where it is no date.
+func (c *Column) Own(v string) string {
+	for _, form := range []string{time.DateOnly, "2006-01-02T15:04:05Z"} {
+		if t, err := time.Parse(form, v); err == nil && c.Date != "" {
+			return t.Format(c.Date)
+		}
+	}
+	return v
 }
 
 func (b *builder) reserve(rows int) {

@@ -58,7 +58,7 @@ func read(
 	for i, path := range spec.Files() {
 		name := path.Text
 		var src *source.Reader
-		if src, err = tree.Open(ctx, name); err != nil {
+		if src, err = tree.OpenAs(ctx, name, spec.Encoding); err != nil {
 			return nil, nil, atSpec(err, spec, path.Pos)
 		}
 		switch {
@@ -404,7 +404,7 @@ type FileDigest struct{ Path, Digest string }
 func Digests(ctx context.Context, tree *source.Tree, spec *Spec) ([]FileDigest, error) {
 	var out []FileDigest
 	for _, path := range spec.Files() {
-		src, err := tree.Open(ctx, path.Text)
+		src, err := tree.OpenAs(ctx, path.Text, spec.Encoding)
 		if err != nil {
 			return nil, atSpec(err, spec, path.Pos)
 		}

@@ -20,6 +20,8 @@ type Spec struct {
 	Format    string
 	Paths     []model.Name // names in a source.Tree
 	Delimiter rune         // of CSV
+	Encoding  string       // of CSV, as IANA names it; "" for UTF-8
+	ByHolding bool         // of CSV: a row is one holding of an account, and not an account
 	Columns   []Column
 	Pos       model.Pos
 
@@ -48,6 +50,8 @@ type Column struct {
 	Worded      bool                   // active has words of its own, either of which may be empty
 	True, False string                 // the words of active; without them any case of true and false is read
 	States      map[model.State]string // the words of status
+	Things      map[string]string      // of a kind: instead of one column, one for each thing, by its name
+	Date        string                 // the form of dates, as package time has it; "" for ISO 8601
 	Split       string                 // what separates the names in one cell; "" for one name a cell
 	Pos         model.Pos
 }

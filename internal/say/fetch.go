@@ -73,3 +73,12 @@ func FilesAskStill(run string) string {
 func Beside() string {
 	return "Since the plan's export, others have changed this; nothing of it was touched:"
 }
+
+// Progress is how far a run has come in an application.
+func Progress(app string, effects map[model.Effect]int, failed int) string {
+	text := fmt.Sprintf("%s: %d widen, %d narrow, %d keep", app, effects[model.Widens], effects[model.Narrows], effects[model.Keeps])
+	if failed > 0 {
+		text += fmt.Sprintf(", %d failed", failed)
+	}
+	return text
+}

@@ -93,7 +93,44 @@ func said() map[string][]any {
 			`--fault: "sloth" is not understood; write NAME=VALUE, like busy=10% or delay=50ms, with one of busy, late`,
 		},
 		"Playing": {say.Playing("berths", "http://127.0.0.1:8440/berths"), "berths is played at http://127.0.0.1:8440/berths"},
-		"NoWay":   {say.NoWay(errFull), "No letter goes this way: the disk is full"},
+		"FilesAskStill": {
+			say.FilesAskStill("run-7"),
+			"The files still ask for what run-7 did. Change them too, or the next draft brings it back.",
+		},
+		"Beside": {say.Beside(), "Since the plan's export, others have changed this; nothing of it was touched:"},
+		"Progress": {
+			say.Progress("tickets", map[model.Effect]int{model.Widens: 12, model.Keeps: 1}, 0),
+			"tickets: 12 widen, 0 narrow, 1 keep",
+			say.Progress("tickets", nil, 2), "tickets: 0 widen, 0 narrow, 0 keep, 2 failed",
+		},
+		"Interruptions": {say.Interruptions(99), "--interruptions: 99 is not between 0 and 90 of a hundred steps"},
+		"Rehearsed": {
+			say.Rehearsed("m4n98ppw", 41, 42), "Plan m4n98ppw on copies of the applications: 41 of 42 changes settled.",
+		},
+		"RehearsedSteps": {
+			say.RehearsedSteps(5, 1, 7),
+			"5 steps, there and back; 1 interruption was thrown in (seed 7), and the run went on after each.",
+		},
+		"RehearsedNot":    {say.RehearsedNot(1), "1 change would not be settled:"},
+		"RehearsedBroken": {say.RehearsedBroken(), "After some step this did not hold, which did before:"},
+		"RehearsedHeld": {
+			say.RehearsedHeld(),
+			"After every step there were seats enough, those who must stay, and nobody with separated duties anew.",
+		},
+		"RehearsedUndone": {say.RehearsedUndone(3), "Undone again: 3 changes."},
+		"StartAgain":      {say.StartAgain(), "The start is reached again: the applications are just as they were."},
+		"StartBut":        {say.StartBut(), "The start is reached again, but for this:"},
+		"ForSomebody": {
+			say.ForSomebody(2, "m4n98ppw"),
+			"2 changes wait for somebody to carry them out; when the application is exported again, go on with: " +
+				"pravet apply m4n98ppw",
+		},
+		"Arrived": {
+			say.Arrived("run-7", "stores", 2, 2, nil), "stores: of 2 changes that waited in run-7, the export shows 2 now",
+			say.Arrived("run-7", "stores", 1, 2, []string{"grant role buyer"}),
+			"stores: of 2 changes that waited in run-7, the export shows 1 now; still missing:\n  grant role buyer",
+		},
+		"NoWay": {say.NoWay(errFull), "No letter goes this way: the disk is full"},
 		"LettersLater": {
 			say.LettersLater(errFull),
 			"Not all letters were sent; the run is not touched by that. Send them with: pravet letters --send " +

@@ -261,14 +261,17 @@ func (s *Server) list(kind string, r *http.Request) answer {
 		}
 	}
 	memberships := s.memberships(kind)
-	var found []string
-	for _, id := range st.order {
-		x, ok := s.shown(st, id)
-		if ok && (match == nil || match(x)) {
-			found = append(found, id)
+	found := st.order
+	if match != nil || len(st.old) > 0 {
+		found = nil
+		for _, id := range st.order {
+			x, ok := s.shown(st, id)
+			if ok && (match == nil || match(x)) {
+				found = append(found, id)
+			}
 		}
 	}
-	for id, p := range st.old { // what was removed and is shown still
+	for id, p := range st.old { // what was removed and is shown still; found is a copy then
 		if _, there := st.of[id]; !there && p.was != nil && time.Now().Before(p.until) && (match == nil || match(p.was)) {
 			found = append(found, id)
 		}

@@ -3,6 +3,7 @@ package files
 import (
 	"bytes"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -40,7 +41,7 @@ func (t *tape) until(offset int64) []byte {
 // other rows with only the changed fields written again, new rows at the end.
 func (f *writer) csv(e *edits) error {
 	for i, path := range f.Spec.Paths {
-		src, err := f.Tree.Open(f.ctx, path.Text)
+		src, err := f.Tree.OpenAs(f.ctx, path.Text, f.Spec.Encoding)
 		if err != nil {
 			return err
 		}
@@ -48,7 +49,13 @@ func (f *writer) csv(e *edits) error {
 		s, err := f.Tree.Stage(
 			path.Text,
 			0o644,
-			func(w io.Writer) error { return f.csvFile(w, src, path.Text, e, last) },
+			func(w io.Writer) error {
+				out, err := source.Encoded(w, f.Spec.Encoding)
+				if err != nil {
+					return err
+				}
+				return errors.Join(f.csvFile(out, src, path.Text, e, last), out.Close())
+			},
 		)
 		var sum string
 		if err == nil {
@@ -200,11 +207,19 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 	case i == l.Active:
 		return is, false
 	}
+	for _, t := range l.Things {
+		if t.At == i {
+			return o.yesNo(&t, is, x)
+		}
+	}
 	for n, at := range l.Attrs {
 		if at != i {
 			continue
 		}
 		if v, ok := x.attrs[app.Attrs[n].Name]; ok {
+			if c := spec.Column(app.Attrs[n].Name); c != nil {
+				v = c.Own(v)
+			}
 			return v, v != is
 		}
 		if app.Attrs[n].Name == model.Owned && (x.hands || len(x.gets) > 0) {
@@ -222,6 +237,20 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 		return v, v != is
 	}
 	return is, false
+}
+
+// yesNo is the field that says whether an account holds a thing.
+func (o *csvWriter) yesNo(t *export.ThingColumn, is string, x *edit) (value string, changed bool) {
+	yes, no := t.Col.Words()
+	switch {
+	case slices.Contains(x.gain[t.Kind], t.Name):
+		value = yes
+	case slices.Contains(x.lose[t.Kind], t.Name), x.create && is == "":
+		value = no
+	default:
+		return is, false
+	}
+	return value, value != is
 }
 
 // names changes a list of names within one field; the names that stay keep

@@ -34,6 +34,9 @@ type Input struct {
 	Limits   []model.Guards    // of each application, complete
 }
 
+// Stays is why an account that a run has made is not removed again.
+const Stays = "the account stays, blocked: work may be in it by now"
+
 // Result is the changes that undo a run, and what is to be said of the rest.
 type Result struct {
 	Changes []plan.Change
@@ -121,7 +124,7 @@ func (u *undoing) undo(c *plan.Change) {
 			u.left(c, "an invitation that was sent cannot be called back")
 			return
 		}
-		out.Verb, stays = model.Suspend, "the account stays, blocked: work may be in it by now"
+		out.Verb, stays = model.Suspend, Stays
 		if c.Verb == model.Invite && u.state(a, out.Account) == model.Invited {
 			out.Verb, stays = model.Withdraw, ""
 		}

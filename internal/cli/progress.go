@@ -1,0 +1,77 @@
+package cli
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+
+	"pravet/internal/carry"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/say"
+)
+
+// A runner tells how a run goes: on a terminal by a bar that counts, with the time that is
+// left; elsewhere a line for each step.
+type runner struct {
+	c       *program
+	bar     *progressbar.ProgressBar
+	effects map[model.Effect]int
+	failed  int
+	app     string
+}
+
+// runner begins to tell of a run.
+func (c *program) runner(j *carry.Job) *runner {
+	r := &runner{c: c, effects: map[model.Effect]int{}}
+	if !c.Terminal {
+		return r
+	}
+	r.bar = progressbar.NewOptions(
+		j.Count(decide.Ready), progressbar.OptionSetWriter(c.Stderr), progressbar.OptionSetWidth(24),
+		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true), progressbar.OptionThrottle(100*time.Millisecond),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "=", SaucerHead: ">", SaucerPadding: " ", BarStart: "[", BarEnd: "]"}),
+		progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(false), progressbar.OptionSetElapsedTime(false),
+		progressbar.OptionFullWidth(),
+	)
+	return r
+}
+
+// tell tells what has just happened.
+func (r *runner) tell(p carry.Progress) {
+	if r.bar == nil {
+		if p.Says != "" {
+			r.c.tell(p.Says)
+		}
+		return
+	}
+	if p.App != "" {
+		r.app = p.App
+	}
+	switch {
+	case p.Change != nil:
+		r.count(p.Change, p.Err)
+		r.bar.Describe(say.Progress(r.app, r.effects, r.failed))
+		_ = r.bar.Add(1) // a bar that cannot be drawn is no reason to stop
+	case p.Fetched > 0:
+		r.bar.Describe(say.Reading(r.app, p.Fetched))
+	}
+}
+
+func (r *runner) count(c *plan.Change, err error) {
+	if err != nil {
+		r.failed++
+		return
+	}
+	r.effects[c.Effect]++
+}
+
+// end takes the bar away.
+func (r *runner) end() {
+	if r.bar != nil {
+		_ = r.bar.Finish() // likewise
+		fmt.Fprintln(r.c.Stderr)
+	}
+}
