@@ -4,6 +4,9 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"net"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -15,6 +18,10 @@ import (
 
 	"pravet/examples/marrowick"
 	"pravet/internal/cli"
+	"pravet/internal/export"
+	"pravet/internal/prepare"
+	"pravet/internal/source"
+	"pravet/internal/standin"
 )
 
 // TestTheDocsAreTrue runs every command of the console blocks in README.md and
@@ -31,6 +38,9 @@ func TestTheDocsAreTrue(t *testing.T) {
 			data, err := os.ReadFile(page)
 			require.NoError(t, err)
 			r := newReader(t)
+			if strings.Contains(string(data), played) {
+				r.play(t)
+			}
 			got := fences.ReplaceAllStringFunc(string(data), func(block string) string {
 				m := fences.FindStringSubmatch(block)
 				switch head := m[1]; {
@@ -68,6 +78,29 @@ func newReader(t *testing.T) *reader {
 	return r
 }
 
+// played is where pages find berth planning, played by a stand-in.
+const played = "127.0.0.1:8441"
+
+// play plays berth planning, with the accounts of its export.
+func (r *reader) play(t *testing.T) {
+	tree, err := source.OpenTree(r.dir, nil)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, tree.Close()) })
+	s := prepare.Rules(context.Background(), tree)
+	require.NoError(t, s.Read(context.Background(), []string{"berths"}))
+	a := s.Repo.App("berths")
+	play, err := standin.New(standin.Options{Token: "made-up"})
+	require.NoError(t, err)
+	play.Fill(s.Repo.Apps[a], s.Exports[a].Accounts, func(attr string) []string {
+		return export.SCIMPath(s.Repo.Exports[a], attr)
+	})
+	listener, err := net.Listen("tcp", played)
+	require.NoError(t, err)
+	web := &httptest.Server{Listener: listener, Config: &http.Server{Handler: http.StripPrefix("/berths", play)}}
+	web.Start()
+	t.Cleanup(web.Close)
+}
+
 // console runs the commands of a block and returns it with what they print.
 func (r *reader) console(t *testing.T, block string) string {
 	var out strings.Builder
@@ -93,7 +126,7 @@ func (r *reader) run(args []string) string {
 		Stdin:   strings.NewReader(""),
 		Stdout:  &out,
 		Stderr:  &out,
-		Environ: []string{"NO_COLOR=1"},
+		Environ: []string{"NO_COLOR=1", "BERTHS_TOKEN=made-up"},
 		Now:     func() time.Time { return start },
 		Dir:     r.dir,
 	}

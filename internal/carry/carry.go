@@ -51,6 +51,7 @@ type Job struct {
 	now    *course.Now
 	course *course.Course
 	among  map[string]bool         // where it is not nil, nothing else is carried out
+	every  bool                    // see All
 	whole  bool                    // all that is not rejected is meant, though nobody said so yet
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
@@ -303,6 +304,13 @@ func (j *Job) Whole(ctx context.Context) error {
 	return j.Decide(ctx)
 }
 
+// All says that all is meant that was not rejected, whatever was accepted by itself: a
+// rehearsal is of the whole plan.
+func (j *Job) All(ctx context.Context) error {
+	j.every = true
+	return j.Decide(ctx)
+}
+
 // Among limits the job to some changes of the plan, by id: what else is accepted waits.
 func (j *Job) Among(ctx context.Context, ids map[string]bool) error {
 	j.among = ids
@@ -334,7 +342,7 @@ func (j *Job) Decide(ctx context.Context) error {
 	if err := j.decided(ctx); err != nil {
 		return err
 	}
-	if j.whole && !j.Standing.AnyAccepted() {
+	if j.every || j.whole && !j.Standing.AnyAccepted() {
 		j.Standing.All = true
 	}
 	j.settle()

@@ -26,7 +26,7 @@ it is taken away.
 
 The files still ask for what the run did. Change them as well, or the next draft
 brings it back.`,
-		Example: example("pravet backout run-7", "pravet backout run-7 --fetch"),
+		Example: example("pravet backout run-1", "pravet backout run-1 --fetch"),
 		Args:    takes(1, 1, "which run?", "pravet backout run-7"),
 	}
 	cmd.Flags().StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")

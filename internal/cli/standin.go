@@ -33,6 +33,10 @@ func (c *program) standin() *cobra.Command {
 		Use:     "standin",
 		Short:   "Play an application that is reached by SCIM, with faults on request",
 		GroupID: trying,
+		Long: `Standin plays business applications that are reached by SCIM 2.0, for trying Pravet
+and for tests: it gives and takes users and groups as a real application does, and
+misbehaves as real applications do, on request.`,
+		Example: example("pravet standin serve berths --token env:BERTHS_TOKEN"),
 		Args:    takes(0, 0, "", ""),
 		RunE:    func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}

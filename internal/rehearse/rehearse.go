@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 
@@ -131,6 +132,7 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 		return r.Plan, nil
 	}
 	var job *carry.Job
+	before := map[string]bool{} // carried out before the rehearsal
 	for runs := 0; ; runs++ {
 		if runs > maxRuns {
 			return nil, nil, errors.New("the run did not come to an end, after many interruptions")
@@ -144,8 +146,11 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 		if job, err = carry.New(ctx, r.State, p, r.Ledger, r.Today); err != nil {
 			return nil, nil, err
 		}
-		if err := job.Whole(ctx); err != nil {
+		if err := job.All(ctx); err != nil {
 			return nil, nil, err
+		}
+		if runs == 0 {
+			maps.Copy(before, job.Standing.Done)
 		}
 		res, thrown, err := run(ctx, job)
 		if thrown {
@@ -160,7 +165,7 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 		break
 	}
 	for i := range p.Changes {
-		if c := &p.Changes[i]; job.Standing.Done[c.ID] {
+		if c := &p.Changes[i]; job.Standing.Done[c.ID] && !before[c.ID] {
 			settled = append(settled, c.ID)
 		} else if why, held := job.Why[c.ID]; held {
 			left = append(left, fmt.Sprintf("%s %s: %s", c.Verb, c.Account, why.Says))

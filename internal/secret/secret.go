@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"time"
 )
@@ -65,7 +66,7 @@ func Read(ctx context.Context, ref string, environ []string) (string, error) {
 }
 
 func fromEnvironment(name string, environ []string) (string, error) {
-	for _, e := range environ {
+	for _, e := range slices.Backward(environ) { // the last counts, as for programs
 		if value, ok := strings.CutPrefix(e, name+"="); ok {
 			return value, nil
 		}
