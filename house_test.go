@@ -23,8 +23,8 @@ var arrows = map[string][]string{
 	"internal/ledger":    {"internal/core"},
 	"internal/export":    {"internal/core", "internal/source"},
 	"internal/way":       {"internal/core", "internal/export"},
-	"internal/desired":   {"internal/core", "internal/source", "internal/export", "internal/secret", "internal/way"},
-	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect", "internal/way"},
+	"internal/desired":   {"internal/core", "internal/source", "internal/export", "internal/secret", "internal/way", "internal/passwords"},
+	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect", "internal/way", "internal/passwords"},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
 	"internal/past":      {"internal/core", "internal/ledger"},
 	"internal/prepare": {
@@ -39,6 +39,7 @@ var arrows = map[string][]string{
 		"internal/decisions",
 		"internal/secret",
 		"internal/way",
+		"internal/passwords",
 	},
 	"internal/plans": {"internal/core", "internal/source", "internal/ledger", "internal/prepare"},
 	"internal/carry": {
@@ -51,8 +52,9 @@ var arrows = map[string][]string{
 		"internal/gitrepo",
 		"internal/decisions",
 	},
-	"internal/secret":  {},
-	"internal/servers": {},
+	"internal/secret":    {},
+	"internal/passwords": {},
+	"internal/servers":   {},
 	"internal/rehearse": {
 		"internal/core",
 		"internal/carry",

@@ -39,7 +39,7 @@ var settings = map[string][]string{
 }
 
 // liveSettings are those that all live ways have.
-var liveSettings = []string{"rate", "parallel", "tries", "timeout", "settle", "failures", "batch"}
+var liveSettings = []string{"firstPassword", "rate", "parallel", "tries", "timeout", "settle", "failures", "batch"}
 
 // connect reads how changes reach an application.
 func (d *doc) connect(root, n *yaml.Node) *way.Spec {
@@ -79,6 +79,9 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 	}
 	f := d.fields(n, "connect", known...)
 	d.limits(s, f)
+	if n := f["firstPassword"]; n != nil {
+		s.First, s.Pos = d.oneOf(n, "firstPassword", "random", "none") == "random", d.pos(n)
+	}
 	switch s.By {
 	case "scim":
 		d.address(s, n, f, "https")

@@ -32,28 +32,29 @@ const Root = "pravet.yaml"
 
 // A Repo is a desired state.
 type Repo struct {
-	Dir          string
-	Tree         *source.Tree
-	Organization string
-	Guards       model.Guards
-	Separations  []model.Separation
-	Exceptions   []model.Exception
-	Apps         []*model.App // by id
-	Connects     []*way.Spec  // how each application is reached
-	Exports      []*export.Spec
-	Kits         []*model.Kit  // by name
-	Paths        []*model.Path // by rank
-	Kept         []model.Kept
-	Outsiders    *model.Outsiders // nil where there are none
-	People       *model.People
-	Rejections   []decide.Rejection
-	Lifts        []decide.Lift
-	Letters      *Letters       // nil where nobody is told anything
-	Unattended   *filter.Filter // over changes: which may be carried out with nobody there; nil for none
-	UnattendedAt func(column int) model.Pos
-	Acceptances  day.Duration // how long an acceptance counts for the same change in another plan
-	Problems     *source.Problems
-	Files        int
+	Dir            string
+	Tree           *source.Tree
+	Organization   string
+	Guards         model.Guards
+	Separations    []model.Separation
+	Exceptions     []model.Exception
+	Apps           []*model.App // by id
+	Connects       []*way.Spec  // how each application is reached
+	Exports        []*export.Spec
+	Kits           []*model.Kit  // by name
+	Paths          []*model.Path // by rank
+	Kept           []model.Kept
+	Outsiders      *model.Outsiders // nil where there are none
+	People         *model.People
+	Rejections     []decide.Rejection
+	Lifts          []decide.Lift
+	FirstPasswords *FirstPasswords // nil where nobody gets one
+	Letters        *Letters        // nil where nobody is told anything
+	Unattended     *filter.Filter  // over changes: which may be carried out with nobody there; nil for none
+	UnattendedAt   func(column int) model.Pos
+	Acceptances    day.Duration // how long an acceptance counts for the same change in another plan
+	Problems       *source.Problems
+	Files          int
 
 	ctx        context.Context         // of the reading
 	rosters    map[string]*roster      // files of people that others write
@@ -112,6 +113,7 @@ func Rules(ctx context.Context, tree *source.Tree) *Repo {
 	}
 	separations := r.readRoot()
 	r.readApps()
+	r.checkFirstPasswords()
 	r.readKits()
 	r.readPaths()
 	r.resolveSeparations(separations)

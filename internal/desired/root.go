@@ -44,7 +44,8 @@ func (r *Repo) readRoot() []pending {
 		return nil
 	}
 	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended", "outsiders",
-		"outsiderTerm", "letters", "rosters")
+		"outsiderTerm", "letters", "rosters", "firstPasswords")
+	r.readFirstPasswords(d, f["firstPasswords"])
 	r.readRosters(d, f["rosters"])
 	r.readLetters(d, f["letters"])
 	r.Organization = d.required(f, root, "organization", Root)

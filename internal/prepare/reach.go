@@ -3,6 +3,8 @@ package prepare
 import (
 	"context"
 	"fmt"
+	"io"
+	"sync"
 	"time"
 
 	"pravet/internal/connect"
@@ -13,6 +15,8 @@ import (
 	"pravet/internal/connect/program"
 	"pravet/internal/connect/scim"
 	"pravet/internal/connect/upload"
+	"pravet/internal/core/plan"
+	"pravet/internal/passwords"
 	"pravet/internal/secret"
 )
 
@@ -47,14 +51,18 @@ func (s *State) reach(a int) connect.Application {
 			return nil, err
 		}
 		app := repo.Apps[a]
+		var first func(account string) (string, error)
+		if spec.First {
+			first = s.first(app.ID)
+		}
 		switch spec.By {
 		case "ldap":
-			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
 		case "postgres":
-			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
 		case "program":
 			return program.Open(ctx, program.Options{
-				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask,
+				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask, First: first,
 				Log: func(text string) {
 					if s.Log != nil {
 						s.Log(app.ID + ": " + text)
@@ -62,7 +70,7 @@ func (s *State) reach(a int) connect.Application {
 				},
 			})
 		}
-		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask})
+		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
 	}
 	return out
 }
@@ -73,5 +81,39 @@ func (s *State) Close() {
 		if l, ok := app.(*live.Application); ok {
 			_ = l.Close() // nothing is in flight any more
 		}
+	}
+}
+
+// first makes first passwords of an application. Each is put down for its recipients before
+// the account is made, and is the same when a request is sent again.
+func (s *State) first(app string) func(account string) (string, error) {
+	made := map[string]string{}
+	var mu sync.Mutex
+	to := s.Repo.FirstPasswords
+	return func(account string) (string, error) {
+		mu.Lock()
+		defer mu.Unlock()
+		if p, ok := made[account]; ok {
+			return p, nil
+		}
+		p, err := passwords.New()
+		if err != nil {
+			return "", err
+		}
+		file := fmt.Sprintf("%s/%s-%s.age", to.Folder, app, plan.Name(app, account))
+		if err := s.Repo.Tree.MakeFolder(file); err != nil {
+			return "", err
+		}
+		staged, err := s.Repo.Tree.Stage(file, 0o600, func(w io.Writer) error {
+			return passwords.Seal(w, to.To, passwords.First{Application: app, Account: account, Password: p})
+		})
+		if err == nil {
+			err = staged.Commit()
+		}
+		if err != nil {
+			return "", fmt.Errorf("the first password could not be put down, so the account was not made: %w", err)
+		}
+		made[account] = p
+		return p, nil
 	}
 }

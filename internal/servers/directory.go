@@ -57,6 +57,8 @@ func StartDirectory(ctx context.Context, folder, suffix, entries string) (*Direc
 		"SUFFIX", suffix, "USER", d.User, "PASSWORD", d.Password, "CERT", cert, "KEY", key, "DATA", data,
 		"FOLDER", folder, "LOG", d.Log,
 	).Replace(slapdConf)
+	entries += "\ndn: cn=policy," + suffix + "\nobjectClass: device\nobjectClass: pwdPolicy\ncn: policy\n" +
+		"pwdAttribute: userPassword\npwdMustChange: TRUE\npwdLockout: TRUE\n"
 	seed := filepath.Join(folder, "seed.ldif")
 	err = errors.Join(os.WriteFile(config, []byte(text), 0o600), os.WriteFile(seed, []byte(entries), 0o600))
 	if err != nil {
@@ -95,6 +97,7 @@ rootpw "PASSWORD"
 directory DATA
 index objectClass,uid,member eq
 overlay ppolicy
+ppolicy_default "cn=policy,SUFFIX"
 ppolicy_use_lockout
 overlay auditlog
 auditlog LOG

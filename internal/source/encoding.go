@@ -35,9 +35,11 @@ func Encoding(name string) (encoding.Encoding, error) {
 // the bytes of the file itself.
 func (t *Tree) OpenAs(ctx context.Context, name, encoded string) (*Reader, error) {
 	e, err := Encoding(encoded)
-	if err != nil || e == nil {
-		r, openErr := t.Open(ctx, name)
-		return r, errors.Join(err, openErr)
+	switch {
+	case err != nil:
+		return nil, err
+	case e == nil:
+		return t.Open(ctx, name)
 	}
 	raw, err := t.Open(ctx, name)
 	if err != nil {

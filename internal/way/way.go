@@ -28,6 +28,7 @@ type Spec struct {
 	Password string // a reference to a secret
 	Client   *Client
 	Columns  []export.Column // our attribute: theirs
+	First    bool            // new accounts get a random first password
 	Page     int             // how many accounts are read at a time
 
 	Limits

@@ -41,9 +41,11 @@ type driver struct {
 	user   string
 	secret func(ctx context.Context, ref string) (string, error)
 	ask    func(ctx context.Context, f func(context.Context) error) error
+	first  func(account string) (string, error)
 
 	mu      sync.Mutex
 	conn    *ldap.Conn
+	policy  bool              // it knows passwords that must be changed
 	asserts bool              // the server compares before it writes
 	entries map[string]*entry // accounts as they were read last
 	groups  map[string]string // "group crew" → DN
@@ -62,6 +64,7 @@ type Options struct {
 	Roots  *x509.CertPool // nil for the system's
 	Secret func(ctx context.Context, ref string) (string, error)
 	Ask    func(ctx context.Context, f func(context.Context) error) error
+	First  func(account string) (string, error) // the first password of a new account; nil for none
 }
 
 // Open connects and signs in.
@@ -71,7 +74,7 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 		return nil, errors.New("the address under url cannot be read")
 	}
 	d := &driver{
-		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask,
+		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First,
 		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
 		entries: map[string]*entry{},
 	}
@@ -118,7 +121,8 @@ func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
 		"", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", []string{"supportedControl"}, nil,
 	))
 	if err == nil && len(root.Entries) > 0 {
-		d.asserts = slices.Contains(root.Entries[0].GetAttributeValues("supportedControl"), assertion)
+		controls := root.Entries[0].GetAttributeValues("supportedControl")
+		d.asserts, d.policy = slices.Contains(controls, assertion), slices.Contains(controls, ldap.ControlTypeBeheraPasswordPolicy)
 	}
 	d.conn = conn
 	return conn, nil

@@ -275,6 +275,16 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 	}
 	req := ldap.NewAddRequest(d.at.RDN+"="+ldap.EscapeDN(name)+","+to, nil)
 	req.Attribute("objectClass", d.at.Class)
+	if d.first != nil {
+		password, err := d.first(c.Account)
+		if err != nil {
+			return err
+		}
+		req.Attribute("userPassword", []string{password})
+		if d.policy {
+			req.Attribute("pwdReset", []string{"TRUE"}) // it must be changed at the first sign-in
+		}
+	}
 	for _, attr := range slices.Sorted(maps.Keys(all)) {
 		if all[attr] != "" {
 			req.Attribute(attr, []string{all[attr]})

@@ -28,6 +28,7 @@ type driver struct {
 	app    *model.App
 	spec   *way.Spec
 	ask    func(ctx context.Context, f func(context.Context) error) error
+	first  func(account string) (string, error)
 	pool   *pgxpool.Pool
 	config *pgxpool.Config
 }
@@ -39,6 +40,7 @@ type Options struct {
 	Roots  *x509.CertPool // nil for the system's
 	Secret func(ctx context.Context, ref string) (string, error)
 	Ask    func(ctx context.Context, f func(context.Context) error) error
+	First  func(account string) (string, error) // the first password of a new account; nil for none
 }
 
 // Open connects and signs in. Only a server on this very machine may do without TLS.
@@ -63,7 +65,7 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
-	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, config: config}
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, config: config}
 	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, judge(err, false)
 	}

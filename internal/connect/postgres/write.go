@@ -15,6 +15,7 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/passwords"
 )
 
 // Requests makes one statement of all who come to a group role, one of all who leave it, and
@@ -160,6 +161,17 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 	login := "LOGIN"
 	if c.Blocked {
 		login = "NOLOGIN"
+	}
+	if d.first != nil {
+		password, err := d.first(c.Account)
+		if err != nil {
+			return err
+		}
+		verifier, err := passwords.Verifier(password)
+		if err != nil {
+			return err
+		}
+		login += " PASSWORD " + literal(verifier)
 	}
 	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}
 	for _, attr := range slices.Sorted(maps.Keys(attrs)) {

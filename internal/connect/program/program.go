@@ -54,6 +54,7 @@ type ask struct {
 	After      string            `json:"after,omitempty"`
 	Attributes map[string]string `json:"attributes,omitempty"` // of an account that is created
 	Blocked    bool              `json:"blocked,omitempty"`    // it is created blocked
+	Password   string            `json:"password,omitempty"`   // its first, to be changed at the first sign-in
 }
 
 // An answer is a line that the program writes.
@@ -96,6 +97,7 @@ type Options struct {
 	Environ []string          // of the program
 	Log     func(text string) // takes what the program says on standard error
 	Ask     func(ctx context.Context, f func(context.Context) error) error
+	First   func(account string) (string, error) // the first password of a new account; nil for none
 }
 
 // Open starts the program and asks it about itself.
@@ -281,7 +283,14 @@ func (d *driver) Requests(_ context.Context, work []live.Work) (out []*live.Requ
 			out = append(out, &live.Request{
 				Changes: []*plan.Change{c}, Key: "all",
 				Do: func(ctx context.Context, of []*plan.Change) []error {
-					_, err := d.talk(ctx, d.change(c), nil)
+					q := d.change(c)
+					if d.o.First != nil && c.Verb == model.Create {
+						var err error
+						if q.Password, err = d.o.First(c.Account); err != nil {
+							return live.All(of, err)
+						}
+					}
+					_, err := d.talk(ctx, q, nil)
 					return live.All(of, err)
 				},
 			})

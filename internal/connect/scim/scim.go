@@ -21,6 +21,7 @@ type driver struct {
 	named *export.Spec // where attributes are
 	ask   func(ctx context.Context, f func(context.Context) error) error
 	can   offers
+	first func(account string) (string, error)
 
 	mu     sync.Mutex
 	users  map[string]*user  // accounts as they were read last by name
@@ -35,6 +36,7 @@ type Options struct {
 	Roots  *x509.CertPool                                        // nil for the system's
 	Secret func(ctx context.Context, ref string) (string, error) // reads a secret
 	Ask    func(ctx context.Context, f func(context.Context) error) error
+	First  func(account string) (string, error) // the first password of a new account; nil for none
 }
 
 // Open asks the application what it can do.
@@ -44,7 +46,7 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 		return nil, err
 	}
 	d := &driver{
-		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask,
+		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask, first: o.First,
 		users: map[string]*user{},
 	}
 	if err := d.discover(ctx); err != nil {

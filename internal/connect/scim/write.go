@@ -327,6 +327,13 @@ func (d *driver) create(m *message, c *plan.Change) error {
 	}
 	slices.Sort(schemas[1:])
 	e.body["schemas"] = schemas
+	if d.first != nil {
+		password, err := d.first(c.Account)
+		if err != nil {
+			return err
+		}
+		e.body["password"] = password // never shown again (RFC 7643 §4.1.1)
+	}
 	m.method, m.path, m.body = http.MethodPost, d.can.users, e.body
 	return nil
 }
