@@ -30,6 +30,16 @@ shot() {
 	kill "$term" 2>/dev/null || true
 	wait "$term" 2>/dev/null || true
 }
+# midway NAME SECONDS COMMAND: what a terminal shows while the command goes on.
+midway() {
+	xterm -geometry 139x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#101418' -fg '#d8dee6' -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 12' \
+		-e sh -c 'printf "\033[?25l\033[2m\$\033[0m %s\n" "$0"; COLORTERM=truecolor TERM=xterm-256color sh -c "$0"; sleep 20' "$3" &
+	term=$!
+	sleep "$2"
+	import -window root "$out/$1.png"
+	kill "$term" 2>/dev/null || true
+	wait "$term" 2>/dev/null || true
+}
 # run NAME COMMAND ...: the commands, typed one after the other.
 run() {
 	name=$1
@@ -44,24 +54,18 @@ run() {
 
 pravet demo --keep "$work/m" --no-walk >/dev/null
 cd "$work/m"
-run help 'pravet --help | head -39'
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
 run summary 'pravet show --summary'
 run causes "pravet show --group-by cause --app tickets"
-run holds "pravet show $id --app tickets --only 'held eq true'"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why E0031 tickets/role/refund-approver --on 2026-11-24'
 run whatif "pravet why E0056 --with department=Planning --on 2026-11-24"
-run beside "pravet why E0117 --beside E0042 --on 2026-11-24" "pravet why E0029 --beside E0034 --on 2026-11-24"
 run compare 'pravet compare HEAD~2 --on 2026-11-24'
 run seats 'pravet seats --on 2026-11-24' "pravet seats --ahead P7M --on 2026-11-24 --plot seats-plot.png" "pravet holders tickets/role/till-lead --on 2026-11-24" "pravet list people --only 'department eq \"Planning\"' --on 2026-11-24"
 cp seats-plot.png "$out/seats-plot.png"
-seat=$(pravet show "$id" --only 'guard eq "seats"' --format csv | tail -1 | cut -d, -f1)
-run decide "pravet reject $id $seat --until 2026-12-15 --because 'one more seat is ordered'" \
-	"pravet accept $id --person E0042 --because 'Oskar starts in planning'" \
-	"pravet accept $id --lift suspensions --because 'the summer crew ended together'" \
-	"pravet accept $id --because 'read with Idris Keane'"
+pravet accept "$id" --lift suspensions --because 'the summer crew ended together' >/dev/null
+pravet accept "$id" --because 'read with Idris Keane' >/dev/null
 run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
 day=$(date -u +%Y-%m-%d)
 run past "pravet holders tickets/role/refund-approver --at $day" "pravet holders tickets/role/refund-viewer --effective --at $day --format csv" "pravet why E0042 --at $day"
@@ -119,3 +123,51 @@ sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-q
 sed -i 's/E0072,agnes.wilder/E0072,Ragnar.Poole/' people/afloat.csv
 sed -i 's/suspensions: 10%/suspensions: 110%/' pravet.yaml
 run problems 'pravet check'
+
+# Berth planning, reached by SCIM while it is in use: played by a stand-in.
+pravet demo --keep "$work/live" --no-walk >/dev/null
+cd "$work/live"
+cat >>kits/ashore.yaml <<'YAML'
+  berth-viewing:
+    title: Everybody sees the plan
+    everyone: true
+    gives: {berths: {roles: [viewer]}}
+YAML
+sed -i 's/^guards:/guards:\n  widening: 500/' pravet.yaml
+export BERTHS_TOKEN=made-up
+# play FAULT ...: berth planning is played anew, as it was left.
+play() {
+	[ -z "${played:-}" ] || { kill "$played"; wait "$played" 2>/dev/null || true; }
+	args=
+	for fault in "$@"; do args="$args --fault $fault"; done
+	# shellcheck disable=SC2086
+	pravet standin serve berths --at 127.0.0.1:8449 --token env:BERTHS_TOKEN $args >/dev/null 2>&1 &
+	played=$!
+	sleep 1
+}
+play
+sed 's|http://BERTHS/|http://127.0.0.1:8449/|' "$examples/live/apps/berths.yaml" >apps/berths.yaml
+run fetch 'pravet fetch --check' 'pravet fetch' 'pravet draft --app berths'
+id=$(basename plans/*.json .json)
+pravet draft >/dev/null
+run rehearse "pravet rehearse $(ls -t plans | head -1 | cut -d. -f1) --seed 7"
+sed -i 's/  settle: 2s.*/  settle: 500ms\n  tries: 2\n  failures: 0\n  parallel: 2/' apps/berths.yaml
+pravet draft --app berths >/dev/null
+id=$(pravet log --kind plan --format csv | tail -1 | grep -o '[a-z2-9]\{8\}' | tail -1)
+pravet accept "$id" --because 'read with Idris Keane' >/dev/null
+play delay=400ms no-bulk
+midway running 9 "pravet apply $id --yes"
+# That run was killed with its terminal; the next one goes on, on a bad day, and the last on a good one.
+play seed=3 fail=14% after=8% broken=8% lie=4% no-bulk
+cat >"$work/bin/well" <<'SH'
+#!/bin/sh
+kill "$(cat "$0.pid")"
+sleep 1
+pravet standin serve berths --at 127.0.0.1:8449 --token env:BERTHS_TOKEN >/dev/null 2>&1 &
+sleep 1
+SH
+chmod +x "$work/bin/well"
+echo "$played" >"$work/bin/well.pid"
+shot resume "printf '\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | cut -c1-132 | head -28; well; \
+	printf '\n\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | cut -c1-132"
+pkill -f 'standin serve berths --at 127.0.0.1:8449' || true

@@ -93,11 +93,12 @@ func usage(err error) error { return fail(WrongUsage, err) }
 // commands have.
 type program struct {
 	Env
-	ctx   context.Context // ends when the user interrupts
-	raw   io.Writer       // standard output, for plans byte by byte
-	repo  string
-	by    string
-	trees []*source.Tree
+	ctx    context.Context // ends when the user interrupts
+	raw    io.Writer       // standard output, for plans byte by byte
+	rawErr io.Writer       // standard error, for a bar that goes on and on in its line
+	repo   string
+	by     string
+	trees  []*source.Tree
 
 	noPager bool
 }
@@ -115,7 +116,7 @@ const (
 // Run runs the program and returns its exit status. ctx ends when the user
 // interrupts.
 func Run(ctx context.Context, args []string, env Env) int {
-	c := &program{Env: env, ctx: ctx, raw: env.Stdout}
+	c := &program{Env: env, ctx: ctx, raw: env.Stdout, rawErr: env.Stderr}
 	c.Stdout, c.Stderr = show.Safe(env.Stdout), show.Safe(env.Stderr)
 	defer c.close()
 	root := c.root()

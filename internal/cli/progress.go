@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
@@ -21,20 +20,21 @@ type runner struct {
 	effects map[model.Effect]int
 	failed  int
 	app     string
+	began   time.Time
+	total   int
 }
 
 // runner begins to tell of a run.
 func (c *program) runner(j *carry.Job) *runner {
-	r := &runner{c: c, effects: map[model.Effect]int{}}
+	r := &runner{c: c, effects: map[model.Effect]int{}, began: time.Now(), total: j.Count(decide.Ready)}
 	if !c.Terminal {
 		return r
 	}
 	r.bar = progressbar.NewOptions(
-		j.Count(decide.Ready), progressbar.OptionSetWriter(c.Stderr), progressbar.OptionSetWidth(24),
-		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true), progressbar.OptionThrottle(100*time.Millisecond),
+		r.total, progressbar.OptionSetWriter(c.rawErr), progressbar.OptionSetWidth(24),
+		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(false), progressbar.OptionThrottle(100*time.Millisecond),
 		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "=", SaucerHead: ">", SaucerPadding: " ", BarStart: "[", BarEnd: "]"}),
 		progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(false), progressbar.OptionSetElapsedTime(false),
-		progressbar.OptionFullWidth(),
 	)
 	return r
 }
@@ -53,11 +53,20 @@ func (r *runner) tell(p carry.Progress) {
 	switch {
 	case p.Change != nil:
 		r.count(p.Change, p.Err)
-		r.bar.Describe(say.Progress(r.app, r.effects, r.failed))
 		_ = r.bar.Add(1) // a bar that cannot be drawn is no reason to stop
+		r.bar.Describe(say.Progress(r.app, r.effects, r.failed, r.left()))
 	case p.Fetched > 0:
 		r.bar.Describe(say.Reading(r.app, p.Fetched))
 	}
+}
+
+// left is how long the rest may take, as what was done took.
+func (r *runner) left() time.Duration {
+	done := r.failed
+	for _, n := range r.effects {
+		done += n
+	}
+	return time.Since(r.began) / time.Duration(max(done, 1)) * time.Duration(max(r.total-done, 0))
 }
 
 func (r *runner) count(c *plan.Change, err error) {
@@ -72,6 +81,5 @@ func (r *runner) count(c *plan.Change, err error) {
 func (r *runner) end() {
 	if r.bar != nil {
 		_ = r.bar.Finish() // likewise
-		fmt.Fprintln(r.c.Stderr)
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"maps"
 	"math/rand/v2"
 	"slices"
+	"strings"
 
 	"pravet/internal/carry"
 	"pravet/internal/connect"
@@ -210,12 +211,13 @@ func (r *rehearsal) differs(start []*model.Accounts) (out []string) {
 		for i := range was.Len() {
 			at[was.Key.At(i)] = i
 		}
+		made := map[model.State][]string{} // accounts that were not there
 		for i := range now.Len() {
 			name := now.Key.At(i)
 			k, ok := at[name]
 			delete(at, name)
 			if !ok {
-				out = append(out, fmt.Sprintf("%s: the account %s is there, and %s", app.ID, name, now.States[i]))
+				made[now.States[i]] = append(made[now.States[i]], name)
 				continue
 			}
 			if was.States[k] != now.States[i] {
@@ -234,6 +236,14 @@ func (r *rehearsal) differs(start []*model.Accounts) (out []string) {
 				out = append(out, fmt.Sprintf("%s: %s does not hold %s", app.ID, name, app.Things[t].String()))
 			}
 		}
+		for _, state := range model.States() {
+			if names := made[state]; len(names) > 0 {
+				out = append(out, fmt.Sprintf(
+					"%s: %s that the plan makes, and %s: %s", app.ID,
+					model.Count(len(names), "account is there", "accounts are there"), state, some(names),
+				))
+			}
+		}
 		for i := range was.Len() {
 			if _, gone := at[was.Key.At(i)]; gone {
 				out = append(out, fmt.Sprintf("%s: the account %s is gone", app.ID, was.Key.At(i)))
@@ -241,6 +251,18 @@ func (r *rehearsal) differs(start []*model.Accounts) (out []string) {
 		}
 	}
 	return out
+}
+
+// maxNames is how many accounts are named.
+const maxNames = 5
+
+func some(names []string) string {
+	slices.Sort(names)
+	text := strings.Join(names[:min(len(names), maxNames)], ", ")
+	if n := len(names) - maxNames; n > 0 {
+		text += fmt.Sprintf(" and %d more", n)
+	}
+	return text
 }
 
 // shaken is a mirror that is interrupted now and then.

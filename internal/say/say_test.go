@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -99,9 +100,10 @@ func said() map[string][]any {
 		},
 		"Beside": {say.Beside(), "Since the plan's export, others have changed this; nothing of it was touched:"},
 		"Progress": {
-			say.Progress("tickets", map[model.Effect]int{model.Widens: 12, model.Keeps: 1}, 0),
+			say.Progress("tickets", map[model.Effect]int{model.Widens: 12, model.Keeps: 1}, 0, 0),
 			"tickets: 12 widen, 0 narrow, 1 keep",
-			say.Progress("tickets", nil, 2), "tickets: 0 widen, 0 narrow, 0 keep, 2 failed",
+			say.Progress("tickets", nil, 2, 90*time.Second),
+			"tickets: 0 widen, 0 narrow, 0 keep, 2 failed; about 1m30s left",
 		},
 		"Interruptions": {say.Interruptions(99), "--interruptions: 99 is not between 0 and 90 of a hundred steps"},
 		"Rehearsed": {
