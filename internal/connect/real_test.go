@@ -1,0 +1,138 @@
+package connect_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/connect/program"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/way"
+)
+
+// TestWhatARoleOwnsIsHandedOverBeforeItGoes: in every database that is named, and a role that
+// owns something, or something in a database that is not named, stays.
+func TestWhatARoleOwnsIsHandedOverBeforeItGoes(t *testing.T) {
+	r, server := overPostgres(t)
+	app := r.app.App
+	app.Attrs = append(app.Attrs, model.Attr{Name: model.Owned, Observed: true})
+	app.OwnedSplit = "\n"
+	app.Index()
+	in := func(database string, sql string, into ...any) {
+		c, err := pgx.ParseConfig(strings.TrimSuffix(server.URL, "postgres") + database + "?sslmode=disable")
+		require.NoError(t, err)
+		c.User, c.Password = server.User, server.Password
+		conn, err := pgx.ConnectConfig(context.Background(), c)
+		require.NoError(t, err)
+		defer conn.Close(context.Background())
+		if len(into) > 0 {
+			require.NoError(t, conn.QueryRow(context.Background(), sql).Scan(into...))
+			return
+		}
+		_, err = conn.Exec(context.Background(), sql)
+		require.NoError(t, err)
+	}
+	in("postgres", "CREATE DATABASE elsewhere")
+	in("sales", `CREATE SCHEMA fares; CREATE TABLE fares."night list" (); ALTER TABLE fares."night list" OWNER TO ada;
+		GRANT USAGE ON SCHEMA fares TO ada`)
+	in("elsewhere", "CREATE TABLE hidden (); ALTER TABLE hidden OWNER TO ada")
+
+	part, err := r.app.Look(context.Background(), []string{"ada"})
+	require.NoError(t, err)
+	owned := model.OwnedNames(part.Attr(app.Attr(model.Owned), 0), "\n")
+	require.Equal(t, []string{"what is in database elsewhere", "what is in database sales"}, owned)
+	hand := &plan.Change{Verb: model.HandOver, Account: "ada", Before: owned, After: "bo"}
+	remove := &plan.Change{Verb: model.Remove, Account: "ada"}
+	refused := func(c *plan.Change, says string) {
+		for _, err := range carry(t, r.app, c) {
+			var f *connect.Fault
+			require.ErrorAs(t, err, &f)
+			require.Equal(t, connect.Refused, f.Kind)
+			require.Contains(t, f.Says, says)
+		}
+	}
+	refused(hand, `the role owns something in the database "elsewhere"; add it to databases under connect`)
+	refused(remove, "the role still owns something; hand it over first")
+	r.app.Spec.Postgres.Databases = append(r.app.Spec.Postgres.Databases, "elsewhere")
+	for _, c := range []*plan.Change{hand, thing(model.Leave, "ada", "crew"), thing(model.Revoke, "ada", "lead"), remove} {
+		for id, err := range carry(t, r.app, c) {
+			require.NoError(t, err, id)
+		}
+	}
+	owner := ""
+	in("sales", `SELECT tableowner FROM pg_tables WHERE tablename = 'night list'`, &owner)
+	require.Equal(t, "bo", owner)
+	part, err = r.app.Look(context.Background(), []string{"ada", "bo"})
+	require.NoError(t, err)
+	require.Equal(t, 1, part.Len(), "ada is gone")
+}
+
+// TestAProgramThatMisbehavesIsKilledAndAskedAgain: one that hangs, one that writes nonsense, one
+// that ends, and one that answers what nobody asked.
+func TestAProgramThatMisbehavesIsKilledAndAskedAgain(t *testing.T) {
+	for name, c := range map[string]struct{ script, says string }{
+		"hangs":    {`sleep 60 & echo $! >child; wait`, "the program gave no answer in time and was killed, 2 times"},
+		"nonsense": {`echo hello`, "the program wrote a line that is not understood"},
+		"ends":     {`exit 3`, "the program ended before it had answered, 2 times"},
+		"other":    {`echo '{"id":9,"end":true}'`, "the program wrote an answer to number 9, which was not asked"},
+		"unknown":  {`echo '{"id":1,"finished":true}'`, `unknown field "finished"`},
+		"missing":  {"", "the program cannot be started"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			dir := t.TempDir()
+			a := yard(t, &way.Spec{By: "program", Program: []string{"sh", "-c", "read line; echo told >&2; " + c.script}})
+			if c.script == "" {
+				a.Spec.Program = []string{"./no-such-program"}
+			}
+			a.Spec.Timeout, a.Spec.Tries = 300*time.Millisecond, 2
+			var said []string
+			a.Open = func(ctx context.Context) (live.Driver, error) {
+				return program.Open(ctx, program.Options{
+					App: a.App, Spec: a.Spec, Dir: dir, Environ: os.Environ(), Ask: a.Ask,
+					Log: func(text string) { said = append(said, text) },
+				})
+			}
+			_, err := a.Fetch(context.Background(), func(int) {})
+			require.ErrorContains(t, err, c.says)
+			if c.script != "" {
+				require.Contains(t, said, "told")
+			}
+			if name == "hangs" { // what it has started ends with it
+				pid, err := os.ReadFile(filepath.Join(dir, "child"))
+				require.NoError(t, err)
+				require.Eventually(t, func() bool {
+					state, err := os.ReadFile("/proc/" + strings.TrimSpace(string(pid)) + "/stat")
+					return err != nil || strings.Contains(string(state), ") Z ")
+				}, 2*time.Second, 10*time.Millisecond)
+			}
+		})
+	}
+}
+
+// TestTheShellExampleIsAProgramToo reads and blocks accounts.
+func TestTheShellExampleIsAProgramToo(t *testing.T) {
+	state := filepath.Join(t.TempDir(), "accounts.txt")
+	require.NoError(t, os.WriteFile(state, []byte("ada open\nbo blocked\n"), 0o600))
+	example, err := filepath.Abs("../../examples/program/accounts.sh")
+	require.NoError(t, err)
+	a := yard(t, &way.Spec{By: "program", Program: []string{"sh", example, state}, Parallel: 1})
+	a.Open = func(ctx context.Context) (live.Driver, error) {
+		return program.Open(ctx, program.Options{App: a.App, Spec: a.Spec, Dir: t.TempDir(), Environ: os.Environ(), Ask: a.Ask})
+	}
+	defer func() { require.NoError(t, a.Close()) }()
+	errs := carry(t, a, of(model.Suspend, "ada"), of(model.Restore, "bo"), of(model.Remove, "ada"))
+	require.NoError(t, errs["0 suspend ada"])
+	require.NoError(t, errs["1 restore bo"])
+	require.ErrorContains(t, errs["2 remove ada"], "accounts.sh blocks and opens accounts, and no more")
+	require.Equal(t, []string{`{"account":"ada","state":"blocked"}`, `{"account":"bo","state":"open"}`}, fetched(t, a))
+}
