@@ -16,7 +16,6 @@ type roster struct {
 	delimiter rune
 	encoding  string
 	date      string
-	used      bool
 }
 
 // readRosters reads how files of people are laid out, by their names.

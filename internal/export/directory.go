@@ -113,9 +113,10 @@ func Under(dn, base string) bool {
 }
 
 // FoldDN is a DN in a form that is the same for the same entry. Most need no parsing: they
-// have no escapes, and no spaces but within words.
+// are plain ASCII, have no escapes, and no spaces but within words.
 func FoldDN(dn string) string {
-	if !strings.ContainsAny(dn, "\\\"+;#<>") && !strings.Contains(dn, ", ") && !strings.Contains(dn, " ,") &&
+	odd := func(r rune) bool { return r < ' ' || r > '~' }
+	if !strings.ContainsFunc(dn, odd) && !strings.ContainsAny(dn, "\\\"+;#<>") && !strings.Contains(dn, ", ") && !strings.Contains(dn, " ,") &&
 		!strings.Contains(dn, "= ") && !strings.Contains(dn, " =") && !strings.Contains(dn, "  ") {
 		return strings.ToLower(strings.TrimSpace(dn))
 	}

@@ -28,7 +28,6 @@ type offers struct {
 	listed    bool     // its schemas were read, and attrs are those of users
 	attrs     []string // in small letters, with the schema's name before those of extensions
 	readOnly  []string // likewise
-	noDelete  bool
 	discovery []string // which of the three documents it gives
 }
 
