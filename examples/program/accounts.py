@@ -6,6 +6,7 @@ Usage, in the application's file:
     connect: {by: program, run: [python3, accounts.py, accounts.json]}
 """
 
+import hashlib
 import json
 import os
 import sys
@@ -57,6 +58,10 @@ def change(ask, accounts):
         del accounts[name]
     elif verb == "update" and ask["attribute"] == "userName":
         accounts[ask["after"]] = accounts.pop(name)
+    elif verb == "update" and ask["attribute"] == "keySince":
+        # A new key comes with the question; a real application sets it, and keeps no copy.
+        account.setdefault("attributes", {})["keySince"] = ask["after"]
+        account["key"] = hashlib.sha256(ask["password"].encode()).hexdigest()
     elif verb == "update":
         account.setdefault("attributes", {})[ask["attribute"]] = ask.get("after", "")
     elif verb in ("join", "grant", "assign"):

@@ -41,6 +41,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	r.app.Open = func(ctx context.Context) (live.Driver, error) {
 		return ours.Open(ctx, ours.Options{
 			App: r.app.App, Spec: r.app.Spec, Roots: roots, Secret: secretOf(directory.Password), Ask: r.app.Ask, First: made,
+			Key: func(string) (string, error) { return "brand-new", nil },
 		})
 	}
 	for id, err := range carry(t, r.app, dee) {
@@ -56,6 +57,26 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	policy, ok := ldap.FindControl(res.Controls, ldap.ControlTypeBeheraPasswordPolicy).(*ldap.ControlBeheraPasswordPolicy)
 	require.True(t, ok)
 	require.Equal(t, int8(ldap.BeheraChangeAfterReset), policy.Error, "the directory wants another password first")
+
+	// And its key is made anew: the old one is good no more, and the directory says since when.
+	since := func() string {
+		part, err := r.app.Look(context.Background(), []string{"dee"})
+		require.NoError(t, err)
+		return part.Attr(r.app.App.Attr(model.KeySince), 0)
+	}
+	r.app.App.Attrs = append(r.app.App.Attrs, model.Attr{Name: model.KeySince, Observed: true})
+	r.app.App.Index()
+	require.NoError(t, r.app.Close())
+	today := since()
+	require.Regexp(t, `^\d{4}-\d\d-\d\d$`, today)
+	for id, err := range carry(t, r.app, &plan.Change{
+		Verb: model.Update, Account: "dee", Attribute: model.KeySince, Before: today, After: today + " again",
+	}) {
+		require.NoError(t, err, id)
+	}
+	require.NoError(t, conn.Bind("uid=dee,ou=people,"+suffix, "brand-new"))
+	require.Error(t, conn.Bind("uid=dee,ou=people,"+suffix, first))
+	require.Equal(t, today, since())
 
 	p, database := overPostgres(t)
 	p.app.Open = func(ctx context.Context) (live.Driver, error) {

@@ -94,6 +94,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		"invitation",
 		"opens",
 		"restoreWithin",
+		"keys",
 		"tidy",
 		"guards",
 	)
@@ -128,6 +129,9 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	}
 	r.readClosed(d, app, f["closed"])
 	r.readJoins(d, app, f)
+	if n := f["keys"]; n != nil {
+		r.readKeys(d, app, n)
+	}
 	app.Lead = d.duration(f["lead"], "lead", "for example P7D")
 	if n := f["removeNeeds"]; n != nil {
 		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
@@ -167,6 +171,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		needed(app, spec)
 	}
 	d.named(app)
+	d.keys(app, reach, spec)
 	return app, spec, reach
 }
 

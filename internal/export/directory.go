@@ -49,6 +49,8 @@ func (d *Directory) Attribute(columns []Column, attr string) string {
 		return "employeeType"
 	case "locale":
 		return "preferredLanguage"
+	case "keySince":
+		return "pwdChangedTime"
 	}
 	return attr
 }

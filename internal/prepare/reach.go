@@ -51,18 +51,21 @@ func (s *State) reach(a int) connect.Application {
 			return nil, err
 		}
 		app := repo.Apps[a]
-		var first func(account string) (string, error)
+		var first, key func(account string) (string, error)
 		if spec.First {
 			first = s.first(app.ID)
 		}
+		if app.Keys != nil {
+			key = s.first(app.ID)
+		}
 		switch spec.By {
 		case "ldap":
-			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
+			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
 		case "postgres":
-			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
+			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
 		case "program":
 			return program.Open(ctx, program.Options{
-				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask, First: first,
+				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask, First: first, Key: key,
 				Log: func(text string) {
 					if s.Log != nil {
 						s.Log(app.ID + ": " + text)
@@ -70,7 +73,7 @@ func (s *State) reach(a int) connect.Application {
 				},
 			})
 		}
-		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first})
+		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
 	}
 	return out
 }

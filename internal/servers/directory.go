@@ -58,7 +58,7 @@ func StartDirectory(ctx context.Context, folder, suffix, entries string) (*Direc
 		"FOLDER", folder, "LOG", d.Log,
 	).Replace(slapdConf)
 	entries += "\ndn: cn=policy," + suffix + "\nobjectClass: device\nobjectClass: pwdPolicy\ncn: policy\n" +
-		"pwdAttribute: userPassword\npwdMustChange: TRUE\npwdLockout: TRUE\n"
+		"pwdAttribute: userPassword\npwdMustChange: TRUE\npwdLockout: TRUE\npwdMaxAge: 63072000\n"
 	seed := filepath.Join(folder, "seed.ldif")
 	err = errors.Join(os.WriteFile(config, []byte(text), 0o600), os.WriteFile(seed, []byte(entries), 0o600))
 	if err != nil {

@@ -42,6 +42,7 @@ type driver struct {
 	secret func(ctx context.Context, ref string) (string, error)
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
+	key    func(account string) (string, error)
 
 	mu      sync.Mutex
 	conn    *ldap.Conn
@@ -65,6 +66,7 @@ type Options struct {
 	Secret func(ctx context.Context, ref string) (string, error)
 	Ask    func(ctx context.Context, f func(context.Context) error) error
 	First  func(account string) (string, error) // the first password of a new account; nil for none
+	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
 }
 
 // Open connects and signs in.
@@ -74,7 +76,7 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 		return nil, errors.New("the address under url cannot be read")
 	}
 	d := &driver{
-		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First,
+		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First, key: o.Key,
 		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
 		entries: map[string]*entry{},
 	}

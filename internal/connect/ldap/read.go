@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/go-ldap/ldap/v3"
 
@@ -253,7 +254,11 @@ func (d *driver) account(
 		r.State = model.Blocked.String()
 	}
 	for _, a := range d.app.Attrs {
-		if v := e.GetEqualFoldAttributeValue(d.attribute(a.Name)); v != "" && a.Name != d.app.Match {
+		v := e.GetEqualFoldAttributeValue(d.attribute(a.Name))
+		if a.Name == model.KeySince {
+			v = date(v)
+		}
+		if v != "" && a.Name != d.app.Match {
 			r.Attributes[a.Name] = v
 		}
 	}
@@ -268,4 +273,14 @@ func (d *driver) account(
 		d.mu.Unlock()
 	}
 	return each(r)
+}
+
+// date is the day of a time as directories write it (RFC 4517 §3.3.13); what is none stays.
+func date(v string) string {
+	for _, form := range []string{"20060102150405Z", "20060102150405.000000Z", "200601021504Z"} {
+		if t, err := time.Parse(form, v); err == nil {
+			return t.Format(time.DateOnly)
+		}
+	}
+	return v
 }

@@ -35,13 +35,15 @@ func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Reques
 			}
 			lists[key] = append(lists[key], c)
 		}
-		for _, c := range own { // each verb is a request of its own kind; attributes go together
-			if c.Verb == model.Update && c.Attribute != d.app.Match {
-				continue
-			}
-			out = append(out, d.one(c, &w))
+		alone := func(c *plan.Change) bool {
+			return c.Verb != model.Update || c.Attribute == d.app.Match || c.Attribute == model.KeySince
 		}
-		own = slices.DeleteFunc(own, func(c *plan.Change) bool { return c.Verb != model.Update || c.Attribute == d.app.Match })
+		for _, c := range own { // each verb is a request of its own kind; attributes go together
+			if alone(c) {
+				out = append(out, d.one(c, &w))
+			}
+		}
+		own = slices.DeleteFunc(own, alone)
 		if len(own) > 0 {
 			out = append(out, d.update(w.Account, own))
 		}
@@ -138,10 +140,27 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 		return err
 	case model.Suspend, model.Restore:
 		return d.block(ctx, x, c.Verb == model.Suspend)
-	case model.Update: // the name itself
+	case model.Update: // the key, or the name itself
+		if c.Attribute == model.KeySince {
+			return d.renew(ctx, c.Account, x)
+		}
 		return d.rename(ctx, x, fmt.Sprint(c.After))
 	}
 	return &connect.Fault{Kind: connect.Refused, Says: "a directory has no way to " + c.Verb.String()}
+}
+
+// renew gives an account a new key.
+func (d *driver) renew(ctx context.Context, account string, x *entry) error {
+	if d.key == nil {
+		return &connect.Fault{Kind: connect.Refused, Says: "nothing says who may read a new key"}
+	}
+	key, err := d.key(account)
+	if err != nil {
+		return err
+	}
+	req := ldap.NewModifyRequest(x.dn, d.as(x))
+	req.Replace("userPassword", []string{key})
+	return d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) })
 }
 
 // block blocks an account as this directory does, or opens it again.

@@ -41,6 +41,7 @@ type Options struct {
 	Secret func(ctx context.Context, ref string) (string, error)
 	Ask    func(ctx context.Context, f func(context.Context) error) error
 	First  func(account string) (string, error) // the first password of a new account; nil for none
+	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
 }
 
 // Open connects and signs in. Only a server on this very machine may do without TLS.

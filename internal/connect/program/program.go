@@ -98,6 +98,7 @@ type Options struct {
 	Log     func(text string) // takes what the program says on standard error
 	Ask     func(ctx context.Context, f func(context.Context) error) error
 	First   func(account string) (string, error) // the first password of a new account; nil for none
+	Key     func(account string) (string, error) // a new key for an account that has one; nil for none
 }
 
 // Open starts the program and asks it about itself.
@@ -284,9 +285,9 @@ func (d *driver) Requests(_ context.Context, work []live.Work) (out []*live.Requ
 				Changes: []*plan.Change{c}, Key: "all",
 				Do: func(ctx context.Context, of []*plan.Change) []error {
 					q := d.change(c)
-					if d.o.First != nil && c.Verb == model.Create {
+					if secret := d.secret(c); secret != nil {
 						var err error
-						if q.Password, err = d.o.First(c.Account); err != nil {
+						if q.Password, err = secret(c.Account); err != nil {
 							return live.All(of, err)
 						}
 					}
@@ -297,6 +298,17 @@ func (d *driver) Requests(_ context.Context, work []live.Work) (out []*live.Requ
 		}
 	}
 	return out, nil
+}
+
+// secret makes the password or the key that a change comes with, nil for none.
+func (d *driver) secret(c *plan.Change) func(account string) (string, error) {
+	switch {
+	case c.Verb == model.Create:
+		return d.o.First
+	case c.Verb == model.Update && c.Attribute == model.KeySince:
+		return d.o.Key
+	}
+	return nil
 }
 
 // change is what is asked to carry a change out.

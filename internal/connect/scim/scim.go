@@ -22,6 +22,7 @@ type driver struct {
 	ask   func(ctx context.Context, f func(context.Context) error) error
 	can   offers
 	first func(account string) (string, error)
+	anew  func(account string) (string, error) // a new key
 
 	mu     sync.Mutex
 	users  map[string]*user  // accounts as they were read last by name
@@ -37,6 +38,7 @@ type Options struct {
 	Secret func(ctx context.Context, ref string) (string, error) // reads a secret
 	Ask    func(ctx context.Context, f func(context.Context) error) error
 	First  func(account string) (string, error) // the first password of a new account; nil for none
+	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
 }
 
 // Open asks the application what it can do.
@@ -46,7 +48,7 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 		return nil, err
 	}
 	d := &driver{
-		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask, first: o.First,
+		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask, first: o.First, anew: o.Key,
 		users: map[string]*user{},
 	}
 	if err := d.discover(ctx); err != nil {

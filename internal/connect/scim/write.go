@@ -356,6 +356,17 @@ func (e *editing) change(c *plan.Change) error {
 	case model.Invite: // sent again
 		e.set(c.Attribute, fmt.Sprint(c.After))
 	case model.Update:
+		if c.Attribute == model.KeySince {
+			if e.d.anew == nil {
+				return &connect.Fault{Kind: connect.Refused, Says: "nothing says who may read a new key"}
+			}
+			key, err := e.d.anew(c.Account)
+			if err != nil {
+				return err
+			}
+			e.put([]string{"password"}, key)
+			return nil
+		}
 		v := ""
 		if c.After != nil {
 			v = fmt.Sprint(c.After)

@@ -52,6 +52,7 @@ const (
 	Unanswered            // an invitation was not accepted in its time
 	Registered            // the person has an account that they registered by themselves
 	Invites               // the application invites first
+	KeyIsOld              // the key of an account is to be made anew
 )
 
 // stageWhy is why an account of someone who is not here is suspended.

@@ -18,6 +18,7 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 		held = w.accounts.Has(int(c.Account))
 		invited = w.accounts.States[c.Account] == model.Invited
 		w.attributes(c, due)
+		w.key(c)
 	}
 	if held == due.Want && !invited { // most have what they should
 		return
@@ -78,6 +79,20 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
 			w.add(c, model.Update)
 		}
+	}
+}
+
+// key makes the key of an account anew, in its time.
+func (w *walker) key(c Change) {
+	n := w.app.Attr(model.KeySince)
+	if w.app.Keys == nil || n < 0 || w.accounts.Attrs[n] == nil || c.Person == None || !w.accounts.Open(int(c.Account)) {
+		return
+	}
+	since := w.accounts.Attrs[n].At(int(c.Account))
+	get := func(attr string) string { return w.in.People.Get(int(c.Person), attr) }
+	if w.app.Keys.Due(get, since, w.in.Today) {
+		c.Attr, c.Before, c.After, c.Why = int32(n), since, w.in.Today.String(), KeyIsOld
+		w.add(c, model.Update)
 	}
 }
 

@@ -44,6 +44,7 @@ const (
 	KitLingers     Kind = "kit-lingers"     // Kit was due for its Rule until On, and what it gave stays Until a day
 	Registered     Kind = "registered"      // Person registered the account Account by themselves
 	Undoes         Kind = "undoes"          // it undoes a change of the run Other, whose verb is Value
+	KeyOld         Kind = "key-old"         // the key of an account is of On, or of nobody knows when, and is made anew every Limit
 	Stray          Kind = "stray"           // strays: Value; nobody's Attribute is Account
 )
 

@@ -36,6 +36,7 @@ type App struct {
 	ByHand     bool         // an account is made blocked, and somebody must say that it is opened
 	OwnedSplit string       // what separates the names of what an account owns, where those can be handed over; or ""
 	Detached   bool         // a removal needs that nothing hangs on the account any more
+	Keys       *Keys        // nil where nobody's key is made anew
 	Protect    []Name
 	Strays     string // report, suspend or remove
 	StraysPos  Pos
@@ -43,6 +44,26 @@ type App struct {
 	catalog    [Kinds]map[string]int32
 	protect    map[string]Pos
 	attrByName map[string]int
+}
+
+// KeySince is the account attribute that tells since when an account has its key.
+const KeySince = "keySince"
+
+// Keys are those of accounts that programs sign in with: they are made anew in time.
+type Keys struct {
+	For   *filter.Filter
+	Every day.Duration
+	Pos   Pos
+}
+
+// Due reports whether the key of somebody's account is to be made anew on a day; since is the
+// value of KeySince, and a key of which nobody knows how old it is counts as old.
+func (k *Keys) Due(get func(attr string) string, since string, today day.Day) bool {
+	if !k.For.Match(get, today) {
+		return false
+	}
+	from, err := day.Parse(since[:min(len(since), len("2006-01-02"))])
+	return err != nil || from.Add(k.Every) <= today
 }
 
 // A Closing is some days on which nobody may sign in to an application but some people.

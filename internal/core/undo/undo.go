@@ -114,6 +114,10 @@ func (u *undoing) undo(c *plan.Change) {
 	says, stays := "", ""
 	switch c.Verb {
 	case model.Update:
+		if c.Attribute == model.KeySince {
+			u.left(c, "a key that was made anew stays")
+			return
+		}
 		out.Verb, out.Attribute, out.Before, out.After = model.Update, c.Attribute, c.After, c.Before
 	case model.Suspend:
 		out.Verb = model.Restore

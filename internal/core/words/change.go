@@ -24,6 +24,10 @@ func What(c *plan.Change) string {
 			return what + " to nobody"
 		}
 		return what + " to " + Clean(fmt.Sprint(c.After))
+	case c.Verb == model.Update && c.Attribute == model.KeySince && c.Before == nil:
+		return "make the key anew"
+	case c.Verb == model.Update && c.Attribute == model.KeySince:
+		return "make the key anew, which is of " + Clean(fmt.Sprint(c.Before))
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Blocked:

@@ -19,6 +19,12 @@ func joining(f *fact.Fact) (string, bool) {
 			f.On,
 			f.Limit,
 		), true
+	case fact.KeyOld:
+		of := "nobody knows how old the key is"
+		if f.On != "" {
+			of = "the key is of " + f.On
+		}
+		return fmt.Sprintf("%s, and a new one is made every %s", of, f.Limit), true
 	case fact.Undoes:
 		return fmt.Sprintf("this undoes what %s did: %s", f.Other, f.Value), true
 	case fact.NotUndone:
