@@ -126,7 +126,8 @@ func (s *yardServer) draft(t *testing.T, repo string) (id string, changes int) {
 	_, err := fmt.Sscanf(out[strings.Index(out, "Plan "):], "Plan %s", &id)
 	require.NoError(t, err, out)
 	for line := range strings.Lines(out) {
-		if n, ok := strings.CutSuffix(strings.SplitN(strings.TrimSpace(line), ":", 2)[0], " changes"); ok {
+		count, _, _ := strings.Cut(strings.TrimSpace(line), ":")
+		if n, ok := strings.CutSuffix(strings.TrimSuffix(count, "s"), " change"); ok {
 			changes, err = strconv.Atoi(n)
 			require.NoError(t, err, out)
 			return id, changes

@@ -286,7 +286,7 @@ func unmount(ts *testscript.TestScript, _ bool, args []string) {
 func TestProgramIsStaticAndSmall(t *testing.T) {
 	info, err := os.Stat(released)
 	require.NoError(t, err)
-	require.Less(t, info.Size(), int64(40<<20))
+	require.Less(t, info.Size(), int64(56<<20))
 	out, _ := exec.Command("ldd", released).CombinedOutput() // fails for a static released
 	require.Contains(t, string(out), "not a dynamic executable")
 }

@@ -167,6 +167,9 @@ func (c *program) job(dir string, l ledger.Ledger, p *plan.Plan, today day.Day) 
 			apps = append(apps, p.Exports[i].App)
 		}
 	}
+	if err := c.claim(s, apps); err != nil {
+		return nil, err
+	}
 	if err := c.read(s, apps); err != nil {
 		return nil, err
 	}
@@ -410,6 +413,9 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	for _, f := range res.Failures {
 		out.Linef("  %s  %s  %s", show.Alarm("not settled"), words.Sentence(j.Plan, byID[f.Change]), show.Dim(f.Change))
 		out.Line("               " + f.Says)
+		if now := say.WhatNow(f.Result); now != "" {
+			out.Line("               " + show.Dim(now))
+		}
 	}
 	if res.Written != "" {
 		out.Line(say.WrittenOnly(res.Written))

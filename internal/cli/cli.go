@@ -17,6 +17,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/gofrs/flock"
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
@@ -119,6 +120,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 	c := &program{Env: env, ctx: ctx, raw: env.Stdout, rawErr: env.Stderr}
 	c.Stdout, c.Stderr = show.Safe(env.Stdout), show.Safe(env.Stderr)
 	defer c.close()
+	defer c.release()
 	root := c.root()
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)

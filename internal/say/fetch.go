@@ -86,3 +86,8 @@ func Progress(app string, effects map[model.Effect]int, failed int, left time.Du
 	}
 	return text
 }
+
+// Claimed is that another run changes an application.
+func Claimed(app string) error {
+	return fmt.Errorf("another run, from another repository, changes %s just now; wait until it is done", app)
+}

@@ -7,6 +7,7 @@ import (
 
 	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
+	"pravet/internal/ledger"
 )
 
 // Interrupted is said where the user interrupts before anything was carried out.
@@ -212,4 +213,14 @@ func UnderWay(holder string) string {
 // UnderWayToo is a run while something is decided; it stands after a mark of its own.
 func UnderWayToo(holder string) (mark, text string) {
 	return "A run is under way: ", holder + ". What it has not begun yet follows this decision."
+}
+
+// WhatNow is what to do about a change that is not settled; "" where its reason says so.
+func WhatNow(r ledger.Result) string {
+	return map[ledger.Result]string{
+		ledger.Refused: "mend it in the application or in the files, or reject the change",
+		ledger.Failed:  "apply the plan again once the application is well",
+		ledger.Unknown: "apply the plan again: it is looked up first, and not done twice",
+		ledger.Ignored: "look at the application itself; something there undoes it, or it waits for somebody",
+	}[r]
 }

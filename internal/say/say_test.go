@@ -94,6 +94,13 @@ func said() map[string][]any {
 			`--fault: "sloth" is not understood; write NAME=VALUE, like busy=10% or delay=50ms, with one of busy, late`,
 		},
 		"Playing": {say.Playing("berths", "http://127.0.0.1:8440/berths"), "berths is played at http://127.0.0.1:8440/berths"},
+		"WhatNow": {
+			say.WhatNow(ledger.Unknown), "apply the plan again: it is looked up first, and not done twice",
+			say.WhatNow(ledger.NotYet), "",
+		},
+		"Claimed": {
+			say.Claimed("berths"), "another run, from another repository, changes berths just now; wait until it is done",
+		},
 		"FilesAskStill": {
 			say.FilesAskStill("run-7"),
 			"The files still ask for what run-7 did. Change them too, or the next draft brings it back.",

@@ -277,3 +277,12 @@ func clone(r resource) resource {
 	}
 	return out
 }
+
+// Remove removes a user behind everybody's back.
+func (s *Server) Remove(name string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if id, ok := s.users.names[strings.ToLower(name)]; ok {
+		s.users.remove(id)
+	}
+}
