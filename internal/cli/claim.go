@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"os"
 	"path/filepath"
 
@@ -27,13 +26,13 @@ func (c *program) claim(s *prepare.State, apps []string) error {
 		}
 		spec := s.Repo.Connects[a]
 		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
-			return fmt.Errorf("%s cannot be claimed for this run: %w", id, err)
+			return say.NotClaimed(id, err)
 		}
 		at := append([]string{spec.By, spec.URL}, spec.Program...)
 		lock := flock.New(filepath.Join(folder, "claims", plan.Name(at...)))
 		ok, err := lock.TryLock()
 		if err != nil {
-			return fmt.Errorf("%s cannot be claimed for this run: %w", id, err)
+			return say.NotClaimed(id, err)
 		}
 		if !ok {
 			return fail(Failed, say.Claimed(id))

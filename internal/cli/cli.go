@@ -100,6 +100,7 @@ type program struct {
 	repo   string
 	by     string
 	trees  []*source.Tree
+	claims []*flock.Flock // applications that nobody else may change meanwhile
 
 	noPager bool
 }

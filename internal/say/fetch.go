@@ -91,3 +91,8 @@ func Progress(app string, effects map[model.Effect]int, failed int, left time.Du
 func Claimed(app string) error {
 	return fmt.Errorf("another run, from another repository, changes %s just now; wait until it is done", app)
 }
+
+// NotClaimed is that nobody can say whether another run changes an application.
+func NotClaimed(app string, err error) error {
+	return fmt.Errorf("%s cannot be kept from other runs while this one changes it: %w", app, err)
+}

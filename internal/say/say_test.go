@@ -101,6 +101,10 @@ func said() map[string][]any {
 		"Claimed": {
 			say.Claimed("berths"), "another run, from another repository, changes berths just now; wait until it is done",
 		},
+		"NotClaimed": {
+			say.NotClaimed("berths", errFull),
+			"berths cannot be kept from other runs while this one changes it: the disk is full",
+		},
 		"FilesAskStill": {
 			say.FilesAskStill("run-7"),
 			"The files still ask for what run-7 did. Change them too, or the next draft brings it back.",
