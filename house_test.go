@@ -17,14 +17,28 @@ import (
 // their path; ARCHITECTURE.md draws it. A package may always import those
 // below it with the same beginning.
 var arrows = map[string][]string{
-	"internal/core":      {"internal/core"},
-	"internal/source":    {"internal/core"},
-	"internal/gitrepo":   {"internal/core"},
-	"internal/ledger":    {"internal/core"},
-	"internal/export":    {"internal/core", "internal/source"},
-	"internal/way":       {"internal/core", "internal/export"},
-	"internal/desired":   {"internal/core", "internal/source", "internal/export", "internal/secret", "internal/way", "internal/passwords"},
-	"internal/connect":   {"internal/core", "internal/source", "internal/export", "internal/connect", "internal/way", "internal/passwords"},
+	"internal/core":    {"internal/core"},
+	"internal/source":  {"internal/core"},
+	"internal/gitrepo": {"internal/core"},
+	"internal/ledger":  {"internal/core"},
+	"internal/export":  {"internal/core", "internal/source"},
+	"internal/way":     {"internal/core", "internal/export"},
+	"internal/desired": {
+		"internal/core",
+		"internal/source",
+		"internal/export",
+		"internal/secret",
+		"internal/way",
+		"internal/passwords",
+	},
+	"internal/connect": {
+		"internal/core",
+		"internal/source",
+		"internal/export",
+		"internal/connect",
+		"internal/way",
+		"internal/passwords",
+	},
 	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
 	"internal/past":      {"internal/core", "internal/ledger"},
 	"internal/prepare": {

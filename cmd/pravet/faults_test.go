@@ -27,7 +27,9 @@ func TestWithFaultsAllSettlesOrIsNamed(t *testing.T) {
 			t.Parallel()
 			faults := standin.Faults{
 				Seed: uint64(seed), Busy: 0.05, Fail: 0.05, Broken: 0.05, Before: 0.05, After: 0.05, Lie: 0.05,
-				Late: time.Duration(seed%3) * 20 * time.Millisecond, NoBulk: seed%2 == 0, NoPatch: seed%7 == 0, Page: 3 * (seed % 5),
+				Late: time.Duration(
+					seed%3,
+				) * 20 * time.Millisecond, NoBulk: seed%2 == 0, NoPatch: seed%7 == 0, Page: 3 * (seed % 5),
 			}
 			s, play := scimYardFaults(t, "  failures: 0\n  parallel: 8\n")
 			defer s.stop()
@@ -42,7 +44,12 @@ func TestWithFaultsAllSettlesOrIsNamed(t *testing.T) {
 			var done, not int
 			i := strings.Index(out, " changes settled, ")
 			require.Positive(t, i, out)
-			_, err := fmt.Sscanf(out[strings.LastIndex(out[:i], " ")+1:], "%d changes settled, %d not settled", &done, &not)
+			_, err := fmt.Sscanf(
+				out[strings.LastIndex(out[:i], " ")+1:],
+				"%d changes settled, %d not settled",
+				&done,
+				&not,
+			)
 			require.NoError(t, err, out)
 			settled += done
 			require.Equal(t, not, strings.Count(out, "  not settled  "), "each is named: %s", out)

@@ -65,7 +65,13 @@ func TestKilledAnywhereARunGoesOn(t *testing.T) {
 			}
 			for _, after := range []bool{false, true} {
 				for _, n := range instants(messages) {
-					if k.killed(t, fmt.Sprintf("at message %d of %d, after the answer: %t", n, messages, after), 0, n, after) {
+					if k.killed(
+						t,
+						fmt.Sprintf("at message %d of %d, after the answer: %t", n, messages, after),
+						0,
+						n,
+						after,
+					) {
 						points++
 					}
 				}

@@ -79,20 +79,34 @@ func planned(b *testing.B, repo string, env []string) string {
 // and has OpenLDAP's ldapmodify do the same to another directory.
 func BenchmarkDirectory(b *testing.B) {
 	var seed strings.Builder
-	seed.WriteString("dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\n" +
-		"dc: marrowick\n\ndn: ou=people,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: people\n\n" +
-		"dn: ou=roles,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: roles\n")
+	seed.WriteString(
+		"dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\n" +
+			"dc: marrowick\n\ndn: ou=people,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: people\n\n" +
+			"dn: ou=roles,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: roles\n",
+	)
 	var changes, members strings.Builder
 	for i := range many {
 		dn := fmt.Sprintf("uid=p%05d,ou=people,dc=marrowick,dc=example", i)
-		fmt.Fprintf(&seed, "\ndn: %s\nobjectClass: inetOrgPerson\nuid: p%05d\ncn: x\nsn: x\ndisplayName: Old name\n", dn, i)
+		fmt.Fprintf(
+			&seed,
+			"\ndn: %s\nobjectClass: inetOrgPerson\nuid: p%05d\ncn: x\nsn: x\ndisplayName: Old name\n",
+			dn,
+			i,
+		)
 		fmt.Fprintf(&members, "member: %s\n", dn)
 		fmt.Fprintf(&changes, "dn: %s\nchangetype: modify\nreplace: displayName\ndisplayName: Person %d\n\n", dn, i)
 	}
-	seed.WriteString("\ndn: cn=crew,ou=roles,dc=marrowick,dc=example\nobjectClass: groupOfNames\ncn: crew\n" + members.String())
+	seed.WriteString(
+		"\ndn: cn=crew,ou=roles,dc=marrowick,dc=example\nobjectClass: groupOfNames\ncn: crew\n" + members.String(),
+	)
 	for b.Loop() {
 		start := func() *servers.Directory {
-			s, err := servers.StartDirectory(context.Background(), b.TempDir(), "dc=marrowick,dc=example", seed.String())
+			s, err := servers.StartDirectory(
+				context.Background(),
+				b.TempDir(),
+				"dc=marrowick,dc=example",
+				seed.String(),
+			)
 			require.NoError(b, err)
 			return s
 		}
@@ -155,8 +169,13 @@ func BenchmarkDatabase(b *testing.B) {
 	run("CREATE ROLE crew;" + roles.String())
 	for b.Loop() {
 		run("DROP ROLE crew; CREATE ROLE crew;")
-		repo := manyRepo(b, many, "  by: postgres\n  url: "+s.URL+"\n  user: keeper\n  password: env:YARD_PASSWORD\n  batch: 5000\n",
-			"account: {userName: userName, displayName: displayName}\ngroups: {crew: {}}\n", "{groups: [crew]}")
+		repo := manyRepo(
+			b,
+			many,
+			"  by: postgres\n  url: "+s.URL+"\n  user: keeper\n  password: env:YARD_PASSWORD\n  batch: 5000\n",
+			"account: {userName: userName, displayName: displayName}\ngroups: {crew: {}}\n",
+			"{groups: [crew]}",
+		)
 		env := []string{"YARD_PASSWORD=" + s.Password}
 		id := planned(b, repo, env)
 		_, ours, _ := pravet(b, repo, env, "apply", id, "--yes")
@@ -184,11 +203,23 @@ func BenchmarkSCIM(b *testing.B) {
 				s, err := standin.New(standin.Options{Token: "open sesame"})
 				require.NoError(b, err)
 				for i := range many {
-					s.AddUser(map[string]any{"userName": fmt.Sprintf("p%05d", i), "displayName": "Old name", "active": true, "roles": []any{map[string]any{"value": "crew"}}})
+					s.AddUser(
+						map[string]any{
+							"userName":    fmt.Sprintf("p%05d", i),
+							"displayName": "Old name",
+							"active":      true,
+							"roles":       []any{map[string]any{"value": "crew"}},
+						},
+					)
 				}
 				web := httptest.NewServer(s)
-				repo := manyRepo(b, many, "  by: scim\n  url: "+web.URL+"\n  token: env:YARD_TOKEN\n  rate: 100\n  parallel: 16\n  batch: 5000\n",
-					"account: {userName: userName, displayName: displayName}\nroles: {crew: {}}\n", "{roles: [crew]}")
+				repo := manyRepo(
+					b,
+					many,
+					"  by: scim\n  url: "+web.URL+"\n  token: env:YARD_TOKEN\n  rate: 100\n  parallel: 16\n  batch: 5000\n",
+					"account: {userName: userName, displayName: displayName}\nroles: {crew: {}}\n",
+					"{roles: [crew]}",
+				)
 				env := []string{"YARD_TOKEN=open sesame"}
 				id := planned(b, repo, env)
 				before := s.Requests()
@@ -210,7 +241,13 @@ func BenchmarkFetch(b *testing.B) {
 	s, err := standin.New(standin.Options{Token: "open sesame"})
 	require.NoError(b, err)
 	for i := range users {
-		s.AddUser(map[string]any{"userName": fmt.Sprintf("p%07d", i), "displayName": fmt.Sprintf("Person %d", i), "active": true})
+		s.AddUser(
+			map[string]any{
+				"userName":    fmt.Sprintf("p%07d", i),
+				"displayName": fmt.Sprintf("Person %d", i),
+				"active":      true,
+			},
+		)
 	}
 	s.SetFaults(standin.Faults{NoGroupsOfUsers: true, Page: 1000})
 	web := httptest.NewServer(s)

@@ -174,14 +174,27 @@ func scimYardFaults(t *testing.T, more string) (*yardServer, *standin.Server) {
 func ldapYard(t *testing.T) *yardServer {
 	t.Helper()
 	var b strings.Builder
-	b.WriteString("dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n")
+	b.WriteString(
+		"dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n",
+	)
 	for _, branch := range []string{"people", "groups", "roles"} {
-		fmt.Fprintf(&b, "\ndn: ou=%s,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: %s\n", branch, branch)
+		fmt.Fprintf(
+			&b,
+			"\ndn: ou=%s,dc=marrowick,dc=example\nobjectClass: organizationalUnit\nou: %s\n",
+			branch,
+			branch,
+		)
 	}
 	members := map[string]string{}
 	for i := 1; i <= yardThere; i++ {
 		dn := "uid=" + yardName(i) + ",ou=people,dc=marrowick,dc=example"
-		fmt.Fprintf(&b, "\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: x\nsn: x\ndisplayName: %s\n", dn, yardName(i), yardShown(i))
+		fmt.Fprintf(
+			&b,
+			"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: x\nsn: x\ndisplayName: %s\n",
+			dn,
+			yardName(i),
+			yardShown(i),
+		)
 		list := "crew"
 		if i <= 10 {
 			list = "deck"
@@ -190,8 +203,13 @@ func ldapYard(t *testing.T) *yardServer {
 	}
 	for _, list := range []string{"cn=crew,ou=groups", "cn=deck,ou=groups", "cn=lead,ou=roles"} {
 		name := list[3:7]
-		fmt.Fprintf(&b, "\ndn: %s,dc=marrowick,dc=example\nobjectClass: groupOfNames\ncn: %s\nmember: cn=admin,dc=marrowick,dc=example\n%s",
-			list, name, members[name])
+		fmt.Fprintf(
+			&b,
+			"\ndn: %s,dc=marrowick,dc=example\nobjectClass: groupOfNames\ncn: %s\nmember: cn=admin,dc=marrowick,dc=example\n%s",
+			list,
+			name,
+			members[name],
+		)
 	}
 	folder := t.TempDir()
 	s, err := servers.StartDirectory(context.Background(), folder, "dc=marrowick,dc=example", b.String())
@@ -302,7 +320,13 @@ func programYard(t *testing.T) *yardServer {
 	example, err := filepath.Abs("../../examples/program/accounts.py")
 	require.NoError(t, err)
 	return &yardServer{
-		connect: fmt.Sprintf("  by: program\n  run: [python3, %s, %s, python3, %s, %s]\n  batch: 30\n  settle: 300ms\n", between, log, example, state),
+		connect: fmt.Sprintf(
+			"  by: program\n  run: [python3, %s, %s, python3, %s, %s]\n  batch: 30\n  settle: 300ms\n",
+			between,
+			log,
+			example,
+			state,
+		),
 		log: func() []string {
 			data, err := os.ReadFile(log)
 			if err != nil {

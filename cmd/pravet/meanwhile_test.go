@@ -29,7 +29,12 @@ func TestWhatOthersChangeMeanwhileIsNamed(t *testing.T) {
 	status, out := s.run(t, repo, nil, "apply", id, "--yes")
 	require.Zero(t, status, out)
 	require.Contains(t, out, "59 changes settled, 0 not settled")
-	require.Contains(t, out, "1 change no longer due on 2026-11-24, left alone", "it starts from what is not there any more")
+	require.Contains(
+		t,
+		out,
+		"1 change no longer due on 2026-11-24, left alone",
+		"it starts from what is not there any more",
+	)
 	require.Contains(t, out, `yard: p11 has displayName "Renamed at the console" and had "Person 11"`)
 	for name, want := range map[string]string{"p11": "Renamed at the console", "p01": "Renamed too"} {
 		r, _ := play.User(name)
@@ -48,7 +53,10 @@ func TestAShrunkenFetchHolds(t *testing.T) {
 	root := filepath.Join(repo, "pravet.yaml")
 	text, err := os.ReadFile(root)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(root, bytes.Replace(text, []byte("exportShrink: 100%"), []byte("exportShrink: 20%"), 1), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(root, bytes.Replace(text, []byte("exportShrink: 100%"), []byte("exportShrink: 20%"), 1), 0o644),
+	)
 	s.draft(t, repo)
 	for _, name := range []string{"p07", "p08", "p09", "p10"} {
 		play.Remove(name)

@@ -33,7 +33,14 @@ func Write(dir string, at At) error {
 	if at.Directory == "" {
 		without["directory.yaml"] = true
 	}
-	fill := strings.NewReplacer("//BERTHS/", "//"+at.Berths+"/", "//WAREHOUSE/", "//"+at.Warehouse+"/", "//DIRECTORY\n", "//"+at.Directory+"\n")
+	fill := strings.NewReplacer(
+		"//BERTHS/",
+		"//"+at.Berths+"/",
+		"//WAREHOUSE/",
+		"//"+at.Warehouse+"/",
+		"//DIRECTORY\n",
+		"//"+at.Directory+"\n",
+	)
 	return fs.WalkDir(files, ".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || without[path.Base(name)] {
 			return err
@@ -67,7 +74,11 @@ var crew = []struct{ uid, name, title, branch, group string }{
 // Directory is the crew directory before the story, as LDIF (RFC 2849).
 func Directory() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "dn: %s\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n", Suffix)
+	fmt.Fprintf(
+		&b,
+		"dn: %s\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n",
+		Suffix,
+	)
 	for _, branch := range []string{"people", "ashore", "groups"} {
 		fmt.Fprintf(&b, "\ndn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n", branch, Suffix, branch)
 	}
@@ -76,8 +87,17 @@ func Directory() string {
 		dn := "uid=" + x.uid + ",ou=" + x.branch + "," + Suffix
 		members[x.group] += "member: " + dn + "\n"
 		words := strings.Fields(x.name)
-		fmt.Fprintf(&b, "\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s\nsn: %s\ndisplayName: %s\ntitle: %s\nmail: %s@marrowick.example\n",
-			dn, x.uid, x.name, words[len(words)-1], x.name, x.title, x.uid)
+		fmt.Fprintf(
+			&b,
+			"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s\nsn: %s\ndisplayName: %s\ntitle: %s\nmail: %s@marrowick.example\n",
+			dn,
+			x.uid,
+			x.name,
+			words[len(words)-1],
+			x.name,
+			x.title,
+			x.uid,
+		)
 	}
 	for _, group := range []string{"deck", "engine"} {
 		fmt.Fprintf(&b, "\ndn: cn=%s,ou=groups,%s\nobjectClass: groupOfNames\ncn: %s\nmember: cn=admin,%s\n%s",

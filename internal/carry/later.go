@@ -111,7 +111,11 @@ func Arrive(
 }
 
 func arrive(
-	ctx context.Context, s *prepare.State, l ledger.Ledger, end *ledger.RunEnd, load func(id string) (*plan.Plan, error),
+	ctx context.Context,
+	s *prepare.State,
+	l ledger.Ledger,
+	end *ledger.RunEnd,
+	load func(id string) (*plan.Plan, error),
 ) (out []*Arrival, err error) {
 	last := map[string]ledger.ChangeOutcome{}
 	var order []string

@@ -58,7 +58,9 @@ person (with --unattended, and where changes wait for somebody to load or to mak
 them); 4 some changes are held by a guard, the others are
 done; 5 the run ended early, or some changes are not settled.`,
 		Example: example(
-			"pravet apply m4n98ppw", "pravet apply m4n98ppw --yes", "pravet apply m4n98ppw --only 'person eq \"E0118\"' --yes",
+			"pravet apply m4n98ppw",
+			"pravet apply m4n98ppw --yes",
+			"pravet apply m4n98ppw --only 'person eq \"E0118\"' --yes",
 		),
 		Args: takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
 	}
@@ -251,7 +253,8 @@ func (c *program) carryOut(dir string, j *carry.Job, l ledger.Ledger, only strin
 	res, err := j.Run(c.ctx, r.tell)
 	r.end()
 	err = c.ended(out, j, l, res, err)
-	if left := len(j.States) - j.Count(decide.Completed) - j.Count(decide.Refused); only != "" && !accepted && left > 0 {
+	if left := len(j.States) - j.Count(decide.Completed) - j.Count(decide.Refused); only != "" && !accepted &&
+		left > 0 {
 		out.Line(say.LeftOfPlan(left, j.Plan.ID))
 	}
 	return err

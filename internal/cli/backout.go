@@ -29,7 +29,8 @@ brings it back.`,
 		Example: example("pravet backout run-1", "pravet backout run-1 --fetch"),
 		Args:    takes(1, 1, "which run?", "pravet backout run-7"),
 	}
-	cmd.Flags().StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
+	cmd.Flags().
+		StringVar(&out, "out", "", "write the plan to this file, - for standard output (default: plans/ID.json)")
 	cmd.Flags().BoolVar(&fetch, "fetch", false, "fetch live applications first")
 	cmd.ValidArgsFunction = c.completeRuns
 	cmd.RunE = func(_ *cobra.Command, args []string) error {

@@ -82,7 +82,8 @@ func (s *selection) of(c *program, flag string, say func(p *plan.Plan, ch *plan.
 		seen := map[string]bool{}
 		for _, ch := range changes {
 			for _, text := range say(p, ch) {
-				if name, _, _ := strings.Cut(text, "\t"); !seen[name] && begins(name, begin) && len(out) < maxCompletions {
+				if name, _, _ := strings.Cut(text, "\t"); !seen[name] && begins(name, begin) &&
+					len(out) < maxCompletions {
 					seen[name] = true
 					out = append(out, text)
 				}

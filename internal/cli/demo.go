@@ -40,7 +40,8 @@ with the demo.`,
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
 	cmd.Flags().
 		BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
-	cmd.Flags().BoolVar(&live, "live", false, "walk through it with applications that are reached while they are in use")
+	cmd.Flags().
+		BoolVar(&live, "live", false, "walk through it with applications that are reached while they are in use")
 	cmd.MarkFlagsMutuallyExclusive("live", "no-walk")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {

@@ -140,7 +140,10 @@ func startDatabase(ctx context.Context, folder string) (*servers.Database, error
 func (w *liveWalk) env(v string) { w.more = append(w.more, v) }
 
 func (w *liveWalk) walk() error {
-	w.p.Line(show.Strong("Marrowick Ferries, Tuesday 24 November 2026, live."), " Berth planning is played by a stand-in over SCIM;")
+	w.p.Line(
+		show.Strong("Marrowick Ferries, Tuesday 24 November 2026, live."),
+		" Berth planning is played by a stand-in over SCIM;",
+	)
 	w.p.Line("ship's stores only load files; ticket sales and crew rosters keep their users in files.")
 	if w.at.Warehouse != "" {
 		w.p.Line("The reporting database is a PostgreSQL server.")
@@ -152,7 +155,10 @@ func (w *liveWalk) walk() error {
 		w.p.Line("Left out: " + m)
 	}
 	err := w.steps([]step{
-		{"Test the connections first: what may this caller do there? Nothing is changed.", []string{"fetch", "--check"}},
+		{
+			"Test the connections first: what may this caller do there? Nothing is changed.",
+			[]string{"fetch", "--check"},
+		},
 		{"Fetch what the live applications show, and draft.", []string{"draft", "--fetch"}},
 	})
 	if err != nil {

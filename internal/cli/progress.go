@@ -31,10 +31,18 @@ func (c *program) runner(j *carry.Job) *runner {
 		return r
 	}
 	r.bar = progressbar.NewOptions(
-		r.total, progressbar.OptionSetWriter(c.rawErr), progressbar.OptionSetWidth(24),
-		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(false), progressbar.OptionThrottle(100*time.Millisecond),
-		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "=", SaucerHead: ">", SaucerPadding: " ", BarStart: "[", BarEnd: "]"}),
-		progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(false), progressbar.OptionSetElapsedTime(false),
+		r.total,
+		progressbar.OptionSetWriter(c.rawErr),
+		progressbar.OptionSetWidth(24),
+		progressbar.OptionShowCount(),
+		progressbar.OptionSetPredictTime(false),
+		progressbar.OptionThrottle(100*time.Millisecond),
+		progressbar.OptionSetTheme(
+			progressbar.Theme{Saucer: "=", SaucerHead: ">", SaucerPadding: " ", BarStart: "[", BarEnd: "]"},
+		),
+		progressbar.OptionClearOnFinish(),
+		progressbar.OptionUseANSICodes(false),
+		progressbar.OptionSetElapsedTime(false),
 	)
 	return r
 }

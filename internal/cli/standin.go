@@ -74,7 +74,8 @@ request. Shares are of all requests:
 		ValidArgsFunction: c.completeApps,
 	}
 	cmd.Flags().StringVar(&at, "at", "127.0.0.1:8440", "address on this machine to listen at; port 0 takes a free one")
-	cmd.Flags().StringVar(&token, "token", "", "the bearer token that callers need: env:NAME or file:PATH (default: none)")
+	cmd.Flags().
+		StringVar(&token, "token", "", "the bearer token that callers need: env:NAME or file:PATH (default: none)")
 	cmd.Flags().StringVar(&state, "state", ".pravet/standin", "folder that the state is kept in")
 	cmd.Flags().StringSliceVar(&faults, "fault", nil, "how it misbehaves, see above (may be repeated)")
 	offer(cmd, "fault", cobra.FixedCompletions(standinFaults, noFiles))

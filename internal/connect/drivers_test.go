@@ -89,7 +89,7 @@ func overSCIM(t *testing.T, faults standin.Faults) (*reached, *standin.Server) {
 	t.Cleanup(web.Close)
 	a := yard(t, &way.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return scim.Open(ctx, scim.Options{App: a.App, Spec: a.Spec, Secret: secretOf("open sesame"), Ask: a.Ask})
+		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("open sesame"), Ask: a.Ask})
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
@@ -181,7 +181,10 @@ func overLDAP(t *testing.T, secure bool) (*reached, *servers.Directory) {
 	require.NoError(t, err)
 	require.True(t, roots.AppendCertsFromPEM(pem))
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return ldap.Open(ctx, ldap.Options{App: a.App, Spec: spec, Roots: roots, Secret: secretOf(s.Password), Ask: a.Ask})
+		return ldap.Open(
+			ctx,
+			live.Options{App: a.App, Spec: spec, Roots: roots, Secret: secretOf(s.Password), Ask: a.Ask},
+		)
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
@@ -213,14 +216,25 @@ func overPostgres(t *testing.T) (*reached, *servers.Database) {
 			require.NoError(t, err, one)
 		}
 	}
-	run("CREATE ROLE crew", "CREATE ROLE deck", "CREATE ROLE lead", "CREATE ROLE ada LOGIN", "CREATE ROLE bo LOGIN", "CREATE ROLE cy",
-		"COMMENT ON ROLE ada IS 'Ada Fell'", "COMMENT ON ROLE bo IS 'Bo Marsh'", "COMMENT ON ROLE cy IS 'Cy Quay'",
-		"GRANT crew, lead TO ada", "GRANT deck TO cy", "CREATE DATABASE sales")
+	run(
+		"CREATE ROLE crew",
+		"CREATE ROLE deck",
+		"CREATE ROLE lead",
+		"CREATE ROLE ada LOGIN",
+		"CREATE ROLE bo LOGIN",
+		"CREATE ROLE cy",
+		"COMMENT ON ROLE ada IS 'Ada Fell'",
+		"COMMENT ON ROLE bo IS 'Bo Marsh'",
+		"COMMENT ON ROLE cy IS 'Cy Quay'",
+		"GRANT crew, lead TO ada",
+		"GRANT deck TO cy",
+		"CREATE DATABASE sales",
+	)
 	a := yard(t, &way.Spec{By: "postgres", URL: s.URL, User: s.User, Password: "env:PASSWORD", Postgres: &way.Database{
 		Groups: "groups", Databases: []string{"postgres", "sales"},
 	}})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return postgres.Open(ctx, postgres.Options{App: a.App, Spec: a.Spec, Secret: secretOf(s.Password), Ask: a.Ask})
+		return postgres.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf(s.Password), Ask: a.Ask})
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
@@ -239,7 +253,10 @@ func overProgram(t *testing.T) (*reached, string) {
 	require.NoError(t, err)
 	a := yard(t, &way.Spec{By: "program", Program: []string{"python3", example, state}, Parallel: 1})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return program.Open(ctx, program.Options{App: a.App, Spec: a.Spec, Dir: t.TempDir(), Environ: os.Environ(), Ask: a.Ask})
+		return program.Open(
+			ctx,
+			live.Options{App: a.App, Spec: a.Spec, Dir: t.TempDir(), Environ: os.Environ(), Ask: a.Ask},
+		)
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
@@ -377,9 +394,22 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 			// not overwritten.
 			r.rename("cy", "Cy of the Quay")
 			time.Sleep(30 * time.Millisecond)
-			errs := carry(t, a,
-				of(model.Suspend, "bo"), thing(model.Join, "dee", "crew"), update("cy", "displayName", "Cy Quay", "Cy", a),
-				&plan.Change{Verb: model.Create, Account: "ada", After: attrs}, of(model.Suspend, "nobody"), of(model.Remove, "nobody"),
+			errs := carry(
+				t,
+				a,
+				of(
+					model.Suspend,
+					"bo",
+				),
+				thing(model.Join, "dee", "crew"),
+				update("cy", "displayName", "Cy Quay", "Cy", a),
+				&plan.Change{
+					Verb:    model.Create,
+					Account: "ada",
+					After:   attrs,
+				},
+				of(model.Suspend, "nobody"),
+				of(model.Remove, "nobody"),
 			)
 			for i, want := range []string{
 				"", "", `somebody has changed displayName to "Cy of the Quay" meanwhile, where the plan has "Cy Quay"`,
@@ -414,7 +444,11 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 			}
 			last := fetched(t, a)
 			require.Len(t, last, 4)
-			require.Contains(t, last, `{"account":"dee.rudd","state":"open","attributes":{"displayName":"Dee Rudd"},"groups":["crew"]}`)
+			require.Contains(
+				t,
+				last,
+				`{"account":"dee.rudd","state":"open","attributes":{"displayName":"Dee Rudd"},"groups":["crew"]}`,
+			)
 		})
 	}
 }

@@ -39,7 +39,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, roots.AppendCertsFromPEM(pem))
 	r.app.Open = func(ctx context.Context) (live.Driver, error) {
-		return ours.Open(ctx, ours.Options{
+		return ours.Open(ctx, live.Options{
 			App: r.app.App, Spec: r.app.Spec, Roots: roots, Secret: secretOf(directory.Password), Ask: r.app.Ask, First: made,
 			Key: func(string) (string, error) { return "brand-new", nil },
 		})
@@ -47,7 +47,10 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	for id, err := range carry(t, r.app, dee) {
 		require.NoError(t, err, id)
 	}
-	conn, err := ldap.DialURL(directory.Secure, ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}))
+	conn, err := ldap.DialURL(
+		directory.Secure,
+		ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}),
+	)
 	require.NoError(t, err)
 	defer conn.Close()
 	res, err := conn.SimpleBind(&ldap.SimpleBindRequest{
@@ -80,7 +83,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 
 	p, database := overPostgres(t)
 	p.app.Open = func(ctx context.Context) (live.Driver, error) {
-		return postgres.Open(ctx, postgres.Options{
+		return postgres.Open(ctx, live.Options{
 			App: p.app.App, Spec: p.app.Spec, Secret: secretOf(database.Password), Ask: p.app.Ask, First: made,
 		})
 	}

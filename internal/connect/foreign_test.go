@@ -24,7 +24,13 @@ import (
 // validates every request and writes every answer; below is only where resources are kept.
 func foreign(t *testing.T) *reached {
 	t.Helper()
-	users, groups := &shelf{prefix: "u", of: map[string]scim.ResourceAttributes{}}, &shelf{prefix: "g", of: map[string]scim.ResourceAttributes{}}
+	users, groups := &shelf{
+		prefix: "u",
+		of:     map[string]scim.ResourceAttributes{},
+	}, &shelf{
+		prefix: "g",
+		of:     map[string]scim.ResourceAttributes{},
+	}
 	s, err := scim.NewServer(&scim.ServerArgs{
 		ServiceProviderConfig: &scim.ServiceProviderConfig{MaxResults: 50, SupportFiltering: true, SupportPatch: true},
 		ResourceTypes: []scim.ResourceType{
@@ -38,7 +44,15 @@ func foreign(t *testing.T) *reached {
 		require.NoError(t, err)
 		return r.ID
 	}
-	ada := put(users, scim.ResourceAttributes{"userName": "ada", "displayName": "Ada Fell", "active": true, "roles": []any{map[string]any{"value": "lead"}}})
+	ada := put(
+		users,
+		scim.ResourceAttributes{
+			"userName":    "ada",
+			"displayName": "Ada Fell",
+			"active":      true,
+			"roles":       []any{map[string]any{"value": "lead"}},
+		},
+	)
 	put(users, scim.ResourceAttributes{"userName": "bo", "displayName": "Bo Marsh", "active": true})
 	cy := put(users, scim.ResourceAttributes{"userName": "cy", "displayName": "Cy Quay", "active": false})
 	put(groups, scim.ResourceAttributes{"displayName": "crew", "members": []any{map[string]any{"value": ada}}})
@@ -47,7 +61,7 @@ func foreign(t *testing.T) *reached {
 	t.Cleanup(web.Close)
 	a := yard(t, &way.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return ours.Open(ctx, ours.Options{App: a.App, Spec: a.Spec, Secret: secretOf("any"), Ask: a.Ask})
+		return ours.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("any"), Ask: a.Ask})
 	}
 	return &reached{a, func(account, shown string) {
 		users.mu.Lock()

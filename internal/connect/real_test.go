@@ -90,14 +90,17 @@ func TestAProgramThatMisbehavesIsKilledAndAskedAgain(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			dir := t.TempDir()
-			a := yard(t, &way.Spec{By: "program", Program: []string{"sh", "-c", "read line; echo told >&2; " + c.script}})
+			a := yard(
+				t,
+				&way.Spec{By: "program", Program: []string{"sh", "-c", "read line; echo told >&2; " + c.script}},
+			)
 			if c.script == "" {
 				a.Spec.Program = []string{"./no-such-program"}
 			}
 			a.Spec.Timeout, a.Spec.Tries = 300*time.Millisecond, 2
 			var said []string
 			a.Open = func(ctx context.Context) (live.Driver, error) {
-				return program.Open(ctx, program.Options{
+				return program.Open(ctx, live.Options{
 					App: a.App, Spec: a.Spec, Dir: dir, Environ: os.Environ(), Ask: a.Ask,
 					Log: func(text string) { said = append(said, text) },
 				})
@@ -127,7 +130,10 @@ func TestTheShellExampleIsAProgramToo(t *testing.T) {
 	require.NoError(t, err)
 	a := yard(t, &way.Spec{By: "program", Program: []string{"sh", example, state}, Parallel: 1})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return program.Open(ctx, program.Options{App: a.App, Spec: a.Spec, Dir: t.TempDir(), Environ: os.Environ(), Ask: a.Ask})
+		return program.Open(
+			ctx,
+			live.Options{App: a.App, Spec: a.Spec, Dir: t.TempDir(), Environ: os.Environ(), Ask: a.Ask},
+		)
 	}
 	defer func() { require.NoError(t, a.Close()) }()
 	errs := carry(t, a, of(model.Suspend, "ada"), of(model.Restore, "bo"), of(model.Remove, "ada"))

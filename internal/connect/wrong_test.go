@@ -40,7 +40,7 @@ func yardAt(t *testing.T, url string, secret func(context.Context, string) (stri
 	a := yard(t, &way.Spec{By: "scim", URL: url, Token: "env:TOKEN"})
 	a.Spec.Timeout, a.Spec.Tries = 400*time.Millisecond, 2
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return scim.Open(ctx, scim.Options{App: a.App, Spec: a.Spec, Secret: secret, Ask: a.Ask})
+		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secret, Ask: a.Ask})
 	}
 	return a
 }
@@ -208,7 +208,11 @@ func TestTheTokenGoesNowhereElse(t *testing.T) {
 		http.Redirect(w, r, other.URL+"/scim?from=here", http.StatusTemporaryRedirect)
 	})
 	_, err := a.Fetch(context.Background(), func(int) {})
-	require.ErrorContains(t, err, "the application sends us to "+other.URL+"/scim, and the token goes nowhere but where url says")
+	require.ErrorContains(
+		t,
+		err,
+		"the application sends us to "+other.URL+"/scim, and the token goes nowhere but where url says",
+	)
 	require.False(t, reached.Load())
 }
 
@@ -222,7 +226,11 @@ func TestAnApplicationThatIsNotThere(t *testing.T) {
 	unknown := httptest.NewTLSServer(http.NotFoundHandler())
 	defer unknown.Close()
 	_, err = yardAt(t, unknown.URL, secretOf("x")).Fetch(context.Background(), func(int) {})
-	require.ErrorContains(t, err, "the application's certificate is not accepted: x509: certificate signed by unknown authority")
+	require.ErrorContains(
+		t,
+		err,
+		"the application's certificate is not accepted: x509: certificate signed by unknown authority",
+	)
 	require.ErrorContains(t, err, "name its authority's file under ca, if you trust it")
 	old := httptest.NewUnstartedServer(http.NotFoundHandler())
 	old.TLS = &tls.Config{MinVersion: tls.VersionTLS10, MaxVersion: tls.VersionTLS11}
@@ -255,7 +263,9 @@ func TestATokenThatExpiresIsHadAnew(t *testing.T) {
 			}
 			n := tokens.Add(1)
 			good.Store(fmt.Sprintf("token %d", n))
-			body, _ := json.Marshal(map[string]any{"access_token": good.Load(), "token_type": "Bearer", "expires_in": 3600})
+			body, _ := json.Marshal(
+				map[string]any{"access_token": good.Load(), "token_type": "Bearer", "expires_in": 3600},
+			)
 			say(w, 200, "application/json", string(body))
 			return
 		}
@@ -313,7 +323,10 @@ func TestInterruptedWhatIsInFlightIsFinished(t *testing.T) {
 	r.app.Spec.Parallel, r.app.Spec.Rate = 1, 100
 	var changes []*plan.Change
 	for i := range 8 {
-		changes = append(changes, &plan.Change{Verb: model.Create, Account: fmt.Sprintf("n%d", i), After: map[string]any{}})
+		changes = append(
+			changes,
+			&plan.Change{Verb: model.Create, Account: fmt.Sprintf("n%d", i), After: map[string]any{}},
+		)
 	}
 	step, err := r.app.Prepare(context.Background(), "", changes)
 	require.NoError(t, err)

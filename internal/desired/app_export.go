@@ -43,8 +43,11 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 		return nil
 	}
 	f := d.fields(
-		n, "export",
-		append([]string{"format", "path", "delimiter", "encoding", "rows", "columns", "shows", "taken", "definitions"}, directoryKeys...)...,
+		n,
+		"export",
+		append(
+			[]string{"format", "path", "delimiter", "encoding", "rows", "columns", "shows", "taken", "definitions"},
+			directoryKeys...)...,
 	)
 	d.shows(app, f["shows"])
 	s := &export.Spec{
@@ -117,7 +120,10 @@ func (d *doc) fetched(app *model.App, n *yaml.Node, reach *way.Spec) *export.Spe
 		}
 	}
 	if reach.By == "postgres" {
-		s.Columns = append(s.Columns, export.Column{Attr: model.Owned, Name: "what it owns", Split: "\n", Pos: reach.Pos})
+		s.Columns = append(
+			s.Columns,
+			export.Column{Attr: model.Owned, Name: "what it owns", Split: "\n", Pos: reach.Pos},
+		)
 	}
 	s.Paths = []model.Name{path}
 	return s
@@ -208,7 +214,12 @@ func (d *doc) column(e entry) export.Column {
 func (d *doc) thingColumns(e entry, c export.Column, f map[string]*yaml.Node) export.Column {
 	kinds := []string{model.Group.Plural(), model.Role.Plural(), model.License.Plural()}
 	if !slices.Contains(kinds, e.name) {
-		d.problem(f["columns"], "unknown-key", "only groups, roles and licenses have a column for each", "write column: COLUMN")
+		d.problem(
+			f["columns"],
+			"unknown-key",
+			"only groups, roles and licenses have a column for each",
+			"write column: COLUMN",
+		)
 	}
 	c.Things = map[string]string{}
 	for _, x := range d.entries(f["columns"], "columns") {
@@ -237,7 +248,12 @@ func (d *doc) dateForm(n *yaml.Node) string {
 	}
 	v := d.text(n, "date")
 	if !strings.Contains(v, "YYYY") || !strings.Contains(v, "MM") || !strings.Contains(v, "DD") {
-		d.problem(n, "wrong-date", fmt.Sprintf("%q is no form of a date", v), "write it with YYYY, MM and DD, like DD.MM.YYYY or MM/DD/YYYY hh:mm")
+		d.problem(
+			n,
+			"wrong-date",
+			fmt.Sprintf("%q is no form of a date", v),
+			"write it with YYYY, MM and DD, like DD.MM.YYYY or MM/DD/YYYY hh:mm",
+		)
 		return ""
 	}
 	return dateLetters.Replace(v)

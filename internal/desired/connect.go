@@ -138,7 +138,12 @@ func (d *doc) limits(s *way.Spec, f map[string]*yaml.Node) {
 	if n := f["rate"]; n != nil {
 		v, err := strconv.ParseFloat(d.text(n, "rate"), 64)
 		if err != nil || v <= 0 {
-			d.problem(n, "wrong-type", "rate is expected to be how many requests a second may be sent", "for example 50")
+			d.problem(
+				n,
+				"wrong-type",
+				"rate is expected to be how many requests a second may be sent",
+				"for example 50",
+			)
 		} else {
 			s.Rate = v
 		}
@@ -258,7 +263,12 @@ func (d *doc) directory(at *yaml.Node, f map[string]*yaml.Node, of string) *expo
 	}
 	for key, dn := range map[string]string{"people": x.People, "groups": x.Groups, "roles": x.Roles, "away": x.Away} {
 		if dn != "" && !export.SameDN(dn, dn) {
-			d.problem(f[key], "bad-address", fmt.Sprintf("%q is no DN", dn), "write it like ou=people,dc=ferries,dc=example")
+			d.problem(
+				f[key],
+				"bad-address",
+				fmt.Sprintf("%q is no DN", dn),
+				"write it like ou=people,dc=ferries,dc=example",
+			)
 		}
 	}
 	if x.Block.Attribute == "" && x.Away == "" {

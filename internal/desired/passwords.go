@@ -66,7 +66,12 @@ func (r *Repo) readKeys(d *doc, app *model.App, n *yaml.Node) {
 	f := d.fields(n, "keys", "for", "every")
 	k := &model.Keys{Every: d.duration(f["every"], "every", "for example P90D"), Pos: d.pos(n)}
 	if f["for"] == nil || k.Every == (day.Duration{}) {
-		d.problem(n, "missing-key", "keys needs whose they are and how long one is good", `add for: FILTER and every: P90D`)
+		d.problem(
+			n,
+			"missing-key",
+			"keys needs whose they are and how long one is good",
+			`add for: FILTER and every: P90D`,
+		)
 		return
 	}
 	if k.For = d.filter(f["for"], "for"); k.For == nil {

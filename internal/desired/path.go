@@ -258,7 +258,10 @@ func (d *doc) kinds(n *yaml.Node, what string) (out [model.Kinds]bool) {
 		}
 		if !known {
 			d.probs.Add(problem(
-				name.Pos, "unknown-word", fmt.Sprintf("%s cannot be %q", what, name.Text), "use groups, roles or licenses",
+				name.Pos,
+				"unknown-word",
+				fmt.Sprintf("%s cannot be %q", what, name.Text),
+				"use groups, roles or licenses",
 			))
 		}
 	}

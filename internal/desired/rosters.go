@@ -38,7 +38,12 @@ func (r *Repo) readRosters(d *doc, n *yaml.Node) {
 			}
 		}
 		if !strings.HasPrefix(e.name, "people/") || !strings.HasSuffix(e.name, ".csv") {
-			d.problem(e.key, "wrong-path", fmt.Sprintf("%s is no CSV file of people", e.name), "name it like people/staff.csv")
+			d.problem(
+				e.key,
+				"wrong-path",
+				fmt.Sprintf("%s is no CSV file of people", e.name),
+				"name it like people/staff.csv",
+			)
 			continue
 		}
 		if ok, err := r.Tree.Exists(e.name); err == nil && !ok {

@@ -119,7 +119,8 @@ func Under(dn, base string) bool {
 func FoldDN(dn string) string {
 	odd := func(r rune) bool { return r < ' ' || r > '~' }
 	if !strings.ContainsFunc(dn, odd) && !strings.ContainsAny(dn, "\\\"+;#<>") && !strings.Contains(dn, ", ") && !strings.Contains(dn, " ,") &&
-		!strings.Contains(dn, "= ") && !strings.Contains(dn, " =") && !strings.Contains(dn, "  ") {
+		!strings.Contains(dn, "= ") && !strings.Contains(dn, " =") &&
+		!strings.Contains(dn, "  ") {
 		return strings.ToLower(strings.TrimSpace(dn))
 	}
 	parsed, err := ldap.ParseDN(dn)

@@ -139,7 +139,14 @@ func (r *recordReader) read(src *source.Reader, name string) error {
 					rule, hint = "truncated", "the export was cut short; export it again"
 				}
 				return source.NewProblem(
-					model.Pos{File: name, Line: r.line, Column: 1}, rule, strings.TrimPrefix(bad.Error(), "json: "), hint,
+					model.Pos{
+						File:   name,
+						Line:   r.line,
+						Column: 1,
+					},
+					rule,
+					strings.TrimPrefix(bad.Error(), "json: "),
+					hint,
 				)
 			}
 		} else if !cut {

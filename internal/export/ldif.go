@@ -32,10 +32,21 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 				return p
 			case errors.As(err, &bad):
 				return source.NewProblem(
-					model.Pos{File: name, Line: bad.Line}, "not-ldif", bad.Message, "see RFC 2849 for how an entry is written",
+					model.Pos{
+						File: name,
+						Line: bad.Line,
+					},
+					"not-ldif",
+					bad.Message,
+					"see RFC 2849 for how an entry is written",
 				)
 			}
-			return source.NewProblem(model.Pos{File: name}, "not-ldif", err.Error(), "see RFC 2849 for how an entry is written")
+			return source.NewProblem(
+				model.Pos{File: name},
+				"not-ldif",
+				err.Error(),
+				"see RFC 2849 for how an entry is written",
+			)
 		}
 		if e.Entry == nil {
 			return source.NewProblem(

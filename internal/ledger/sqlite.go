@@ -295,7 +295,10 @@ func indexAll(tx *sql.Tx, rows []aboutRow) error {
 		for _, r := range some {
 			args = append(args, r.what, r.name, r.seq)
 		}
-		text := `INSERT OR IGNORE INTO about (what, name, seq) VALUES (?, ?, ?)` + strings.Repeat(", (?, ?, ?)", len(some)-1)
+		text := `INSERT OR IGNORE INTO about (what, name, seq) VALUES (?, ?, ?)` + strings.Repeat(
+			", (?, ?, ?)",
+			len(some)-1,
+		)
 		if len(some) < atOnce {
 			if _, err := tx.Exec(text, args...); err != nil {
 				return err

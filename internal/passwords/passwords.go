@@ -59,7 +59,9 @@ func Recipient(text string) (age.Recipient, error) {
 	case strings.HasPrefix(text, "ssh-"):
 		return agessh.ParseRecipient(text)
 	case strings.HasPrefix(text, "AGE-SECRET-KEY"):
-		return nil, errors.New("this is a secret key, and a recipient is expected; replace that key, as others have seen it")
+		return nil, errors.New(
+			"this is a secret key, and a recipient is expected; replace that key, as others have seen it",
+		)
 	}
 	return nil, errors.New("a recipient begins with age1 or with ssh-ed25519 or ssh-rsa")
 }

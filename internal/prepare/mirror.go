@@ -15,7 +15,7 @@ func (s *State) Mirror(ctx context.Context, wrap func(app *model.App, m *mirror.
 		if e == nil {
 			continue
 		}
-		state, err := s.kept(ctx, a)
+		state, err := s.Reached[a].Read(ctx)
 		if err != nil {
 			return err
 		}
@@ -23,11 +23,6 @@ func (s *State) Mirror(ctx context.Context, wrap func(app *model.App, m *mirror.
 		s.Reached[a] = wrap(s.Repo.Apps[a], m)
 	}
 	return nil
-}
-
-// kept is the exported state of an application as it was read.
-func (s *State) kept(ctx context.Context, a int) (*connect.State, error) {
-	return s.Reached[a].Read(ctx)
 }
 
 // Reread reads the applications again that were read before, and nothing else.

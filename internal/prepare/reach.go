@@ -60,11 +60,17 @@ func (s *State) reach(a int) connect.Application {
 		}
 		switch spec.By {
 		case "ldap":
-			return ldap.Open(ctx, ldap.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
+			return ldap.Open(
+				ctx,
+				live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
+			)
 		case "postgres":
-			return postgres.Open(ctx, postgres.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
+			return postgres.Open(
+				ctx,
+				live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
+			)
 		case "program":
-			return program.Open(ctx, program.Options{
+			return program.Open(ctx, live.Options{
 				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask, First: first, Key: key,
 				Log: func(text string) {
 					if s.Log != nil {
@@ -73,7 +79,10 @@ func (s *State) reach(a int) connect.Application {
 				},
 			})
 		}
-		return scim.Open(ctx, scim.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key})
+		return scim.Open(
+			ctx,
+			live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
+		)
 	}
 	return out
 }

@@ -68,9 +68,19 @@ type rehearsal struct {
 func Run(ctx context.Context, in Input) (*Report, error) {
 	r := &rehearsal{
 		Input: in, chance: rand.New(rand.NewPCG(in.Seed, 7)),
-		out: &Report{Plan: in.Plan.ID, Changes: len(in.Plan.Changes), NotSettled: []string{}, Broken: []string{}, NotUndone: []string{}, Differs: []string{}},
+		out: &Report{
+			Plan:       in.Plan.ID,
+			Changes:    len(in.Plan.Changes),
+			NotSettled: []string{},
+			Broken:     []string{},
+			NotUndone:  []string{},
+			Differs:    []string{},
+		},
 	}
-	err := in.State.Mirror(ctx, func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} })
+	err := in.State.Mirror(
+		ctx,
+		func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} },
+	)
 	if err != nil {
 		return nil, err
 	}

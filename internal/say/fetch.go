@@ -77,7 +77,13 @@ func Beside() string {
 
 // Progress is how far a run has come in an application.
 func Progress(app string, effects map[model.Effect]int, failed int, left time.Duration) string {
-	text := fmt.Sprintf("%s: %d widen, %d narrow, %d keep", app, effects[model.Widens], effects[model.Narrows], effects[model.Keeps])
+	text := fmt.Sprintf(
+		"%s: %d widen, %d narrow, %d keep",
+		app,
+		effects[model.Widens],
+		effects[model.Narrows],
+		effects[model.Keeps],
+	)
 	if failed > 0 {
 		text += fmt.Sprintf(", %d failed", failed)
 	}

@@ -156,7 +156,13 @@ func ForSomebody(n int, plan string) string {
 
 // Arrived is what the export of an application shows of changes that waited.
 func Arrived(run, app string, seen, of int, missing []string) string {
-	text := fmt.Sprintf("%s: of %s that waited in %s, the export shows %d now", app, model.Count(of, "change", "changes"), run, seen)
+	text := fmt.Sprintf(
+		"%s: of %s that waited in %s, the export shows %d now",
+		app,
+		model.Count(of, "change", "changes"),
+		run,
+		seen,
+	)
 	if len(missing) > 0 {
 		text += "; still missing:"
 	}

@@ -77,29 +77,42 @@ func said() map[string][]any {
 			say.NotFetched([]string{"rosters"}),
 			"rosters writes its export itself; only what is reached by scim, ldap, postgres or program is fetched",
 		},
-		"NothingLive":       {say.NothingLive(), "There is nothing to fetch: each application writes its export itself."},
+		"NothingLive": {
+			say.NothingLive(),
+			"There is nothing to fetch: each application writes its export itself.",
+		},
 		"NotFetchedBecause": {say.NotFetchedBecause(errFull), "Not fetched: the disk is full"},
 		"Fetched":           {say.Fetched("berths", 44), "berths: fetched, 44 accounts"},
 		"Reading":           {say.Reading("berths", 200), "berths: 200 accounts read so far"},
 		"FetchFailed":       {say.FetchFailed(1, 3), "1 of 3 applications could not be fetched"},
 		"Lacking":           {say.Lacking(2), "2 things are lacking; look for “no” above"},
 		"NotLoopback": {
-			say.NotLoopback("0.0.0.0:80"), "--at: 0.0.0.0:80 is not an address of this machine alone; write 127.0.0.1:PORT",
+			say.NotLoopback(
+				"0.0.0.0:80",
+			), "--at: 0.0.0.0:80 is not an address of this machine alone; write 127.0.0.1:PORT",
 		},
 		"NotListening": {
-			say.NotListening("127.0.0.1:80", errFull), "nobody can listen at 127.0.0.1:80: the disk is full; take another one with --at",
+			say.NotListening(
+				"127.0.0.1:80",
+				errFull,
+			), "nobody can listen at 127.0.0.1:80: the disk is full; take another one with --at",
 		},
 		"NoFault": {
 			say.NoFault("sloth", []string{"busy", "late"}),
 			`--fault: "sloth" is not understood; write NAME=VALUE, like busy=10% or delay=50ms, with one of busy, late`,
 		},
-		"Playing": {say.Playing("berths", "http://127.0.0.1:8440/berths"), "berths is played at http://127.0.0.1:8440/berths"},
+		"Playing": {
+			say.Playing("berths", "http://127.0.0.1:8440/berths"),
+			"berths is played at http://127.0.0.1:8440/berths",
+		},
 		"WhatNow": {
 			say.WhatNow(ledger.Unknown), "apply the plan again: it is looked up first, and not done twice",
 			say.WhatNow(ledger.NotYet), "",
 		},
 		"Claimed": {
-			say.Claimed("berths"), "another run, from another repository, changes berths just now; wait until it is done",
+			say.Claimed(
+				"berths",
+			), "another run, from another repository, changes berths just now; wait until it is done",
 		},
 		"NotClaimed": {
 			say.NotClaimed("berths", errFull),
@@ -139,7 +152,13 @@ func said() map[string][]any {
 				"pravet apply m4n98ppw",
 		},
 		"Arrived": {
-			say.Arrived("run-7", "stores", 2, 2, nil), "stores: of 2 changes that waited in run-7, the export shows 2 now",
+			say.Arrived(
+				"run-7",
+				"stores",
+				2,
+				2,
+				nil,
+			), "stores: of 2 changes that waited in run-7, the export shows 2 now",
 			say.Arrived("run-7", "stores", 1, 2, []string{"grant role buyer"}),
 			"stores: of 2 changes that waited in run-7, the export shows 1 now; still missing:\n  grant role buyer",
 		},

@@ -199,7 +199,12 @@ func NotOnRecord(name string) error {
 // NothingOnRecord is a name of what neither the files nor the ledger know; near is the
 // nearest in the files, or "".
 func NothingOnRecord(what, name, near string) error {
-	return fmt.Errorf("neither the files nor the ledger knows %s %q%s", what, name, meant("; ", near, "see: pravet log"))
+	return fmt.Errorf(
+		"neither the files nor the ledger knows %s %q%s",
+		what,
+		name,
+		meant("; ", near, "see: pravet log"),
+	)
 }
 
 // LedgerBroken is a ledger that does not hold all that was written.

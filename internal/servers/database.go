@@ -50,7 +50,20 @@ func StartDatabase(ctx context.Context, folder string) (*Database, error) {
 		return nil, err
 	}
 	init := exec.CommandContext(
-		ctx, initdb, "-D", data, "-U", d.User, "--pwfile", secret, "-A", "scram-sha-256", "-E", "UTF8", "--locale=C", "-N",
+		ctx,
+		initdb,
+		"-D",
+		data,
+		"-U",
+		d.User,
+		"--pwfile",
+		secret,
+		"-A",
+		"scram-sha-256",
+		"-E",
+		"UTF8",
+		"--locale=C",
+		"-N",
 	)
 	init.Dir = folder
 	as(init)

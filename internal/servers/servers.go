@@ -127,8 +127,12 @@ func certificate(folder string) (cert, key string, err error) {
 		return "", "", err
 	}
 	template := &x509.Certificate{
-		SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: "Marrowick Ferries, for trying"},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().AddDate(1, 0, 0), IsCA: true, BasicConstraintsValid: true,
+		SerialNumber: big.NewInt(
+			time.Now().UnixNano(),
+		), Subject: pkix.Name{CommonName: "Marrowick Ferries, for trying"},
+		NotBefore: time.Now().
+			Add(-time.Hour),
+		NotAfter: time.Now().AddDate(1, 0, 0), IsCA: true, BasicConstraintsValid: true,
 		KeyUsage:    x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign,
 		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, DNSNames: []string{"localhost"},

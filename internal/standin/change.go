@@ -204,7 +204,12 @@ func (s *Server) bulk(_ *http.Request, body []byte) answer {
 		if kind == "User" || kind == "Group" {
 			a = s.do(op.Method, kind, id, op.Version, op.Data)
 		}
-		part := map[string]any{"method": op.Method, "status": fmt.Sprint(a.status), "bulkId": op.BulkID, "location": a.at}
+		part := map[string]any{
+			"method":   op.Method,
+			"status":   fmt.Sprint(a.status),
+			"bulkId":   op.BulkID,
+			"location": a.at,
+		}
 		if a.status >= http.StatusBadRequest {
 			part["response"] = a.body
 		}

@@ -28,7 +28,9 @@ type answer struct {
 
 func refuse(status int, kind, detail string) answer {
 	e := map[string]any{
-		"schemas": []string{"urn:ietf:params:scim:api:messages:2.0:Error"}, "status": strconv.Itoa(status), "detail": detail,
+		"schemas": []string{
+			"urn:ietf:params:scim:api:messages:2.0:Error",
+		}, "status": strconv.Itoa(status), "detail": detail,
 	}
 	if kind != "" {
 		e["scimType"] = kind
@@ -38,7 +40,10 @@ func refuse(status int, kind, detail string) answer {
 
 func (s *Server) routes() {
 	s.mux = http.NewServeMux()
-	s.mux.HandleFunc("GET /ServiceProviderConfig", func(w http.ResponseWriter, _ *http.Request) { write(w, s.config()) })
+	s.mux.HandleFunc(
+		"GET /ServiceProviderConfig",
+		func(w http.ResponseWriter, _ *http.Request) { write(w, s.config()) },
+	)
 	s.mux.HandleFunc("GET /ResourceTypes", func(w http.ResponseWriter, _ *http.Request) { write(w, resourceTypes()) })
 	s.mux.HandleFunc("GET /Schemas", func(w http.ResponseWriter, _ *http.Request) { write(w, s.schemas()) })
 	s.mux.HandleFunc("POST /Bulk", s.hurt(s.bulk))
@@ -218,10 +223,20 @@ func (s *Server) schemas() answer {
 		}
 	}
 	enterprise := "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
-	extensions[enterprise] = []string{"department", "division", "organization", "costCenter", "employeeNumber", "manager"}
-	out := []any{list("urn:ietf:params:scim:schemas:core:2.0:User", "userName", "name", "displayName", "title", "userType",
-		"active", "emails", "phoneNumbers", "groups", "roles", "entitlements", "locale", "timezone", "nickName",
-		"preferredLanguage"), list("urn:ietf:params:scim:schemas:core:2.0:Group", "displayName", "members")}
+	extensions[enterprise] = []string{
+		"department",
+		"division",
+		"organization",
+		"costCenter",
+		"employeeNumber",
+		"manager",
+	}
+	out := []any{
+		list("urn:ietf:params:scim:schemas:core:2.0:User", "userName", "name", "displayName", "title", "userType",
+			"active", "emails", "phoneNumbers", "groups", "roles", "entitlements", "locale", "timezone", "nickName",
+			"preferredLanguage"),
+		list("urn:ietf:params:scim:schemas:core:2.0:Group", "displayName", "members"),
+	}
 	for id, names := range extensions {
 		out = append(out, list(id, names...))
 	}
@@ -272,7 +287,8 @@ func (s *Server) list(kind string, r *http.Request) answer {
 		}
 	}
 	for id, p := range st.old { // what was removed and is shown still; found is a copy then
-		if _, there := st.of[id]; !there && p.was != nil && time.Now().Before(p.until) && (match == nil || match(p.was)) {
+		if _, there := st.of[id]; !there && p.was != nil && time.Now().Before(p.until) &&
+			(match == nil || match(p.was)) {
 			found = append(found, id)
 		}
 	}
@@ -298,7 +314,10 @@ func (s *Server) list(kind string, r *http.Request) answer {
 	resources := []any{}
 	for _, id := range found[from:to] {
 		x, _ := s.shown(st, id)
-		resources = append(resources, s.dress(kind, x, memberships, strings.Contains(q.Get("excludedAttributes"), "members")))
+		resources = append(
+			resources,
+			s.dress(kind, x, memberships, strings.Contains(q.Get("excludedAttributes"), "members")),
+		)
 	}
 	out := map[string]any{
 		"schemas":      []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"},

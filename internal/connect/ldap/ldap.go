@@ -7,7 +7,6 @@ package ldap
 import (
 	"context"
 	"crypto/tls"
-	"crypto/x509"
 	"errors"
 	"fmt"
 	"net/url"
@@ -20,6 +19,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/export"
 	"pravet/internal/way"
 )
@@ -58,19 +58,8 @@ type entry struct {
 	groups      []string // DNs of groups and roles that list it
 }
 
-// Options are what a driver needs besides what the application's file says.
-type Options struct {
-	App    *model.App
-	Spec   *way.Spec
-	Roots  *x509.CertPool // nil for the system's
-	Secret func(ctx context.Context, ref string) (string, error)
-	Ask    func(ctx context.Context, f func(context.Context) error) error
-	First  func(account string) (string, error) // the first password of a new account; nil for none
-	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
-}
-
 // Open connects and signs in.
-func Open(ctx context.Context, o Options) (live.Driver, error) {
+func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	u, err := url.Parse(o.Spec.URL)
 	if err != nil {
 		return nil, errors.New("the address under url cannot be read")
@@ -115,16 +104,33 @@ func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
 	if err := conn.Bind(d.user, password); err != nil {
 		conn.Close()
 		if ldap.IsErrorAnyOf(err, ldap.LDAPResultInvalidCredentials, ldap.LDAPResultInvalidDNSyntax) {
-			return nil, &connect.Fault{Kind: connect.Refused, Says: "the directory does not accept the user or the password"}
+			return nil, &connect.Fault{
+				Kind: connect.Refused,
+				Says: "the directory does not accept the user or the password",
+			}
 		}
 		return nil, judge(err, false)
 	}
 	root, err := conn.Search(ldap.NewSearchRequest(
-		"", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", []string{"supportedControl"}, nil,
+		"",
+		ldap.ScopeBaseObject,
+		ldap.NeverDerefAliases,
+		0,
+		0,
+		false,
+		"(objectClass=*)",
+		[]string{"supportedControl"},
+		nil,
 	))
 	if err == nil && len(root.Entries) > 0 {
 		controls := root.Entries[0].GetAttributeValues("supportedControl")
-		d.asserts, d.policy = slices.Contains(controls, assertion), slices.Contains(controls, ldap.ControlTypeBeheraPasswordPolicy)
+		d.asserts, d.policy = slices.Contains(
+			controls,
+			assertion,
+		), slices.Contains(
+			controls,
+			ldap.ControlTypeBeheraPasswordPolicy,
+		)
 	}
 	d.conn = conn
 	return conn, nil
@@ -147,7 +153,7 @@ func judge(err error, writes bool) error {
 	if err == nil || !errors.As(err, &e) {
 		return err
 	}
-	text := clean(plain(err))
+	text := words.Clean(plain(err))
 	switch e.ResultCode {
 	case ldap.ErrorNetwork, ldap.ErrorUnexpectedResponse, ldap.LDAPResultServerDown, ldap.LDAPResultTimeout:
 		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}
@@ -176,15 +182,6 @@ func plain(err error) string {
 		return text
 	}
 	return err.Error()
-}
-
-func clean(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
-			return ' '
-		}
-		return r
-	}, s)
 }
 
 // Close ends the connection.

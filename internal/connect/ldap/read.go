@@ -32,7 +32,14 @@ func (d *driver) search(ctx context.Context, base, filter string, attrs []string
 				return err
 			}
 			res, err = conn.Search(ldap.NewSearchRequest(
-				base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, int(d.spec.Timeout.Seconds()), false, filter, attrs,
+				base,
+				ldap.ScopeWholeSubtree,
+				ldap.NeverDerefAliases,
+				0,
+				int(d.spec.Timeout.Seconds()),
+				false,
+				filter,
+				attrs,
 				[]ldap.Control{paging},
 			))
 			if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
@@ -79,7 +86,8 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 			continue
 		}
 		err := d.search(ctx, b.base, filter, []string{"cn", d.at.Member}, func(e *ldap.Entry) error {
-			if export.SameDN(e.DN, b.base) || b.kind == model.Group && export.Under(e.DN, d.at.Roles) && export.Under(d.at.Roles, d.at.Groups) {
+			if export.SameDN(e.DN, b.base) ||
+				b.kind == model.Group && export.Under(e.DN, d.at.Roles) && export.Under(d.at.Roles, d.at.Groups) {
 				return nil // the branch itself, or roles that are below groups
 			}
 			l := &list{kind: b.kind, name: e.GetEqualFoldAttributeValue("cn"), dn: e.DN}

@@ -50,12 +50,15 @@ func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Reques
 	}
 	for _, key := range order {
 		dn, err := d.list(ctx, key)
-		out = append(out, &live.Request{Changes: lists[key], Key: key, Do: func(ctx context.Context, of []*plan.Change) []error {
-			if err != nil {
-				return live.All(of, err)
-			}
-			return d.members(ctx, dn, of)
-		}})
+		out = append(
+			out,
+			&live.Request{Changes: lists[key], Key: key, Do: func(ctx context.Context, of []*plan.Change) []error {
+				if err != nil {
+					return live.All(of, err)
+				}
+				return d.members(ctx, dn, of)
+			}},
+		)
 	}
 	return out, nil
 }
@@ -115,9 +118,13 @@ func (d *driver) as(x *entry) []ldap.Control {
 
 // one carries out one change of an account that is no attribute.
 func (d *driver) one(c *plan.Change, w *live.Work) *live.Request {
-	return &live.Request{Changes: []*plan.Change{c}, Key: "account " + w.Account, Do: func(ctx context.Context, of []*plan.Change) []error {
-		return live.All(of, d.carry(ctx, c))
-	}}
+	return &live.Request{
+		Changes: []*plan.Change{c},
+		Key:     "account " + w.Account,
+		Do: func(ctx context.Context, of []*plan.Change) []error {
+			return live.All(of, d.carry(ctx, c))
+		},
+	}
 }
 
 func (d *driver) carry(ctx context.Context, c *plan.Change) error {
@@ -126,7 +133,10 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 	}
 	x := d.known(c.Account)
 	if x == nil {
-		return &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", c.Account)}
+		return &connect.Fault{
+			Kind: connect.Conflict,
+			Says: fmt.Sprintf("the account %s is not there any more", c.Account),
+		}
 	}
 	switch c.Verb {
 	case model.Remove:
@@ -218,7 +228,10 @@ func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 	if err := tell(func(r *ldap.ModifyRequest) { r.Add(d.at.Member, []string{now}) }); err != nil {
 		return err
 	}
-	err := d.write(ctx, func(conn *ldap.Conn) error { return conn.ModifyDN(ldap.NewModifyDNRequest(x.dn, rdn, true, to)) })
+	err := d.write(
+		ctx,
+		func(conn *ldap.Conn) error { return conn.ModifyDN(ldap.NewModifyDNRequest(x.dn, rdn, true, to)) },
+	)
 	if err != nil {
 		return err
 	}
@@ -248,21 +261,31 @@ func values(v string) []string {
 
 // update changes the attributes of an entry that differ, as one change.
 func (d *driver) update(account string, changes []*plan.Change) *live.Request {
-	return &live.Request{Changes: changes, Key: "account " + account, Do: func(ctx context.Context, of []*plan.Change) []error {
-		x := d.known(account)
-		if x == nil {
-			return live.All(of, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", account)})
-		}
-		req := ldap.NewModifyRequest(x.dn, d.as(x))
-		for _, c := range of {
-			v := ""
-			if c.After != nil {
-				v = fmt.Sprint(c.After)
+	return &live.Request{
+		Changes: changes,
+		Key:     "account " + account,
+		Do: func(ctx context.Context, of []*plan.Change) []error {
+			x := d.known(account)
+			if x == nil {
+				return live.All(
+					of,
+					&connect.Fault{
+						Kind: connect.Conflict,
+						Says: fmt.Sprintf("the account %s is not there any more", account),
+					},
+				)
 			}
-			req.Replace(d.attribute(c.Attribute), values(v))
-		}
-		return live.All(of, d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }))
-	}}
+			req := ldap.NewModifyRequest(x.dn, d.as(x))
+			for _, c := range of {
+				v := ""
+				if c.After != nil {
+					v = fmt.Sprint(c.After)
+				}
+				req.Replace(d.attribute(c.Attribute), values(v))
+			}
+			return live.All(of, d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }))
+		},
+	}
 }
 
 // create adds an entry, with the attributes that its class cannot do without.
@@ -320,7 +343,13 @@ func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change)
 	for _, c := range changes {
 		x := d.known(c.Account)
 		if x == nil {
-			return live.All(changes, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", c.Account)})
+			return live.All(
+				changes,
+				&connect.Fault{
+					Kind: connect.Conflict,
+					Says: fmt.Sprintf("the account %s is not there any more", c.Account),
+				},
+			)
 		}
 		v := x.dn
 		if d.at.ByName() {
@@ -343,8 +372,11 @@ func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change)
 		err := conn.Modify(req)
 		have = ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute)
 		if ldap.IsErrorWithCode(err, ldap.LDAPResultObjectClassViolation) {
-			return &connect.Fault{Kind: connect.Refused, Says: "the directory refused it: a group of this class needs a member; " +
-				"let another account join first"}
+			return &connect.Fault{
+				Kind: connect.Refused,
+				Says: "the directory refused it: a group of this class needs a member; " +
+					"let another account join first",
+			}
 		}
 		return err
 	})

@@ -9,13 +9,15 @@ package live
 
 import (
 	"context"
+	"crypto/x509"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"pravet/internal/way"
 	"sync"
 	"time"
+
+	"pravet/internal/way"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/model"
@@ -42,6 +44,20 @@ type Driver interface {
 	Check(ctx context.Context) ([]connect.Ability, error)
 	// Close ends the connection.
 	Close() error
+}
+
+// Options are what a driver needs besides a connection.
+type Options struct {
+	App     *model.App
+	Spec    *way.Spec
+	Roots   *x509.CertPool                                        // nil for the system's
+	Secret  func(ctx context.Context, ref string) (string, error) // reads a secret
+	Ask     func(ctx context.Context, f func(context.Context) error) error
+	First   func(account string) (string, error) // the first password of a new account; nil for none
+	Key     func(account string) (string, error) // a new key for an account that has one; nil for none
+	Dir     string                               // the repository, in which programs run
+	Environ []string                             // of programs
+	Log     func(text string)                    // takes what programs say on standard error
 }
 
 // Work is what is to be done to one account.

@@ -4,9 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"pravet/internal/way"
 	"sync"
 	"time"
+
+	"pravet/internal/way"
 
 	"github.com/cenkalti/backoff/v5"
 	"golang.org/x/sync/errgroup"
@@ -220,7 +221,11 @@ func (a *Application) carry(
 
 // unseen leaves of changes that may have been carried out those that the application does
 // not show. The others are answered with yes, and read back like all others.
-func (a *Application) unseen(ctx context.Context, changes []*plan.Change, tell func(*plan.Change, error)) []*plan.Change {
+func (a *Application) unseen(
+	ctx context.Context,
+	changes []*plan.Change,
+	tell func(*plan.Change, error),
+) []*plan.Change {
 	found, err := a.glance(ctx, Names(a.App, changes))
 	if err != nil {
 		return changes // sending it again says what is wrong

@@ -6,7 +6,6 @@ package postgres
 import (
 	"context"
 	"crypto/tls"
-	"crypto/x509"
 	"errors"
 	"fmt"
 	"net"
@@ -20,6 +19,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/way"
 )
 
@@ -33,19 +33,8 @@ type driver struct {
 	config *pgxpool.Config
 }
 
-// Options are what a driver needs besides what the application's file says.
-type Options struct {
-	App    *model.App
-	Spec   *way.Spec
-	Roots  *x509.CertPool // nil for the system's
-	Secret func(ctx context.Context, ref string) (string, error)
-	Ask    func(ctx context.Context, f func(context.Context) error) error
-	First  func(account string) (string, error) // the first password of a new account; nil for none
-	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
-}
-
 // Open connects and signs in. Only a server on this very machine may do without TLS.
-func Open(ctx context.Context, o Options) (live.Driver, error) {
+func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	u, err := url.Parse(o.Spec.URL)
 	if err != nil {
 		return nil, errors.New("the address under url cannot be read")
@@ -62,7 +51,8 @@ func Open(ctx context.Context, o Options) (live.Driver, error) {
 	c := config.ConnConfig
 	c.User, c.Password, c.Fallbacks = o.Spec.User, password, nil
 	c.RuntimeParams = map[string]string{"application_name": "pravet"}
-	if ip := net.ParseIP(u.Hostname()); u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) || o.Spec.CA != "" {
+	if ip := net.ParseIP(u.Hostname()); u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) ||
+		o.Spec.CA != "" {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
@@ -90,18 +80,24 @@ func judge(err error, writes bool) error {
 	isServer := errors.As(err, &server)
 	switch {
 	case errors.As(err, &cert):
-		return &connect.Fault{Kind: connect.Failed, Says: "the server's certificate is not accepted: " + cert.Err.Error() +
-			"; name its authority's file under ca, if you trust it"}
+		return &connect.Fault{
+			Kind: connect.Failed,
+			Says: "the server's certificate is not accepted: " + cert.Err.Error() +
+				"; name its authority's file under ca, if you trust it",
+		}
 	case isServer && (server.Code == "28P01" || server.Code == "28000"):
 		return &connect.Fault{Kind: connect.Refused, Says: "the server does not accept the user or the password"}
 	case isServer && server.Code == "3D000":
-		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + clean(server.Message)}
+		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + words.Clean(server.Message)}
 	case errors.As(err, &refused):
-		return &live.Again{Says: "the server cannot be reached: " + clean(reason(refused))}
+		return &live.Again{Says: "the server cannot be reached: " + words.Clean(reason(refused))}
 	case !isServer:
-		return &live.Again{Says: "the connection broke off: " + clean(err.Error()), Sent: writes && !pgconn.SafeToRetry(err)}
+		return &live.Again{
+			Says: "the connection broke off: " + words.Clean(err.Error()),
+			Sent: writes && !pgconn.SafeToRetry(err),
+		}
 	}
-	text := clean(server.Message)
+	text := words.Clean(server.Message)
 	switch class := server.Code[:2]; {
 	case class == "53", class == "40", class == "55", server.Code == "57P03":
 		return &live.Again{Says: "the server is busy: " + text}
@@ -115,7 +111,7 @@ func judge(err error, writes bool) error {
 		return &connect.Fault{Kind: connect.Conflict, Says: "something is not there any more: " + text}
 	}
 	if server.Detail != "" {
-		text += " (" + clean(server.Detail) + ")"
+		text += " (" + words.Clean(server.Detail) + ")"
 	}
 	return &connect.Fault{Kind: connect.Refused, Says: "the server refused it: " + text}
 }
@@ -126,15 +122,6 @@ func reason(err error) string {
 		err = inner
 	}
 	return err.Error()
-}
-
-func clean(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
-			return ' '
-		}
-		return r
-	}, s)
 }
 
 // Close ends the connections.
@@ -167,13 +154,14 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var release string
 	err := d.ask(ctx, func(ctx context.Context) error {
 		return judge(d.pool.QueryRow(
-			ctx, "SELECT rolsuper, rolcreaterole, current_setting('server_version') FROM pg_roles WHERE rolname = current_user",
+			ctx,
+			"SELECT rolsuper, rolcreaterole, current_setting('server_version') FROM pg_roles WHERE rolname = current_user",
 		).Scan(&super, &creates, &release), false)
 	})
 	if err != nil {
 		return nil, err
 	}
-	out := []connect.Ability{{What: "sign in", May: true, Says: "PostgreSQL " + clean(release)}}
+	out := []connect.Ability{{What: "sign in", May: true, Says: "PostgreSQL " + words.Clean(release)}}
 	n := 0
 	err = d.ask(ctx, func(ctx context.Context) error {
 		return judge(d.pool.QueryRow(ctx, "SELECT count(*) FROM pg_roles WHERE rolcanlogin").Scan(&n), false)

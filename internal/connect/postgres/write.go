@@ -140,7 +140,14 @@ func statement(account, attr, v string) (string, error) {
 		}
 		return fmt.Sprintf("ALTER ROLE %s CONNECTION LIMIT %d", role, n), nil
 	}
-	return "", wrong(connect.Refused, "a role has no %s; it has userName, %s, %s and %s", attr, comment, validUntil, connLimit)
+	return "", wrong(
+		connect.Refused,
+		"a role has no %s; it has userName, %s, %s and %s",
+		attr,
+		comment,
+		validUntil,
+		connLimit,
+	)
 }
 
 // literal writes a text as a constant, also where backslashes count.
@@ -227,7 +234,11 @@ func (d *driver) listed(ctx context.Context, account string) error {
 		return nil
 	})
 	if err == nil && missing != "" {
-		return wrong(connect.Refused, "the role owns something in the database %q; add it to databases under connect", missing)
+		return wrong(
+			connect.Refused,
+			"the role owns something in the database %q; add it to databases under connect",
+			missing,
+		)
 	}
 	return judge(err, false)
 }

@@ -33,8 +33,8 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/export"
-	"pravet/internal/way"
 )
 
 // maxLine is how long a line may be, in bytes.
@@ -72,7 +72,7 @@ type answer struct {
 // driver talks to one program, about one thing at a time.
 type driver struct {
 	app  *model.App
-	o    Options
+	o    live.Options
 	can  []string
 	says string
 
@@ -89,20 +89,8 @@ type line struct {
 	err  error
 }
 
-// Options are what a driver needs besides what the application's file says.
-type Options struct {
-	App     *model.App
-	Spec    *way.Spec
-	Dir     string            // the repository, in which the program runs
-	Environ []string          // of the program
-	Log     func(text string) // takes what the program says on standard error
-	Ask     func(ctx context.Context, f func(context.Context) error) error
-	First   func(account string) (string, error) // the first password of a new account; nil for none
-	Key     func(account string) (string, error) // a new key for an account that has one; nil for none
-}
-
 // Open starts the program and asks it about itself.
-func Open(ctx context.Context, o Options) (live.Driver, error) {
+func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	d := &driver{app: o.App, o: o}
 	err := o.Ask(ctx, func(ctx context.Context) error {
 		a, err := d.talk(ctx, ask{Ask: "about"}, nil)
@@ -233,10 +221,12 @@ func (d *driver) talk(ctx context.Context, q ask, each func(*export.Record) erro
 		}
 		switch {
 		case a.Refused != "":
-			return a, &connect.Fault{Kind: connect.Refused, Says: "the program refused it: " + clean(a.Refused)}
+			return a, &connect.Fault{Kind: connect.Refused, Says: "the program refused it: " + words.Clean(a.Refused)}
 		case a.Again != "":
 			return a, &live.Again{
-				Says: "the program asks to wait: " + clean(a.Again), After: time.Duration(a.After * float64(time.Second)),
+				Says: "the program asks to wait: " + words.Clean(
+					a.Again,
+				), After: time.Duration(a.After * float64(time.Second)),
 			}
 		}
 		return a, nil
@@ -249,7 +239,7 @@ func (d *driver) nonsense(writes bool, format string, args ...any) error {
 	if writes {
 		kind = connect.Unknown
 	}
-	return &connect.Fault{Kind: kind, Says: "the program wrote " + clean(fmt.Sprintf(format, args...))}
+	return &connect.Fault{Kind: kind, Says: "the program wrote " + words.Clean(fmt.Sprintf(format, args...))}
 }
 
 // Read reads all accounts, or those that are named.
@@ -342,7 +332,7 @@ func (d *driver) Guards() bool { return false }
 
 // Check tells what the program says of itself.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
-	says := clean(d.says)
+	says := words.Clean(d.says)
 	if says == "" {
 		says = "it answers"
 	}
@@ -360,7 +350,7 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	}
 	out = append(out, what)
 	if len(d.can) > 0 {
-		out = append(out, connect.Ability{What: "change", May: true, Says: clean(strings.Join(d.can, ", "))})
+		out = append(out, connect.Ability{What: "change", May: true, Says: words.Clean(strings.Join(d.can, ", "))})
 	}
 	return out, nil
 }
@@ -399,16 +389,7 @@ func (l *logger) Write(p []byte) (int, error) {
 		}
 		l.rest = rest
 		if l.take != nil {
-			l.take(clean(line))
+			l.take(words.Clean(line))
 		}
 	}
-}
-
-func clean(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\t' || r == 0x7f || r >= 0x80 && r < 0xa0 {
-			return ' '
-		}
-		return r
-	}, s)
 }

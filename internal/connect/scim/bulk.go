@@ -130,7 +130,11 @@ func (d *driver) answers(a *answer, sent []*message) (map[*message]error, error)
 			return nil, &live.Again{Says: "the answer to a Bulk request has a status that cannot be read", Sent: true}
 		}
 		part := &answer{status: status, body: res.Operations[i].Response}
-		out[m] = gone(part, d.judge(part, &http.Response{Header: http.Header{"Content-Type": {mediaType}}}, true), m.method)
+		out[m] = gone(
+			part,
+			d.judge(part, &http.Response{Header: http.Header{"Content-Type": {mediaType}}}, true),
+			m.method,
+		)
 	}
 	return out, nil
 }

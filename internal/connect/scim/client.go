@@ -16,17 +16,19 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"pravet/internal/way"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
+
+	"pravet/internal/way"
 
 	"golang.org/x/oauth2"
 	"golang.org/x/oauth2/clientcredentials"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
+	"pravet/internal/core/words"
 )
 
 // maxAnswer is how long an answer may be, in bytes.
@@ -90,7 +92,12 @@ func (c *client) bearer(ctx context.Context, anew bool) (string, error) {
 	case errors.As(err, &refused):
 		return "", &connect.Fault{
 			Kind: connect.Refused,
-			Says: fmt.Sprintf("%s gives no token: status %d %s", c.spec.Client.At, refused.Response.StatusCode, refused.ErrorCode),
+			Says: fmt.Sprintf(
+				"%s gives no token: status %d %s",
+				c.spec.Client.At,
+				refused.Response.StatusCode,
+				refused.ErrorCode,
+			),
 		}
 	case err != nil:
 		return "", &live.Again{Says: "no token could be had: " + plain(err)}
@@ -278,12 +285,7 @@ func said(a *answer) string {
 }
 
 func clean(s string) string {
-	s = strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 {
-			return ' '
-		}
-		return r
-	}, s)
+	s = words.Clean(s)
 	if runes := []rune(s); len(runes) > maxSaid {
 		s = string(runes[:maxSaid]) + "…"
 	}

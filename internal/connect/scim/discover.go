@@ -126,7 +126,10 @@ func (d *driver) document(ctx context.Context, name string) (gjson.Result, error
 	case err != nil:
 		return gjson.Result{}, err
 	case !json.Valid(a.body):
-		return gjson.Result{}, &connect.Fault{Kind: connect.Failed, Says: "what the application says under " + name + " is no JSON"}
+		return gjson.Result{}, &connect.Fault{
+			Kind: connect.Failed,
+			Says: "what the application says under " + name + " is no JSON",
+		}
 	}
 	d.can.discovery = append(d.can.discovery, name)
 	return gjson.ParseBytes(a.body), nil

@@ -134,7 +134,10 @@ func (d *driver) page(ctx context.Context, at string, q url.Values) (*page, erro
 		return nil, wrong("what the application answers under %s is no list of SCIM: %v", at, err)
 	}
 	if !strings.Contains(strings.ToLower(strings.Join(p.Schemas, " ")), "listresponse") {
-		return nil, wrong("what the application answers under %s is no ListResponse; is the address under url right?", at)
+		return nil, wrong(
+			"what the application answers under %s is no ListResponse; is the address under url right?",
+			at,
+		)
 	}
 	return p, nil
 }

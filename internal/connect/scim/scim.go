@@ -2,9 +2,7 @@ package scim
 
 import (
 	"context"
-	"crypto/x509"
 	"fmt"
-	"pravet/internal/way"
 	"strings"
 	"sync"
 
@@ -30,19 +28,8 @@ type driver struct {
 	proven bool              // a filter finds the groups that a user is in
 }
 
-// Options are what a driver needs besides what the application's file says.
-type Options struct {
-	App    *model.App
-	Spec   *way.Spec
-	Roots  *x509.CertPool                                        // nil for the system's
-	Secret func(ctx context.Context, ref string) (string, error) // reads a secret
-	Ask    func(ctx context.Context, f func(context.Context) error) error
-	First  func(account string) (string, error) // the first password of a new account; nil for none
-	Key    func(account string) (string, error) // a new key for an account that has one; nil for none
-}
-
 // Open asks the application what it can do.
-func Open(ctx context.Context, o Options) (live.Driver, error) {
+func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	c, err := newClient(o.Spec, o.Roots, o.Secret)
 	if err != nil {
 		return nil, err

@@ -95,7 +95,10 @@ func (d *driver) messages(ctx context.Context, work []live.Work) (messages []*me
 
 // answered is a request that needs not be sent to know what becomes of it.
 func answered(changes []*plan.Change, err error) *live.Request {
-	return &live.Request{Changes: changes, Do: func(_ context.Context, of []*plan.Change) []error { return live.All(of, err) }}
+	return &live.Request{
+		Changes: changes,
+		Do:      func(_ context.Context, of []*plan.Change) []error { return live.All(of, err) },
+	}
 }
 
 // group is the id of a group by its name.
@@ -104,19 +107,24 @@ func (d *driver) group(ctx context.Context, name string) (string, error) {
 	defer d.mu.Unlock()
 	if d.groups == nil {
 		all := map[string]string{}
-		err := d.list(ctx, d.can.groupsAt, url.Values{"excludedAttributes": {"members"}}, func(raw json.RawMessage) error {
-			v := export.Resource(raw)
-			id, err := v.Name("id")
-			if err != nil {
+		err := d.list(
+			ctx,
+			d.can.groupsAt,
+			url.Values{"excludedAttributes": {"members"}},
+			func(raw json.RawMessage) error {
+				v := export.Resource(raw)
+				id, err := v.Name("id")
+				if err != nil {
+					return err
+				}
+				shown, err := v.Name("displayName", "id")
+				if _, twice := all[shown]; twice {
+					return wrong("two groups are called %q, and groups are told apart by their names", clean(shown))
+				}
+				all[shown] = id
 				return err
-			}
-			shown, err := v.Name("displayName", "id")
-			if _, twice := all[shown]; twice {
-				return wrong("two groups are called %q, and groups are told apart by their names", clean(shown))
-			}
-			all[shown] = id
-			return err
-		})
+			},
+		)
 		if err != nil {
 			return "", err
 		}
@@ -268,7 +276,10 @@ func (d *driver) message(w *live.Work, changes []*plan.Change) (*message, error)
 	u := d.users[w.Account]
 	d.mu.Unlock()
 	if u == nil {
-		return nil, &connect.Fault{Kind: connect.Conflict, Says: fmt.Sprintf("the account %s is not there any more", w.Account)}
+		return nil, &connect.Fault{
+			Kind: connect.Conflict,
+			Says: fmt.Sprintf("the account %s is not there any more", w.Account),
+		}
 	}
 	m.path, m.version = d.can.users+"/"+url.PathEscape(u.id), d.match(u.version)
 	e := &editing{d: d, body: maps.Clone(u.body), whole: !d.can.patch}
@@ -375,7 +386,10 @@ func (e *editing) change(c *plan.Change) error {
 	case model.Grant, model.Revoke, model.Assign, model.Release:
 		e.entry(c.Thing.Kind, c.Thing.Name, c.Verb == model.Gaining(c.Thing.Kind))
 	case model.HandOver:
-		return &connect.Fault{Kind: connect.Refused, Says: "SCIM has no way to hand over what an account owns; do that in the application"}
+		return &connect.Fault{
+			Kind: connect.Refused,
+			Says: "SCIM has no way to hand over what an account owns; do that in the application",
+		}
 	default:
 		return &connect.Fault{Kind: connect.Refused, Says: "SCIM has no way to " + c.Verb.String()}
 	}

@@ -27,8 +27,13 @@ func (w *writer) checklist(changes []*plan.Change, name string) []byte {
 		}
 	}
 	if name != "." && name != "" {
-		fmt.Fprintf(&b, "- [ ] Load the file `%s`. It carries out %s, which are marked “by the file” below.\n\n", name, words.Clean(
-			model.Count(len(changes)-byHand, "change", "changes")))
+		fmt.Fprintf(
+			&b,
+			"- [ ] Load the file `%s`. It carries out %s, which are marked “by the file” below.\n\n",
+			name,
+			words.Clean(
+				model.Count(len(changes)-byHand, "change", "changes")),
+		)
 	}
 	for i, c := range changes {
 		how := ""
@@ -49,7 +54,28 @@ func (w *writer) checklist(changes []*plan.Change, name string) []byte {
 
 // special are the characters that mean something in Markdown or HTML.
 var special = strings.NewReplacer(
-	`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`,
+	`\`,
+	`\\`,
+	"`",
+	"\\`",
+	"*",
+	`\*`,
+	"_",
+	`\_`,
+	"[",
+	`\[`,
+	"]",
+	`\]`,
+	"<",
+	"&lt;",
+	">",
+	"&gt;",
+	"&",
+	"&amp;",
+	"|",
+	`\|`,
+	"#",
+	`\#`,
 )
 
 // marked writes a text so that it stands in Markdown as it is, without control characters.

@@ -25,7 +25,8 @@ func FuzzChangeRecordsAreReadAsTheyWereMeant(f *testing.F) {
 	f.Add("ünï", ":colon <angle")
 	f.Add("x", "[a](http://x) <b> `c` \x1b[31m")
 	f.Fuzz(func(t *testing.T, account, shown string) {
-		if account == "" || !utf8.ValidString(account) || !utf8.ValidString(shown) || strings.ContainsRune(account+shown, 0) ||
+		if account == "" || !utf8.ValidString(account) || !utf8.ValidString(shown) ||
+			strings.ContainsRune(account+shown, 0) ||
 			strings.TrimSpace(account) != account {
 			t.Skip() // none of these is a name that check lets through
 		}

@@ -90,7 +90,10 @@ func (u *Upload) Prepare(ctx context.Context, _ string, changes []*plan.Change) 
 	for _, c := range changes {
 		ids = append(ids, c.ID)
 	}
-	base := path.Join(u.Where(), fmt.Sprintf("%s-%s-%s", u.App.ID, u.Now().UTC().Format(time.DateOnly), plan.Name(ids...)))
+	base := path.Join(
+		u.Where(),
+		fmt.Sprintf("%s-%s-%s", u.App.ID, u.Now().UTC().Format(time.DateOnly), plan.Name(ids...)),
+	)
 	w := &writer{
 		Upload: u, accounts: state.Accounts, index: table.NewIndex(state.Accounts.Key, nil), covered: map[*plan.Change]bool{},
 	}
@@ -254,7 +257,10 @@ func (a *account) do(app *model.App, c *plan.Change) {
 		if c.Thing == nil {
 			return
 		}
-		names := slices.DeleteFunc(slices.Clone(a.record.Held(c.Thing.Kind)), func(n string) bool { return n == c.Thing.Name })
+		names := slices.DeleteFunc(
+			slices.Clone(a.record.Held(c.Thing.Kind)),
+			func(n string) bool { return n == c.Thing.Name },
+		)
 		if c.Verb == model.Gaining(c.Thing.Kind) {
 			names = append(names, c.Thing.Name)
 		}

@@ -85,7 +85,8 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 // key makes the key of an account anew, in its time.
 func (w *walker) key(c Change) {
 	n := w.app.Attr(model.KeySince)
-	if w.app.Keys == nil || n < 0 || w.accounts.Attrs[n] == nil || c.Person == None || !w.accounts.Open(int(c.Account)) {
+	if w.app.Keys == nil || n < 0 || w.accounts.Attrs[n] == nil || c.Person == None ||
+		!w.accounts.Open(int(c.Account)) {
 		return
 	}
 	since := w.accounts.Attrs[n].At(int(c.Account))

@@ -150,7 +150,9 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 			t.attribute(c),
 		}
 	case diff.KeyIsOld:
-		return []plan.Reason{at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()})}
+		return []plan.Reason{
+			at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()}),
+		}
 	case diff.IsDouble:
 		return t.double(c)
 	case diff.MakesRoom:

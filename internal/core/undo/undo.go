@@ -167,7 +167,10 @@ func (u *undoing) undo(c *plan.Change) {
 		out.Effect = map[model.Effect]model.Effect{model.Widens: model.Narrows, model.Narrows: model.Widens}[c.Effect]
 	}
 	out.ID = plan.ChangeID(&out)
-	if u.inverse[c.ID] = out.ID; slices.ContainsFunc(u.out.Changes, func(x plan.Change) bool { return x.ID == out.ID }) {
+	if u.inverse[c.ID] = out.ID; slices.ContainsFunc(
+		u.out.Changes,
+		func(x plan.Change) bool { return x.ID == out.ID },
+	) {
 		return // suspended by the run, and created by it
 	}
 	f := fact.Fact{Kind: fact.Undoes, Other: u.Run, Value: c.Verb.String()}

@@ -130,7 +130,15 @@ func TestWhatNeededSomethingIsUndoneFirst(t *testing.T) {
 	p := &plan.Plan{ID: "m4n98ppw", Changes: []plan.Change{
 		{ID: "take", App: "till", Verb: model.Revoke, Account: "cy", Thing: role},
 		{ID: "give", App: "till", Verb: model.Grant, Account: "eva", Thing: role, Needs: []string{"take"}},
-		{ID: "name", App: "till", Verb: model.Update, Account: "eva", Attribute: "userName", Before: "eva", After: "ada"},
+		{
+			ID:        "name",
+			App:       "till",
+			Verb:      model.Update,
+			Account:   "eva",
+			Attribute: "userName",
+			Before:    "eva",
+			After:     "ada",
+		},
 	}}
 	all := model.Limit{Percent: 100, IsPct: true, Set: true}
 	got := undo.Changes(undo.Input{
