@@ -2,12 +2,15 @@ package connect_test
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/go-ldap/ldap/v3"
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
@@ -141,4 +144,65 @@ func TestTheShellExampleIsAProgramToo(t *testing.T) {
 	require.NoError(t, errs["1 restore bo"])
 	require.ErrorContains(t, errs["2 remove ada"], "accounts.sh blocks and opens accounts, and no more")
 	require.Equal(t, []string{`{"account":"ada","state":"blocked"}`, `{"account":"bo","state":"open"}`}, fetched(t, a))
+}
+
+// TestARoleKeepsItsDaysAndItsLimit: the last day that counts and the limit of connections are
+// written and read back, changed, and taken away.
+func TestARoleKeepsItsDaysAndItsLimit(t *testing.T) {
+	r, _ := overPostgres(t)
+	app := r.app.App
+	app.Attrs = append(app.Attrs, model.Attr{Name: "validUntil"}, model.Attr{Name: "connectionLimit"})
+	app.Index()
+	is := func() string {
+		part, err := r.app.Look(context.Background(), []string{"dee"})
+		require.NoError(t, err)
+		return part.Attr(app.Attr("validUntil"), 0) + " " + part.Attr(app.Attr("connectionLimit"), 0)
+	}
+	set := func(attr string, before, after any) *plan.Change {
+		return &plan.Change{Verb: model.Update, Account: "dee", Attribute: attr, Before: before, After: after}
+	}
+	for _, step := range []struct {
+		changes []*plan.Change
+		want    string
+	}{
+		{[]*plan.Change{{Verb: model.Create, Account: "dee", After: map[string]any{
+			"displayName": "Dee", "validUntil": "2027-02-28", "connectionLimit": "3",
+		}}}, "2027-02-28 3"},
+		{[]*plan.Change{set("validUntil", "2027-02-28", "2028-02-29"), set("connectionLimit", "3", "0")}, "2028-02-29 0"},
+		{[]*plan.Change{set("validUntil", "2028-02-29", nil), set("connectionLimit", "0", nil)}, " "},
+	} {
+		for id, err := range carry(t, r.app, step.changes...) {
+			require.NoError(t, err, id)
+		}
+		require.Equal(t, step.want, is())
+	}
+	for _, err := range carry(t, r.app, set("validUntil", nil, "soon"), set("connectionLimit", nil, "many"), set("title", nil, "x")) {
+		require.ErrorContains(t, err, "which is no")
+		break
+	}
+}
+
+// TestGroupsWithinGroupsAreShown as a directory has them.
+func TestGroupsWithinGroupsAreShown(t *testing.T) {
+	r, server := overLDAP(t, true)
+	roots := x509.NewCertPool()
+	pem, err := os.ReadFile(server.CA)
+	require.NoError(t, err)
+	require.True(t, roots.AppendCertsFromPEM(pem))
+	conn, err := ldap.DialURL(
+		server.Secure,
+		ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}),
+	)
+	require.NoError(t, err)
+	defer conn.Close()
+	require.NoError(t, conn.Bind(server.User, server.Password))
+	nest := ldap.NewModifyRequest("cn=crew,ou=groups,"+suffix, nil)
+	nest.Add("member", []string{"CN=Deck, ou=groups, " + suffix})
+	require.NoError(t, conn.Modify(nest))
+	state, err := r.app.Fetch(context.Background(), func(int) {})
+	require.NoError(t, err)
+	deck, crew := r.app.App.Thing(model.Group, "deck"), r.app.App.Thing(model.Group, "crew")
+	require.Equal(t, []int32{crew}, state.Accounts.Nested[deck])
+	require.Empty(t, state.Accounts.Nested[crew])
+	require.Equal(t, []string{"crew", "deck"}, state.Accounts.Defined[model.Group])
 }

@@ -92,9 +92,9 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 			}
 		}
 	}
-	if (s.Format == "ldif" || s.Format == "jsonl") && reach.By == "files" {
+	if s.Format == "jsonl" && reach.By == "files" {
 		d.problem(
-			orNode(f["format"], n), "two-rules", "an export in "+s.Format+" is read, and not written",
+			orNode(f["format"], n), "two-rules", "an export in jsonl is read, and not written",
 			"say connect: {by: upload}, or another way by which changes get there",
 		)
 	}

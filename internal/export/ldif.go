@@ -1,6 +1,7 @@
 package export
 
 import (
+	"encoding/base64"
 	"errors"
 	"strings"
 
@@ -129,4 +130,33 @@ func (d *Directory) isAccount(e *ldap.Entry) bool {
 		}
 	}
 	return false
+}
+
+// width is how long a line of LDIF is before it is folded (RFC 2849 §3).
+const width = 76
+
+// LDIFLine is an attribute as a line of LDIF, folded where it is long, in Base64 where it could
+// not be read otherwise; end ends lines.
+func LDIFLine(name, value, end string) string {
+	text := name + ": " + value
+	if !safe(value) {
+		text = name + ":: " + base64.StdEncoding.EncodeToString([]byte(value))
+	}
+	var b strings.Builder
+	for n := width; len(text) > n; n = width - 1 {
+		b.WriteString(text[:n] + end + " ")
+		text = text[n:]
+	}
+	return b.String() + text + end
+}
+
+// safe reports whether a value may stand as it is (RFC 2849, SAFE-STRING).
+func safe(v string) bool {
+	if v == "" {
+		return true
+	}
+	if strings.ContainsAny(v[:1], " :<") || strings.HasSuffix(v, " ") {
+		return false
+	}
+	return !strings.ContainsFunc(v, func(r rune) bool { return r == 0 || r == '\n' || r == '\r' || r > 127 })
 }

@@ -164,9 +164,12 @@ func (s *step) stage(ctx context.Context) error {
 		return err
 	}
 	w := &writer{Files: f, ctx: ctx}
-	if f.Spec.Format == "csv" {
+	switch f.Spec.Format {
+	case "csv":
 		err = w.csv(e)
-	} else {
+	case "ldif":
+		err = w.ldif(e)
+	default:
 		err = w.scim(e)
 	}
 	if err == nil && f.Spec.Definitions != nil {

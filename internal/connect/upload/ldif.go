@@ -1,7 +1,6 @@
 package upload
 
 import (
-	"encoding/base64"
 	"fmt"
 	"maps"
 	"slices"
@@ -11,27 +10,15 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/export"
 )
-
-// width is how long a line of LDIF is before it is folded (RFC 2849 §3).
-const width = 76
 
 // ldif writes change records (RFC 2849).
 func (w *writer) ldif(changes []*plan.Change) []byte {
 	d := w.Spec.LDAP
 	var b strings.Builder
 	b.WriteString("version: 1\n")
-	line := func(name, value string) {
-		text := name + ": " + value
-		if !safe(value) {
-			text = name + ":: " + base64.StdEncoding.EncodeToString([]byte(value))
-		}
-		for n := width; len(text) > n; n = width - 1 {
-			b.WriteString(text[:n] + "\n ")
-			text = text[n:]
-		}
-		b.WriteString(text + "\n")
-	}
+	line := func(name, value string) { b.WriteString(export.LDIFLine(name, value, "\n")) }
 	dn := func(name string) string { return d.RDN + "=" + ldap.EscapeDN(name) + "," + d.People }
 	modify := func(entry string, ops func()) {
 		b.WriteString("\n")
@@ -124,15 +111,4 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 		}
 	}
 	return []byte(b.String())
-}
-
-// safe reports whether a value may stand as it is (RFC 2849, SAFE-STRING).
-func safe(v string) bool {
-	if v == "" {
-		return true
-	}
-	if strings.ContainsAny(v[:1], " :<") || strings.HasSuffix(v, " ") {
-		return false
-	}
-	return !strings.ContainsFunc(v, func(r rune) bool { return r == 0 || r == '\n' || r == '\r' || r > 127 })
 }
