@@ -68,12 +68,6 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 	s.Encoding = d.encoding(f["encoding"])
 	if n := f["rows"]; n != nil {
 		s.ByHolding = d.oneOf(n, "rows", "accounts", "holdings") == "holdings"
-		if s.ByHolding && reach.By == "files" {
-			d.problem(
-				n, "two-rules", "an export with a row for each holding is read, and not written",
-				"say connect: {by: upload}, or another way by which changes get there",
-			)
-		}
 	}
 	s.Definitions = d.definitions(f["definitions"])
 	d.dated(s, f["taken"])
@@ -81,7 +75,14 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)
 	}
 	for _, e := range d.entries(f["columns"], "columns") {
-		s.Columns = append(s.Columns, d.column(e))
+		c := d.column(e)
+		if s.ByHolding && c.Things != nil {
+			d.problem(
+				e.key, "two-rules", c.Attr+" has a column for each, and a row is one holding",
+				"take out rows: holdings, or name the one column that "+c.Attr+" are in",
+			)
+		}
+		s.Columns = append(s.Columns, c)
 	}
 	if s.Format == "ldif" {
 		s.Directory = d.directory(n, f, "export")

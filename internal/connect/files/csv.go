@@ -40,6 +40,9 @@ func (t *tape) until(offset int64) []byte {
 // csv writes each CSV file anew: rows that no change is about as they are,
 // other rows with only the changed fields written again, new rows at the end.
 func (f *writer) csv(e *edits) error {
+	if err := f.spreadOut(e); err != nil {
+		return err
+	}
 	for i, path := range f.Spec.Paths {
 		src, err := f.Tree.OpenAs(f.ctx, path.Text, f.Spec.Encoding)
 		if err != nil {
@@ -81,9 +84,22 @@ var newline = []byte{'\n'}
 type csvWriter struct {
 	files  *writer
 	layout *export.Layout
-	w      io.Writer
+	w      *lines
 	end    string // the file's line end
 	err    error  // of a field that cannot hold what it should
+}
+
+// lines is a writer that knows whether the last line was ended.
+type lines struct {
+	io.Writer
+	open bool
+}
+
+func (l *lines) Write(p []byte) (int, error) {
+	if len(p) > 0 {
+		l.open = p[len(p)-1] != '\n'
+	}
+	return l.Writer.Write(p)
 }
 
 func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits, last bool) error {
@@ -93,9 +109,9 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 	if err != nil {
 		return err
 	}
-	out := &csvWriter{files: f, layout: layout, w: w, end: "\n"}
+	out := &csvWriter{files: f, layout: layout, w: &lines{Writer: w}, end: "\n"}
 	if src.HasBOM() {
-		if _, err := io.WriteString(w, mark); err != nil {
+		if _, err := io.WriteString(out.w, mark); err != nil {
 			return err
 		}
 	}
@@ -103,10 +119,9 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 	if bytes.HasSuffix(raw, []byte("\r\n")) {
 		out.end = "\r\n"
 	}
-	ended := bytes.HasSuffix(raw, newline)
 	line := 1
 	for {
-		if _, err := w.Write(raw); err != nil {
+		if _, err := out.w.Write(raw); err != nil {
 			return err
 		}
 		line += bytes.Count(raw, newline)
@@ -118,8 +133,10 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 		if err != nil {
 			return source.CSVError(name, err)
 		}
+		if err := fits(layout, rd, name, row); err != nil {
+			return err
+		}
 		raw = t.until(rd.InputOffset())
-		ended = bytes.HasSuffix(raw, newline)
 		key := row[layout.Key]
 		if f.defines {
 			key = export.DefKey(layout.KindOf(f.App, row), key)
@@ -139,10 +156,9 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 		}
 	}
 	if rest := t.until(t.base + int64(len(t.buf))); len(rest) > 0 { // blank lines at the end
-		if _, err := w.Write(rest); err != nil {
+		if _, err := out.w.Write(rest); err != nil {
 			return err
 		}
-		ended = bytes.HasSuffix(rest, newline)
 	}
 	if !last {
 		return nil
@@ -151,15 +167,44 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 	if err != nil {
 		return err
 	}
-	return out.create(create, ended)
+	return out.create(create)
+}
+
+// fits refuses a row that is shorter or longer than the header: the file is not the one that
+// was read.
+func fits(layout *export.Layout, rd *csv.Reader, name string, row []string) error {
+	if len(row) == len(layout.Header) {
+		return nil
+	}
+	line, _ := rd.FieldPos(0)
+	return source.NewProblem(
+		model.Pos{File: name, Line: line, Column: 1}, "wrong-fields",
+		fmt.Sprintf("the row has %d fields, the header has %d", len(row), len(layout.Header)), "export it again",
+	)
 }
 
 // change writes a row with the changed fields replaced. line is the number of
 // the first line of raw.
 func (o *csvWriter) change(raw []byte, line int, rd *csv.Reader, row []string, x *edit) error {
-	if x.remove {
+	switch {
+	case x.remove:
 		return nil
+	case x.rows != nil:
+		return o.changeHolding(raw, line, rd, row, x)
+	case x.anew: // of what was removed nothing stays
+		return o.create([]*edit{x})
 	}
+	return o.rewrite(raw, line, rd, row, func(i int) (string, bool) { return o.field(i, row[i], x) })
+}
+
+// rewrite writes a row with other values where there are such.
+func (o *csvWriter) rewrite(
+	raw []byte,
+	line int,
+	rd *csv.Reader,
+	row []string,
+	other func(i int) (string, bool),
+) error {
 	starts := make([]int, len(row)+1)
 	lineAt := []int{0}
 	for i, c := range raw {
@@ -171,17 +216,17 @@ func (o *csvWriter) change(raw []byte, line int, rd *csv.Reader, row []string, x
 		l, col := rd.FieldPos(i)
 		starts[i] = lineAt[l-line] + col - 1
 	}
-	if x.anew { // of what was removed nothing stays
-		return o.create([]*edit{x}, true)
-	}
 	body := strings.TrimRight(string(raw), "\r\n")
 	comma := utf8.RuneLen(o.files.Spec.Delimiter)
 	starts[len(row)] = len(body) + comma
 	at := 0
 	var b strings.Builder
+	if o.w.open {
+		b.WriteString(o.end)
+	}
 	for i := range row {
 		from, to := starts[i], starts[i+1]-comma
-		value, changed := o.field(i, row[i], x)
+		value, changed := other(i)
 		if !changed {
 			continue
 		}
@@ -306,13 +351,15 @@ func (o *csvWriter) quote(v string, was bool) string {
 }
 
 // create writes the rows of new accounts.
-func (o *csvWriter) create(news []*edit, ended bool) error {
+func (o *csvWriter) create(news []*edit) error {
+	if o.files.Spec.ByHolding {
+		news = byHolding(news)
+	}
 	for _, x := range news {
 		var b strings.Builder
-		if !ended {
+		if o.w.open {
 			b.WriteString(o.end)
 		}
-		ended = true
 		for i := range o.layout.Header {
 			if i > 0 {
 				b.WriteRune(o.files.Spec.Delimiter)

@@ -29,6 +29,7 @@ type edit struct {
 	gain   [model.Kinds][]string
 	lose   [model.Kinds][]string
 	done   bool
+	rows   *spread // where an account has several rows
 }
 
 // newEdits gathers changes; keeps reports whether the application keeps

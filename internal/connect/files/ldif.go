@@ -150,12 +150,6 @@ type ldifWriter struct {
 	joins     map[thing][]string // what comes into each list
 }
 
-// A thing is a group or a role by its name.
-type thing struct {
-	kind model.Kind
-	name string
-}
-
 func (w *ldifWriter) attribute(attr string) string { return w.d.Attribute(w.files.Spec.Columns, attr) }
 
 func (w *ldifWriter) isAccount(e *ldifEntry) bool {
