@@ -168,6 +168,6 @@ sleep 1
 SH
 chmod +x "$work/bin/well"
 echo "$played" >"$work/bin/well.pid"
-shot resume "printf '\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | cut -c1-132 | head -28; well; \
-	printf '\n\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | cut -c1-132"
+shot resume "printf '\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | fold -s -w 132 | head -30; well; \
+	printf '\n\\033[2m\$\\033[0m pravet apply $id\n'; pravet apply $id 2>&1 </dev/null | fold -s -w 132"
 pkill -f 'standin serve berths --at 127.0.0.1:8449' || true

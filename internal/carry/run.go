@@ -53,14 +53,17 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	before := j.Count(decide.Completed)
 	err = j.steps(ctx, res, progress)
 	// What was changed is fetched again, whoever interrupts.
-	err = errors.Join(err, j.close(context.WithoutCancel(ctx), res, res.touched, progress))
+	after := j.close(context.WithoutCancel(ctx), res, res.touched, progress)
 	res.Held = j.Held()
 	res.Left = len(j.States) - before - res.Settled - res.NotSettled - res.Held - res.Waiting
 	if err != nil {
 		res.Error = err.Error()
 	}
+	if after != nil {
+		res.After = after.Error()
+	}
 	end := j.ledger.Append(ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
-	return res, errors.Join(err, end)
+	return res, errors.Join(err, after, end)
 }
 
 func newResult(run, plan string) *Result {

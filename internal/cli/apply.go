@@ -283,6 +283,8 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 	c.inform(j.Repo().Dir, j.Repo(), l)
 	done := res.Settled + res.NotSettled
 	switch {
+	case err != nil && res.Error == "":
+		return fail(Partly, say.EndedBut(res.Run, err))
 	case err != nil && (res.Written != "" || done > 0):
 		return fail(Partly, say.Stopped(res.Run, err, j.Plan.ID))
 	case err != nil:

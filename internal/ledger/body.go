@@ -184,7 +184,8 @@ type RunEnd struct {
 	Held       int    `json:"held"`
 	Left       int    `json:"left"`              // not accepted, rejected, or lacking what they need
 	Waiting    int    `json:"waiting,omitempty"` // for somebody to carry them out
-	Error      string `json:"error,omitempty"`
+	Error      string `json:"error,omitempty"`   // that stopped it
+	After      string `json:"after,omitempty"`   // what went wrong once all was done
 	// Marks are those of live applications as they were fetched at the end of the run.
 	Marks map[string]string `json:"marks,omitempty"`
 	// Beside is what else changed in them while it ran, in words.

@@ -249,8 +249,9 @@ func (r *rehearsal) differs(start []*model.Accounts) (out []string) {
 		for _, state := range model.States() {
 			if names := made[state]; len(names) > 0 {
 				out = append(out, fmt.Sprintf(
-					"%s: %s that the plan makes, and %s: %s", app.ID,
-					model.Count(len(names), "account is there", "accounts are there"), state, some(names),
+					"%s: %s: %s", app.ID,
+					model.Count(len(names), "account that the plan made is still there, "+state.String(),
+						"accounts that the plan made are still there, "+state.String()), some(names),
 				))
 			}
 		}

@@ -88,6 +88,9 @@ func Entry(e *ledger.Entry) string {
 		if x.Error != "" {
 			text += "; stopped: " + x.Error
 		}
+		if x.After != "" {
+			text += "; afterwards: " + x.After
+		}
 		for _, b := range x.Beside {
 			text += "; changed by others meanwhile: " + b
 		}

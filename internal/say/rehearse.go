@@ -33,7 +33,7 @@ func RehearsedBroken() string { return "After some step this did not hold, which
 
 // RehearsedHeld is that all that must hold at every step did.
 func RehearsedHeld() string {
-	return "After every step there were seats enough, those who must stay, and nobody with separated duties anew."
+	return "After every step there were enough seats, everyone who must stay was there, and nobody newly held separated duties."
 }
 
 // RehearsedUndone is how many changes were undone.

@@ -45,6 +45,11 @@ func Stopped(run string, err error, plan string) error {
 	return fmt.Errorf("%s stopped: %w; to go on: pravet apply %s", run, err, plan)
 }
 
+// EndedBut is a run that came to its end, after which something went wrong.
+func EndedBut(run string, err error) error {
+	return fmt.Errorf("%s came to its end, but %w", run, err)
+}
+
 // NotAccepted is a plan that nobody accepted, where nobody can be asked.
 func NotAccepted(plan string) error {
 	return fmt.Errorf(

@@ -141,7 +141,7 @@ func said() map[string][]any {
 		"RehearsedBroken": {say.RehearsedBroken(), "After some step this did not hold, which did before:"},
 		"RehearsedHeld": {
 			say.RehearsedHeld(),
-			"After every step there were seats enough, those who must stay, and nobody with separated duties anew.",
+			"After every step there were enough seats, everyone who must stay was there, and nobody newly held separated duties.",
 		},
 		"RehearsedUndone": {say.RehearsedUndone(3), "Undone again: 3 changes."},
 		"StartAgain":      {say.StartAgain(), "The start is reached again: the applications are just as they were."},
@@ -344,6 +344,7 @@ func said() map[string][]any {
 			say.Stopped("run-2", errFull, "m4n98ppw"),
 			"run-2 stopped: the disk is full; to go on: pravet apply m4n98ppw",
 		},
+		"EndedBut": {say.EndedBut("run-2", errFull), "run-2 came to its end, but the disk is full"},
 		"NotAccepted": {
 			say.NotAccepted("m4n98ppw"),
 			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept " +
