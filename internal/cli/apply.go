@@ -312,14 +312,18 @@ func (c *program) outlook(out *show.Printer, j *carry.Job) {
 	}
 	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
 	out.Line("To carry out: " + show.TotalsLine(t))
-	for _, state := range []decide.State{
-		decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Uploaded, decide.Past,
-	} {
+	for _, state := range leftAlone {
 		if text := say.LeftAlone(state, j.Count(state), j.Today.String()); text != "" {
 			out.Line("  " + text)
 			c.named(out, j, state)
 		}
 	}
+}
+
+// leftAlone are the states in which changes are not carried out, in the order in which they
+// are told.
+var leftAlone = []decide.State{
+	decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Uploaded, decide.Past,
 }
 
 // maxNamed is how many changes of a state are named before a run.

@@ -36,8 +36,8 @@ backout would, compares with the start, and says what could not be undone.
 
 It reaches no application, and writes nothing: no plan, and no entry in the ledger.
 
-Exit status: 0 all was settled and held; 1 something did not hold, or it could not be
-rehearsed; 5 some changes would not be settled.`,
+Exit status: 0 all that is not left alone was settled, and everything held; 1 something
+did not hold, or it could not be rehearsed; 5 some changes would not be settled.`,
 		Example: example("pravet rehearse m4n98ppw", "pravet rehearse m4n98ppw --interruptions 50 --seed 7"),
 		Args:    takes(1, 1, "which plan?", "pravet rehearse m4n98ppw"),
 	}
@@ -130,7 +130,11 @@ const maxRehearsed = 20
 
 func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
 	p.Line(show.Strong(say.Rehearsed(r.Plan, r.Settled, r.Changes)))
-	p.Line(say.RehearsedSteps(r.Steps, r.Thrown, seed))
+	for _, state := range leftAlone {
+		if text := say.LeftAlone(state, r.LeftAlone[state], day.Of(c.Now()).String()); text != "" {
+			p.Line("  " + text)
+		}
+	}
 	list := func(lines []string) {
 		for i, line := range lines {
 			if i == maxRehearsed {
@@ -140,6 +144,7 @@ func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
 			p.Wrapped("  ", line)
 		}
 	}
+	p.Line(say.RehearsedSteps(r.Steps, r.Thrown, seed))
 	if len(r.NotSettled) > 0 {
 		p.Line(show.Alarm(say.RehearsedNot(len(r.NotSettled))))
 		list(r.NotSettled)

@@ -19,6 +19,7 @@ import (
 	"pravet/internal/connect/mirror"
 	"pravet/internal/core/course"
 	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -42,6 +43,8 @@ type Report struct {
 	Changes    int      `json:"changes"` // of the plan
 	Settled    int      `json:"settled"`
 	NotSettled []string `json:"notSettled"` // with why
+	// LeftAlone counts the others by what is decided about them: held, rejected, done before.
+	LeftAlone map[decide.State]int `json:"leftAlone"`
 	Steps      int      `json:"steps"`
 	Thrown     int      `json:"interruptions"` // after each of which the run went on
 	Broken     []string `json:"broken"`        // what did not hold after a step
@@ -72,6 +75,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 			Plan:       in.Plan.ID,
 			Changes:    len(in.Plan.Changes),
 			NotSettled: []string{},
+			LeftAlone:  map[decide.State]int{},
 			Broken:     []string{},
 			NotUndone:  []string{},
 			Differs:    []string{},
@@ -180,6 +184,8 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 			settled = append(settled, c.ID)
 		} else if why, held := job.Why[c.ID]; held {
 			left = append(left, fmt.Sprintf("%s %s: %s", c.Verb, c.Account, why.Says))
+		} else if s := job.States[i]; p == r.Plan && s != decide.Tried && s != decide.Ready {
+			r.out.LeftAlone[s]++
 		}
 	}
 	return settled, left, r.State.Reread(ctx)

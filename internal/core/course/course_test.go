@@ -177,3 +177,47 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		}
 	}
 }
+
+// TestBrokenCountsWhatMustHold in accounts as they are, whatever came of them.
+func TestBrokenCountsWhatMustHold(t *testing.T) {
+	app := &model.App{
+		ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName"}},
+		Things: []model.Thing{
+			{Kind: model.Role, Name: "key", Seats: -1, AtLeast: 2}, {Kind: model.Role, Name: "pay", Seats: -1},
+			{Kind: model.License, Name: "desk", Seats: 1},
+		},
+	}
+	app.Index()
+	key, pay, desk := app.Thing(model.Role, "key"), app.Thing(model.Role, "pay"), app.Thing(model.License, "desk")
+	people := model.NewPeople()
+	file, id := people.File("people/all.csv"), people.Attribute("id")
+	for i, p := range []string{"1", "2"} {
+		require.True(t, people.Add(file, i+2, []int{id}, []string{p}))
+	}
+	with := func(held ...[]int32) *model.Accounts {
+		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}}
+		for i, h := range held {
+			accounts.Key.Append(string(rune('a' + i)))
+			accounts.States = append(accounts.States, model.Open)
+			accounts.Held = append(accounts.Held, accounts.Sets.Of(h))
+		}
+		return accounts
+	}
+	for _, c := range []struct {
+		what     string
+		accounts *model.Accounts
+		want     map[string]int
+	}{
+		{"all is well", with([]int32{key, desk}, []int32{key}), map[string]int{}},
+		{"a seat too many", with([]int32{key, desk}, []int32{key, desk}), map[string]int{"till: seats of license desk": 1}},
+		{"a holder too few", with([]int32{key}, nil), map[string]int{"till: holders of role key who must stay": 1}},
+		{"apart", with([]int32{key, pay}, []int32{key}), map[string]int{"separation cash: 1": 1}},
+	} {
+		now := &course.Now{
+			People: people, Apps: []*model.App{app}, Accounts: []*model.Accounts{c.accounts},
+			PersonOf:    [][]int32{{0, 1}},
+			Separations: []model.Separation{{Name: "cash", Apart: []model.AppThing{{Thing: key}, {Thing: pay}}}},
+		}
+		require.Equal(t, c.want, now.Broken(), c.what)
+	}
+}
