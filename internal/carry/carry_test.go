@@ -104,6 +104,14 @@ type between struct {
 	commit   func(connect.Step) error // instead of committing it
 	fails    func(*plan.Change) bool  // the application says yes and does nothing
 	steps    *[][]*plan.Change        // what was carried out, step by step
+	down     *bool                    // it cannot be read
+}
+
+func (b *between) Read(ctx context.Context) (*connect.State, error) {
+	if b.down != nil && *b.down {
+		return nil, errors.New("it is down")
+	}
+	return b.Application.Read(ctx)
 }
 
 func (b *between) Prepare(ctx context.Context, mark string, changes []*plan.Change) (connect.Step, error) {
@@ -286,6 +294,31 @@ func TestAStepThatWasTakenIsReadBack(t *testing.T) {
 	res, err := s.job(t).Run(ctx, silent)
 	require.NoError(t, err)
 	require.Equal(t, 29, runs[0].Settled+res.Settled)
+}
+
+// TestWhatCouldNotBeReadBackIsReadBackLater: the application was changed, and then it could not be
+// reached.
+func TestWhatCouldNotBeReadBackIsReadBackLater(t *testing.T) {
+	s := newStage(t)
+	down := false
+	s.wrap = func(a connect.Application) connect.Application {
+		return &between{Application: a, down: &down, commit: func(step connect.Step) error {
+			down = true
+			return step.Commit(context.Background(), func(*plan.Change, error) {})
+		}}
+	}
+	res, err := s.job(t).Run(ctx, silent)
+	require.ErrorContains(t, err, "the changes were written and cannot be read back")
+	require.NotEmpty(t, res.Written)
+	require.Zero(t, res.Settled)
+	s.wrap = nil
+	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	require.NoError(t, err)
+	require.Len(t, runs, 1)
+	require.Positive(t, runs[0].Settled)
+	again, err := s.job(t).Run(ctx, silent)
+	require.NoError(t, err)
+	require.Equal(t, 29, runs[0].Settled+again.Settled, "none is lost, and none is done twice")
 }
 
 // TestAStepOfTwoFilesIsTakenWhole: one that was cut off between two renames is

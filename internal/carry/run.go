@@ -40,7 +40,8 @@ type Progress struct {
 // Run carries out what is ready, step by step, and returns what it came to.
 // progress is told what happens. An error ends the run between two steps or
 // within one; what was done before it is recorded, where that is possible, and
-// told in the result. When the context ends, a step that has not begun is given
+// told in the result. A run of which nobody could say what became of it has no end on
+// record: Settle finds it, and closes it. When the context ends, a step that has not begun is given
 // up, and one that has is finished and read back.
 func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error) {
 	run, err := j.ledger.Begin(
@@ -61,6 +62,9 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	}
 	if after != nil {
 		res.After = after.Error()
+	}
+	if res.Written != "" { // the books stay open, for Settle to close them
+		return res, errors.Join(err, after)
 	}
 	end := j.ledger.Append(ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
 	return res, errors.Join(err, after, end)

@@ -45,13 +45,13 @@ type Report struct {
 	NotSettled []string `json:"notSettled"` // with why
 	// LeftAlone counts the others by what is decided about them: held, rejected, done before.
 	LeftAlone map[decide.State]int `json:"leftAlone"`
-	Steps      int      `json:"steps"`
-	Thrown     int      `json:"interruptions"` // after each of which the run went on
-	Broken     []string `json:"broken"`        // what did not hold after a step
-	Undone     int      `json:"undone"`
-	NotUndone  []string `json:"notUndone"`  // in words
-	Differs    []string `json:"differs"`    // from the start, once all is undone
-	SameAgain  bool     `json:"startAgain"` // the start was reached again
+	Steps     int                  `json:"steps"`
+	Thrown    int                  `json:"interruptions"` // after each of which the run went on
+	Broken    []string             `json:"broken"`        // what did not hold after a step
+	Undone    int                  `json:"undone"`
+	NotUndone []string             `json:"notUndone"`  // in words
+	Differs   []string             `json:"differs"`    // from the start, once all is undone
+	SameAgain bool                 `json:"startAgain"` // the start was reached again
 }
 
 // errThrown interrupts a run.
