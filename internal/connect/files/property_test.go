@@ -169,11 +169,7 @@ func TestAnyCSVIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
 		require.Equal(t, words(users), readBack(t, dir, spec, app))
 
-		changes, now := changed(t, dir, file, spec, app, users)
-		touched := map[string]bool{}
-		for _, c := range changes {
-			touched[c.Account] = true
-		}
+		touched, now := changed(t, dir, file, spec, app, users)
 		for i, u := range users {
 			if !touched[u.login] {
 				require.Contains(t, string(now), lines[i+1], "a row that no change is about")
@@ -194,8 +190,8 @@ func TestAnyCSVIsChangedAsMeantAndNowhereElse(t *testing.T) {
 
 // changed draws changes of users, carries them out on a file, and checks that
 // the users are then as they should be, and that to carry the same out again
-// changes nothing more. It returns the changes and the file's content.
-func changed(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, users []user) ([]*plan.Change, []byte) {
+// changes nothing more. It returns the accounts that changes are about, and the file's content.
+func changed(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, users []user) (map[string]bool, []byte) {
 	changes, after := drawChanges(t, users)
 	f := at(t, dir, spec, app)
 	defer f.Tree.Close()
@@ -208,7 +204,11 @@ func changed(t *rapid.T, dir, file string, spec *export.Spec, app *model.App, us
 	}
 	now := apply(changes)
 	require.Equal(t, string(now), string(apply(onlyRepeatable(changes))))
-	return changes, now
+	touched := map[string]bool{}
+	for _, c := range changes {
+		touched[c.Account] = true
+	}
+	return touched, now
 }
 
 // onlyRepeatable leaves out what cannot follow a removal.
@@ -275,8 +275,8 @@ func TestAnySCIMIsChangedAsMeantAndNowhereElse(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, content, 0o644))
 		require.Equal(t, words(users), readBack(t, dir, spec, app))
 
-		changes, now := changed(t, dir, file, spec, app, users)
-		if len(changes) == 0 {
+		touched, now := changed(t, dir, file, spec, app, users)
+		if len(touched) == 0 {
 			require.Equal(t, string(content), string(now))
 		}
 		var got []map[string]any
