@@ -3,7 +3,6 @@
 package main_test
 
 import (
-	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -14,7 +13,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/servers"
 	"pravet/internal/standin"
 )
 
@@ -38,12 +36,7 @@ func instants(n int) (out []int) {
 // a message before the application sees it, or after it has answered; run again, it reaches
 // the planned state, and the application's own log shows each change once.
 func TestKilledAnywhereARunGoesOn(t *testing.T) {
-	folder, err := os.MkdirTemp("", "pravet-pg-")
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, os.RemoveAll(folder)) })
-	database, err := servers.StartDatabase(context.Background(), folder)
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, database.Stop()) })
+	database := aDatabase(t)
 	for name, open := range map[string]func(*testing.T) *yardServer{
 		"scim":           func(t *testing.T) *yardServer { return scimYard(t, standin.Faults{NoBulk: true}, "") },
 		"scim with bulk": func(t *testing.T) *yardServer { return scimYard(t, standin.Faults{}, "") },

@@ -16,7 +16,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/servers"
@@ -117,7 +116,8 @@ func BenchmarkDirectory(b *testing.B) {
 		require.NoError(b, err)
 		repo := manyRepo(b, many, "  by: ldap\n  url: ldap://127.0.0.1:"+port+"\n  user: "+s.User+
 			"\n  password: env:YARD_PASSWORD\n  ca: ca.pem\n  people: ou=people,dc=marrowick,dc=example\n  page: 1000\n"+
-			"  roles: ou=roles,dc=marrowick,dc=example\n  block: {attribute: employeeType, blocked: gone}\n  batch: 5000\n  parallel: 3\n",
+			"  roles: ou=roles,dc=marrowick,dc=example\n  block: {attribute: employeeType, blocked: gone}\n"+
+			"  batch: 5000\n  parallel: 3\n",
 			"account: {userName: userName, displayName: displayName}\nroles: {crew: {}}\n", "{roles: [crew]}")
 		require.NoError(b, os.WriteFile(filepath.Join(repo, "ca.pem"), ca, 0o644))
 		env := []string{"YARD_PASSWORD=" + s.Password}
@@ -145,27 +145,13 @@ func BenchmarkDirectory(b *testing.B) {
 // BenchmarkDatabase grants a role to 5,000 others of a PostgreSQL server, with the ledger on,
 // and has psql send the same grants.
 func BenchmarkDatabase(b *testing.B) {
-	folder, err := os.MkdirTemp("", "pravet-pg-")
-	require.NoError(b, err)
-	defer os.RemoveAll(folder)
-	s, err := servers.StartDatabase(context.Background(), folder)
-	require.NoError(b, err)
-	defer func() { require.NoError(b, s.Stop()) }()
+	s := aDatabase(b)
 	var roles, grants strings.Builder
 	for i := range many {
 		fmt.Fprintf(&roles, "CREATE ROLE p%05d LOGIN; COMMENT ON ROLE p%05d IS 'Person %d';", i, i, i)
 		fmt.Fprintf(&grants, "GRANT crew TO p%05d;\n", i)
 	}
-	run := func(sql string) {
-		c, err := pgx.ParseConfig(s.URL + "?sslmode=disable")
-		require.NoError(b, err)
-		c.User, c.Password = s.User, s.Password
-		conn, err := pgx.ConnectConfig(context.Background(), c)
-		require.NoError(b, err)
-		defer conn.Close(context.Background())
-		_, err = conn.Exec(context.Background(), sql)
-		require.NoError(b, err)
-	}
+	run := func(sql string) { require.NoError(b, s.Run(context.Background(), sql)) }
 	run("CREATE ROLE crew;" + roles.String())
 	for b.Loop() {
 		run("DROP ROLE crew; CREATE ROLE crew;")

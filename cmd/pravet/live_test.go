@@ -21,7 +21,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/servers"
@@ -175,7 +174,8 @@ func ldapYard(t *testing.T) *yardServer {
 	t.Helper()
 	var b strings.Builder
 	b.WriteString(
-		"dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n",
+		"dn: dc=marrowick,dc=example\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\n" +
+			"dc: marrowick\n",
 	)
 	for _, branch := range []string{"people", "groups", "roles"} {
 		fmt.Fprintf(
@@ -217,9 +217,11 @@ func ldapYard(t *testing.T) *yardServer {
 	_, port, err := net.SplitHostPort(strings.TrimPrefix(s.URL, "ldap://"))
 	require.NoError(t, err)
 	return &yardServer{
-		connect: "  by: ldap\n  url: ldap://ADDRESS\n  user: cn=admin,dc=marrowick,dc=example\n  password: env:YARD_PASSWORD\n" +
+		connect: "  by: ldap\n  url: ldap://ADDRESS\n  user: cn=admin,dc=marrowick,dc=example\n" +
+			"  password: env:YARD_PASSWORD\n" +
 			"  ca: ca.pem\n  people: ou=people,dc=marrowick,dc=example\n  groups: ou=groups,dc=marrowick,dc=example\n" +
-			"  roles: ou=roles,dc=marrowick,dc=example\n  block: {attribute: pwdAccountLockedTime, blocked: 000001010000Z}\n  batch: 30\n  settle: 300ms\n",
+			"  roles: ou=roles,dc=marrowick,dc=example\n  block: {attribute: pwdAccountLockedTime, blocked: 000001010000Z}\n" +
+			"  batch: 30\n  settle: 300ms\n",
 		address: "127.0.0.1:" + port, env: []string{"YARD_PASSWORD=" + s.Password, "CA=" + s.CA},
 		log:  func() []string { return ldifChanges(t, s.Log) },
 		stop: func() { require.NoError(t, s.Stop()) },
@@ -252,15 +254,21 @@ func ldifChanges(t *testing.T, file string) (out []string) {
 	return out
 }
 
+// aDatabase is a PostgreSQL server until a test or a benchmark ends.
+func aDatabase(t testing.TB) *servers.Database {
+	t.Helper()
+	folder, err := os.MkdirTemp("", "pravet-pg-") // whose folders other users may enter
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, os.RemoveAll(folder)) })
+	s, err := servers.StartDatabase(context.Background(), folder)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Stop()) })
+	return s
+}
+
 // postgresYard is the yard as roles of a real server, which several tests may share.
 func postgresYard(t *testing.T, s *servers.Database) *yardServer {
 	t.Helper()
-	c, err := pgx.ParseConfig(s.URL + "?sslmode=disable")
-	require.NoError(t, err)
-	c.User, c.Password = s.User, s.Password
-	conn, err := pgx.ConnectConfig(context.Background(), c)
-	require.NoError(t, err)
-	defer conn.Close(context.Background())
 	var sql strings.Builder
 	for i := 1; i <= yardPeople; i++ {
 		fmt.Fprintf(&sql, "DROP ROLE IF EXISTS %s;", yardName(i))
@@ -274,11 +282,11 @@ func postgresYard(t *testing.T, s *servers.Database) *yardServer {
 		fmt.Fprintf(&sql, "CREATE ROLE %s LOGIN; COMMENT ON ROLE %s IS '%s'; GRANT %s TO %s;",
 			yardName(i), yardName(i), yardShown(i), list, yardName(i))
 	}
-	_, err = conn.Exec(context.Background(), sql.String())
-	require.NoError(t, err)
+	require.NoError(t, s.Run(context.Background(), sql.String()))
 	before := len(s.Statements())
 	return &yardServer{
-		connect: "  by: postgres\n  url: postgres://ADDRESS/postgres\n  user: keeper\n  password: env:YARD_PASSWORD\n  batch: 30\n  settle: 300ms\n",
+		connect: "  by: postgres\n  url: postgres://ADDRESS/postgres\n  user: keeper\n" +
+			"  password: env:YARD_PASSWORD\n  batch: 30\n  settle: 300ms\n",
 		address: strings.TrimSuffix(strings.TrimPrefix(s.URL, "postgres://"), "/postgres"),
 		env:     []string{"YARD_PASSWORD=" + s.Password},
 		log: func() (out []string) {

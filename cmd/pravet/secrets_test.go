@@ -4,7 +4,6 @@ package main_test
 
 import (
 	"bytes"
-	"context"
 	"encoding/base64"
 	"io/fs"
 	"net/url"
@@ -17,7 +16,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/servers"
 	"pravet/internal/standin"
 )
 
@@ -28,12 +26,7 @@ func TestSecretsLeaveNoTrace(t *testing.T) {
 	found := watchArguments(t, "told-to-all")
 	require.NoError(t, exec.Command("sh", "-c", "sleep 0.2", "told-to-all").Run())
 	require.NotEmpty(t, found(), "arguments are looked at")
-	folder, err := os.MkdirTemp("", "pravet-pg-")
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, os.RemoveAll(folder)) })
-	database, err := servers.StartDatabase(context.Background(), folder)
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, database.Stop()) })
+	database := aDatabase(t)
 	for name, open := range map[string]func(*testing.T) *yardServer{
 		"scim":     func(t *testing.T) *yardServer { return scimYard(t, standin.Faults{}, "") },
 		"ldap":     ldapYard,

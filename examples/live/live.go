@@ -89,7 +89,8 @@ func Directory() string {
 		words := strings.Fields(x.name)
 		fmt.Fprintf(
 			&b,
-			"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s\nsn: %s\ndisplayName: %s\ntitle: %s\nmail: %s@marrowick.example\n",
+			"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s\nsn: %s\ndisplayName: %s\ntitle: %s\n"+
+				"mail: %s@marrowick.example\n",
 			dn,
 			x.uid,
 			x.name,

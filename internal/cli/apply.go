@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -163,12 +161,7 @@ func (c *program) job(dir string, l ledger.Ledger, p *plan.Plan, today day.Day) 
 	if err := c.settle(dir, s, l); err != nil {
 		return nil, err
 	}
-	var apps []string
-	for i := range p.Exports {
-		if s.Repo.App(p.Exports[i].App) >= 0 { // carry speaks of those that are gone
-			apps = append(apps, p.Exports[i].App)
-		}
-	}
+	apps := appsThere(s, p)
 	if err := c.claim(s, apps); err != nil {
 		return nil, err
 	}
@@ -176,6 +169,16 @@ func (c *program) job(dir string, l ledger.Ledger, p *plan.Plan, today day.Day) 
 		return nil, err
 	}
 	return carry.New(c.ctx, s, p, l, today)
+}
+
+// appsThere are the applications of a plan that the files still name.
+func appsThere(s *prepare.State, p *plan.Plan) (apps []string) {
+	for i := range p.Exports {
+		if s.Repo.App(p.Exports[i].App) >= 0 {
+			apps = append(apps, p.Exports[i].App)
+		}
+	}
+	return apps
 }
 
 // settle closes the books of runs that were cut off, and says what came of them.
@@ -297,120 +300,6 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 		return &statusError{status: Waiting}
 	}
 	return nil
-}
-
-// outlook says what will be carried out, and what will be left alone.
-func (c *program) outlook(out *show.Printer, j *carry.Job) {
-	var t plan.Totals
-	for i := range j.Plan.Changes {
-		if j.States[i] == decide.Ready {
-			ch := j.Plan.Changes[i]
-			ch.Holds = nil // lifted, or it would not be ready
-			t.Changes++
-			t.Add(&ch)
-		}
-	}
-	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
-	out.Line("To carry out: " + show.TotalsLine(t))
-	for _, state := range leftAlone {
-		if text := say.LeftAlone(state, j.Count(state), j.Today.String()); text != "" {
-			out.Line("  " + text)
-			c.named(out, j, state)
-		}
-	}
-}
-
-// leftAlone are the states in which changes are not carried out, in the order in which they
-// are told.
-var leftAlone = []decide.State{
-	decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Uploaded, decide.Past,
-}
-
-// maxNamed is how many changes of a state are named before a run.
-const maxNamed = 12
-
-// named names the changes that are left alone for a reason that the plan does
-// not show.
-func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
-	n := 0
-	for i := range j.Plan.Changes {
-		ch := &j.Plan.Changes[i]
-		why := j.Why[ch.ID].Says
-		if j.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.Past {
-			continue
-		}
-		if n++; n > maxNamed {
-			continue
-		}
-		if state == decide.Past {
-			out.Line("    " + words.Sentence(j.Plan, ch))
-		} else {
-			out.Linef("    %s: %s", words.Sentence(j.Plan, ch), why)
-		}
-	}
-	if n > maxNamed {
-		out.Line("    " + say.More(n-maxNamed))
-	}
-}
-
-// consent makes sure that someone wants the run: by an accepted plan, by --yes, or by an
-// answer; and that whoever does knows how much of it cannot be undone.
-func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool, counted int) error {
-	forGood := 0
-	for i := range j.Plan.Changes {
-		if j.States[i] == decide.Ready && j.Plan.Changes[i].ForGood {
-			forGood++
-		}
-	}
-	switch {
-	case forGood > 0 && counted != forGood && (counted >= 0 || yes || !c.Terminal):
-		return usage(say.CountForGood(forGood))
-	case yes || forGood > 0 && counted == forGood:
-		return nil
-	case !c.Terminal && accepted:
-		return nil
-	case !c.Terminal:
-		return usage(say.NotAccepted(j.Plan.ID))
-	}
-	question, want := say.Question(), "yes"
-	if forGood > 0 {
-		question, want = say.HowMany(), strconv.Itoa(forGood)
-	}
-	if err := out.Err(); err != nil {
-		return err
-	}
-	fmt.Fprint(c.Stderr, question)
-	answer, err := c.answer()
-	switch {
-	case c.ctx.Err() != nil:
-		fmt.Fprintln(c.Stderr)
-		return say.Interrupted()
-	case err != nil && answer == "":
-		fmt.Fprintln(c.Stderr)
-		return say.NoAnswer()
-	case strings.TrimSpace(answer) != want:
-		return say.NotConfirmed()
-	}
-	return nil
-}
-
-// answer reads a line of standard input, or gives up when the user interrupts.
-func (c *program) answer() (string, error) {
-	type line struct {
-		text string
-		err  error
-	}
-	read := make(chan line, 1)
-	go func() {
-		text, err := bufio.NewReader(c.Stdin).ReadString('\n')
-		read <- line{text, err}
-	}()
-	select {
-	case l := <-read:
-		return l.text, l.err
-	case <-c.ctx.Done():
-		return "", c.ctx.Err()
-	}
 }
 
 func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {

@@ -60,12 +60,7 @@ brings it back.`,
 		if err != nil {
 			return fail(Failed, err)
 		}
-		var apps []string
-		for i := range p.Exports {
-			if s.Repo.App(p.Exports[i].App) >= 0 {
-				apps = append(apps, p.Exports[i].App)
-			}
-		}
+		apps := appsThere(s, p)
 		if fetch && len(s.Errors()) == 0 {
 			if err := c.fetchFirst(s, l, apps); err != nil {
 				return err

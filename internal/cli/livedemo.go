@@ -72,7 +72,8 @@ func (w *liveWalk) start(folder string) error {
 	}
 	s := prepare.Rules(ctx, tree)
 	const token = "made-up-token"
-	if w.play, err = w.c.play(s, s.Repo.App("berths"), filepath.Join(folder, "standin"), token, standin.Faults{Seed: 7}); err != nil {
+	state := filepath.Join(folder, "standin")
+	if w.play, err = w.c.play(s, s.Repo.App("berths"), state, token, standin.Faults{Seed: 7}); err != nil {
 		return err
 	}
 	listener, err := net.Listen("tcp", "127.0.0.1:0")

@@ -94,12 +94,7 @@ func (c *program) rehearsed(name string, faults float64, seed uint64) (report *r
 	if len(s.Errors()) > 0 {
 		return nil, c.problems(s)
 	}
-	var apps []string
-	for i := range p.Exports {
-		if s.Repo.App(p.Exports[i].App) >= 0 {
-			apps = append(apps, p.Exports[i].App)
-		}
-	}
+	apps := appsThere(s, p)
 	if err := c.read(s, apps); err != nil {
 		return nil, err
 	}

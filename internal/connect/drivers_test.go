@@ -204,19 +204,8 @@ func overPostgres(t *testing.T) (*reached, *servers.Database) {
 	s, err := servers.StartDatabase(context.Background(), folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
-	run := func(sql ...string) {
-		c, err := pgx.ParseConfig(s.URL + "?sslmode=disable")
-		require.NoError(t, err)
-		c.User, c.Password = s.User, s.Password
-		conn, err := pgx.ConnectConfig(context.Background(), c)
-		require.NoError(t, err)
-		defer conn.Close(context.Background())
-		for _, one := range sql {
-			_, err := conn.Exec(context.Background(), one)
-			require.NoError(t, err, one)
-		}
-	}
-	run(
+	require.NoError(t, s.Run(
+		context.Background(),
 		"CREATE ROLE crew",
 		"CREATE ROLE deck",
 		"CREATE ROLE lead",
@@ -229,7 +218,7 @@ func overPostgres(t *testing.T) (*reached, *servers.Database) {
 		"GRANT crew, lead TO ada",
 		"GRANT deck TO cy",
 		"CREATE DATABASE sales",
-	)
+	))
 	a := yard(t, &way.Spec{By: "postgres", URL: s.URL, User: s.User, Password: "env:PASSWORD", Postgres: &way.Database{
 		Groups: "groups", Databases: []string{"postgres", "sales"},
 	}})
@@ -238,7 +227,8 @@ func overPostgres(t *testing.T) (*reached, *servers.Database) {
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
-		run("COMMENT ON ROLE " + pgx.Identifier{account}.Sanitize() + " IS '" + shown + "'")
+		name := pgx.Identifier{account}.Sanitize()
+		require.NoError(t, s.Run(context.Background(), "COMMENT ON ROLE "+name+" IS '"+shown+"'"))
 	}}, s
 }
 
@@ -371,8 +361,14 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 					{Verb: model.Create, Account: "dee", After: attrs}, {Verb: model.Create, Account: odd, After: hostile},
 					{Verb: model.Create, Account: "eli", After: map[string]any{"displayName": "Eli Ash"}, Blocked: true},
 				},
-				{thing(model.Join, "dee", "crew"), thing(model.Join, odd, "crew"), thing(model.Grant, odd, "lead"), thing(model.Join, "bo", "deck")},
-				{of(model.Suspend, "bo"), of(model.Restore, "cy"), thing(model.Leave, "ada", "crew"), thing(model.Revoke, "ada", "lead")},
+				{
+					thing(model.Join, "dee", "crew"), thing(model.Join, odd, "crew"),
+					thing(model.Grant, odd, "lead"), thing(model.Join, "bo", "deck"),
+				},
+				{
+					of(model.Suspend, "bo"), of(model.Restore, "cy"),
+					thing(model.Leave, "ada", "crew"), thing(model.Revoke, "ada", "lead"),
+				},
 				{update("ada", "displayName", "Ada Fell", oddTitle, a), update(odd, "displayName", oddTitle, "", a)},
 			} {
 				for id, err := range carry(t, a, step...) {

@@ -25,7 +25,7 @@ type Layout struct {
 	Things []ThingColumn // of kinds that have a column for each thing
 }
 
-// A ThingColumn is the field that says whether an account holds a thing.
+// A ThingColumn is a column of one thing: yes or no for each account.
 type ThingColumn struct {
 	Kind model.Kind
 	Name string

@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"github.com/go-ldap/ldap/v3"
+
+	"pravet/internal/core/model"
 )
 
 // A Directory says where accounts, groups and roles are in a directory, and how it blocks
@@ -87,6 +89,27 @@ func (d *Directory) Blocked(dn string, get func(attr string) string) bool {
 	}
 	b := d.Block
 	return b.Attribute != "" && strings.EqualFold(get(b.Attribute), b.Blocked)
+}
+
+// IsAccount reports whether an entry of these classes is one of an account.
+func (d *Directory) IsAccount(dn string, classes []string) bool {
+	in := Under(dn, d.People) || Under(dn, d.Away)
+	return in && len(d.Class) > 0 && slices.ContainsFunc(classes, func(c string) bool {
+		return strings.EqualFold(c, d.Class[0])
+	})
+}
+
+// ListOf is of what kind the list is that an entry is, and whether it is one.
+func (d *Directory) ListOf(dn, cn string) (kind model.Kind, ok bool) {
+	switch {
+	case cn == "":
+		return 0, false
+	case Under(dn, d.Roles) && !SameDN(dn, d.Roles):
+		return model.Role, true
+	case Under(dn, d.Groups) && !SameDN(dn, d.Groups):
+		return model.Group, true
+	}
+	return 0, false
 }
 
 // ByName reports whether lists name their members by name, and not by DN (RFC 2307).

@@ -64,14 +64,14 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 			lists = append(lists, r)
 		}
 		cn := e.Entry.GetEqualFoldAttributeValue("cn")
-		switch {
-		case cn != "" && Under(dn, d.Roles) && !SameDN(dn, d.Roles):
+		switch kind, ok := d.ListOf(dn, cn); {
+		case ok && kind == model.Role:
 			list(&Record{Role: cn})
-		case cn != "" && Under(dn, d.Groups) && !SameDN(dn, d.Groups):
+		case ok:
 			g := &Record{Group: cn}
 			groups[FoldDN(dn)] = g
 			list(g)
-		case d.isAccount(e.Entry):
+		case d.IsAccount(dn, e.Entry.GetEqualFoldAttributeValues("objectClass")):
 			people = append(people, e.Entry)
 		}
 	}
@@ -117,19 +117,6 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 		}
 	}
 	return nil
-}
-
-// isAccount reports whether an entry is one of an account.
-func (d *Directory) isAccount(e *ldap.Entry) bool {
-	if !Under(e.DN, d.People) && !Under(e.DN, d.Away) || len(d.Class) == 0 {
-		return false
-	}
-	for _, c := range e.GetEqualFoldAttributeValues("objectClass") {
-		if strings.EqualFold(c, d.Class[0]) {
-			return true
-		}
-	}
-	return false
 }
 
 // width is how long a line of LDIF is before it is folded (RFC 2849 §3).

@@ -94,8 +94,8 @@ func StartDatabase(ctx context.Context, folder string) (*Database, error) {
 	}
 }
 
-// Run sends statements to the server.
-func (d *Database) Run(ctx context.Context, sql string) error {
+// Run sends statements to the server, one after the other.
+func (d *Database) Run(ctx context.Context, sql ...string) error {
 	c, err := pgx.ParseConfig(d.URL + "?sslmode=disable")
 	if err != nil {
 		return err
@@ -105,7 +105,12 @@ func (d *Database) Run(ctx context.Context, sql string) error {
 	if err != nil {
 		return err
 	}
-	_, err = conn.Exec(ctx, sql)
+	for _, one := range sql {
+		if _, err = conn.Exec(ctx, one); err != nil {
+			err = fmt.Errorf("%s: %w", one, err)
+			break
+		}
+	}
 	return errors.Join(err, conn.Close(ctx))
 }
 

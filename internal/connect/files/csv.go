@@ -284,7 +284,7 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 	return is, false
 }
 
-// yesNo is the field that says whether an account holds a thing.
+// yesNo returns the new value of a thing's own column in an account's row.
 func (o *csvWriter) yesNo(t *export.ThingColumn, is string, x *edit) (value string, changed bool) {
 	yes, no := t.Col.Words()
 	switch {

@@ -49,39 +49,12 @@ func (f *Files) Read(ctx context.Context) (*connect.State, error) {
 	return f.read(ctx, f.Spec)
 }
 
-func (f *Files) read(ctx context.Context, spec *export.Spec) (*connect.State, error) {
-	accounts, info, err := export.Read(ctx, f.Tree, spec, f.App)
-	if err != nil {
-		return nil, err
-	}
-	return &connect.State{
-		Accounts: accounts,
-		Mark:     info.Digest,
-		TakenAt:  info.TakenAt,
-		Says:     info.Says,
-		Files:    f.paths(),
-	}, nil
-}
-
-func (f *Files) paths() (out []string) {
-	for _, p := range f.Spec.Files() {
-		out = append(out, p.Text)
-	}
-	return out
+func (f *Files) read(ctx context.Context, from *export.Spec) (*connect.State, error) {
+	return connect.ReadExport(ctx, f.Tree, f.Spec, from, f.App)
 }
 
 // Mark is the digest of the files.
-func (f *Files) Mark(ctx context.Context) (string, error) {
-	now, err := export.Digests(ctx, f.Tree, f.Spec)
-	if err != nil {
-		return "", err
-	}
-	var sums []string
-	for _, d := range now {
-		sums = append(sums, d.Digest)
-	}
-	return export.Combine(sums), nil
-}
+func (f *Files) Mark(ctx context.Context) (string, error) { return connect.MarkOf(ctx, f.Tree, f.Spec) }
 
 // A step is new content of all files of an application.
 type step struct {

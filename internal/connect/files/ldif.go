@@ -152,12 +152,7 @@ type ldifWriter struct {
 
 func (w *ldifWriter) attribute(attr string) string { return w.d.Attribute(w.files.Spec.Columns, attr) }
 
-func (w *ldifWriter) isAccount(e *ldifEntry) bool {
-	in := export.Under(e.dn(), w.d.People) || export.Under(e.dn(), w.d.Away)
-	return in && len(w.d.Class) > 0 && slices.ContainsFunc(e.get("objectClass"), func(c string) bool {
-		return strings.EqualFold(c, w.d.Class[0])
-	})
-}
+func (w *ldifWriter) isAccount(e *ldifEntry) bool { return w.d.IsAccount(e.dn(), e.get("objectClass")) }
 
 // accounts notes where the accounts are that changes are about.
 func (w *ldifWriter) accounts(entries []*ldifEntry) {
@@ -198,7 +193,7 @@ func (w *ldifWriter) member(key string) string {
 // change changes entries: accounts, and the lists that they are in.
 func (w *ldifWriter) change(entries []*ldifEntry) error {
 	for _, e := range entries {
-		switch kind, ok := w.list(e); {
+		switch kind, ok := w.d.ListOf(e.dn(), e.first("cn")); {
 		case ok:
 			w.members(e, kind)
 		case w.isAccount(e):
@@ -215,20 +210,6 @@ func (w *ldifWriter) change(entries []*ldifEntry) error {
 		}
 	}
 	return nil
-}
-
-// list reports whether an entry is a group or a role.
-func (w *ldifWriter) list(e *ldifEntry) (model.Kind, bool) {
-	if e.first("cn") == "" {
-		return 0, false
-	}
-	switch dn := e.dn(); {
-	case export.Under(dn, w.d.Roles) && !export.SameDN(dn, w.d.Roles):
-		return model.Role, true
-	case export.Under(dn, w.d.Groups) && !export.SameDN(dn, w.d.Groups):
-		return model.Group, true
-	}
-	return 0, false
 }
 
 // members puts accounts into a list and takes others out.

@@ -133,27 +133,13 @@ func (a *Application) Limits() way.Limits { return a.Spec.Limits }
 // Read reads what was fetched last.
 func (a *Application) Read(ctx context.Context) (*connect.State, error) { return a.read(ctx, a.Export) }
 
-func (a *Application) read(ctx context.Context, spec *export.Spec) (*connect.State, error) {
-	accounts, info, err := export.Read(ctx, a.Tree, spec, a.App)
-	if err != nil {
-		return nil, err
-	}
-	var files []string
-	for _, p := range a.Export.Files() {
-		files = append(files, p.Text)
-	}
-	return &connect.State{
-		Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Says: info.Says, Files: files,
-	}, nil
+func (a *Application) read(ctx context.Context, from *export.Spec) (*connect.State, error) {
+	return connect.ReadExport(ctx, a.Tree, a.Export, from, a.App)
 }
 
 // Mark is the digest of what was fetched last.
 func (a *Application) Mark(ctx context.Context) (string, error) {
-	sums, err := export.Digests(ctx, a.Tree, a.Export)
-	if err != nil {
-		return "", err
-	}
-	return sums[0].Digest, nil
+	return connect.MarkOf(ctx, a.Tree, a.Export)
 }
 
 // reach opens the connection, once.

@@ -55,8 +55,8 @@ func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Cha
 	return s, nil
 }
 
-// compare tells whether a change is done already, and the conflict with what somebody else
-// has changed since the application was read.
+// compare reports whether a change is done already. It fails where somebody else has changed
+// the same since the application was fetched.
 func compare(app *model.App, c *plan.Change, is *export.Record) (done bool, _ error) {
 	conflict := func(format string, args ...any) (bool, error) {
 		says := fmt.Sprintf(format, args...) + "; nothing was sent. Fetch and draft again"

@@ -40,30 +40,12 @@ func (u *Upload) Where() string { return u.Spec.Upload.Folder }
 
 // Read reads the export.
 func (u *Upload) Read(ctx context.Context) (*connect.State, error) {
-	accounts, info, err := export.Read(ctx, u.Tree, u.Export, u.App)
-	if err != nil {
-		return nil, err
-	}
-	var files []string
-	for _, p := range u.Export.Files() {
-		files = append(files, p.Text)
-	}
-	return &connect.State{
-		Accounts: accounts, Mark: info.Digest, TakenAt: info.TakenAt, Says: info.Says, Files: files,
-	}, nil
+	return connect.ReadExport(ctx, u.Tree, u.Export, u.Export, u.App)
 }
 
 // Mark is the digest of the export.
 func (u *Upload) Mark(ctx context.Context) (string, error) {
-	sums, err := export.Digests(ctx, u.Tree, u.Export)
-	if err != nil {
-		return "", err
-	}
-	var all []string
-	for _, s := range sums {
-		all = append(all, s.Digest)
-	}
-	return export.Combine(all), nil
+	return connect.MarkOf(ctx, u.Tree, u.Export)
 }
 
 // A step is files that are to be written.
