@@ -162,10 +162,16 @@ func Tree(env Env) *cobra.Command {
 // together is how Cobra says that flags exclude each other.
 var together = regexp.MustCompile(`^if any flags in the group .* \[([a-z -]+)\] were all set$`)
 
+// number is how pflag says that a flag takes a number.
+var number = regexp.MustCompile(`(?s)^invalid argument (".*") for "(.*)" flag: strconv\.Parse(?:Int|Uint): `)
+
 // plainly says in our words what Cobra finds wrong.
 func plainly(text string) string {
 	if m := together.FindStringSubmatch(text); m != nil {
 		return say.Exclusive(strings.Fields(m[1]))
+	}
+	if m := number.FindStringSubmatch(text); m != nil {
+		return say.NoNumber(m[2], m[1])
 	}
 	return text
 }

@@ -168,6 +168,13 @@ func (c *program) serve(dir string, apps []string, at, state, token string, f st
 	if len(apps) == 0 {
 		apps = s.Repo.AppIDs()
 	}
+	slices.Sort(apps)
+	apps = slices.Compact(apps)
+	listener, err := net.Listen("tcp", at)
+	if err != nil {
+		return fail(Failed, say.NotListening(at, err))
+	}
+	defer listener.Close()
 	mux := http.NewServeMux()
 	for _, id := range apps {
 		a := s.Repo.App(id)
@@ -180,11 +187,6 @@ func (c *program) serve(dir string, apps []string, at, state, token string, f st
 		}
 		mux.Handle("/"+id+"/", http.StripPrefix("/"+id, play))
 	}
-	listener, err := net.Listen("tcp", at)
-	if err != nil {
-		return fail(Failed, say.NotListening(at, err))
-	}
-	slices.Sort(apps)
 	for _, id := range apps {
 		c.tell(say.Playing(id, "http://"+listener.Addr().String()+"/"+id))
 	}

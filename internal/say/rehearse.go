@@ -11,6 +11,11 @@ func Interruptions(n int) error {
 	return fmt.Errorf("--interruptions: %d is not between 0 and 90 of a hundred steps", n)
 }
 
+// NoNumber is a flag that takes a whole number and was given something else, in quotes.
+func NoNumber(flag, quoted string) string {
+	return flag + ": " + quoted + " is no whole number that fits here"
+}
+
 // Rehearsed is how many changes of a plan were settled on copies.
 func Rehearsed(plan string, settled, of int) string {
 	return fmt.Sprintf("Plan %s on copies of the applications: %d of %s settled.",

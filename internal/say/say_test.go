@@ -137,6 +137,7 @@ func said() map[string][]any {
 			say.RehearsedSteps(5, 1, 7),
 			"5 steps, there and back; 1 interruption was thrown in (seed 7), and the run went on after each.",
 		},
+		"NoNumber":        {say.NoNumber("--seed", `"x"`), `--seed: "x" is no whole number that fits here`},
 		"RehearsedNot":    {say.RehearsedNot(1), "1 change would not be settled:"},
 		"RehearsedBroken": {say.RehearsedBroken(), "After some step this did not hold, which did before:"},
 		"RehearsedHeld": {
