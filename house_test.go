@@ -19,6 +19,8 @@ import (
 var arrows = map[string][]string{
 	"internal/core":    {"internal/core"},
 	"internal/source":  {"internal/core"},
+	"internal/edit":    {"internal/core", "internal/source"},
+	"internal/amend":   {"internal/core", "internal/source", "internal/edit", "internal/desired"},
 	"internal/gitrepo": {"internal/core"},
 	"internal/ledger":  {"internal/core"},
 	"internal/export":  {"internal/core", "internal/source"},
@@ -79,7 +81,7 @@ var arrows = map[string][]string{
 	"internal/post":      {"internal/core"},
 	"internal/letters":   {"internal/core", "internal/desired", "internal/ledger", "internal/post"},
 	"internal/standin":   {"internal/core"},
-	"internal/show":      {"internal/core", "internal/source", "internal/desired"},
+	"internal/show":      {"internal/core", "internal/source", "internal/edit", "internal/desired"},
 	"internal/say":       {"internal/core", "internal/ledger"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},

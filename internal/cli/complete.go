@@ -174,6 +174,22 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 }
 
 // completeThings offers things, of the applications on the line where there are some.
+func (c *program) completeKits(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	dir, err := c.dir()
+	if err != nil || len(args) > 0 {
+		return nil, noFiles
+	}
+	repo, err := c.rules(dir)
+	if err != nil {
+		return nil, noFiles
+	}
+	var out []string
+	for _, k := range repo.Kits {
+		out = append(out, k.Name+"\t"+k.Title)
+	}
+	return out, noFiles
+}
+
 func (c *program) completeThings(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var out, apps []string
 	if f := cmd.Flags().Lookup("app"); f != nil && f.Changed {

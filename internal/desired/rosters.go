@@ -2,10 +2,12 @@ package desired
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/core/table"
 	"pravet/internal/export"
 )
 
@@ -59,4 +61,56 @@ func (r *Repo) own(file string) *roster {
 		return x
 	}
 	return &roster{delimiter: ','}
+}
+
+// A Layout is how a CSV file of people is written.
+type Layout struct {
+	Columns   map[string]string // our attribute → their header; nil where headers are attributes
+	Delimiter rune
+	Encoding  string // as IANA names it, "" for UTF-8
+	date      string
+}
+
+// Layout is how a CSV file of people is written.
+func (r *Repo) Layout(file string) Layout {
+	own := r.own(file)
+	l := Layout{Delimiter: own.delimiter, Encoding: own.encoding, date: own.date}
+	if own.columns != nil {
+		l.Columns = map[string]string{}
+		for theirs, ours := range own.columns {
+			l.Columns[ours] = theirs
+		}
+	}
+	return l
+}
+
+// Own is an attribute's value as the file writes it.
+func (l Layout) Own(attr, value string) string {
+	if l.date == "" || value == "" || !slices.Contains(dates, attr) {
+		return value
+	}
+	return (&export.Column{Date: l.date}).Own(value)
+}
+
+// dates are the attributes that are days.
+var dates = []string{"starts", "ends", "away.from", "away.to"}
+
+// IsDate reports whether an attribute of people is a day.
+func IsDate(attr string) bool {
+	return slices.ContainsFunc(dates, func(d string) bool { return table.Fold(d) == table.Fold(attr) })
+}
+
+// Attribute is the name of a person attribute as Pravet, or the files, spell it; an
+// unknown one is an error with the nearest.
+func (r *Repo) Attribute(name string) (string, error) {
+	var err error
+	if !r.attribute(name, func(says, hint string) { err = fmt.Errorf("%s; %s", says, hint) }) {
+		return "", err
+	}
+	for _, k := range slices.Concat(r.People.Attributes(), known) {
+		if table.Fold(k) == table.Fold(name) {
+			return k, nil
+		}
+	}
+	return name, nil
 }

@@ -155,6 +155,10 @@ func At(
 	return s, s.view(today), nil
 }
 
+// View is the desired state of a repository that was read with its people, for questions
+// about a day. No application is looked at.
+func View(repo *desired.Repo, today day.Day) *access.View { return newState(repo).view(today) }
+
 // whole reads all of the desired state of a revision, or with "" of the working tree;
 // some files of a revision are taken from the working tree. After ErrProblems the State
 // holds the Repo only.

@@ -6,7 +6,9 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"pravet/internal/core/model"
@@ -23,6 +25,13 @@ type Tree struct {
 	Dir     string
 	root    *os.Root
 	outside []string // folders without links
+	over    map[string][]byte
+}
+
+// With is the same folder with other contents of some files, or with more files, as they
+// would be; nothing is written. Closing it closes nothing.
+func (t *Tree) With(contents map[string][]byte) *Tree {
+	return &Tree{Dir: t.Dir, root: t.root, outside: t.outside, over: contents}
 }
 
 // Outside is the variable of the environment that lists the folders outside the
@@ -45,7 +54,12 @@ func OpenTree(dir string, outside []string) (*Tree, error) {
 }
 
 // Close closes the folder.
-func (t *Tree) Close() error { return t.root.Close() }
+func (t *Tree) Close() error {
+	if t.over != nil {
+		return nil
+	}
+	return t.root.Close()
+}
 
 // A place is where a name leads to.
 type place struct {
@@ -108,6 +122,9 @@ func (t *Tree) Allowed(name string) error {
 // Open opens a regular file. Reading ends with the context's error when the
 // context ends. Other errors are of type *Problem.
 func (t *Tree) Open(ctx context.Context, name string) (*Reader, error) {
+	if data, ok := t.over[path.Clean(name)]; ok {
+		return t.openOver(ctx, name, data)
+	}
 	p, err := t.find(name)
 	if err != nil {
 		return nil, err
@@ -119,6 +136,31 @@ func (t *Tree) Open(ctx context.Context, name string) (*Reader, error) {
 		return nil, Unreadable(name, err)
 	}
 	return newReader(ctx, f, name)
+}
+
+// openOver opens contents that no file has yet.
+func (t *Tree) openOver(ctx context.Context, name string, data []byte) (*Reader, error) {
+	f, err := os.CreateTemp("", "pravet-")
+	if err != nil {
+		return nil, err
+	}
+	_ = os.Remove(f.Name()) // where that cannot be while it is open, the system removes it later
+	if _, err = f.Write(data); err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return newReader(ctx, f, name)
+}
+
+// OpenRaw opens a regular file for its bytes as they are, of any encoding and length.
+func (t *Tree) OpenRaw(ctx context.Context, name string) (*os.File, error) {
+	r, err := t.Open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return r.file, nil
 }
 
 // ReadAll reads a whole file of at most limit bytes, checked as by Reader, and
@@ -142,6 +184,9 @@ func (t *Tree) ReadAll(
 
 // Exists reports whether there is a file or folder of a name, or a link.
 func (t *Tree) Exists(name string) (bool, error) {
+	if _, ok := t.over[path.Clean(name)]; ok {
+		return true, nil
+	}
 	p, err := t.find(name)
 	if err != nil {
 		return false, err
@@ -162,10 +207,26 @@ func (t *Tree) Exists(name string) (bool, error) {
 func (t *Tree) List(folder string) ([]fs.DirEntry, error) {
 	entries, err := fs.ReadDir(t.root.FS(), folder)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+		entries, err = nil, nil
 	}
+	for name := range t.over {
+		in, file := path.Split(name)
+		there := slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.Name() == file })
+		if path.Clean(in) == path.Clean(folder) && !there {
+			entries = append(entries, over(file))
+		}
+	}
+	slices.SortFunc(entries, func(x, y fs.DirEntry) int { return strings.Compare(x.Name(), y.Name()) })
 	return entries, err
 }
+
+// over is a file that is not there yet, as a folder lists it.
+type over string
+
+func (o over) Name() string               { return string(o) }
+func (o over) IsDir() bool                { return false }
+func (o over) Type() fs.FileMode          { return 0 }
+func (o over) Info() (fs.FileInfo, error) { return nil, fs.ErrNotExist }
 
 // Stage writes the new content of a file beside it; see Staged. A link is
 // refused: what it leads to is not the tree's to replace.

@@ -1,0 +1,369 @@
+package cli
+
+import (
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/amend"
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/desired"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+)
+
+func (c *program) amend() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:     "amend",
+		Short:   "Edit the files as a person would, for one or for many",
+		GroupID: keeping,
+		Long: `Amend edits the files of the desired state as a person would in an editor, and
+keeps every other byte: comments, order, columns of your own. It shows first which lines
+of which files would be others, and whose access changes by that. Nothing is written
+without --write or --commit.
+
+For whom is said by --for (ids or user names), by --where with a SCIM filter over people,
+or by --from with a CSV file whose column id or userName names them.
+
+Exit status: 0 done, or shown; 1 when the files would not pass check, or something was
+changed by someone else meanwhile: then nothing is written.`,
+		Example: example(
+			`pravet amend set title="Desk lead" --for E0042`,
+			`pravet amend end 2026-12-31 --where 'userType eq "Seasonal"' --write`,
+			`pravet amend give fare-desk --for E0031 --until 2027-01-31 --because "covers for a colleague" --commit`,
+			"pravet amend like E0031 --for E0118",
+		),
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cmd.AddCommand(c.amendSet(), c.amendEnds(), c.amendStarts(), c.amendGive(), c.amendTake(), c.amendExcept(), c.amendAdmit(),
+		c.amendRetire(), c.amendLike())
+	return cmd
+}
+
+// whom says for whom something is done.
+type whom struct {
+	people []string
+	where  string
+	from   string
+	rows   []listed // of from, in its order
+	odd    []string // its columns that are no attribute of people
+}
+
+func (w *whom) flags(cmd *cobra.Command, c *program) {
+	cmd.Flags().StringSliceVar(&w.people, "for", nil, "for these people, by id or user name (may be repeated)")
+	cmd.Flags().StringVar(&w.where, "where", "", "for all people that a SCIM filter matches")
+	cmd.Flags().StringVar(&w.from, "from", "", "for the people whom a CSV file lists in a column id or userName")
+	offer(cmd, "for", c.completePeople)
+}
+
+// find lists the people who are meant, as numbers in the order of the files, and of each
+// the row of the list that names them.
+func (c *program) whomOf(w *whom, repo *desired.Repo, today day.Day) ([]int, error) {
+	if len(w.people) == 0 && w.where == "" && w.from == "" {
+		return nil, usage(say.ForWhom())
+	}
+	chosen := map[int]bool{}
+	for _, name := range w.people {
+		p := repo.People.Named(name)
+		if p < 0 {
+			return nil, c.nobody(repo, name)
+		}
+		chosen[p] = true
+	}
+	if w.where != "" {
+		f, err := filter.OfPeople(w.where)
+		if err != nil {
+			return nil, usage(say.Flag("where", err))
+		}
+		if err := repo.CheckFilter(f, "--where"); err != nil {
+			return nil, usage(err)
+		}
+		classes := filter.Classify(repo.People, []*filter.Filter{f}, today)
+		for p, class := range classes.Of {
+			if classes.Match(class, 0) {
+				chosen[p] = true
+			}
+		}
+		if len(chosen) == 0 {
+			return nil, fail(Failed, say.MatchesNobody(w.where))
+		}
+	}
+	if w.from != "" {
+		if err := c.readListed(w, repo); err != nil {
+			return nil, err
+		}
+		for _, row := range w.rows {
+			chosen[row.person] = true
+		}
+	}
+	out := make([]int, 0, len(chosen))
+	for p := range chosen {
+		out = append(out, p)
+	}
+	slices.Sort(out)
+	return out, nil
+}
+
+func (c *program) nobody(repo *desired.Repo, name string) error {
+	hint := "look for them with: pravet list people"
+	if near := repo.NearestPerson(name); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return &prepare.Unknown{What: "person", Name: name, Hint: hint}
+}
+
+// An amending is a command that changes something for some people.
+type amending struct {
+	whom
+	rewriting
+}
+
+// amends makes a command that changes something for some people.
+func (c *program) amends(
+	use, short, long string, args cobra.PositionalArgs, x *amending,
+	change func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, today day.Day) error,
+	examples ...string,
+) *cobra.Command {
+	cmd := &cobra.Command{Use: use, Short: short, Long: long, Args: args, Example: example(examples...)}
+	x.whom.flags(cmd, c)
+	x.rewriting.flags(cmd)
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		dir, today, err := c.where("")
+		if err != nil {
+			return err
+		}
+		repo, err := c.wholeRepo(dir)
+		if err != nil {
+			return err
+		}
+		people, err := c.whomOf(&x.whom, repo, today)
+		if err != nil {
+			return err
+		}
+		a := amend.New(c.ctx, repo)
+		if err := change(a, repo, people, args, today); err != nil {
+			return err
+		}
+		x.subject = say.Amended(strings.Fields(use)[0], args, c.calls(repo, people))
+		return c.rewrite(dir, repo, a, &x.rewriting, today)
+	}
+	return cmd
+}
+
+// calls names people for a commit: the first ones.
+func (c *program) calls(repo *desired.Repo, people []int) []string {
+	var out []string
+	for _, p := range people {
+		out = append(out, repo.People.Get(p, "id"))
+	}
+	return out
+}
+
+func (c *program) amendSet() *cobra.Command {
+	x := &amending{}
+	return c.amends("set [ATTRIBUTE=VALUE ...]", "Give people other values of attributes",
+		`Set gives people other values of attributes; ATTRIBUTE= takes a value away. Without
+ATTRIBUTE=VALUE, each row of the list that --from names gives that person the values of
+its other columns.`,
+		takes(0, -1, "", ""), x,
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
+			if len(args) == 0 {
+				if x.from == "" {
+					return usage(say.SetWhat())
+				}
+				if len(x.odd) > 0 {
+					return fail(Failed, say.OddColumns(x.from, x.odd))
+				}
+				for _, row := range x.rows {
+					if err := a.Set(row.person, row.values); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+			set, err := assigned(repo, args)
+			if err != nil {
+				return err
+			}
+			for _, p := range people {
+				if err := a.Set(p, set); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+		`pravet amend set title="Desk lead" department=Ticketing --for E0042`,
+		"pravet amend set --from moved.csv --write",
+	)
+}
+
+// assigned reads ATTRIBUTE=VALUE, several of them.
+func assigned(repo *desired.Repo, args []string) (map[string]string, error) {
+	out := map[string]string{}
+	for _, arg := range args {
+		name, value, ok := strings.Cut(arg, "=")
+		if !ok || name == "" {
+			return nil, usage(say.NotAnAssignment(arg))
+		}
+		name, err := repo.Attribute(name)
+		if err != nil {
+			return nil, usage(err)
+		}
+		if table.Fold(name) == "id" {
+			return nil, usage(say.NoOtherID())
+		}
+		if desired.IsDate(name) && value != "" {
+			if _, err := day.Parse(value); err != nil {
+				return nil, usage(say.Flag(name, err))
+			}
+		}
+		out[name] = value
+	}
+	return out, nil
+}
+
+// amendDate makes a command that sets a day of people.
+func (c *program) amendDate(use, short, long, attr string, examples ...string) *cobra.Command {
+	x := &amending{}
+	return c.amends(use, short, long, takes(1, 1, "on which day?", "pravet amend "+strings.Fields(use)[0]+" 2026-12-31 --for E0042"), x,
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
+			on, err := day.Parse(args[0])
+			if err != nil {
+				return usage(err)
+			}
+			for _, p := range people {
+				if err := a.Set(p, map[string]string{attr: on.String()}); err != nil {
+					return err
+				}
+			}
+			return nil
+		}, examples...)
+}
+
+func (c *program) amendEnds() *cobra.Command {
+	return c.amendDate("end DATE", "Set people's last day",
+		`End sets the last day on which people are here. What happens to their accounts after
+that day is what the leaving paths say.`, "ends",
+		`pravet amend end 2026-12-31 --where 'userType eq "Seasonal"'`)
+}
+
+func (c *program) amendStarts() *cobra.Command {
+	return c.amendDate("start DATE", "Set people's first day", "Start sets the first day on which people are here.", "starts",
+		"pravet amend start 2027-01-04 --for E0150,E0151")
+}
+
+// kitOf finds a kit by its name.
+func kitOf(repo *desired.Repo, name string) (*model.Kit, error) {
+	var names []string
+	for _, k := range repo.Kits {
+		if k.Name == name {
+			return k, nil
+		}
+		names = append(names, k.Name)
+	}
+	return nil, prepare.UnknownName("kit", name, names)
+}
+
+// amendKit makes a command about people and one kit.
+func (c *program) amendKit(
+	use, short, long string, needs bool, enter func(a *amend.Amendment, k *model.Kit, e amend.Entry), examples ...string,
+) *cobra.Command {
+	x := &amending{}
+	var until string
+	cmd := c.amends(use, short, long, takes(1, 1, "which kit?", "pravet amend "+strings.Fields(use)[0]+" fare-desk --for E0042"), x,
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
+			k, err := kitOf(repo, args[0])
+			if err != nil {
+				return err
+			}
+			e := amend.Entry{Because: x.because, Until: day.None}
+			if until != "" {
+				if e.Until, err = day.Parse(until); err != nil {
+					return usage(say.Flag("until", err))
+				}
+			}
+			if needs && e.Because == "" {
+				return usage(say.BecauseOf())
+			}
+			for _, p := range people {
+				e.Person = repo.People.Get(p, "id")
+				enter(a, k, e)
+			}
+			return nil
+		}, examples...)
+	if needs {
+		cmd.Flags().StringVar(&until, "until", "", "the last day on which it counts, YYYY-MM-DD")
+	}
+	cmd.ValidArgsFunction = c.completeKits
+	return cmd
+}
+
+func (c *program) amendGive() *cobra.Command {
+	return c.amendKit("give KIT", "Let people hold a kit by name",
+		`Give lets people hold a kit by name, with --because and, where it is for a while, with
+--until. An entry that somebody has there already gives way to the new one.`, true, (*amend.Amendment).Hold,
+		`pravet amend give fare-desk --for E0031 --until 2027-01-31 --because "covers for a colleague"`)
+}
+
+func (c *program) amendTake() *cobra.Command {
+	return c.amendKit("take KIT", "Take a kit from people who hold it by name",
+		`Take takes people out of those who hold a kit by name. Whoever holds it by its rule as
+well still holds it; see amend except.`, false, func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Drop(k, e.Person) },
+		"pravet amend take fare-desk --for E0031")
+}
+
+func (c *program) amendExcept() *cobra.Command {
+	return c.amendKit("except KIT", "Leave people out of a kit's rule",
+		`Except leaves people out of those whom a kit's rule matches, with --because and, where it
+is for a while, with --until.`, true, (*amend.Amendment).Except,
+		`pravet amend except north-desk --for E0042 --because "on the refund desk"`)
+}
+
+func (c *program) amendAdmit() *cobra.Command {
+	return c.amendKit("admit KIT", "Let a kit's rule count for people again",
+		"Admit takes people out of those who are left out of a kit's rule.", false,
+		func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Admit(k, e.Person) },
+		"pravet amend admit north-desk --for E0042")
+}
+
+func (c *program) amendRetire() *cobra.Command {
+	r := &rewriting{}
+	cmd := &cobra.Command{
+		Use:   "retire THING",
+		Short: "Take a thing out of all that gives it",
+		Long: `Retire takes a group, role or license out of every kit that gives it and out of all
+that brings it along. Whoever holds it loses it by the next plan. A group or role that is
+Pravet's own (define: true) is ended in the application too, once nobody holds it.
+
+THING is written APPLICATION/KIND/NAME.`,
+		Example: example("pravet amend retire tickets/role/report-reader"),
+		Args:    takes(1, 1, "which thing?", "pravet amend retire tickets/role/report-reader"),
+	}
+	r.flags(cmd)
+	cmd.ValidArgsFunction = c.completeThings
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		dir, today, err := c.where("")
+		if err != nil {
+			return err
+		}
+		repo, err := c.wholeRepo(dir)
+		if err != nil {
+			return err
+		}
+		thing, err := thingOf(repo, args[0])
+		if err != nil {
+			return err
+		}
+		a := amend.New(c.ctx, repo)
+		if err := a.Take(thing.App, thing.Thing); err != nil {
+			return err
+		}
+		r.subject = say.Amended("retire", args, nil)
+		return c.rewrite(dir, repo, a, r, today)
+	}
+	return cmd
+}

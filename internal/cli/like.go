@@ -1,0 +1,100 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"pravet/internal/amend"
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+	"pravet/internal/show"
+)
+
+func (c *program) amendLike() *cobra.Command {
+	r := &rewriting{}
+	var to, until string
+	var sensitive bool
+	cmd := &cobra.Command{
+		Use:   "like PERSON --for OTHER",
+		Short: "Give somebody what a colleague has, kit by kit",
+		Long: `Like puts two people side by side: what both have, what the second will have by rule
+anyway, and what the first has besides. It proposes whole kits to be held by name, with
+--because and, better, with --until. What no kit gives is shown and left out: put it into
+a kit first. What is sensitive is left out too, unless --sensitive is given.
+
+A rule is better than a copy: where both do the same work, correct the attributes of the
+second, so that the same rules match.`,
+		Example: example(
+			"pravet amend like E0031 --for E0118",
+			`pravet amend like E0031 --for E0118 --until 2027-01-31 --because "covers for Maren" --write`,
+		),
+		Args: takes(1, 1, "like whom?", "pravet amend like E0031 --for E0118"),
+	}
+	r.flags(cmd)
+	cmd.Flags().StringVar(&to, "for", "", "who is to have it, by id or user name")
+	cmd.Flags().StringVar(&until, "until", "", "the last day on which it counts, YYYY-MM-DD")
+	cmd.Flags().BoolVar(&sensitive, "sensitive", false, "what is sensitive too")
+	offer(cmd, "for", c.completePeople)
+	cmd.ValidArgsFunction = c.completePeople
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		dir, today, err := c.where("")
+		if err != nil {
+			return err
+		}
+		if to == "" {
+			return usage(say.ForWhom())
+		}
+		e := amend.Entry{Because: r.because, Until: day.None}
+		if until != "" {
+			if e.Until, err = day.Parse(until); err != nil {
+				return usage(say.Flag("until", err))
+			}
+		}
+		repo, err := c.rules(dir)
+		if err != nil {
+			return err
+		}
+		s, v, missing, err := prepare.Look(c.ctx, repo, nil, today)
+		if err := c.told(s, missing, err); err != nil {
+			return err
+		}
+		people := [2]int{repo.People.Named(args[0]), repo.People.Named(to)}
+		for i, name := range []string{args[0], to} {
+			if people[i] < 0 {
+				return c.nobody(repo, name)
+			}
+		}
+		if people[0] == people[1] {
+			return usage(say.LikeOneself())
+		}
+		like := v.Like(people[0], people[1])
+		if r.format == "table" {
+			p := show.NewPrinter(c.Stdout, c.Environ)
+			p.Beside(access.Beside(v.Why(people[0], nil), v.Why(people[1], nil)))
+			p.Like(like, sensitive)
+			if p.Err() != nil {
+				return p.Err()
+			}
+		}
+		a := amend.New(c.ctx, repo)
+		e.Person = repo.People.Get(people[1], "id")
+		chosen := 0
+		for _, k := range like.Kits {
+			if len(k.Sensitive) > 0 && !sensitive {
+				continue
+			}
+			a.Hold(repo.Kits[k.Number], e)
+			chosen++
+		}
+		if chosen == 0 {
+			return nil
+		}
+		if e.Because == "" {
+			return usage(say.BecauseOf())
+		}
+		r.subject = say.Amended("like", args, []string{e.Person})
+		return c.rewrite(dir, repo, a, r, today)
+	}
+	return cmd
+}

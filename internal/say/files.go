@@ -1,0 +1,116 @@
+package say
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/model"
+)
+
+// NothingToAmend is said where the files say already what is asked for.
+func NothingToAmend() string { return "The files say so already; nothing is to be written." }
+
+// WouldNotPass counts what would be wrong with files as they would be.
+func WouldNotPass(n int) error {
+	return fmt.Errorf(
+		"as amended, the files would not pass: %s (above); nothing was written", model.Count(n, "problem", "problems"),
+	)
+}
+
+// NotWrittenYet is said of files that are only shown.
+func NotWrittenYet() string {
+	return "Nothing is written yet. Add --write to write the files, or --commit to commit them to Git as well."
+}
+
+// NoGit is a commit where there is no Git.
+func NoGit(err error) error {
+	return fmt.Errorf("--commit needs Git: %w; use --write instead. Nothing was written", err)
+}
+
+// Uncommitted are files that somebody has changed already.
+func Uncommitted(files []string) error {
+	return fmt.Errorf(
+		"%s changes that are not committed, which would be committed along; commit or undo them first, "+
+			"or use --write. Nothing was written",
+		model.Plural(len(files), files[0]+" has", strings.Join(files, " and ")+" have"),
+	)
+}
+
+// Wrote names the files that were written.
+func Wrote(files []string) string { return "Wrote " + strings.Join(files, ", ") + "." }
+
+// NotCommitted is a commit that failed after the files were written.
+func NotCommitted(files []string, err error) error {
+	return fmt.Errorf("%s written, and not committed: %w", model.Plural(len(files), files[0]+" was", strings.Join(files, ", ")+" were"), err)
+}
+
+// Committed names the files that were committed, and the commit.
+func Committed(files []string, commit, subject string) string {
+	return fmt.Sprintf("Committed %s as %s: %s", strings.Join(files, ", "), commit[:min(10, len(commit))], subject)
+}
+
+// ForWhom asks for the people who are meant.
+func ForWhom() error {
+	return errors.New("for whom? Name them with --for E0042, with --where FILTER, or with --from LIST.csv")
+}
+
+// MatchesNobody is a filter that matches nobody.
+func MatchesNobody(filter string) error {
+	return fmt.Errorf("nobody matches %s; try it with: pravet list people --where '%s'", filter, filter)
+}
+
+// Amended is the first line of a commit.
+func Amended(what string, args, people []string) string {
+	text := strings.TrimSpace("Amend: " + what + " " + strings.Join(args, " "))
+	switch {
+	case len(people) > 3:
+		text += " for " + model.Count(len(people), "person", "people")
+	case len(people) > 0:
+		text += " for " + strings.Join(people, ", ")
+	}
+	return text
+}
+
+// SetWhat asks for values.
+func SetWhat() error {
+	return errors.New(`set what? For example: pravet amend set title="Desk lead" --for E0042`)
+}
+
+// NoOtherID is an attempt to give a person another id.
+func NoOtherID() error {
+	return errors.New("an id stays as it is, as the ledger and other files know the person by it; change userName instead")
+}
+
+// BecauseOf asks for a reason that the file needs.
+func BecauseOf() error {
+	return errors.New(`because of what? Whoever holds a kit by name, or is left out of a rule, needs --because "REASON"`)
+}
+
+// LikeOneself is a person who is to become like themselves.
+func LikeOneself() error { return errors.New("both are the same person; name two") }
+
+// ListNamesNobody is a list without a column that names people.
+func ListNamesNobody(file string) error {
+	return fmt.Errorf("%s: neither a column id nor a column userName is in its header; add one", file)
+}
+
+// NobodyBy is a name in a list that nobody has.
+func NobodyBy(name string) string { return fmt.Sprintf("there is no person %q", name) }
+
+// CorrectTheList is what to do about it.
+func CorrectTheList() string { return "correct the list, or take in the person first: pravet intake" }
+
+// ListWrong counts what is wrong in a list.
+func ListWrong(file string, n int) error {
+	return fmt.Errorf("%s has %s (above); nothing was written", file, model.Count(n, "problem", "problems"))
+}
+
+// OddColumns are columns of a list that are no attributes of people.
+func OddColumns(file string, columns []string) error {
+	return fmt.Errorf(
+		"%s: %s no attribute of people; take %s out, or name it extra.NAME", file,
+		model.Plural(len(columns), "the column "+columns[0]+" is", "the columns "+strings.Join(columns, ", ")+" are"),
+		model.Plural(len(columns), "it", "them"),
+	)
+}
