@@ -185,6 +185,10 @@ func orNode(n, otherwise *yaml.Node) *yaml.Node {
 // readAccount reads which account attribute follows which of the person.
 func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
 	for _, e := range d.entries(n, "account") {
+		if e.value.Kind == yaml.MappingNode {
+			app.Attrs = append(app.Attrs, model.Attr{Name: e.name, Person: r.follow(d, e), Pos: d.pos(e.key)})
+			continue
+		}
 		app.Attrs = append(app.Attrs, model.Attr{Name: e.name, Person: d.text(e.value, e.name), Pos: d.pos(e.key)})
 		if e.value.Kind == yaml.ScalarNode && e.value.Value != "" {
 			r.attribute(e.value.Value, func(says, hint string) { d.problem(e.value, "unknown-attribute", says, hint) })

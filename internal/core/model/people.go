@@ -22,12 +22,70 @@ type People struct {
 	line  []uint32
 	place map[[2]int]Pos // person, attribute → its own place, where files give one
 
+	derived map[string]*derived // by name: what follows from other attributes
+
 	mu      sync.Mutex
 	indexes map[string]indexed
 	rises   map[string]bool
 	ranked  bool
 	ranks   []int32
 }
+
+// derived is an attribute that no file gives, as it follows from others.
+type derived struct {
+	value func(get func(string) string) string
+	from  []string
+	col   *table.Column // once all people are known
+}
+
+// Derive adds an attribute that follows from others; it is found by its name like those of
+// files, and is not among Attributes.
+func (p *People) Derive(name string, value func(get func(string) string) string, from []string) {
+	if p.derived == nil {
+		p.derived = map[string]*derived{}
+	}
+	p.derived[name] = &derived{value: value, from: from}
+}
+
+// follow works out what follows from other attributes, once for each combination of values
+// that repeats. O(people).
+func (p *People) follow() {
+	for _, d := range p.derived {
+		cols := make([]*table.Column, len(d.from))
+		for i, name := range d.from {
+			cols[i] = p.Column(name)
+		}
+		d.col = &table.Column{}
+		known := map[string]string{}
+		for row := range p.rows {
+			key := ""
+			for _, c := range cols {
+				if c != nil {
+					key += c.At(row)
+				}
+				key += "\x00"
+			}
+			v, ok := known[key]
+			if !ok {
+				v = d.value(func(name string) string {
+					for i, from := range d.from {
+						if from == name && cols[i] != nil {
+							return cols[i].At(row)
+						}
+					}
+					return ""
+				})
+				if len(known) < maxKnown {
+					known[key] = v
+				}
+			}
+			d.col.Append(v)
+		}
+	}
+}
+
+// maxKnown bounds what is remembered while values are worked out.
+const maxKnown = 1 << 16
 
 type indexed struct {
 	index   *table.Index
@@ -50,6 +108,9 @@ func (p *People) Attributes() []string { return p.attrs }
 func (p *People) Column(attr string) *table.Column {
 	if i, ok := p.number(attr); ok {
 		return p.cols[i]
+	}
+	if d := p.derived[attr]; d != nil {
+		return d.col
 	}
 	return nil
 }
@@ -181,6 +242,10 @@ func (p *People) With(i int, values map[string]string) *People {
 		}
 	}
 	out.rows = max(p.rows, i+1)
+	for name, d := range p.derived {
+		out.Derive(name, d.value, d.from)
+	}
+	out.follow()
 	return out
 }
 
@@ -190,6 +255,7 @@ func (p *People) Close() {
 	for _, c := range p.cols {
 		c.Pad(p.rows)
 	}
+	p.follow()
 }
 
 // Clashes tells which people share a value of an attribute, case ignored. A

@@ -1,0 +1,106 @@
+package desired
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	yaml "go.yaml.in/yaml/v4"
+
+	"pravet/internal/core/derive"
+	"pravet/internal/core/table"
+)
+
+// rule reads how a value follows from others: {from: A, map: {X: Y}, else: Z},
+// {constant: X} or {join: [A, B], with: "."}, with case and plain. nil after a problem.
+func (d *doc) rule(e entry) *derive.Rule {
+	f := d.fields(e.value, "the rule of "+e.name, "from", "map", "else", "constant", "join", "with", "case", "plain")
+	r := &derive.Rule{With: d.text(f["with"], "with"), Plain: d.boolean(f["plain"], "plain")}
+	given := 0
+	for _, key := range []string{"from", "constant", "join"} {
+		if f[key] != nil {
+			given++
+		}
+	}
+	if given != 1 {
+		d.problem(
+			e.value, "two-rules", "a rule has one of from, join and constant",
+			"write {from: ATTRIBUTE, map: {VALUE: VALUE}}, {join: [ATTRIBUTE, ATTRIBUTE]} or {constant: VALUE}",
+		)
+		return nil
+	}
+	for key, with := range map[string]string{"with": "join", "map": "from"} {
+		if f[key] != nil && f[with] == nil {
+			d.problem(f[key], "missing-key", key+" goes with "+with, "take it out, or use "+with)
+			return nil
+		}
+	}
+	if n := f["from"]; n != nil {
+		r.From = []string{d.text(n, "from")}
+	}
+	for _, name := range d.names(f["join"], "join") {
+		r.From = append(r.From, name.Text)
+	}
+	r.Constant = d.text(f["constant"], "constant")
+	if n := f["else"]; n != nil {
+		r.Else, r.HasElse = d.text(n, "else"), true
+	}
+	if n := f["case"]; n != nil {
+		switch d.oneOf(n, "case", "lower", "upper") {
+		case "lower":
+			r.Case = derive.Lower
+		case "upper":
+			r.Case = derive.Upper
+		}
+	}
+	if f["map"] != nil {
+		r.Map = []derive.Pair{}
+		seen := map[string]bool{}
+		for _, p := range d.entries(f["map"], "map") {
+			if seen[table.Fold(p.name)] {
+				d.problem(p.key, "duplicate-key", fmt.Sprintf("%s stands in the table twice, case aside", p.name), "keep one of them")
+			}
+			seen[table.Fold(p.name)] = true
+			r.Map = append(r.Map, derive.Pair{Value: p.name, Becomes: d.text(p.value, p.name)})
+		}
+	}
+	if len(r.From) == 0 && f["constant"] == nil {
+		d.problem(e.value, "missing-key", "nothing is said that the value follows from", "add from: ATTRIBUTE or join: [ATTRIBUTE, ATTRIBUTE]")
+		return nil
+	}
+	return r
+}
+
+// said is how a rule is spoken of: it is the name of the column that it makes.
+func (d *doc) said(r *derive.Rule, n *yaml.Node) string {
+	at := d.pos(n)
+	at.Column = 0
+	switch {
+	case len(r.From) == 0:
+		return "the constant of " + at.String()
+	case r.Map != nil:
+		return r.From[0] + " by the table of " + at.String()
+	case len(r.From) == 1:
+		return r.From[0] + " as written by " + at.String()
+	}
+	return strings.Join(r.From, " and ") + ", joined by " + at.String()
+}
+
+// follow makes a rule's values a column of people that no file gives, and returns the name by
+// which they are found.
+func (r *Repo) follow(d *doc, e entry) string {
+	rule := d.rule(e)
+	if rule == nil {
+		return ""
+	}
+	ok := true
+	for _, from := range rule.From {
+		ok = r.attribute(from, func(says, hint string) { d.problem(e.value, "unknown-attribute", says, hint) }) && ok
+	}
+	if !ok {
+		return ""
+	}
+	name := d.said(rule, e.value)
+	r.People.Derive(name, rule.Value, slices.Clone(rule.From))
+	return name
+}
