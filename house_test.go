@@ -81,7 +81,7 @@ var arrows = map[string][]string{
 	"internal/post":      {"internal/core"},
 	"internal/letters":   {"internal/core", "internal/desired", "internal/ledger", "internal/post"},
 	"internal/standin":   {"internal/core"},
-	"internal/show":      {"internal/core", "internal/source", "internal/edit", "internal/desired"},
+	"internal/show":      {"internal/core", "internal/source", "internal/edit", "internal/desired", "internal/sheet", "internal/intake"},
 	"internal/say":       {"internal/core", "internal/ledger"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},

@@ -14,7 +14,7 @@ import (
 	"time"
 )
 
-//go:embed pravet.yaml standing.yaml gitignore apps kits people exports
+//go:embed pravet.yaml standing.yaml gitignore apps kits people exports intake
 var files embed.FS
 
 // Exported is when the example's exports were taken, and Today the morning on

@@ -61,29 +61,10 @@ func (c *program) rewrite(dir string, repo *desired.Repo, a *amend.Amendment, r 
 		_, err := fmt.Fprintln(c.Stderr, say.NothingToAmend())
 		return err
 	}
-	contents, err := files.Contents()
+	list, warnings, err := c.comes(repo, files, today)
 	if err != nil {
 		return err
 	}
-	after, view, err := prepare.At(c.ctx, repo.Tree.With(contents), "", today)
-	if errors.Is(err, prepare.ErrProblems) {
-		errs := after.Errors()
-		for _, p := range errs {
-			fmt.Fprintln(c.Stderr, p)
-		}
-		return fail(Failed, say.WouldNotPass(len(errs)))
-	}
-	if err != nil {
-		return err
-	}
-	before := prepare.View(repo, today)
-	list := access.Compare(before, view)
-	known := map[string]bool{}
-	for _, w := range before.Implied() {
-		known[words.Of(&w.Fact)] = true
-	}
-	warnings := slices.DeleteFunc(view.Implied(), func(w access.Warning) bool { return known[words.Of(&w.Fact)] })
-	warnings = append(warnings, access.Gained(list)...)
 	if err := c.showRewritten(texts, list, warnings, r); err != nil {
 		return err
 	}
@@ -92,6 +73,71 @@ func (c *program) rewrite(dir string, repo *desired.Repo, a *amend.Amendment, r 
 		return nil
 	}
 	return c.writeFiles(dir, files, texts, r)
+}
+
+// putDown counts whose access changes by an amendment that was shown already, and writes it
+// where that was asked for.
+func (c *program) putDown(dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day) error {
+	files, err := a.Files()
+	if err != nil {
+		return err
+	}
+	texts := files.Changed()
+	if len(texts) == 0 {
+		_, err := fmt.Fprintln(c.Stderr, say.NothingToAmend())
+		return err
+	}
+	list, warnings, err := c.comes(repo, files, today)
+	if err != nil {
+		return err
+	}
+	if r.format == "table" {
+		p := show.NewPrinter(c.Stdout, c.Environ)
+		p.Line()
+		if r.full {
+			p.Differences(list, warnings)
+		} else {
+			p.Line(show.DifferencesLine(list))
+		}
+		if p.Err() != nil {
+			return p.Err()
+		}
+	}
+	if !r.write && !r.commit {
+		fmt.Fprintln(c.Stderr, say.NotWrittenYet())
+		return nil
+	}
+	return c.writeFiles(dir, files, texts, r)
+}
+
+// comes compares whose access differs with files as they would be. Where they would not pass,
+// it says so.
+func (c *program) comes(
+	repo *desired.Repo, files *edit.Files, today day.Day,
+) ([]access.Difference, []access.Warning, error) {
+	contents, err := files.Contents()
+	if err != nil {
+		return nil, nil, err
+	}
+	after, view, err := prepare.At(c.ctx, repo.Tree.With(contents), "", today)
+	if errors.Is(err, prepare.ErrProblems) {
+		errs := after.Errors()
+		for _, p := range errs {
+			fmt.Fprintln(c.Stderr, p)
+		}
+		return nil, nil, fail(Failed, say.WouldNotPass(len(errs)))
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	before := prepare.View(repo, today)
+	list := access.Compare(before, view)
+	known := map[string]bool{}
+	for _, w := range before.Implied() {
+		known[words.Of(&w.Fact)] = true
+	}
+	warnings := slices.DeleteFunc(view.Implied(), func(w access.Warning) bool { return known[words.Of(&w.Fact)] })
+	return list, append(warnings, access.Gained(list)...), nil
 }
 
 func (c *program) showRewritten(

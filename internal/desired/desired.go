@@ -22,6 +22,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/source"
@@ -56,14 +57,19 @@ type Repo struct {
 	Problems       *source.Problems
 	Files          int
 
-	ctx        context.Context         // of the reading
-	rosters    map[string]*roster      // files of people that others write
-	unreadApps bool                    // a file of an application could not be read
-	sums       map[string]string       // file → digest
-	uses       []use                   // filters, to check their attributes once people are known
-	refs       []personRef             // people named in files
-	odd        map[*filter.Filter]bool // filters with an attribute that nobody has
-	only       []string                // words that people must hold to be read
+	Sources []*Source
+	Fields  []intake.Field // of the organization's own; nil where any may be
+
+	fieldsSaid  bool
+	peopleFiles []string
+	ctx         context.Context         // of the reading
+	rosters     map[string]*roster      // files of people that others write
+	unreadApps  bool                    // a file of an application could not be read
+	sums        map[string]string       // file → digest
+	uses        []use                   // filters, to check their attributes once people are known
+	refs        []personRef             // people named in files
+	odd         map[*filter.Filter]bool // filters with an attribute that nobody has
+	only        []string                // words that people must hold to be read
 }
 
 type use struct {
@@ -120,6 +126,8 @@ func Rules(ctx context.Context, tree *source.Tree) *Repo {
 	r.readStanding()
 	return r
 }
+
+func newProblems() *source.Problems { return &source.Problems{} }
 
 // fail notes an error at a place.
 func (r *Repo) fail(pos model.Pos, rule, says, hint string) {

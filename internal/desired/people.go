@@ -85,6 +85,7 @@ func (r *Repo) readPeople() {
 			"add people/NAME.csv with the columns id and userName",
 		)
 	}
+	r.peopleFiles = files
 	for _, file := range files {
 		if strings.HasSuffix(file, ".csv") {
 			r.peopleCSV(file)
@@ -93,6 +94,9 @@ func (r *Repo) readPeople() {
 		}
 	}
 }
+
+// PeopleFiles lists the files that people were read from.
+func (r *Repo) PeopleFiles() []string { return r.peopleFiles }
 
 // peopleCSV reads a roster (RFC 4180) whose header names attributes.
 func (r *Repo) peopleCSV(file string) {

@@ -68,6 +68,7 @@ func (r *Repo) checkPeople() {
 	r.datesInOrder(&all, "starts", "ends")
 	r.datesInOrder(&all, "away.from", "away.to")
 	r.earlier(&all)
+	r.checkFields(&all)
 	r.report(all)
 }
 

@@ -44,9 +44,11 @@ func (r *Repo) readRoot() []pending {
 		return nil
 	}
 	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended", "outsiders",
-		"outsiderTerm", "letters", "rosters", "firstPasswords")
+		"outsiderTerm", "letters", "rosters", "firstPasswords", "fields", "sources")
 	r.readFirstPasswords(d, f["firstPasswords"])
 	r.readRosters(d, f["rosters"])
+	r.readFields(d, f["fields"])
+	r.readSources(d, f["sources"])
 	r.readLetters(d, f["letters"])
 	r.Organization = d.required(f, root, "organization", Root)
 	r.Guards = d.guards(f["guards"], true)

@@ -221,7 +221,7 @@ func (y *YAML) SetText(n *yaml.Node, value string) error {
 	}
 	out := Scalar(value)
 	if n.Style&yaml.DoubleQuotedStyle != 0 && !strings.HasPrefix(out, `"`) {
-		out = doubleQuoted(value)
+		out = Quoted(value)
 	}
 	y.text.Replace(y.at(n), to, out)
 	return nil
@@ -518,12 +518,13 @@ func Scalar(s string) string {
 func Inline(s string) string {
 	out := Scalar(s)
 	if !strings.HasPrefix(out, `"`) && !strings.HasPrefix(out, "'") && strings.ContainsAny(out, "[]{},") {
-		return doubleQuoted(s)
+		return Quoted(s)
 	}
 	return out
 }
 
-func doubleQuoted(s string) string {
+// Quoted writes a text in double quotes.
+func Quoted(s string) string {
 	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s, Style: yaml.DoubleQuotedStyle}
 	out, err := yaml.Dump(&n, yaml.WithLineWidth(-1))
 	if err != nil {

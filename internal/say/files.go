@@ -114,3 +114,73 @@ func OddColumns(file string, columns []string) error {
 		model.Plural(len(columns), "it", "them"),
 	)
 }
+
+// IntakeWhat asks for a spreadsheet.
+func IntakeWhat(sources []string) error {
+	text := "take in what? Name a spreadsheet, for example: pravet intake monday.csv"
+	if len(sources) > 0 {
+		text += "; or a source of pravet.yaml: " + strings.Join(sources, ", ")
+	}
+	return errors.New(text)
+}
+
+// NotAMapping is a --map that maps nothing.
+func NotAMapping(text string) error {
+	return fmt.Errorf("--map %s: ATTRIBUTE=COLUMN is expected, for example --map email=Mail", text)
+}
+
+// NoDigits is a --number without a place for digits.
+func NoDigits(text string) error {
+	return fmt.Errorf("--number %s has no # where digits are to stand; write it like E####", text)
+}
+
+// OneCharacter is a --delimiter that is none.
+func OneCharacter(text string) error {
+	return fmt.Errorf(`--delimiter %q is not one character; use for example ";" or "\t"`, text)
+}
+
+// NotAPeopleFile is an --into that people are not read from.
+func NotAPeopleFile(name string) error {
+	return fmt.Errorf("--into %s: people are read from people/NAME.csv or people/NAME.yaml", name)
+}
+
+// SourceFailed is a source whose program gave nothing.
+func SourceFailed(name string, err error) error {
+	return fmt.Errorf("the program of source %s failed: %w; nothing was taken in", name, err)
+}
+
+// RowsWrong counts rows that are wrong.
+func RowsWrong(n int) error {
+	return fmt.Errorf("%s wrong (above); correct %s, or leave %s out with --skip-wrong",
+		model.Count(n, "row is", "rows are"), model.Plural(n, "it", "them"), model.Plural(n, "it", "them"))
+}
+
+// MayBeThere counts new people who may be there already.
+func MayBeThere(n int) error {
+	return fmt.Errorf("%s there already (above); put the id of that person into the row, or take in somebody of the same name with --with-doubles",
+		model.Count(n, "new person may be", "new people may be"))
+}
+
+// EndsMany is a spreadsheet that ends many.
+func EndsMany(n, of int) error {
+	return fmt.Errorf("these rows end %s of %s; if that is meant, add --ends %d",
+		model.Thousands(n), model.Count(of, "person", "people"), n)
+}
+
+// IntoWhich asks for the file that new people come into.
+func IntoWhich() error {
+	return errors.New("there are several files of people; say which the new ones come into, for example --into people/ashore.csv")
+}
+
+// NothingTakenIn is said where something keeps rows from being written.
+func NothingTakenIn(asked bool) error {
+	if asked {
+		return errors.New("nothing was written")
+	}
+	return errors.New("nothing would be written as it is")
+}
+
+// TookIn is the first line of a commit.
+func TookIn(file string, fresh, changed int) string {
+	return fmt.Sprintf("Take in %s: %s new, %s changed", file, model.Thousands(fresh), model.Thousands(changed))
+}

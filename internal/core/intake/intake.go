@@ -1,0 +1,550 @@
+// Package intake says what becomes of the rows of a spreadsheet of people: who of them is new,
+// of whom something changes, who stays as they are, and which rows are wrong. It writes
+// nothing.
+//
+//	out := intake.Compare(intake.Input{Attrs: attrs, Rows: rows, People: people, Today: today})
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+)
+
+// A Row is a row of a spreadsheet by the attributes of people.
+type Row struct {
+	Line   int
+	Values []string // one for each of Input.Attrs, without spaces around it
+	Wrong  []Wrong  // what was wrong with it before
+}
+
+// A Wrong is something wrong with a row. Attr is "" where it is about the row.
+type Wrong struct {
+	Attr, Rule, Says, Hint string
+}
+
+// A Field is an attribute of the organization's own and what it may be.
+type Field struct {
+	Name     string
+	Type     string // text, number, date or boolean
+	Values   []string
+	Required func(get func(attr string) string) bool // nil where it may be left out
+	Pos      model.Pos
+}
+
+// Check says what is wrong with a value, "" where nothing is.
+func (f *Field) Check(v string) string {
+	if v == "" {
+		return ""
+	}
+	switch f.Type {
+	case "number":
+		if strings.Trim(v, "0123456789") != "" && !decimal(v) {
+			return fmt.Sprintf("%q is no number", v)
+		}
+	case "date":
+		if _, err := day.Parse(v); err != nil {
+			return err.Error()
+		}
+	case "boolean":
+		if v != "true" && v != "false" {
+			return fmt.Sprintf("%q is neither true nor false", v)
+		}
+	}
+	if len(f.Values) > 0 && !slices.Contains(f.Values, v) {
+		if near := table.Nearest(v, f.Values); near != "" {
+			return fmt.Sprintf("%q is none of its values; did you mean %s?", v, near)
+		}
+		return fmt.Sprintf("%q is none of its values: %s", v, strings.Join(f.Values, ", "))
+	}
+	return ""
+}
+
+func decimal(v string) bool {
+	whole, part, ok := strings.Cut(strings.TrimPrefix(v, "-"), ".")
+	return whole != "" && strings.Trim(whole, "0123456789") == "" && (!ok || part != "" && strings.Trim(part, "0123456789") == "")
+}
+
+// Input is what Compare needs.
+type Input struct {
+	Attrs  []string
+	Rows   []Row
+	People *model.People
+	Fields []Field
+	Today  day.Day
+
+	ClearEmpty bool             // an empty cell takes the value away; else it leaves it
+	Joined     bool             // user names are made by a rule, so that two people may have the same one
+	Number     string           // how ids of new people are made, like E####; "" where rows have theirs
+	Arrive     string           // a value that new people get of away, "" for none
+	Owns       func(p int) bool // people who should all be in the rows; nil for nobody
+	Ends       bool             // whoever is owned and missing ends today; else it is only said
+}
+
+// A State is what becomes of a row.
+type State uint8
+
+// The states of rows.
+const (
+	New State = iota
+	Changed
+	Same
+	Bad
+	Missing // not a row, but somebody who should be in one
+	States
+)
+
+var stateNames = [States]string{"new", "changed", "same", "wrong", "missing"}
+
+func (s State) String() string { return stateNames[s] }
+
+// MarshalText writes a state as its name.
+func (s State) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// An Entry is a row and what becomes of it.
+type Entry struct {
+	Line    int               `json:"line,omitempty"`
+	State   State             `json:"state"`
+	ID      string            `json:"id"`
+	Name    string            `json:"name"`
+	Changes []Change          `json:"changes,omitempty"`
+	Wrong   []Wrong           `json:"wrong,omitempty"`
+	Doubles []Double          `json:"doubles,omitempty"`
+	Values  map[string]string `json:"values,omitempty"` // of a new person
+
+	Person int `json:"-"` // among the people, -1 for a new one
+}
+
+// A Change is another value of an attribute.
+type Change struct {
+	Attr string `json:"attribute"`
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
+// A Double is somebody who may be the same person.
+type Double struct {
+	ID  string `json:"id"`
+	Why string `json:"why"`
+}
+
+// An Outcome is what becomes of all rows, in their order, and of who is missing among them.
+type Outcome struct {
+	Entries []Entry
+	Counts  [States]int
+	Doubles int // new people who may be there already
+	Ending  int // people who are here today and would not be after
+	Here    int // of how many
+}
+
+// Compare says what becomes of rows. O(rows + people), besides what numbering new people costs.
+func Compare(in Input) *Outcome {
+	c := &comparison{in: in, out: &Outcome{}, at: map[string]int{}}
+	for i, a := range in.Attrs {
+		c.at[table.Fold(a)] = i
+	}
+	c.index()
+	c.twice()
+	c.numbers = c.number()
+	for i := range in.Rows {
+		c.row(i)
+	}
+	c.missing()
+	c.ending()
+	for i := range c.out.Entries {
+		e := &c.out.Entries[i]
+		c.out.Counts[e.State]++
+		if e.State == New && len(e.Doubles) > 0 {
+			c.out.Doubles++
+		}
+	}
+	return c.out
+}
+
+type comparison struct {
+	in      Input
+	out     *Outcome
+	at      map[string]int // attribute → its number
+	people  map[string]*table.Index
+	former  map[string]int
+	names   map[string][]int32 // likeness of a name → people
+	birth   string             // the attribute that holds a birth, "" for none
+	wrong   [][]Wrong          // of each row
+	numbers *numbering         // nil where rows have their ids
+	found   []int              // row → person, or -1
+	seen    map[int]bool       // people who have a row
+}
+
+// keys are the attributes by which a row is somebody's, the surest first.
+var keys = []string{"id", "userName", "email"}
+
+func (c *comparison) value(row int, attr string) string {
+	if i, ok := c.at[table.Fold(attr)]; ok {
+		return c.in.Rows[row].Values[i]
+	}
+	return ""
+}
+
+// get is a value of a row or, where the row has none, of the person that it is of.
+func (c *comparison) get(row, person int, attr string) string {
+	if v := c.value(row, attr); v != "" || person < 0 {
+		return v
+	}
+	return c.in.People.Get(person, attr)
+}
+
+func (c *comparison) index() {
+	c.people, c.former, c.names = map[string]*table.Index{}, map[string]int{}, map[string][]int32{}
+	for _, k := range keys {
+		c.people[k], _ = c.in.People.Index(k)
+	}
+	if col := c.in.People.Column("formerly"); col != nil {
+		for p := range col.Len() {
+			for _, name := range strings.Fields(col.At(p)) {
+				c.former[table.Fold(name)] = p
+			}
+		}
+	}
+	for a := range c.at {
+		if strings.Contains(a, "birth") {
+			c.birth = a
+		}
+	}
+	c.seen = map[int]bool{}
+	c.wrong, c.found = make([][]Wrong, len(c.in.Rows)), make([]int, len(c.in.Rows))
+	for i := range c.in.Rows {
+		c.wrong[i] = slices.Clone(c.in.Rows[i].Wrong)
+		c.found[i] = c.whose(i)
+	}
+	for p := range c.in.People.Len() {
+		if key := table.Likeness(c.in.People.Called(p)); key != "" {
+			c.names[key] = append(c.names[key], int32(p))
+		}
+	}
+}
+
+// whose is the person that a row is of, by the first of the keys that it has; -1 for nobody.
+func (c *comparison) whose(row int) int {
+	for _, k := range keys {
+		v := c.value(row, k)
+		if v == "" {
+			continue
+		}
+		if x := c.people[k]; x != nil {
+			if p := x.Find(v); p >= 0 && (k != "userName" || !c.in.Joined || c.agrees(row, p)) {
+				return p
+			}
+		}
+		if k == "id" {
+			return -1 // an id that nobody has is somebody new's, whatever else the row says
+		}
+	}
+	return -1
+}
+
+// agrees reports whether nothing else in a row speaks against its being a person's whose user
+// name is the same as one that was made by a rule.
+func (c *comparison) agrees(row, p int) bool {
+	for _, attr := range []string{"email", "starts", c.birth} {
+		v, is := c.value(row, attr), ""
+		if attr != "" {
+			is = c.in.People.Get(p, attr)
+		}
+		if v != "" && is != "" && table.Fold(v) != table.Fold(is) {
+			return false
+		}
+	}
+	return true
+}
+
+func (c *comparison) fail(row int, attr, rule, says, hint string) {
+	c.wrong[row] = append(c.wrong[row], Wrong{attr, rule, says, hint})
+}
+
+// twice finds rows that are about the same person, or that give two people the same.
+func (c *comparison) twice() {
+	for _, k := range keys {
+		first := map[string]int{}
+		for i := range c.in.Rows {
+			v := c.value(i, k)
+			if v == "" {
+				continue
+			}
+			key := table.Fold(v)
+			n, ok := first[key]
+			if !ok {
+				first[key] = i
+				continue
+			}
+			c.fail(i, k, "duplicate-entry", fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[n].Line), "keep one of the rows, or correct it")
+			c.fail(n, k, "duplicate-entry", fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[i].Line), "keep one of the rows, or correct it")
+		}
+	}
+	by := map[int]int{}
+	for i, p := range c.found {
+		if p < 0 {
+			continue
+		}
+		if n, ok := by[p]; ok && len(c.wrong[i]) == 0 {
+			c.fail(i, "", "duplicate-entry", fmt.Sprintf("line %d is about the same person, %s", c.in.Rows[n].Line, c.in.People.Get(p, "id")), "keep one of the rows")
+			c.fail(n, "", "duplicate-entry", fmt.Sprintf("line %d is about the same person, %s", c.in.Rows[i].Line, c.in.People.Get(p, "id")), "keep one of the rows")
+		}
+		by[p] = i
+		c.seen[p] = true
+	}
+}
+
+// A numbering gives new people ids of a pattern, each above all that there are.
+type numbering struct {
+	before, after string
+	width, top    int
+}
+
+// number finds the highest id of the pattern; nil where there is none.
+func (c *comparison) number() *numbering {
+	from := strings.IndexByte(c.in.Number, '#')
+	if from < 0 {
+		return nil
+	}
+	to := strings.LastIndexByte(c.in.Number, '#') + 1
+	n := &numbering{before: c.in.Number[:from], after: c.in.Number[to:], width: to - from}
+	for p := range c.in.People.Len() {
+		n.see(c.in.People.Get(p, "id"))
+	}
+	for i := range c.in.Rows {
+		n.see(c.value(i, "id"))
+	}
+	return n
+}
+
+func (n *numbering) see(id string) {
+	digits, ok := strings.CutPrefix(id, n.before)
+	if digits, ok = strings.CutSuffix(digits, n.after); !ok || len(digits) != n.width {
+		return
+	}
+	value := 0
+	for _, r := range digits {
+		if r < '0' || r > '9' {
+			return
+		}
+		value = value*10 + int(r-'0')
+	}
+	n.top = max(n.top, value)
+}
+
+// next is the next id, "" where there is no number left.
+func (n *numbering) next() string {
+	n.top++
+	digits := fmt.Sprintf("%0*d", n.width, n.top)
+	if len(digits) > n.width {
+		return ""
+	}
+	return n.before + digits + n.after
+}
+
+func (c *comparison) row(i int) {
+	r, p := &c.in.Rows[i], c.found[i]
+	e := Entry{Line: r.Line, Person: p, ID: c.value(i, "id"), Name: c.called(i)}
+	c.check(i, p)
+	if p < 0 {
+		c.fresh(i, &e)
+	} else {
+		c.known(i, p, &e)
+	}
+	if len(c.wrong[i]) > 0 {
+		e.State, e.Wrong, e.Changes, e.Doubles, e.Values = Bad, c.wrong[i], nil, nil, nil
+	}
+	c.out.Entries = append(c.out.Entries, e)
+}
+
+// called is how the person of a row is called.
+func (c *comparison) called(i int) string {
+	for _, name := range []string{
+		c.value(i, "displayName"),
+		strings.TrimSpace(c.value(i, "name.givenName") + " " + c.value(i, "name.familyName")), c.value(i, "userName"),
+	} {
+		if name != "" {
+			return name
+		}
+	}
+	if c.found[i] >= 0 {
+		return c.in.People.Called(c.found[i])
+	}
+	return ""
+}
+
+// check finds values that no person may have.
+func (c *comparison) check(i, p int) {
+	for n, attr := range c.in.Attrs {
+		v := c.in.Rows[i].Values[n]
+		switch {
+		case v == "" || slices.ContainsFunc(c.wrong[i], func(w Wrong) bool { return w.Attr == attr }):
+		case strings.ContainsFunc(v, unicode.IsControl):
+			c.fail(i, attr, "bad-value", "there is a control character in it", "take it out")
+		case attr == "email" && !address(v):
+			c.fail(i, attr, "bad-value", fmt.Sprintf("%q is no email address", v), "write it like NAME@HOST")
+		case (attr == "id" || attr == "userName") && strings.ContainsFunc(v, unicode.IsSpace):
+			c.fail(i, attr, "bad-value", fmt.Sprintf("there is a space in %q", v), "take it out")
+		}
+	}
+	for n := range c.in.Fields {
+		f := &c.in.Fields[n]
+		v := c.get(i, p, f.Name)
+		if says := f.Check(v); says != "" && c.value(i, f.Name) != "" {
+			c.fail(i, f.Name, "bad-value", says, fmt.Sprintf("correct it, or the field in %s", f.Pos))
+		}
+		if v == "" && f.Required != nil && f.Required(func(a string) string { return c.get(i, p, a) }) {
+			c.fail(i, f.Name, "missing-value", f.Name+" is required, and has no value", "add it")
+		}
+	}
+	starts, ends := c.get(i, p, "starts"), c.get(i, p, "ends")
+	if starts != "" && ends != "" && ends < starts && (c.value(i, "starts") != "" || c.value(i, "ends") != "") {
+		c.fail(i, "ends", "wrong-date", fmt.Sprintf("ends %s is before starts %s", ends, starts), "exchange them, or correct one")
+	}
+	c.clashes(i, p)
+}
+
+// clashes finds what belongs to somebody else already.
+func (c *comparison) clashes(i, p int) {
+	for _, k := range keys {
+		v := c.value(i, k)
+		x := c.people[k]
+		if v == "" || x == nil {
+			continue
+		}
+		if other := x.Find(v); other >= 0 && other != p {
+			c.fail(i, k, "two-people", fmt.Sprintf("the %s %s is that of %s (%s) already", k, v, c.in.People.Called(other), c.in.People.Get(other, "id")),
+				"correct the row, or give it the id of that person")
+		}
+	}
+	if name := c.value(i, "userName"); name != "" {
+		if other, ok := c.former[table.Fold(name)]; ok && other != p {
+			c.fail(i, "userName", "two-people", fmt.Sprintf("%s was the user name of %s (%s)", name, c.in.People.Called(other), c.in.People.Get(other, "id")),
+				"give this person another user name")
+		}
+	}
+}
+
+func address(v string) bool {
+	name, host, ok := strings.Cut(v, "@")
+	return ok && name != "" && host != "" && !strings.ContainsAny(v, " ,;<>()\"") && !strings.Contains(host, "@")
+}
+
+// fresh is a row of somebody new.
+func (c *comparison) fresh(i int, e *Entry) {
+	e.State = New
+	e.Values = map[string]string{}
+	for n, attr := range c.in.Attrs {
+		if v := c.in.Rows[i].Values[n]; v != "" {
+			e.Values[attr] = v
+		}
+	}
+	if c.value(i, "userName") == "" {
+		c.fail(i, "userName", "missing-value", "the row has no user name",
+			`add a column, or have it joined: --map 'userName={join: [name.givenName, name.familyName], with: ".", case: lower, plain: true}'`)
+		return
+	}
+	switch {
+	case e.ID != "" || len(c.wrong[i]) > 0:
+	case c.numbers == nil:
+		c.fail(i, "id", "missing-value", "the row has no id", "add a column with ids, or have new people numbered: --number 'E####'")
+		return
+	default:
+		if e.ID = c.numbers.next(); e.ID == "" {
+			c.fail(i, "id", "no-number", "there is no number left for an id like "+c.in.Number, "use a longer pattern")
+			return
+		}
+	}
+	e.Values["id"] = e.ID
+	if c.in.Arrive != "" {
+		e.Values["away"] = c.in.Arrive
+	}
+	for _, p := range c.names[table.Likeness(e.Name)] {
+		if why := c.double(i, int(p)); why != "" {
+			e.Doubles = append(e.Doubles, Double{c.in.People.Get(int(p), "id"), why})
+		}
+	}
+}
+
+// double says why somebody of nearly the same name may be the person of a row, "" where
+// another birth says that it is not.
+func (c *comparison) double(i, p int) string {
+	why := "the same name"
+	if c.birth == "" {
+		return why
+	}
+	here, there := c.value(i, c.birth), c.in.People.Get(p, c.birth)
+	switch {
+	case here == "" || there == "":
+		return why
+	case here == there:
+		return why + " and birth"
+	}
+	return ""
+}
+
+// known is a row of somebody who is there.
+func (c *comparison) known(i, p int, e *Entry) {
+	e.ID, e.State = c.in.People.Get(p, "id"), Same
+	for n, attr := range c.in.Attrs {
+		to := c.in.Rows[i].Values[n]
+		from := c.in.People.Get(p, attr)
+		if to == from || to == "" && !c.in.ClearEmpty || table.Fold(attr) == "id" {
+			continue
+		}
+		if to == "" && table.Fold(attr) == "username" {
+			continue
+		}
+		e.State = Changed
+		e.Changes = append(e.Changes, Change{attr, from, to})
+	}
+}
+
+// missing are people who should be in a row and are in none.
+func (c *comparison) missing() {
+	if c.in.Owns == nil {
+		return
+	}
+	for p := range c.in.People.Len() {
+		if c.seen[p] || !c.in.Owns(p) {
+			continue
+		}
+		ends := c.in.People.Get(p, "ends")
+		if ends != "" && ends <= c.in.Today.String() {
+			continue // gone already
+		}
+		e := Entry{State: Missing, Person: p, ID: c.in.People.Get(p, "id"), Name: c.in.People.Called(p)}
+		if c.in.Ends {
+			to := c.in.Today
+			if starts := c.in.People.Get(p, "starts"); starts > to.String() {
+				if from, err := day.Parse(starts); err == nil {
+					to = from
+				}
+			}
+			e.Changes = []Change{{"ends", ends, to.String()}}
+		}
+		c.out.Entries = append(c.out.Entries, e)
+	}
+}
+
+// ending counts who would be gone.
+func (c *comparison) ending() {
+	today := c.in.Today.String()
+	for p := range c.in.People.Len() {
+		if ends := c.in.People.Get(p, "ends"); ends == "" || ends > today {
+			c.out.Here++
+		}
+	}
+	for i := range c.out.Entries {
+		for _, x := range c.out.Entries[i].Changes {
+			if table.Fold(x.Attr) == "ends" && x.To != "" && x.To <= today && (x.From == "" || x.From > today) {
+				c.out.Ending++
+			}
+		}
+	}
+}

@@ -1,0 +1,210 @@
+package show
+
+import (
+	"fmt"
+	"strings"
+
+	core "pravet/internal/core/intake"
+	"pravet/internal/core/model"
+	"pravet/internal/core/words"
+	"pravet/internal/intake"
+	"pravet/internal/sheet"
+	"pravet/internal/source"
+)
+
+// An Intake is a spreadsheet of people, how it is understood, and what becomes of it.
+type Intake struct {
+	Sheet   *sheet.Table
+	Mapping *intake.Mapping
+	Outcome *core.Outcome
+	Into    string
+}
+
+// How much of a preview is shown where not all is asked for.
+const (
+	firstPeople = 3
+	mostRows    = 30
+)
+
+// JSON is the whole of it.
+func (v *Intake) JSON() any {
+	counts := map[string]int{}
+	for s := range core.States {
+		counts[s.String()] = v.Outcome.Counts[s]
+	}
+	return struct {
+		File    string          `json:"file"`
+		Columns []intake.Column `json:"columns"`
+		Left    []string        `json:"left"`
+		Into    string          `json:"into"`
+		Counts  map[string]int  `json:"counts"`
+		Rows    []core.Entry    `json:"rows"`
+	}{v.Sheet.File, v.Mapping.Columns, append([]string{}, v.Mapping.Left...), v.Into, counts, v.Outcome.Entries}
+}
+
+// Intake writes the preview of a spreadsheet.
+func (p *Printer) Intake(v *Intake, full bool) {
+	about := model.Count(len(v.Sheet.Rows)+len(v.Sheet.Problems), "row", "rows")
+	if v.Sheet.Delimiter != 0 {
+		about += ", cells parted by a " + sheet.Name(v.Sheet.Delimiter)
+	}
+	if v.Sheet.Encoding != "" {
+		about += ", " + v.Sheet.Encoding
+	}
+	p.Line(Strong(words.Clean(v.Sheet.File)) + "  " + Dim(about))
+	p.Line()
+	t := &Table{Headers: []string{"column", "is taken as", "why"}}
+	for _, c := range v.Mapping.Columns {
+		from := c.From
+		if from == "" {
+			from = "(none)"
+		}
+		t.Rows = append(t.Rows, []string{from, c.Attr, c.How})
+	}
+	for _, c := range v.Mapping.Parts {
+		t.Rows = append(t.Rows, []string{c.From, "part of others", c.How})
+	}
+	for _, h := range v.Mapping.Left {
+		if h == "" {
+			h = "(without a name)"
+		}
+		t.Rows = append(t.Rows, []string{h, "left out", "no attribute is called so; take it with --map extra.NAME=COLUMN"})
+	}
+	p.Print(t)
+	p.newcomers(v)
+	p.Line()
+	p.Line(v.counts())
+	p.rows(v, full)
+}
+
+// newcomers shows the first new rows as people.
+func (p *Printer) newcomers(v *Intake) {
+	t := &Table{Headers: []string{"the first as people"}}
+	attrs := append([]string{"id", "userName"}, v.Mapping.Attrs()...)
+	var cols []string
+	for _, a := range attrs {
+		if !hasFold(cols, a) {
+			cols = append(cols, a)
+		}
+	}
+	n := 0
+	t.Headers = cols
+	for i := range v.Outcome.Entries {
+		e := &v.Outcome.Entries[i]
+		if e.State != core.New || n >= firstPeople {
+			continue
+		}
+		n++
+		row := make([]string, len(cols))
+		for j, c := range cols {
+			row[j] = e.Values[c]
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	if n == 0 {
+		return
+	}
+	p.Line()
+	p.Line("The first new ones as people" + into(v) + ":")
+	p.Print(t)
+}
+
+func into(v *Intake) string {
+	if v.Into == "" {
+		return ""
+	}
+	return ", for " + words.Clean(v.Into)
+}
+
+func hasFold(list []string, s string) bool {
+	for _, x := range list {
+		if strings.EqualFold(x, s) {
+			return true
+		}
+	}
+	return false
+}
+
+func (v *Intake) counts() string {
+	c := v.Outcome.Counts
+	parts := []string{
+		Effect(model.Widens, model.Thousands(c[core.New])+" new"), model.Thousands(c[core.Changed]) + " changed",
+		Dim(model.Thousands(c[core.Same]) + " the same"),
+	}
+	if c[core.Missing] > 0 {
+		parts = append(parts, Effect(model.Narrows, model.Thousands(c[core.Missing])+" missing"))
+	}
+	if c[core.Bad] > 0 {
+		parts = append(parts, Alarm(model.Thousands(c[core.Bad])+" wrong"))
+	}
+	text := strings.Join(parts, ", ")
+	if n := v.Outcome.Doubles; n > 0 {
+		text += "; " + Alarm(model.Count(n, "of the new ones may be there already", "of the new ones may be there already"))
+	}
+	return text
+}
+
+// rows lists what becomes of rows: what is wrong first, then the others but those that stay.
+func (p *Printer) rows(v *Intake, full bool) {
+	wide := 0
+	for i := range v.Outcome.Entries {
+		wide = max(wide, len(fmt.Sprint(v.Outcome.Entries[i].Line)))
+	}
+	for _, state := range []core.State{core.Bad, core.New, core.Changed, core.Missing} {
+		shown := 0
+		for i := range v.Outcome.Entries {
+			e := &v.Outcome.Entries[i]
+			if e.State != state {
+				continue
+			}
+			if shown++; shown > mostRows && !full {
+				continue
+			}
+			p.entry(v, e, wide)
+		}
+		if left := shown - mostRows; left > 0 && !full {
+			p.Line(Dim(fmt.Sprintf("  and %s %s; --full shows them all", model.Thousands(left), "more that are "+state.String())))
+		}
+	}
+}
+
+func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
+	where := fmt.Sprintf("  line %*d  ", wide, e.Line)
+	if e.Line == 0 {
+		where = strings.Repeat(" ", len(where))
+	}
+	word := fmt.Sprintf("%-7s", e.State)
+	switch e.State {
+	case core.New:
+		word = Effect(model.Widens, word)
+	case core.Missing:
+		word = Effect(model.Narrows, word)
+	case core.Bad:
+		word = Alarm(word)
+	}
+	who := words.Clean(e.Name)
+	if e.ID != "" {
+		who += "  " + Dim(words.Clean(e.ID))
+	}
+	p.Line(Dim(where) + word + "  " + who)
+	margin := strings.Repeat(" ", len(where)+9)
+	for _, x := range e.Changes {
+		p.wrapped(margin, words.Clean(x.Attr+": "+quoted(x.From)+" becomes "+quoted(x.To)), nil)
+	}
+	for _, d := range e.Doubles {
+		p.wrapped(margin, words.Clean(d.Why+" as "+d.ID+"; if it is the same person, put that id into the row"), Alarm)
+	}
+	for i := range e.Wrong {
+		pr := v.Mapping.Problem(e.Line, &e.Wrong[i])
+		p.wrapped(margin, words.Clean(problemText(pr)), nil)
+	}
+}
+
+func problemText(pr *source.Problem) string { return pr.Error() }
+
+func quoted(v string) string {
+	if v == "" {
+		return "nothing"
+	}
+	return `"` + v + `"`
+}
