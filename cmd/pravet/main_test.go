@@ -64,6 +64,8 @@ func TestScripts(t *testing.T) {
 			e.Setenv("HOME", e.WorkDir)
 			e.Setenv("GIT_CONFIG_SYSTEM", "/dev/null")
 			e.Setenv("NO_COLOR", "")
+			e.Setenv("NAME", "userName={join: [First name, Last name], with: \".\", case: lower, plain: true}")
+			e.Setenv("SHOWN", "displayName={join: [First name, Last name], with: \" \"}")
 			e.Setenv("CLOCK", os.Getenv("CLOCK"))
 			schedule, err := filepath.Abs("../../examples/schedule")
 			if err != nil {
@@ -74,7 +76,7 @@ func TestScripts(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big,
-			"lock":    lock,
+			"lock":    lock, "appends": appends,
 			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk,
 			"plays": plays, "read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
 		},
@@ -123,6 +125,12 @@ func exits(ts *testscript.TestScript, _ bool, args []string) {
 // marrowick DIR: the example's repository, with Git history.
 func marrowickRepo(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Check(marrowick.Write(ts.MkAbs(args[0]), true))
+}
+
+// appends FILE OTHER: the content of another file comes at the end of a file.
+func appends(ts *testscript.TestScript, _ bool, args []string) {
+	file := ts.MkAbs(args[0])
+	ts.Check(os.WriteFile(file, []byte(ts.ReadFile(args[0])+ts.ReadFile(args[1])), 0o644))
 }
 
 // replace FILE OLD NEW: the first OLD of a file becomes NEW; \n, \t and \" are

@@ -207,7 +207,7 @@ func assigned(repo *desired.Repo, args []string) (map[string]string, error) {
 	for _, arg := range args {
 		name, value, ok := strings.Cut(arg, "=")
 		if !ok || name == "" {
-			return nil, usage(say.NotAnAssignment(arg))
+			return nil, usage(say.SetsNothing(arg))
 		}
 		name, err := repo.Attribute(name)
 		if err != nil {

@@ -77,6 +77,12 @@ second, so that the same rules match.`,
 				return p.Err()
 			}
 		}
+		if e.Because == "" {
+			if r.write || r.commit {
+				return usage(say.BecauseOf())
+			}
+			e.Because = say.Like(repo.People.Get(people[0], "id"))
+		}
 		a := amend.New(c.ctx, repo)
 		e.Person = repo.People.Get(people[1], "id")
 		chosen := 0
@@ -89,9 +95,6 @@ second, so that the same rules match.`,
 		}
 		if chosen == 0 {
 			return nil
-		}
-		if e.Because == "" {
-			return usage(say.BecauseOf())
 		}
 		r.subject = say.Amended("like", args, []string{e.Person})
 		return c.rewrite(dir, repo, a, r, today)

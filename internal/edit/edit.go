@@ -175,7 +175,12 @@ func (t *Text) Hunks() ([]Hunk, error) {
 			at = s.to
 		}
 		b.Write(t.Old[at:to])
-		h := Hunk{Line: first, Was: split(string(t.Old[from:to])), Is: split(b.String())}
+		is := b.String()
+		if from == len(t.Old) && from > 0 && t.Old[from-1] != '\n' { // the last line is ended first
+			is = strings.TrimPrefix(strings.TrimPrefix(is, "\r"), "\n")
+			first++
+		}
+		h := Hunk{Line: first, Was: split(string(t.Old[from:to])), Is: split(is)}
 		h.trim()
 		out = append(out, h)
 		i = j

@@ -3,6 +3,7 @@ package edit
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -501,8 +502,14 @@ func (y *YAML) AddEntry(key string, lines []string) error {
 	return nil
 }
 
+// date is how a day is written, which needs no quotes where it is read as text.
+var date = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
+
 // Scalar writes a text as a scalar of one line, in quotes where it needs them.
 func Scalar(s string) string {
+	if date.MatchString(s) {
+		return s
+	}
 	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
 	if strings.ContainsAny(s, "\n\r\t") {
 		n.Style = yaml.DoubleQuotedStyle

@@ -77,6 +77,11 @@ func SetWhat() error {
 	return errors.New(`set what? For example: pravet amend set title="Desk lead" --for E0042`)
 }
 
+// SetsNothing is a word that is no assignment.
+func SetsNothing(word string) error {
+	return fmt.Errorf("%q sets nothing; ATTRIBUTE=VALUE is expected, for example title=\"Desk lead\"", word)
+}
+
 // NoOtherID is an attempt to give a person another id.
 func NoOtherID() error {
 	return errors.New("an id stays as it is, as the ledger and other files know the person by it; change userName instead")
@@ -86,6 +91,9 @@ func NoOtherID() error {
 func BecauseOf() error {
 	return errors.New(`because of what? Whoever holds a kit by name, or is left out of a rule, needs --because "REASON"`)
 }
+
+// Like stands for the reason of a copy while nobody has given one.
+func Like(id string) string { return "like " + id }
 
 // LikeOneself is a person who is to become like themselves.
 func LikeOneself() error { return errors.New("both are the same person; name two") }

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/go-ldap/ldif"
@@ -134,8 +136,8 @@ func (t *Table) scim(text []byte) error {
 // complex attributes with a dot, of a list the primary value, of the enterprise schema as if
 // they were the user's own.
 func flatten(fields map[string]any, before string, give func(name, value string)) {
-	for name, v := range fields {
-		switch v := v.(type) {
+	for _, name := range slices.Sorted(maps.Keys(fields)) {
+		switch v := fields[name].(type) {
 		case nil:
 		case map[string]any:
 			switch {

@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/words"
 	"pravet/internal/intake"
 	"pravet/internal/sheet"
-	"pravet/internal/source"
 )
 
 // An Intake is a spreadsheet of people, how it is understood, and what becomes of it.
@@ -18,6 +17,8 @@ type Intake struct {
 	Mapping *intake.Mapping
 	Outcome *core.Outcome
 	Into    string
+
+	hinted map[string]bool
 }
 
 // How much of a preview is shown where not all is asked for.
@@ -146,6 +147,7 @@ func (v *Intake) counts() string {
 
 // rows lists what becomes of rows: what is wrong first, then the others but those that stay.
 func (p *Printer) rows(v *Intake, full bool) {
+	v.hinted = map[string]bool{}
 	wide := 0
 	for i := range v.Outcome.Entries {
 		wide = max(wide, len(fmt.Sprint(v.Outcome.Entries[i].Line)))
@@ -196,11 +198,14 @@ func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
 	}
 	for i := range e.Wrong {
 		pr := v.Mapping.Problem(e.Line, &e.Wrong[i])
-		p.wrapped(margin, words.Clean(problemText(pr)), nil)
+		if v.hinted[pr.Rule+pr.Hint] { // what to do is said once
+			pr.Hint = ""
+		} else if pr.Hint != "" {
+			v.hinted[pr.Rule+pr.Hint] = true
+		}
+		p.wrapped(margin, words.Clean(pr.Error()), nil)
 	}
 }
-
-func problemText(pr *source.Problem) string { return pr.Error() }
 
 func quoted(v string) string {
 	if v == "" {
