@@ -188,7 +188,7 @@ func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
 	if e.ID != "" {
 		who += "  " + Dim(words.Clean(e.ID))
 	}
-	p.Line(Dim(where) + word + "  " + who)
+	p.Line(strings.TrimRight(Dim(where)+word+"  "+who, " "))
 	margin := strings.Repeat(" ", len(where)+9)
 	for _, x := range e.Changes {
 		p.wrapped(margin, words.Clean(x.Attr+": "+quoted(x.From)+" becomes "+quoted(x.To)), nil)

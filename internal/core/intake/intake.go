@@ -350,10 +350,13 @@ func (n *numbering) next() string {
 func (c *comparison) row(i int) {
 	r, p := &c.in.Rows[i], c.found[i]
 	e := Entry{Line: r.Line, Person: p, ID: c.value(i, "id"), Name: c.called(i)}
-	c.check(i, p)
-	if p < 0 {
+	switch unread := slices.ContainsFunc(r.Wrong, func(w Wrong) bool { return w.Attr == "" }); {
+	case unread: // there are no values to speak of
+	case p < 0:
+		c.check(i, p)
 		c.fresh(i, &e)
-	} else {
+	default:
+		c.check(i, p)
 		c.known(i, p, &e)
 	}
 	if len(c.wrong[i]) > 0 {
