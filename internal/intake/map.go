@@ -298,6 +298,13 @@ func (m *Mapping) Place(line int, attr string) model.Pos {
 
 // Problem is something wrong with a row, with its place.
 func (m *Mapping) Problem(line int, w *intake.Wrong) *source.Problem {
+	if w.Attr == "" {
+		for _, p := range m.table.Problems {
+			if p.Pos.Line == line && p.Rule == w.Rule {
+				return p
+			}
+		}
+	}
 	return source.NewProblem(m.Place(line, w.Attr), w.Rule, w.Says, w.Hint)
 }
 

@@ -199,7 +199,9 @@ func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
 	for i := range e.Wrong {
 		pr := v.Mapping.Problem(e.Line, &e.Wrong[i])
 		if v.hinted[pr.Rule+pr.Hint] { // what to do is said once
-			pr.Hint = ""
+			again := *pr
+			again.Hint = ""
+			pr = &again
 		} else if pr.Hint != "" {
 			v.hinted[pr.Rule+pr.Hint] = true
 		}
