@@ -86,6 +86,8 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		"roles",
 		"licenses",
 		"protect",
+		"alone",
+		"named",
 		"strays",
 		"removeNeeds",
 		"closed",
@@ -122,6 +124,8 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	r.readAccount(d, app, f["account"], f["fixed"])
 	d.catalog(app, f)
 	app.Protect = d.names(f["protect"], "protect")
+	app.Alone = d.names(f["alone"], "alone")
+	r.readOwnNames(d, app, f["named"])
 	app.Index()
 	app.Strays = "report"
 	if n := f["strays"]; n != nil {

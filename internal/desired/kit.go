@@ -1,12 +1,17 @@
 package desired
 
 import (
+	"bufio"
+	"encoding/csv"
+	"errors"
 	"fmt"
+	"io"
 	"sort"
 	"strings"
 
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/source"
@@ -204,6 +209,10 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 
 // holders reads people by name, with until and because.
 func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
+	if n != nil && n.Kind == yaml.MappingNode {
+		f := d.fields(n, what, "listed")
+		return r.listedHolders(d, n, d.required(f, n, "listed", what))
+	}
 	var out []model.Holder
 	for _, item := range d.list(n, what) {
 		f := d.fields(item, "an entry of "+what, "person", "until", "because")
@@ -218,6 +227,74 @@ func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
 		}
 		out = append(out, h)
 	}
+	return out
+}
+
+// listedHolders reads people by name from a CSV file with the columns person, because and,
+// where it has one, until.
+func (r *Repo) listedHolders(d *doc, n *yaml.Node, file string) []model.Holder {
+	if file == "" {
+		return nil
+	}
+	src, err := r.Tree.Open(r.ctx, file)
+	if err != nil {
+		p := source.Unreadable(file, err)
+		errors.As(err, &p)
+		d.problem(n, p.Rule, file+": "+p.Says, p.Hint)
+		return nil
+	}
+	defer src.Close()
+	r.Files++
+	rd := csv.NewReader(bufio.NewReaderSize(src, source.ReadAhead))
+	rd.ReuseRecord = true
+	header, err := rd.Read()
+	if err != nil {
+		r.addError(source.CSVError(file, err))
+		return nil
+	}
+	at := map[string]int{"person": -1, "until": -1, "because": -1}
+	for i, h := range header {
+		if _, known := at[strings.TrimSpace(h)]; !known {
+			r.fail(model.Pos{File: file, Line: 1}, "unknown-column", fmt.Sprintf("a list of holders has no column %q", h), "its columns are person, until and because")
+			return nil
+		}
+		at[strings.TrimSpace(h)] = i
+	}
+	if at["person"] < 0 || at["because"] < 0 {
+		r.fail(model.Pos{File: file, Line: 1}, "missing-column", "a list of holders needs the columns person and because", "add them")
+		return nil
+	}
+	var out []model.Holder
+	because := ""
+	for {
+		src.Mark()
+		row, err := rd.Read()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			r.addError(source.CSVError(file, err))
+			return nil
+		}
+		line, _ := rd.FieldPos(0)
+		pos := model.Pos{File: file, Line: line}
+		if row[at["because"]] != because { // most often the same
+			because = strings.Clone(row[at["because"]])
+		}
+		h := model.Holder{Person: strings.Clone(row[at["person"]]), Because: because, Until: day.None, Pos: pos}
+		if i := at["until"]; i >= 0 && row[i] != "" {
+			if h.Until, err = day.Parse(row[i]); err != nil {
+				r.fail(pos, "wrong-date", "until: "+err.Error(), "")
+			}
+		}
+		if h.Person == "" || h.Because == "" {
+			r.fail(pos, "missing-value", "a holder needs a person and a because", "add what is missing, or take the row out")
+			continue
+		}
+		r.refs = append(r.refs, personRef{h.Person, pos})
+		out = append(out, h)
+	}
+	r.digest(file, src)
 	return out
 }
 

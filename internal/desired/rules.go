@@ -8,6 +8,7 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/derive"
+	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
 
@@ -84,6 +85,40 @@ func (d *doc) said(r *derive.Rule, n *yaml.Node) string {
 		return r.From[0] + " as written by " + at.String()
 	}
 	return strings.Join(r.From, " and ") + ", joined by " + at.String()
+}
+
+// readOwnNames reads people whose account is not called as those of others: the attribute that
+// accounts are matched by is theirs then.
+func (r *Repo) readOwnNames(d *doc, app *model.App, n *yaml.Node) {
+	if n == nil {
+		return
+	}
+	app.Index()
+	base := app.MatchPerson()
+	names := map[string]string{}
+	seen := map[string]string{}
+	for _, e := range d.entries(n, "named") {
+		name := d.text(e.value, e.name)
+		if other, ok := seen[table.Fold(name)]; ok {
+			d.problem(e.value, "two-people", fmt.Sprintf("the account %s is that of %s already", name, other), "correct one of them")
+		}
+		seen[table.Fold(name)], names[e.name] = e.name, name
+		r.refs = append(r.refs, personRef{e.name, d.pos(e.key)})
+	}
+	said := d.pos(n)
+	said.Column = 0
+	column := base + ", or as named by " + said.String()
+	r.People.Derive(column, func(get func(string) string) string {
+		if name, ok := names[get("id")]; ok {
+			return name
+		}
+		return get(base)
+	}, []string{"id", base})
+	if i := app.Attr(app.Match); i >= 0 {
+		app.Attrs[i].Person = column
+	} else {
+		app.Attrs = append(app.Attrs, model.Attr{Name: app.Match, Person: column, Pos: d.pos(n)})
+	}
 }
 
 // follow makes a rule's values a column of people that no file gives, and returns the name by

@@ -259,6 +259,10 @@ func (v *View) accountOf(p, app int) Account {
 		state = v.Accounts[app].States[at]
 		out.Account, out.State = v.Accounts[app].Key.At(at), state.String()
 	}
+	if pos, yes := a.IsAlone(out.Account); yes && at >= 0 {
+		out.Should = "is left alone, as " + pos.String() + " says"
+		return out
+	}
 	if s := v.stand(app, at, p); s != nil {
 		v.onPath(&out, s)
 		return out

@@ -39,7 +39,10 @@ func (w *walker) persons() {
 		if account == None && !due.Account() || !class.Selected {
 			continue
 		}
-		if more := others[int32(p)]; len(more) > 0 || shared[int32(p)] {
+		if w.alone(account) {
+			continue
+		}
+		if more := slices.DeleteFunc(others[int32(p)], w.alone); len(more) > 0 || shared[int32(p)] {
 			w.several(int32(p), account, more, due, named)
 			continue
 		}
@@ -52,6 +55,15 @@ func (w *walker) persons() {
 		w.person(int32(p), account, due)
 		w.next()
 	}
+}
+
+// alone reports whether an account is left as it is.
+func (w *walker) alone(account int32) bool {
+	if account == None || len(w.app.Alone) == 0 {
+		return false
+	}
+	_, yes := w.app.IsAlone(w.accounts.Key.At(int(account)))
+	return yes
 }
 
 // next ends the changes of an account.
@@ -364,7 +376,7 @@ func (w *walker) strays() {
 	}
 	for i, p := range w.personOf {
 		key := w.accounts.Key.At(i)
-		if p != None || w.accounts.States[i] == model.Removed {
+		if p != None || w.accounts.States[i] == model.Removed || w.alone(int32(i)) {
 			continue
 		}
 		if first := counts[key]; first != i {

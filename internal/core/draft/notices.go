@@ -29,6 +29,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	if len(strays) > 0 && d.in.Only == nil {
 		add(fact.Fact{Kind: fact.OfNobody, Count: len(strays), Names: guard.First(strays)})
 	}
+	d.aloneNotice(a, add)
 	for k := range model.Kinds {
 		var names []string
 		held := 0
@@ -74,6 +75,23 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		if thing := &app.Things[t]; thing.Retire && accounts.Definitions != nil && accounts.Definitions.Of[t] == nil {
 			add(fact.Fact{Kind: fact.RetiredGone, Thing: thing.String(), Place: thing.Pos.String()})
 		}
+	}
+}
+
+// aloneNotice counts the accounts that are left as they are.
+func (d *drafter) aloneNotice(a int, add func(fact.Fact)) {
+	app, accounts := d.in.Apps[a], d.accounts[a]
+	if len(app.Alone) == 0 || d.in.Only != nil {
+		return
+	}
+	var names []string
+	for i := range accounts.Len() {
+		if _, yes := app.IsAlone(accounts.Key.At(i)); yes {
+			names = append(names, accounts.Key.At(i))
+		}
+	}
+	if len(names) > 0 {
+		add(fact.Fact{Kind: fact.LeftAlone, Count: len(names), Names: guard.First(names)})
 	}
 }
 

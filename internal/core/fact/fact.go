@@ -102,6 +102,7 @@ const (
 // The kinds of notices.
 const (
 	NameLess       Kind = "nameless"        // Count accounts have no Attribute
+	LeftAlone      Kind = "left-alone"      // the accounts Names, Count of them
 	OfNobody       Kind = "of-nobody"       // the accounts Names
 	Unmanaged      Kind = "unmanaged"       // Count holdings of the kind Thing, of Names
 	DoubleHeld     Kind = "double-held"     // Thing is held directly by Names although something brings it

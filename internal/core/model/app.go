@@ -38,11 +38,13 @@ type App struct {
 	Detached   bool         // a removal needs that nothing hangs on the account any more
 	Keys       *Keys        // nil where nobody's key is made anew
 	Protect    []Name
+	Alone      []Name // accounts that nothing happens to until somebody decides
 	Strays     string // report, suspend or remove
 	StraysPos  Pos
 	Guards     Guards
 	catalog    [Kinds]map[string]int32
 	protect    map[string]Pos
+	alone      map[string]Pos
 	attrByName map[string]int
 }
 
@@ -151,6 +153,10 @@ func (a *App) Index() {
 	for _, p := range a.Protect {
 		a.protect[table.Fold(p.Text)] = p.Pos
 	}
+	a.alone = map[string]Pos{}
+	for _, p := range a.Alone {
+		a.alone[table.Fold(p.Text)] = p.Pos
+	}
 	a.attrByName = map[string]int{}
 	for i, at := range a.Attrs {
 		a.attrByName[at.Name] = i
@@ -185,6 +191,16 @@ func (a *App) Names(k Kind) []string {
 // Protected reports whether no plan may touch an account, and where that is said.
 func (a *App) Protected(account string) (Pos, bool) {
 	p, ok := a.protect[table.Fold(account)]
+	return p, ok
+}
+
+// IsAlone reports whether nothing happens to an account until somebody decides, and where that
+// is said.
+func (a *App) IsAlone(account string) (Pos, bool) {
+	if len(a.alone) == 0 {
+		return Pos{}, false
+	}
+	p, ok := a.alone[table.Fold(account)]
 	return p, ok
 }
 

@@ -23,6 +23,7 @@ type People struct {
 	place map[[2]int]Pos // person, attribute → its own place, where files give one
 
 	derived map[string]*derived // by name: what follows from other attributes
+	rules   []*derived          // in their order, as one may follow from another
 
 	mu      sync.Mutex
 	indexes map[string]indexed
@@ -33,6 +34,7 @@ type People struct {
 
 // derived is an attribute that no file gives, as it follows from others.
 type derived struct {
+	name  string
 	value func(get func(string) string) string
 	from  []string
 	col   *table.Column // once all people are known
@@ -44,13 +46,15 @@ func (p *People) Derive(name string, value func(get func(string) string) string,
 	if p.derived == nil {
 		p.derived = map[string]*derived{}
 	}
-	p.derived[name] = &derived{value: value, from: from}
+	d := &derived{name: name, value: value, from: from}
+	p.derived[name] = d
+	p.rules = append(p.rules, d)
 }
 
 // follow works out what follows from other attributes, once for each combination of values
 // that repeats. O(people).
 func (p *People) follow() {
-	for _, d := range p.derived {
+	for _, d := range p.rules {
 		cols := make([]*table.Column, len(d.from))
 		for i, name := range d.from {
 			cols[i] = p.Column(name)
@@ -242,8 +246,8 @@ func (p *People) With(i int, values map[string]string) *People {
 		}
 	}
 	out.rows = max(p.rows, i+1)
-	for name, d := range p.derived {
-		out.Derive(name, d.value, d.from)
+	for _, d := range p.rules {
+		out.Derive(d.name, d.value, d.from)
 	}
 	out.follow()
 	return out

@@ -178,6 +178,12 @@ func notice(f *fact.Fact) (string, bool) {
 			model.Count(f.Count, "account has", "accounts have"),
 			f.Attribute,
 		), true
+	case fact.LeftAlone:
+		return fmt.Sprintf(
+			"%s alone until somebody decides: %s",
+			model.Count(f.Count, "account is left", "accounts are left"),
+			some(f),
+		), true
 	case fact.OfNobody:
 		return fmt.Sprintf(
 			"%s to nobody: %s",
