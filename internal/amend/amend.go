@@ -10,6 +10,7 @@ package amend
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -29,10 +30,13 @@ type Amendment struct {
 	ctx   context.Context
 	repo  *desired.Repo
 	files *edit.Files
+	done  bool
 	csvs  map[string]*edit.CSV
 	yamls map[string]*edit.YAML
 	lists []*list
 	kits  map[string][]string // file → lines of kits to come
+	gives []given
+	alone map[string][]string // file → accounts that are to be left as they are
 }
 
 // A list is a list in a file of kits that entries come into or go out of.
@@ -48,11 +52,16 @@ func New(ctx context.Context, repo *desired.Repo) *Amendment {
 	return &Amendment{
 		ctx: ctx, repo: repo, files: edit.Open(repo.Tree),
 		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{},
+		alone: map[string][]string{},
 	}
 }
 
-// Files are the files with all that was asked for. It is called once, at the end.
+// Files are the files with all that was asked for by now; nothing more can be asked for then.
 func (a *Amendment) Files() (*edit.Files, error) {
+	if a.done {
+		return a.files, nil
+	}
+	a.done = true
 	for _, x := range a.csvs {
 		if err := x.Finish(); err != nil {
 			return nil, err
@@ -60,6 +69,14 @@ func (a *Amendment) Files() (*edit.Files, error) {
 	}
 	for _, l := range a.lists {
 		if err := a.finish(l); err != nil {
+			return nil, err
+		}
+	}
+	if err := a.finishAlone(); err != nil {
+		return nil, err
+	}
+	for _, g := range a.gives {
+		if err := a.give(g); err != nil {
 			return nil, err
 		}
 	}
@@ -292,7 +309,8 @@ type Entry struct {
 	Because string
 }
 
-func (e Entry) written() string {
+// Written is the entry as a list of holders has it.
+func (e Entry) Written() string {
 	out := "{person: " + edit.Inline(e.Person)
 	if e.Until != day.None {
 		out += ", until: " + e.Until.String()
@@ -308,7 +326,7 @@ func (a *Amendment) Except(k *model.Kit, e Entry) { a.enter(k, "except", e) }
 
 func (a *Amendment) enter(k *model.Kit, key string, e Entry) {
 	l := a.list(k, key)
-	l.add, l.drop = append(l.add, e.written()), append(l.drop, e.Person)
+	l.add, l.drop = append(l.add, e.Written()), append(l.drop, e.Person)
 }
 
 // Drop takes somebody out of those who hold a kit by name, Admit out of those who are left
@@ -440,4 +458,64 @@ func (a *Amendment) takeFrom(file, name, key string, path ...string) error {
 		m, key = y.Get("kits"), path[1]
 	}
 	return y.RemoveKey(m, edit.Key(m, key))
+}
+
+// Create makes a file that is not there yet.
+func (a *Amendment) Create(file, text string) error {
+	t, err := a.files.Text(a.ctx, file, "")
+	if err != nil {
+		return err
+	}
+	if len(t.Old) > 0 {
+		return fmt.Errorf("%s is there already", file)
+	}
+	t.Replace(0, 0, text)
+	return nil
+}
+
+// Give lets a kit give more in an application: names by the plural of their kind.
+func (a *Amendment) Give(k *model.Kit, app string, names map[string][]string) {
+	a.gives = append(a.gives, given{k, app, names})
+}
+
+type given struct {
+	kit   *model.Kit
+	app   string
+	names map[string][]string
+}
+
+func (a *Amendment) give(g given) error {
+	y, err := a.yaml(g.kit.Pos.File)
+	if err != nil {
+		return err
+	}
+	node := y.Get("kits", g.kit.Name)
+	if node == nil {
+		return fmt.Errorf("%s: there is no kit %s in this line any more", g.kit.Pos, g.kit.Name)
+	}
+	if there := edit.Get(node, "gives", g.app); there != nil {
+		for _, kind := range slices.Sorted(maps.Keys(g.names)) {
+			var items []string
+			for _, n := range g.names[kind] {
+				items = append(items, edit.Inline(n))
+			}
+			if err := y.AddItems(there, kind, items...); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	var parts []string
+	for _, kind := range slices.Sorted(maps.Keys(g.names)) {
+		var items []string
+		for _, n := range g.names[kind] {
+			items = append(items, edit.Inline(n))
+		}
+		parts = append(parts, kind+": ["+strings.Join(items, ", ")+"]")
+	}
+	written := "{" + strings.Join(parts, ", ") + "}"
+	if gives := edit.Get(node, "gives"); gives != nil && len(gives.Content) > 0 {
+		return y.AddKey(gives, []string{g.app + ": " + written})
+	}
+	return y.AddKey(node, []string{"gives:", "  " + g.app + ": " + written})
 }

@@ -25,6 +25,7 @@ type rewriting struct {
 	write, commit, full bool
 	because, format     string
 	subject             string // what is done, for the commit
+	quiet               bool   // what it comes to is not counted
 }
 
 func (r *rewriting) flags(cmd *cobra.Command) {
@@ -91,7 +92,7 @@ func (c *program) putDown(dir string, repo *desired.Repo, a *amend.Amendment, r 
 	if err != nil {
 		return err
 	}
-	if r.format == "table" {
+	if r.format == "table" && !r.quiet {
 		p := show.NewPrinter(c.Stdout, c.Environ)
 		p.Line()
 		if r.full {

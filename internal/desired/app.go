@@ -16,6 +16,9 @@ import (
 
 var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9-]*$`)
 
+// IsID reports whether a name can be the id of an application.
+func IsID(name string) bool { return idPattern.MatchString(name) }
+
 func (r *Repo) readApps() {
 	type read struct {
 		app   *model.App

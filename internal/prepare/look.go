@@ -159,6 +159,9 @@ func At(
 // about a day. No application is looked at.
 func View(repo *desired.Repo, today day.Day) *access.View { return newState(repo).view(today) }
 
+// ViewOf is a State whose exports were read, for questions about a day.
+func ViewOf(s *State, today day.Day) *access.View { return s.view(today) }
+
 // whole reads all of the desired state of a revision, or with "" of the working tree;
 // some files of a revision are taken from the working tree. After ErrProblems the State
 // holds the Repo only.

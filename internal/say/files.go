@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 )
 
@@ -191,4 +192,63 @@ func NothingTakenIn(asked bool) error {
 // TookIn is the first line of a commit.
 func TookIn(file string, fresh, changed int) string {
 	return fmt.Sprintf("Take in %s: %s new, %s changed", file, model.Thousands(fresh), model.Thousands(changed))
+}
+
+// AdoptWhich asks for what is to be adopted.
+func AdoptWhich() error {
+	return errors.New("which changes? For example: pravet adopt PLAN 4 7; an application is taken over with --app ID, an account with --for PERSON")
+}
+
+// NotBelow is a file that is not in the repository.
+func NotBelow(file string) error {
+	return fmt.Errorf("%s is outside the repository; put it below, for example into exports/", file)
+}
+
+// NotAnID is a name that no application can have.
+func NotAnID(id string) error {
+	return fmt.Errorf("--app %q is not an id: small letters, digits and hyphens", id)
+}
+
+// HasThatExport is an export that belongs to an application already.
+func HasThatExport(file, at string) error {
+	return fmt.Errorf("%s is the export that %s names already", file, at)
+}
+
+// NoSuchAccount is an account that an export does not show.
+func NoSuchAccount(name, app string) error {
+	return fmt.Errorf("the export of %s shows no account %q", app, name)
+}
+
+// AdoptedApp is the first line of a commit.
+func AdoptedApp(app string) string { return "Take over " + app + " as it is" }
+
+// IsSomebodys is an account that belongs to somebody else.
+func IsSomebodys(account, name, id string) error {
+	return fmt.Errorf("%s is the account of %s (%s) already", account, name, id)
+}
+
+// HasAnAccount is somebody who has an account already.
+func HasAnAccount(name, account, app string) error {
+	return fmt.Errorf("%s has the account %s in %s already; nobody can have two", name, account, app)
+}
+
+// BecauseOfAdoption asks for a reason that the files need.
+func BecauseOfAdoption() error {
+	return errors.New(`because of what? What was done by hand comes into the files with a reason: --because "REASON"`)
+}
+
+// AdoptedBecause is the reason of what was done by hand, with who took it over.
+func AdoptedBecause(because, by string, on day.Day) string {
+	return fmt.Sprintf("%s; done by hand, taken over by %s on %s", because, by, on)
+}
+
+// StillThere is a change that the files as they would be do not make unnecessary.
+func StillThere(change string) error {
+	return fmt.Errorf("change %s would still be in the next draft; correct the files by hand. Nothing was written", change)
+}
+
+// MoreChanges counts changes that come into the next draft.
+func MoreChanges(n int) string {
+	return fmt.Sprintf("The next draft has %s by this that %s not in the last one; look at it before you apply.",
+		model.Count(n, "change", "changes"), model.Plural(n, "was", "were"))
 }

@@ -1,0 +1,601 @@
+package adopt
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"pravet/internal/amend"
+	"pravet/internal/core/access"
+	core "pravet/internal/core/adopt"
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
+	"pravet/internal/desired"
+	"pravet/internal/edit"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/sheet"
+)
+
+// An Application is one that is taken over, as it is understood.
+type Application struct {
+	ID, Title string
+	Export    string // its file, below the repository
+	Format    string
+	Sheet     *sheet.Table // nil for what is no CSV
+	Columns   []Column
+	Match, By string // the attribute that accounts are known by, and that of people
+	Things    []Thing
+	Guesses   []core.Guess // of each account
+	Taken     []bool       // guess → whether it counts
+	Alone     []Alone
+	Differ    []Differ // attributes that do not follow, as some differ
+	Kits      []Kit
+	Accounts  *model.Accounts
+	Rounds    int // drafts that it took until nothing was left to do
+
+	follows []Column
+	attrs   []string // all that are read
+	named   map[string]string
+	alone   map[string]string // folded name → why
+	names   map[string]string // folded name → name
+	repo    *desired.Repo
+	today   day.Day
+	yes     func(g *core.Guess) bool
+}
+
+// A Thing is something that accounts hold.
+type Thing struct {
+	Kind      string
+	Name      string
+	Sensitive bool // guessed by its name
+}
+
+// An Alone is an account that nothing happens to for now, and why.
+type Alone struct{ Account, Why string }
+
+// A Differ is an attribute that most accounts have as their people, and some have not.
+type Differ struct {
+	Attr, Header string
+	Count        int
+	Example      string
+}
+
+// A Kit is by which people hold a thing as they do today.
+type Kit struct {
+	Name    string
+	Thing   *Thing // nil for an account that holds nothing
+	Into    string // the kit that it is taken into, whose rule says the same; "" for a new one
+	Rule    string
+	Holders []int // people
+}
+
+// Options say what is to be taken over.
+type Options struct {
+	ID, Title, Export string
+	Today             day.Day
+	Yes               func(g *core.Guess) bool // takes a guess that is not certain
+}
+
+// manyHolders is how many people stand in a kit's own file; more are listed in one beside it.
+const manyHolders = 200
+
+// rounds is how often the files are corrected by what a draft of them would still do.
+const rounds = 6
+
+// Take understands an application's export. A draft of the files that the result gives has no
+// change. O(accounts + people), besides the drafts.
+func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, error) {
+	a := &Application{
+		ID: o.ID, Title: o.Title, Export: o.Export, repo: repo, today: o.Today, yes: o.Yes,
+		alone: map[string]string{}, names: map[string]string{}, named: map[string]string{},
+	}
+	if repo.App(o.ID) >= 0 {
+		return nil, fmt.Errorf("there is an application %s already, in %s", o.ID, repo.Apps[repo.App(o.ID)].Pos.File)
+	}
+	if err := a.understand(ctx); err != nil {
+		return nil, err
+	}
+	accounts, err := a.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a.catalog(accounts)
+	if a.Accounts, err = a.read(ctx); err != nil {
+		return nil, err
+	}
+	a.match()
+	a.follow()
+	for a.Rounds = 1; a.Rounds <= rounds; a.Rounds++ {
+		left, err := a.settle(ctx)
+		if err != nil || left == 0 {
+			return a, err
+		}
+	}
+	return nil, fmt.Errorf("after %d drafts of these files there are still changes; describe the application by hand", rounds)
+}
+
+// understand guesses the format and the columns.
+func (a *Application) understand(ctx context.Context) error {
+	data, _, _, err := a.repo.Tree.ReadAll(ctx, a.Export, 512<<20)
+	if err != nil {
+		return err
+	}
+	switch strings.ToLower(path.Ext(a.Export)) {
+	case ".json":
+		a.Format = "scim"
+	case ".jsonl":
+		a.Format = "jsonl"
+	case ".ldif":
+		return fmt.Errorf("%s: a directory is described by its branches, which cannot be guessed; see docs/connecting.md", a.Export)
+	default:
+		a.Format = "csv"
+	}
+	if a.Format != "csv" {
+		a.Match, a.By = "userName", "userName"
+		for _, attr := range []string{"userName", "displayName", "email", "title", "department", "userType"} {
+			if a.repo.People.Column(attr) != nil {
+				a.Columns = append(a.Columns, Column{Attr: attr, Header: attr, Follows: attr, Why: "an attribute of SCIM"})
+			}
+		}
+		return nil
+	}
+	if a.Sheet, err = sheet.Read(data, a.Export, sheet.Options{}); err != nil {
+		return err
+	}
+	if len(a.Sheet.Problems) > 0 {
+		return a.Sheet.Problems[0]
+	}
+	g, err := columns(a.Sheet, a.repo)
+	if err != nil {
+		return err
+	}
+	a.Columns, a.Match, a.By = g.out, g.by, g.by
+	return nil
+}
+
+// read reads the accounts by the files as they are understood so far.
+func (a *Application) read(ctx context.Context) (*model.Accounts, error) {
+	s := prepare.Rules(ctx, a.repo.Tree.With(map[string][]byte{"apps/" + a.ID + ".yaml": a.text()}))
+	if err := s.Read(ctx, []string{a.ID}); err != nil {
+		if errors.Is(err, prepare.ErrProblems) {
+			return nil, fmt.Errorf("as it is guessed, the application would not pass: %w", s.Errors()[0])
+		}
+		return nil, err
+	}
+	return s.Exports[s.Repo.App(a.ID)].Accounts, nil
+}
+
+// catalog takes all that accounts hold for things.
+func (a *Application) catalog(accounts *model.Accounts) {
+	for u := range accounts.Unmanaged {
+		like := strings.ToLower(u.Name)
+		a.Things = append(a.Things, Thing{
+			Kind: u.Kind.Plural(), Name: u.Name,
+			Sensitive: strings.Contains(like, "admin") || strings.Contains(like, "root") || strings.Contains(like, "owner"),
+		})
+	}
+	slices.SortFunc(a.Things, func(x, y Thing) int {
+		if x.Kind != y.Kind {
+			return strings.Compare(x.Kind, y.Kind)
+		}
+		return strings.Compare(x.Name, y.Name)
+	})
+}
+
+func (a *Application) column(attr string) int { return slices.Index(a.attrs, attr) }
+
+// match says whose each account is, and who has one that is called otherwise.
+func (a *Application) match() {
+	in := core.Input{People: a.repo.People, By: a.By, Accounts: a.Accounts}
+	if i := a.column("email"); i >= 0 {
+		in.Email = a.Accounts.Attrs[i]
+	}
+	if i := a.column("displayName"); i >= 0 {
+		in.Name = a.Accounts.Attrs[i]
+	}
+	a.Guesses = core.Match(in)
+	a.Taken = make([]bool, len(a.Guesses))
+	had := map[int]int{}
+	for i := range a.Guesses {
+		g := &a.Guesses[i]
+		if g.Certain() {
+			a.Taken[i], had[g.Person] = true, i
+		}
+	}
+	stages := stage.Of(a.repo.People, a.today)
+	for i := range a.Guesses {
+		g := &a.Guesses[i]
+		if g.Person >= 0 && !a.Taken[i] && a.yes != nil && a.yes(g) {
+			if _, has := had[g.Person]; !has {
+				a.Taken[i], had[g.Person], g.Others = true, i, nil
+			}
+		}
+		if !a.Taken[i] {
+			if g.Person < 0 && g.Why != "" {
+				a.leave(g.Key, g.Why)
+			}
+			continue
+		}
+		if name := a.repo.People.Get(g.Person, a.By); name != g.Key {
+			a.named[a.repo.People.Get(g.Person, "id")] = g.Key
+		}
+		who := fmt.Sprintf("%s (%s)", a.repo.People.Called(g.Person), a.repo.People.Get(g.Person, "id"))
+		switch at := stages[g.Person]; {
+		case at == stage.Gone:
+			a.leave(g.Key, "belongs to "+who+", who has left")
+		case at == stage.NotYet:
+			a.leave(g.Key, "belongs to "+who+", who has not started yet")
+		case at == stage.Away:
+			a.leave(g.Key, "belongs to "+who+", who is away")
+		case a.Accounts.States[i] != model.Open:
+			a.leave(g.Key, "is "+a.Accounts.States[i].String()+", and belongs to "+who+", who is here")
+		}
+	}
+}
+
+// leave leaves an account alone.
+func (a *Application) leave(key, why string) {
+	k := strings.ToLower(key)
+	if _, ok := a.alone[k]; !ok {
+		a.alone[k], a.names[k] = why, key
+	}
+}
+
+// counted calls f for each account that somebody holds things by from now on.
+func (a *Application) counted(f func(i, person int)) {
+	for i := range a.Guesses {
+		if _, alone := a.alone[strings.ToLower(a.Guesses[i].Key)]; !alone && a.Taken[i] {
+			f(i, a.Guesses[i].Person)
+		}
+	}
+}
+
+// follow lets those attributes follow people's that agree in all accounts.
+func (a *Application) follow() {
+	for _, c := range a.Columns {
+		i := a.column(c.Attr)
+		if i < 0 || c.Follows == "" || c.Attr == a.Match {
+			continue
+		}
+		d := Differ{Attr: c.Attr, Header: c.Header}
+		a.counted(func(n, p int) {
+			if is, want := a.Accounts.Attr(i, n), a.repo.People.Get(p, c.Follows); is != want {
+				if d.Count++; d.Count == 1 {
+					d.Example = fmt.Sprintf("%s has %q, and %q is in the files", a.Guesses[n].Key, is, want)
+				}
+			}
+		})
+		if d.Count > 0 {
+			a.Differ = append(a.Differ, d)
+		} else {
+			a.follows = append(a.follows, c)
+		}
+	}
+}
+
+// settle writes kits, drafts by them, and leaves alone what a draft would still change. It
+// returns how much that was.
+func (a *Application) settle(ctx context.Context) (int, error) {
+	a.kits()
+	am := amend.New(ctx, a.repo)
+	if err := a.Write(am); err != nil {
+		return 0, err
+	}
+	files, err := am.Files()
+	if err != nil {
+		return 0, err
+	}
+	contents, err := files.Contents()
+	if err != nil {
+		return 0, err
+	}
+	s := prepare.Rules(ctx, a.repo.Tree.With(contents))
+	if err := s.Read(ctx, []string{a.ID}); err != nil {
+		if errors.Is(err, prepare.ErrProblems) {
+			return 0, s.Errors()[0]
+		}
+		return 0, err
+	}
+	p, err := prepare.Draft(s, ledger.Nothing(), a.today, a.today, nil)
+	if err != nil {
+		return 0, err
+	}
+	left := 0
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		left++
+		why := "would be changed by the first plan: " + c.Verb.String()
+		if c.Person != "" {
+			why += ", of " + c.Person
+		}
+		a.leave(c.Account, why)
+	}
+	return left, nil
+}
+
+// kits finds by which kits people hold what they hold: existing ones whose rule says the same,
+// else new ones that are held by name.
+func (a *Application) kits() {
+	a.Kits = nil
+	view := prepare.View(a.repo, a.today)
+	ruled := a.ruled(view)
+	holders := map[int][]int{} // thing → people
+	var bare []int             // people with an account that holds nothing
+	app := catalogOf(a.Things)
+	a.counted(func(i, p int) {
+		set := a.Accounts.Sets.Members(a.Accounts.Held[i])
+		if len(set) == 0 {
+			bare = append(bare, p)
+		}
+		for _, t := range set {
+			holders[app[t]] = append(holders[app[t]], p)
+		}
+	})
+	used := map[string]bool{}
+	for _, k := range a.repo.Kits {
+		used[k.Name] = true
+	}
+	for t := range a.Things {
+		people := holders[t]
+		if len(people) == 0 {
+			continue
+		}
+		slices.Sort(people)
+		k := Kit{Thing: &a.Things[t], Holders: people}
+		for _, r := range ruled {
+			if len(people) >= leastRuled && slices.Equal(r.people, people) {
+				k.Into, k.Rule = r.kit.Name, r.kit.Rule()
+				break
+			}
+		}
+		k.Name = free(used, a.ID+"-"+slug(k.Thing.Name), strings.TrimSuffix(k.Thing.Kind, "s"))
+		a.Kits = append(a.Kits, k)
+	}
+	if len(bare) > 0 {
+		slices.Sort(bare)
+		a.Kits = append(a.Kits, Kit{Name: free(used, a.ID+"-account", "only"), Holders: bare})
+	}
+}
+
+// catalogOf is the number of each thing of the application in the order of its catalog, which
+// is by kind and name.
+func catalogOf(things []Thing) []int {
+	out := make([]int, len(things))
+	for i := range out {
+		out[i] = i
+	}
+	rank := map[string]int{"licenses": int(model.License), "groups": int(model.Group), "roles": int(model.Role)}
+	slices.SortStableFunc(out, func(x, y int) int {
+		if d := rank[things[x].Kind] - rank[things[y].Kind]; d != 0 {
+			return d
+		}
+		return strings.Compare(things[x].Name, things[y].Name)
+	})
+	return out
+}
+
+// leastRuled is of how many people a rule says at the least that it means the same.
+const leastRuled = 3
+
+type ruledKit struct {
+	kit    *model.Kit
+	people []int // who are here
+}
+
+// ruled are the kits with a rule and the people who are here and have them.
+func (a *Application) ruled(view *access.View) []ruledKit {
+	var out []ruledKit
+	at := map[int]int{}
+	for n, k := range a.repo.Kits {
+		if k.HasRule() && len(k.Holders) == 0 {
+			at[n] = len(out)
+			out = append(out, ruledKit{kit: k})
+		}
+	}
+	for p := range a.repo.People.Len() {
+		if view.Stages[p] != stage.Here {
+			continue
+		}
+		for _, h := range view.Due.Classes[view.Due.Of[p]].Kits {
+			if i, ok := at[h.Kit]; ok {
+				out[i].people = append(out[i].people, p)
+			}
+		}
+	}
+	return out
+}
+
+// slug is a name as part of the name of a kit.
+func slug(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			b.WriteRune(r)
+		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
+			b.WriteByte('-')
+		}
+	}
+	if out := strings.Trim(b.String(), "-"); out != "" {
+		return out
+	}
+	return "thing"
+}
+
+// free is a name that is not taken yet, with an ending where it is, and takes it.
+func free(used map[string]bool, name, ending string) string {
+	if used[name] {
+		name += "-" + ending
+	}
+	for n, base := 2, name; used[name]; n++ {
+		name = fmt.Sprint(base, "-", n)
+	}
+	used[name] = true
+	return name
+}
+
+// Write puts the files of the application into an amendment.
+func (a *Application) Write(am *amend.Amendment) error {
+	if err := am.Create("apps/"+a.ID+".yaml", string(a.text())); err != nil {
+		return err
+	}
+	into := map[string]map[string][]string{} // kit → kind → names
+	var lines []string
+	because := "held when " + a.ID + " was taken in"
+	for _, k := range a.Kits {
+		if k.Into != "" {
+			if into[k.Into] == nil {
+				into[k.Into] = map[string][]string{}
+			}
+			into[k.Into][k.Thing.Kind] = append(into[k.Into][k.Thing.Kind], k.Thing.Name)
+			continue
+		}
+		gives := "{}"
+		title := "An account in " + a.ID + " that holds nothing"
+		if k.Thing != nil {
+			gives = "{" + k.Thing.Kind + ": [" + edit.Inline(k.Thing.Name) + "]}"
+			title = strings.TrimSuffix(k.Thing.Kind, "s") + " " + k.Thing.Name + " in " + a.ID + ", by name"
+		}
+		lines = append(lines, k.Name+":", "  title: "+edit.Scalar(title), "  gives:", "    "+a.ID+": "+gives)
+		if len(k.Holders) > manyHolders {
+			list := "lists/" + k.Name + ".csv"
+			var b strings.Builder
+			b.WriteString("person,because\n")
+			for _, p := range k.Holders {
+				b.WriteString(edit.Row(',', a.repo.People.Get(p, "id"), because) + "\n")
+			}
+			if err := am.Create(list, b.String()); err != nil {
+				return err
+			}
+			lines = append(lines, "  holders: {listed: "+list+"}", "")
+			continue
+		}
+		lines = append(lines, "  holders:")
+		for _, p := range k.Holders {
+			lines = append(lines, "    - {person: "+edit.Inline(a.repo.People.Get(p, "id"))+", because: "+edit.Inline(because)+"}")
+		}
+		lines = append(lines, "")
+	}
+	for len(lines) > 0 && lines[len(lines)-1] == "" {
+		lines = lines[:len(lines)-1]
+	}
+	if len(lines) > 0 {
+		am.AddKit("kits/"+a.ID+".yaml", lines...)
+	}
+	for _, name := range slices.Sorted(maps.Keys(into)) {
+		for _, k := range a.repo.Kits {
+			if k.Name == name {
+				am.Give(k, a.ID, into[name])
+			}
+		}
+	}
+	return nil
+}
+
+// text is the file of the application.
+func (a *Application) text() []byte {
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	line("app: %s", a.ID)
+	if a.Title != "" {
+		line("title: %s", edit.Scalar(a.Title))
+	}
+	line("# Taken in from %s on %s; the columns are guessed.", a.Export, a.today)
+	line("export:")
+	line("  format: %s", a.Format)
+	line("  path: %s", edit.Scalar(a.Export))
+	if a.Sheet != nil {
+		if a.Sheet.Delimiter != ',' {
+			line("  delimiter: %s", edit.Quoted(string(a.Sheet.Delimiter)))
+		}
+		if a.Sheet.Encoding != "" {
+			line("  encoding: %s", a.Sheet.Encoding)
+		}
+		line("  columns:")
+	}
+	a.attrs = nil
+	for _, c := range a.Columns {
+		if c.Attr == "" {
+			continue
+		}
+		if a.Sheet != nil {
+			line("    %s: %s", c.Attr, c.written())
+		}
+	}
+	line("connect:")
+	line("  by: %s", map[bool]string{true: "files", false: "upload"}[a.Format != "jsonl"])
+	line("")
+	line("match: %s", a.Match)
+	line("account:")
+	for _, c := range a.Columns {
+		reads := a.Things == nil || a.Guesses == nil // all are read until it is known which follow
+		if c.Follows != "" && (reads || c.Attr == a.Match || slices.ContainsFunc(a.follows, func(f Column) bool { return f.Attr == c.Attr })) {
+			line("  %s: %s", c.Attr, c.Follows)
+			a.attrs = append(a.attrs, c.Attr)
+		}
+	}
+	a.things(line)
+	a.exceptions(line)
+	line("strays: report")
+	return []byte(b.String())
+}
+
+func (c *Column) written() string {
+	var parts []string
+	add := func(key, value string) { parts = append(parts, key+": "+edit.Inline(value)) }
+	switch {
+	case c.Attr == "active":
+		parts = append(parts, "true: "+edit.Quoted(c.Yes), "false: "+edit.Quoted(c.No))
+	case c.Split != "":
+		parts = append(parts, "split: "+edit.Quoted(c.Split))
+	case c.Date != "":
+		add("date", c.Date)
+	default:
+		return edit.Scalar(c.Header)
+	}
+	return "{column: " + edit.Inline(c.Header) + ", " + strings.Join(parts, ", ") + "}"
+}
+
+func (a *Application) things(line func(format string, args ...any)) {
+	kind := ""
+	for _, t := range a.Things {
+		if t.Kind != kind {
+			line("%s:", t.Kind)
+			kind = t.Kind
+		}
+		about := "{}"
+		if t.Sensitive {
+			about = "{sensitive: true}   # guessed by its name"
+		}
+		line("  %s: %s", edit.Scalar(t.Name), about)
+	}
+}
+
+// exceptions are accounts that are called otherwise, and those that are left alone.
+func (a *Application) exceptions(line func(format string, args ...any)) {
+	if len(a.named) > 0 {
+		line("named:   # people whose account is called otherwise here")
+		for _, id := range slices.Sorted(maps.Keys(a.named)) {
+			line("  %s: %s", edit.Scalar(id), edit.Scalar(a.named[id]))
+		}
+	}
+	a.Alone = nil
+	if len(a.alone) > 0 {
+		line("alone:   # nothing happens to these until somebody takes them out of here")
+		for _, k := range slices.Sorted(maps.Keys(a.alone)) {
+			line("  - %s   # %s", edit.Scalar(a.names[k]), strings.ReplaceAll(a.alone[k], "\n", " "))
+			a.Alone = append(a.Alone, Alone{a.names[k], a.alone[k]})
+		}
+	}
+}
+
+func parses(layout, v string) bool {
+	_, err := time.Parse(layout, v)
+	return err == nil
+}

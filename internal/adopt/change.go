@@ -1,0 +1,181 @@
+package adopt
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"pravet/internal/amend"
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/desired"
+	"pravet/internal/edit"
+	"pravet/internal/source"
+)
+
+// A Changes says how changes of a plan are written into the files instead, so that the
+// applications stay as they are.
+type Changes struct {
+	Repo    *desired.Repo
+	View    *access.View
+	Amend   *amend.Amendment
+	Because string // with who and when
+
+	made map[string]bool // kits that are new
+}
+
+// Adopt puts what makes some changes unnecessary into the amendment. An error names the first
+// change that cannot be, and why.
+func (c *Changes) Adopt(changes []*plan.Change) error {
+	c.made = map[string]bool{}
+	lacking := map[[2]string][]int32{} // application and person → things that are not to be given
+	for _, ch := range changes {
+		a := c.Repo.App(ch.App)
+		if a < 0 {
+			return fmt.Errorf("there is no application %s any more", ch.App)
+		}
+		var err error
+		switch ch.Verb {
+		case model.Revoke, model.Leave, model.Release:
+			err = c.held(a, ch)
+		case model.Grant, model.Join, model.Assign:
+			if t := c.Repo.Apps[a].Thing(ch.Thing.Kind, ch.Thing.Name); t >= 0 {
+				lacking[[2]string{ch.App, ch.Person}] = append(lacking[[2]string{ch.App, ch.Person}], t)
+			}
+		case model.Update:
+			err = c.value(a, ch)
+		case model.Restore, model.Remove, model.Suspend, model.Withdraw, model.HandOver:
+			err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
+		default:
+			err = fmt.Errorf("%s", "what the application has is to be written into the files by hand: "+c.Repo.Apps[a].Pos.File)
+		}
+		if err != nil {
+			return fmt.Errorf("change %s (%s %s): %w", ch.ID, ch.Verb, ch.Account, err)
+		}
+	}
+	for _, key := range slices.SortedFunc(maps.Keys(lacking), func(x, y [2]string) int { return slices.Compare(x[:], y[:]) }) {
+		things := lacking[key]
+		if err := c.without(key[0], key[1], things); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// held lets somebody hold by name what the application gave.
+func (c *Changes) held(a int, ch *plan.Change) error {
+	app := c.Repo.Apps[a]
+	if ch.Person == "" {
+		return c.Amend.Alone(app, ch.Account, c.Because)
+	}
+	t := app.Thing(ch.Thing.Kind, ch.Thing.Name)
+	e := amend.Entry{Person: ch.Person, Until: day.None, Because: c.Because}
+	for _, k := range c.Repo.Kits {
+		if !k.HasRule() && len(k.With) == 0 && len(k.Gives) == 1 && k.Gives[0].App == a &&
+			len(k.Gives[0].Set) == 0 && slices.Equal(k.Gives[0].Things, []int32{t}) {
+			c.Amend.Hold(k, e)
+			return nil
+		}
+	}
+	name := app.ID + "-" + slug(ch.Thing.Name)
+	for n := 2; c.kit(name) != nil; n++ {
+		name = fmt.Sprint(app.ID, "-", slug(ch.Thing.Name), "-", n)
+	}
+	item := "    - " + e.Written()
+	if c.made[name] {
+		c.Amend.AddKit("kits/adopted.yaml", item)
+		return nil
+	}
+	c.made[name] = true
+	c.Amend.AddKit("kits/adopted.yaml",
+		name+":", "  title: "+edit.Scalar(ch.Thing.Kind.String()+" "+ch.Thing.Name+" in "+app.ID+", by name"),
+		"  gives:", "    "+app.ID+": {"+ch.Thing.Kind.Plural()+": ["+edit.Inline(ch.Thing.Name)+"]}",
+		"  holders:", item)
+	return nil
+}
+
+func (c *Changes) kit(name string) *model.Kit {
+	for _, k := range c.Repo.Kits {
+		if k.Name == name {
+			return k
+		}
+	}
+	return nil
+}
+
+// value gives a person the value that the application has.
+func (c *Changes) value(a int, ch *plan.Change) error {
+	app := c.Repo.Apps[a]
+	n := app.Attr(ch.Attribute)
+	if n < 0 || ch.Person == "" {
+		return fmt.Errorf("nobody's row says what %s is; correct it by hand", ch.Attribute)
+	}
+	p := c.Repo.People.Named(ch.Person)
+	follows := app.Attrs[n].Person
+	switch {
+	case p < 0:
+		return fmt.Errorf("there is no person %s any more", ch.Person)
+	case follows == "":
+		return fmt.Errorf("a kit sets %s; correct the kit", ch.Attribute)
+	case !slices.ContainsFunc(c.Repo.People.Attributes(), func(x string) bool { return strings.EqualFold(x, follows) }):
+		return fmt.Errorf("%s follows %s; correct that by hand", ch.Attribute, follows)
+	case strings.EqualFold(follows, "id"):
+		return fmt.Errorf("%s is the person's id, which stays as it is", ch.Attribute)
+	}
+	before := ""
+	if ch.Before != nil {
+		before = fmt.Sprint(ch.Before)
+	}
+	return c.Amend.Set(p, map[string]string{follows: before})
+}
+
+// without takes people out of kits by which they would get what the application does not give
+// them. A kit that gives them more than that is left to people.
+func (c *Changes) without(app, person string, things []int32) error {
+	a, p := c.Repo.App(app), c.Repo.People.Named(person)
+	if p < 0 {
+		return fmt.Errorf("there is no person %s any more", person)
+	}
+	for _, h := range c.View.Due.Classes[c.View.Due.Of[p]].Kits {
+		k := c.Repo.Kits[h.Kit]
+		gives := false
+		var more []string
+		for _, g := range k.Gives {
+			for _, t := range g.Things {
+				if g.App == a && slices.Contains(things, t) {
+					gives = true
+				} else {
+					more = append(more, c.Repo.Apps[g.App].Address(t).String())
+				}
+			}
+		}
+		if !gives {
+			continue
+		}
+		if len(more) > 0 {
+			return source.NewProblem(k.Pos, "by-hand",
+				fmt.Sprintf("kit %s gives %s more than that: %s", k.Name, person, strings.Join(more, ", ")),
+				"part the kit, or adopt those changes as well")
+		}
+		if err := c.leave(k, h, person); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (c *Changes) leave(k *model.Kit, h entitle.Held, person string) error {
+	switch {
+	case h.With >= 0:
+		return source.NewProblem(k.Pos, "by-hand", fmt.Sprintf("kit %s comes with kit %s", k.Name, c.Repo.Kits[h.With].Name), "take it out there by hand")
+	case h.Holder != nil:
+		c.Amend.Drop(k, person)
+	default:
+		c.Amend.Except(k, amend.Entry{Person: person, Until: day.None, Because: c.Because})
+	}
+	return nil
+}

@@ -1,0 +1,393 @@
+// Package adopt takes applications over that are there already: it guesses how an export is
+// laid out, says whose its accounts are, and writes files by which the next draft has no
+// change at all. The guesses are the core's where they are about people.
+package adopt
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+	"pravet/internal/desired"
+	"pravet/internal/sheet"
+)
+
+// A Column is how a column of an export is understood.
+type Column struct {
+	Attr    string `json:"attribute"` // "" for one that is left out
+	Header  string `json:"column"`
+	Why     string `json:"why"`
+	Split   string `json:"split,omitempty"`
+	Yes     string `json:"yes,omitempty"` // the words of active
+	No      string `json:"no,omitempty"`
+	Date    string `json:"date,omitempty"` // the form of dates, like DD.MM.YYYY
+	Follows string `json:"-"`              // the attribute of people with the same values
+}
+
+// kinds are what columns that hold groups, roles and licenses are called.
+var kinds = map[string][]string{
+	"groups":   {"group", "groups", "team", "teams", "list", "lists", "membership", "memberships", "memberof", "unit", "units"},
+	"roles":    {"role", "roles", "profile", "profiles", "right", "rights", "permission", "permissions", "access", "privileges", "authority"},
+	"licenses": {"license", "licenses", "licence", "licences", "seat", "seats", "plan", "subscription", "edition"},
+}
+
+// seen are what columns are called that tell when somebody was there last.
+var seen = []string{"lastseen", "lastactive", "lastlogin", "lastsignin", "lastlogon", "lastaccess", "lastused", "seen"}
+
+// states are what columns are called that tell whether an account is open.
+var states = []string{"state", "status", "active", "enabled", "signin", "blocked", "locked", "disabled", "accountstatus", "isactive"}
+
+// Words of accounts that are open, and of those that are not; without case.
+var (
+	openWords    = []string{"active", "open", "yes", "true", "enabled", "1", "a", "y", "ok", "x", "unlocked", "live", "current"}
+	blockedWords = []string{"blocked", "inactive", "no", "false", "disabled", "0", "locked", "suspended", "n", "closed", "", "deactivated", "b"}
+)
+
+// guesser guesses the columns of one CSV file.
+type guesser struct {
+	t       *sheet.Table
+	people  *model.People
+	out     []Column
+	taken   map[string]bool
+	key     int    // the column that accounts are known by
+	by      string // the attribute of people that it holds
+	persons []int  // row → person by the key, or -1
+}
+
+// columns guesses what the columns of a CSV file are.
+func columns(t *sheet.Table, repo *desired.Repo) (*guesser, error) {
+	g := &guesser{t: t, people: repo.People, taken: map[string]bool{}, out: make([]Column, len(t.Header)), key: -1}
+	for i, h := range t.Header {
+		g.out[i].Header = h
+	}
+	if err := g.match(); err != nil {
+		return nil, err
+	}
+	for i := range t.Header {
+		switch {
+		case i == g.key || t.Header[i] == "":
+		case g.state(i), g.things(i), g.last(i), g.several(i):
+		default:
+			g.attribute(i)
+		}
+	}
+	return g, nil
+}
+
+// identities are attributes of people by which accounts may be known.
+var identities = []string{"userName", "email", "id", "employeeNumber", "externalId"}
+
+// match finds the column that accounts are known by: all its values differ, and the most of
+// them are people's.
+func (g *guesser) match() error {
+	best, hits := -1, -1
+	by := ""
+	for i, h := range g.t.Header {
+		if h == "" || !g.differ(i) {
+			continue
+		}
+		named := slices.Contains([]string{"login", "user", "username", "account", "uid", "userid", "loginname", "userprincipalname"}, table.Likeness(h))
+		for _, attr := range identities {
+			index, _ := g.people.Index(attr)
+			n := 0
+			if index != nil {
+				for r := range g.t.Rows {
+					if v := strings.TrimSpace(g.t.Rows[r].Cells[i]); v != "" && index.Find(v) >= 0 {
+						n++
+					}
+				}
+			}
+			if n > hits && (n > 0 || named) || n == hits && n > 0 && named && attr == "userName" {
+				best, hits, by = i, n, attr
+			}
+		}
+	}
+	if best < 0 {
+		return fmt.Errorf(
+			"%s: no column tells accounts apart and is called like a user name, so nothing can be matched; describe the application by hand, see docs/files.md",
+			g.t.File,
+		)
+	}
+	g.key, g.by = best, by
+	index, _ := g.people.Index(by)
+	for r := range g.t.Rows {
+		p := -1
+		if index != nil {
+			p = index.Find(strings.TrimSpace(g.t.Rows[r].Cells[best]))
+		}
+		g.persons = append(g.persons, p)
+	}
+	g.out[best].Attr, g.taken[by] = by, true
+	g.out[best].Follows = by
+	g.out[best].Why = fmt.Sprintf("tells accounts apart; %d of %d are a %s of people", hits, len(g.t.Rows), by)
+	return nil
+}
+
+// differ reports whether all values of a column differ and none is missing.
+func (g *guesser) differ(i int) bool {
+	values := map[string]bool{}
+	for r := range g.t.Rows {
+		v := table.Fold(strings.TrimSpace(g.t.Rows[r].Cells[i]))
+		if v == "" || values[v] {
+			return false
+		}
+		values[v] = true
+	}
+	return len(values) > 0
+}
+
+// distinct are the values of a column, no more than most of them.
+func (g *guesser) distinct(i, most int) ([]string, bool) {
+	var out []string
+	values := map[string]int{}
+	for r := range g.t.Rows {
+		v := g.t.Rows[r].Cells[i]
+		if values[v]++; values[v] == 1 {
+			if out = append(out, v); len(out) > most {
+				return nil, false
+			}
+		}
+	}
+	slices.SortFunc(out, func(x, y string) int { return values[y] - values[x] })
+	return out, true
+}
+
+// state takes a column as that of whether accounts are open.
+func (g *guesser) state(i int) bool {
+	like := table.Likeness(g.t.Header[i])
+	if !slices.Contains(states, like) || g.taken["active"] {
+		return false
+	}
+	values, few := g.distinct(i, 2)
+	if !few {
+		return false
+	}
+	turned := slices.Contains([]string{"blocked", "locked", "disabled"}, like) // yes means no there
+	yes, no := "", ""
+	found := [2]bool{}
+	for _, v := range values {
+		word := strings.ToLower(strings.TrimSpace(v))
+		switch {
+		case slices.Contains(openWords, word) != turned && (slices.Contains(openWords, word) || turned && slices.Contains(blockedWords, word)):
+			yes, found[0] = v, true
+		case slices.Contains(blockedWords, word) || turned && slices.Contains(openWords, word):
+			no, found[1] = v, true
+		default:
+			return false
+		}
+	}
+	if !found[0] && !found[1] {
+		return false
+	}
+	if !found[0] {
+		yes = opposite(no, turned)
+	}
+	if !found[1] {
+		no = opposite(yes, turned)
+	}
+	g.taken["active"] = true
+	g.out[i].Attr, g.out[i].Yes, g.out[i].No = "active", yes, no
+	g.out[i].Why = fmt.Sprintf("called so; %s is open, %s is blocked", orEmpty(yes), orEmpty(no))
+	return true
+}
+
+// opposite is a word for the other state, where no account is in it.
+func opposite(word string, turned bool) string {
+	for i, w := range []string{"active", "open", "yes", "true", "enabled", "1", "y"} {
+		if strings.EqualFold(word, w) {
+			return like(word, []string{"inactive", "blocked", "no", "false", "disabled", "0", "n"}[i])
+		}
+		if other := []string{"inactive", "blocked", "no", "false", "disabled", "0", "n"}[i]; strings.EqualFold(word, other) {
+			return like(word, w)
+		}
+	}
+	if word == "" {
+		return "x"
+	}
+	return ""
+}
+
+// like writes a word with a large first letter where another has one.
+func like(word, other string) string {
+	if word[0] >= 'A' && word[0] <= 'Z' {
+		return strings.ToUpper(other[:1]) + other[1:]
+	}
+	return other
+}
+
+func orEmpty(s string) string {
+	if s == "" {
+		return "an empty cell"
+	}
+	return s
+}
+
+// things takes a column as one of groups, roles or licenses.
+func (g *guesser) things(i int) bool {
+	like := table.Likeness(g.t.Header[i])
+	for _, kind := range []string{"groups", "roles", "licenses"} {
+		if g.taken[kind] || !slices.Contains(kinds[kind], like) {
+			continue
+		}
+		g.taken[kind] = true
+		g.out[i].Attr, g.out[i].Split = kind, g.split(i)
+		g.out[i].Why = "called so; one name a cell"
+		if g.out[i].Split != "" {
+			g.out[i].Why = fmt.Sprintf("called so; names parted by %q", g.out[i].Split)
+		}
+		return true
+	}
+	return false
+}
+
+// several takes a column for groups whose cells hold several names that stand in others too,
+// whatever it is called.
+func (g *guesser) several(i int) bool {
+	if g.taken["groups"] {
+		return false
+	}
+	s := g.split(i)
+	if s == "" || s == " " {
+		return false
+	}
+	names := map[string]int{}
+	cells := 0
+	for r := range g.t.Rows {
+		if cell := g.t.Rows[r].Cells[i]; cell != "" {
+			cells++
+			for n := range strings.SplitSeq(cell, s) {
+				names[strings.TrimSpace(n)]++
+			}
+		}
+	}
+	if len(names)*2 > cells {
+		return false
+	}
+	g.taken["groups"] = true
+	g.out[i].Attr, g.out[i].Split = "groups", s
+	g.out[i].Why = fmt.Sprintf("holds several names that stand in many cells, parted by %q", s)
+	return true
+}
+
+// split is what separates names in the cells of a column: what parts some of them into names
+// that stand in other cells too; "" for nothing.
+func (g *guesser) split(i int) string {
+	best, most := "", 0
+	for _, s := range []string{";", ",", "|", "\n", " "} {
+		if s == " " && most > 0 {
+			break
+		}
+		whole, parts := map[string]bool{}, map[string]int{}
+		cut := 0
+		for r := range g.t.Rows {
+			cell := strings.TrimSpace(g.t.Rows[r].Cells[i])
+			if !strings.Contains(cell, s) {
+				whole[cell] = true
+				continue
+			}
+			cut++
+			for p := range strings.SplitSeq(cell, s) {
+				parts[strings.TrimSpace(p)]++
+			}
+		}
+		again := 0
+		for p, n := range parts {
+			if whole[p] || n > 1 {
+				again++
+			}
+		}
+		if s == " " && again*2 <= len(parts) { // names may have spaces
+			continue
+		}
+		if cut > 0 && again > 0 && cut > most {
+			best, most = s, cut
+		}
+	}
+	if best == "" { // a single cell of two names is told by nothing but the sign
+		for _, s := range []string{";", "|"} {
+			for r := range g.t.Rows {
+				if strings.Contains(g.t.Rows[r].Cells[i], s) {
+					return s
+				}
+			}
+		}
+	}
+	return best
+}
+
+// forms are how dates are often written.
+var forms = []string{"DD.MM.YYYY", "YYYY/MM/DD", "DD/MM/YYYY", "MM/DD/YYYY", "DD.MM.YYYY hh:mm", "YYYY-MM-DD hh:mm", "YYYY-MM-DD hh:mm:ss"}
+
+// last takes a column as that of when somebody was there last.
+func (g *guesser) last(i int) bool {
+	if g.taken["lastActive"] || !slices.Contains(seen, table.Likeness(g.t.Header[i])) {
+		return false
+	}
+	fits := func(ok func(v string) bool) bool {
+		n := 0
+		for r := range g.t.Rows {
+			if v := strings.TrimSpace(g.t.Rows[r].Cells[i]); v != "" {
+				if !ok(v) {
+					return false
+				}
+				n++
+			}
+		}
+		return n > 0
+	}
+	g.taken["lastActive"] = true
+	g.out[i].Attr, g.out[i].Why = "lastActive", "called so"
+	if fits(func(v string) bool {
+		_, err := day.Parse(v[:min(len(v), 10)])
+		return err == nil && (len(v) == 10 || v[10] == 'T')
+	}) {
+		return true
+	}
+	for _, form := range forms {
+		layout, err := desired.DateForm(form)
+		if err == nil && fits(func(v string) bool { return parses(layout, v) }) {
+			g.out[i].Date, g.out[i].Why = form, "called so; dates like "+form
+			return true
+		}
+	}
+	g.out[i].Why = "called so; its values are no dates that can be read"
+	return true
+}
+
+// attribute takes a column as an attribute of accounts: the one of people whose values it has
+// the most, else the one that it is called like.
+func (g *guesser) attribute(i int) {
+	h := g.t.Header[i]
+	best, hits, of := "", 0, 0
+	for _, attr := range g.people.Attributes() {
+		if g.taken[attr] || attr == "starts" || attr == "ends" || strings.HasPrefix(attr, "away") {
+			continue
+		}
+		col := g.people.Column(attr)
+		n, all, values := 0, 0, map[string]bool{}
+		for r, p := range g.persons {
+			v := g.t.Rows[r].Cells[i]
+			if p < 0 || v == "" || col.At(p) == "" {
+				continue
+			}
+			all++
+			if table.Fold(col.At(p)) == table.Fold(v) {
+				n++
+				values[table.Fold(v)] = true
+			}
+		}
+		if (n*5 >= all*4 || n*2 > all && table.Likeness(attr) == table.Likeness(h)) && n > hits && (len(values) > 1 || all < 3 || table.Likeness(attr) == table.Likeness(h)) {
+			best, hits, of = attr, n, all
+		}
+	}
+	if best != "" {
+		g.taken[best] = true
+		g.out[i].Attr, g.out[i].Follows = best, best
+		g.out[i].Why = fmt.Sprintf("%d of %d are the %s of whoever has the account", hits, of, best)
+		return
+	}
+	g.out[i].Why = "left out; Pravet does not touch it"
+}
