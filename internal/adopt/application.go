@@ -80,6 +80,7 @@ type Kit struct {
 type Options struct {
 	ID, Title, Export string
 	Today             day.Day
+	Columns           map[string]string        // what columns are, where that is not to be guessed
 	Yes               func(g *core.Guess) bool // takes a guess that is not certain
 }
 
@@ -99,7 +100,7 @@ func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, err
 	if repo.App(o.ID) >= 0 {
 		return nil, fmt.Errorf("there is an application %s already, in %s", o.ID, repo.Apps[repo.App(o.ID)].Pos.File)
 	}
-	if err := a.understand(ctx); err != nil {
+	if err := a.understand(ctx, o.Columns); err != nil {
 		return nil, err
 	}
 	accounts, err := a.read(ctx)
@@ -122,7 +123,7 @@ func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, err
 }
 
 // understand guesses the format and the columns.
-func (a *Application) understand(ctx context.Context) error {
+func (a *Application) understand(ctx context.Context, said map[string]string) error {
 	data, _, _, err := a.repo.Tree.ReadAll(ctx, a.Export, 512<<20)
 	if err != nil {
 		return err
@@ -152,7 +153,7 @@ func (a *Application) understand(ctx context.Context) error {
 	if len(a.Sheet.Problems) > 0 {
 		return a.Sheet.Problems[0]
 	}
-	g, err := columns(a.Sheet, a.repo)
+	g, err := columns(a.Sheet, a.repo, said)
 	if err != nil {
 		return err
 	}
@@ -165,7 +166,9 @@ func (a *Application) read(ctx context.Context) (*model.Accounts, error) {
 	s := prepare.Rules(ctx, a.repo.Tree.With(map[string][]byte{"apps/" + a.ID + ".yaml": a.text()}))
 	if err := s.Read(ctx, []string{a.ID}); err != nil {
 		if errors.Is(err, prepare.ErrProblems) {
-			return nil, fmt.Errorf("as it is guessed, the application would not pass: %w", s.Errors()[0])
+			return nil, fmt.Errorf(
+				"as it is guessed, the application would not pass: %w. Say what columns are, for example --map active=State", s.Errors()[0],
+			)
 		}
 		return nil, err
 	}

@@ -5,6 +5,7 @@ package adopt
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -58,23 +59,55 @@ type guesser struct {
 }
 
 // columns guesses what the columns of a CSV file are.
-func columns(t *sheet.Table, repo *desired.Repo) (*guesser, error) {
+// said are the columns that somebody has named, by what they are.
+func columns(t *sheet.Table, repo *desired.Repo, said map[string]string) (*guesser, error) {
 	g := &guesser{t: t, people: repo.People, taken: map[string]bool{}, out: make([]Column, len(t.Header)), key: -1}
 	for i, h := range t.Header {
 		g.out[i].Header = h
+	}
+	if err := g.said(said); err != nil {
+		return nil, err
 	}
 	if err := g.match(); err != nil {
 		return nil, err
 	}
 	for i := range t.Header {
 		switch {
-		case i == g.key || t.Header[i] == "":
+		case i == g.key || t.Header[i] == "" || g.out[i].Attr != "":
 		case g.state(i), g.things(i), g.last(i), g.several(i):
 		default:
 			g.attribute(i)
 		}
 	}
 	return g, nil
+}
+
+// said takes columns for what somebody says that they are.
+func (g *guesser) said(said map[string]string) error {
+	for _, attr := range slices.Sorted(maps.Keys(said)) {
+		i := g.t.Column(said[attr])
+		if i < 0 {
+			hint := "its columns are " + strings.Join(g.t.Header, ", ")
+			if near := table.Nearest(said[attr], g.t.Header); near != "" {
+				hint = "did you mean " + near + "?"
+			}
+			return fmt.Errorf("%s:1: there is no column %q; %s", g.t.File, said[attr], hint)
+		}
+		switch {
+		case attr == "active":
+			if !g.words(i, false) {
+				return fmt.Errorf("%s: the column %s does not hold two words, of which one is for accounts that are open", g.t.File, said[attr])
+			}
+		case kinds[attr] != nil:
+			g.out[i].Split = g.split(i)
+		case g.people.Column(attr) != nil:
+			g.out[i].Follows = attr
+		case attr != "lastActive":
+			return fmt.Errorf("no attribute of people is called %q, and it is none of active, groups, roles, licenses and lastActive", attr)
+		}
+		g.out[i].Attr, g.out[i].Why, g.taken[attr] = attr, "as said", true
+	}
+	return nil
 }
 
 // identities are attributes of people by which accounts may be known.
@@ -85,8 +118,9 @@ var identities = []string{"userName", "email", "id", "employeeNumber", "external
 func (g *guesser) match() error {
 	best, hits := -1, -1
 	by := ""
+	only := slices.IndexFunc(g.out, func(c Column) bool { return slices.Contains(identities[:1], c.Attr) })
 	for i, h := range g.t.Header {
-		if h == "" || !g.differ(i) {
+		if h == "" || only >= 0 && i != only || !g.differ(i) || g.out[i].Attr != "" && g.out[i].Follows == "" {
 			continue
 		}
 		named := slices.Contains([]string{"login", "user", "username", "account", "uid", "userid", "loginname", "userprincipalname"}, table.Likeness(h))
@@ -126,17 +160,18 @@ func (g *guesser) match() error {
 	return nil
 }
 
-// differ reports whether all values of a column differ and none is missing.
+// differ reports whether the values of a column tell accounts apart: none is missing, and
+// hardly one stands twice.
 func (g *guesser) differ(i int) bool {
 	values := map[string]bool{}
 	for r := range g.t.Rows {
 		v := table.Fold(strings.TrimSpace(g.t.Rows[r].Cells[i]))
-		if v == "" || values[v] {
+		if v == "" {
 			return false
 		}
 		values[v] = true
 	}
-	return len(values) > 0
+	return len(values) > 0 && len(values)*10 >= len(g.t.Rows)*9
 }
 
 // distinct are the values of a column, no more than most of them.
@@ -161,11 +196,16 @@ func (g *guesser) state(i int) bool {
 	if !slices.Contains(states, like) || g.taken["active"] {
 		return false
 	}
+	return g.words(i, slices.Contains([]string{"blocked", "locked", "disabled"}, like))
+}
+
+// words finds the words by which a column says that accounts are open or blocked; turned says
+// that yes means blocked there.
+func (g *guesser) words(i int, turned bool) bool {
 	values, few := g.distinct(i, 2)
 	if !few {
 		return false
 	}
-	turned := slices.Contains([]string{"blocked", "locked", "disabled"}, like) // yes means no there
 	yes, no := "", ""
 	found := [2]bool{}
 	for _, v := range values {

@@ -43,7 +43,7 @@ type Amendment struct {
 type list struct {
 	kit  *model.Kit
 	key  string
-	add  []string
+	add  []Entry
 	drop []string
 }
 
@@ -326,7 +326,7 @@ func (a *Amendment) Except(k *model.Kit, e Entry) { a.enter(k, "except", e) }
 
 func (a *Amendment) enter(k *model.Kit, key string, e Entry) {
 	l := a.list(k, key)
-	l.add, l.drop = append(l.add, e.Written()), append(l.drop, e.Person)
+	l.add, l.drop = append(l.add, e), append(l.drop, e.Person)
 }
 
 // Drop takes somebody out of those who hold a kit by name, Admit out of those who are left
@@ -363,7 +363,11 @@ func (a *Amendment) finish(l *list) error {
 		return fmt.Errorf("%s: there is no kit %s in this line any more", l.kit.Pos, l.kit.Name)
 	}
 	var gone []int
-	if has := edit.Get(node, l.key); has != nil {
+	has := edit.Get(node, l.key)
+	if has != nil && has.Kind == yaml.MappingNode {
+		return a.finishListed(l, edit.Get(has, "listed").Value)
+	}
+	if has != nil {
 		for i, n := range has.Content {
 			if who := edit.Get(n, "person"); who != nil && slices.Contains(l.drop, who.Value) {
 				gone = append(gone, i)
@@ -373,7 +377,43 @@ func (a *Amendment) finish(l *list) error {
 	if len(gone) == 0 && len(l.add) == 0 {
 		return nil
 	}
-	return y.ChangeItems(node, l.key, gone, l.add)
+	var add []string
+	for _, e := range l.add {
+		add = append(add, e.Written())
+	}
+	return y.ChangeItems(node, l.key, gone, add)
+}
+
+// finishListed changes a list that stands in a CSV file of its own.
+func (a *Amendment) finishListed(l *list, file string) error {
+	t, err := a.files.Text(a.ctx, file, "")
+	if err != nil {
+		return err
+	}
+	x, err := edit.ReadCSV(t, ',')
+	if err != nil {
+		return err
+	}
+	has := l.kit.Holders
+	if l.key == "except" {
+		has = l.kit.Except
+	}
+	for _, h := range has {
+		if slices.Contains(l.drop, h.Person) {
+			x.Remove(h.Pos.Line)
+		}
+	}
+	for _, e := range l.add {
+		row := map[string]string{"person": e.Person, "because": e.Because}
+		if e.Until != day.None {
+			x.AddColumn("until")
+			row["until"] = e.Until.String()
+		}
+		if err := x.Append(row); err != nil {
+			return err
+		}
+	}
+	return x.Finish()
 }
 
 // AddKit adds a kit to a file of kits; lines begin with its name.

@@ -28,6 +28,7 @@ type adopting struct {
 	rewriting
 	app, title string
 	to         string
+	maps       []string
 	yes        []string
 	yesAbove   int
 }
@@ -64,6 +65,7 @@ Nothing is written without --write or --commit.`,
 	x.rewriting.flags(cmd)
 	cmd.Flags().StringVar(&x.app, "app", "", "take over an application under this id")
 	cmd.Flags().StringVar(&x.title, "title", "", "what the application is called")
+	cmd.Flags().StringArrayVar(&x.maps, "map", nil, "what a column is, instead of guessing: ATTRIBUTE=COLUMN (may be repeated)")
 	cmd.Flags().StringVar(&x.to, "for", "", "whose the account becomes, by id or user name")
 	cmd.Flags().StringSliceVar(&x.yes, "yes", nil, "this account is whose it is guessed to be (may be repeated)")
 	cmd.Flags().IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
@@ -115,8 +117,16 @@ func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopt
 			return usage(say.HasThatExport(export, e.Pos.String()))
 		}
 	}
+	said := map[string]string{}
+	for _, m := range x.maps {
+		attr, column, ok := strings.Cut(m, "=")
+		if !ok || attr == "" || column == "" {
+			return usage(say.NotAMapping(m))
+		}
+		said[attr] = column
+	}
 	a, err := adopt.Take(c.ctx, repo, adopt.Options{
-		ID: x.app, Title: x.title, Export: path.Clean(export), Today: today,
+		ID: x.app, Title: x.title, Export: path.Clean(export), Today: today, Columns: said,
 		Yes: func(g *core.Guess) bool {
 			return slices.Contains(x.yes, g.Key) || x.yesAbove > 0 && g.Score >= x.yesAbove
 		},

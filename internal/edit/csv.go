@@ -225,6 +225,14 @@ func (x *CSV) Append(values map[string]string) error {
 	return nil
 }
 
+// Remove takes the row that begins in a line out.
+func (x *CSV) Remove(line int) {
+	if at, ok := x.rows[line]; ok {
+		x.text.Replace(at[0], at[1], "")
+		delete(x.rows, line)
+	}
+}
+
 // quote writes a field, in quotes where it needs them or had them.
 func (x *CSV) quote(value string, had bool) string {
 	if !had && !strings.ContainsAny(value, "\"\r\n") && !strings.Contains(value, x.comma) &&

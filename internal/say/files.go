@@ -39,16 +39,25 @@ func Uncommitted(files []string) error {
 }
 
 // Wrote names the files that were written.
-func Wrote(files []string) string { return "Wrote " + strings.Join(files, ", ") + "." }
+func Wrote(files []string) string { return "Wrote " + several(files) + "." }
+
+// several names some files, the first of many.
+func several(files []string) string {
+	const most = 6
+	if len(files) <= most {
+		return strings.Join(files, ", ")
+	}
+	return strings.Join(files[:most], ", ") + " and " + model.Count(len(files)-most, "more file", "more files")
+}
 
 // NotCommitted is a commit that failed after the files were written.
 func NotCommitted(files []string, err error) error {
-	return fmt.Errorf("%s written, and not committed: %w", model.Plural(len(files), files[0]+" was", strings.Join(files, ", ")+" were"), err)
+	return fmt.Errorf("%s written, and not committed: %w", model.Plural(len(files), files[0]+" was", several(files)+" were"), err)
 }
 
 // Committed names the files that were committed, and the commit.
 func Committed(files []string, commit, subject string) string {
-	return fmt.Sprintf("Committed %s as %s: %s", strings.Join(files, ", "), commit[:min(10, len(commit))], subject)
+	return fmt.Sprintf("Committed %s as %s: %s", several(files), commit[:min(10, len(commit))], subject)
 }
 
 // ForWhom asks for the people who are meant.

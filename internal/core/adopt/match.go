@@ -185,6 +185,9 @@ func (m *matcher) guess(g *Guess, people []int, score int, why string, ok bool) 
 	if !ok || len(people) == 0 || g.Score >= score {
 		return
 	}
+	if len(people) > 1 && g.Person >= 0 {
+		return
+	}
 	people = slices.Compact(slices.Sorted(slices.Values(people)))
 	g.Person, g.Score, g.Why, g.Others = people[0], score, why, people[1:]
 	if len(people) > 1 {
