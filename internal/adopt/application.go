@@ -358,7 +358,7 @@ func (a *Application) kits() {
 				break
 			}
 		}
-		k.Name = free(used, a.ID+"-"+slug(k.Thing.Name), strings.TrimSuffix(k.Thing.Kind, "s"))
+		k.Name = free(used, a.ID+"-"+edit.Slug(k.Thing.Name), strings.TrimSuffix(k.Thing.Kind, "s"))
 		a.Kits = append(a.Kits, k)
 	}
 	if len(bare) > 0 {
@@ -413,22 +413,6 @@ func (a *Application) ruled(view *access.View) []ruledKit {
 		}
 	}
 	return out
-}
-
-// slug is a name as part of the name of a kit.
-func slug(name string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(name) {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
-			b.WriteRune(r)
-		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
-			b.WriteByte('-')
-		}
-	}
-	if out := strings.Trim(b.String(), "-"); out != "" {
-		return out
-	}
-	return "thing"
 }
 
 // free is a name that is not taken yet, with an ending where it is, and takes it.

@@ -81,9 +81,9 @@ func (c *Changes) held(a int, ch *plan.Change) error {
 			return nil
 		}
 	}
-	name := app.ID + "-" + slug(ch.Thing.Name)
+	name := app.ID + "-" + edit.Slug(ch.Thing.Name)
 	for n := 2; c.kit(name) != nil; n++ {
-		name = fmt.Sprint(app.ID, "-", slug(ch.Thing.Name), "-", n)
+		name = fmt.Sprint(app.ID, "-", edit.Slug(ch.Thing.Name), "-", n)
 	}
 	item := "    - " + e.Written()
 	if c.made[name] {

@@ -44,7 +44,7 @@ type list struct {
 	kit  *model.Kit
 	key  string
 	add  []Entry
-	drop []string
+	drop map[string]bool
 }
 
 // New is no change of a repository so far.
@@ -326,20 +326,19 @@ func (a *Amendment) Except(k *model.Kit, e Entry) { a.enter(k, "except", e) }
 
 func (a *Amendment) enter(k *model.Kit, key string, e Entry) {
 	l := a.list(k, key)
-	l.add, l.drop = append(l.add, e), append(l.drop, e.Person)
+	l.add = append(l.add, e)
+	l.drop[e.Person] = true
 }
 
 // Drop takes somebody out of those who hold a kit by name, Admit out of those who are left
 // out of its rule.
 func (a *Amendment) Drop(k *model.Kit, person string) {
-	l := a.list(k, "holders")
-	l.drop = append(l.drop, person)
+	a.list(k, "holders").drop[person] = true
 }
 
 // Admit takes somebody out of those who are left out of a kit's rule.
 func (a *Amendment) Admit(k *model.Kit, person string) {
-	l := a.list(k, "except")
-	l.drop = append(l.drop, person)
+	a.list(k, "except").drop[person] = true
 }
 
 func (a *Amendment) list(k *model.Kit, key string) *list {
@@ -348,7 +347,7 @@ func (a *Amendment) list(k *model.Kit, key string) *list {
 			return l
 		}
 	}
-	l := &list{kit: k, key: key}
+	l := &list{kit: k, key: key, drop: map[string]bool{}}
 	a.lists = append(a.lists, l)
 	return l
 }
@@ -369,7 +368,7 @@ func (a *Amendment) finish(l *list) error {
 	}
 	if has != nil {
 		for i, n := range has.Content {
-			if who := edit.Get(n, "person"); who != nil && slices.Contains(l.drop, who.Value) {
+			if who := edit.Get(n, "person"); who != nil && l.drop[who.Value] {
 				gone = append(gone, i)
 			}
 		}
@@ -399,7 +398,7 @@ func (a *Amendment) finishListed(l *list, file string) error {
 		has = l.kit.Except
 	}
 	for _, h := range has {
-		if slices.Contains(l.drop, h.Person) {
+		if l.drop[h.Person] {
 			x.Remove(h.Pos.Line)
 		}
 	}

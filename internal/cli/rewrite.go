@@ -29,7 +29,9 @@ type rewriting struct {
 }
 
 func (r *rewriting) flags(cmd *cobra.Command) {
-	formatFlag(cmd, &r.format, "table", "json")
+	if cmd.Flags().Lookup("format") == nil {
+		formatFlag(cmd, &r.format, "table", "json")
+	}
 	cmd.Flags().BoolVar(&r.write, "write", false, "write the files; without it they are only shown as they would be")
 	cmd.Flags().BoolVar(&r.commit, "commit", false, "write the files and commit them, and nothing else, to Git")
 	cmd.Flags().StringVar(&r.because, "because", "", "why, for the files and for the commit")

@@ -43,10 +43,10 @@ func (c *program) readListed(w *whom, repo *desired.Repo) error {
 		}
 		attrs[i] = name
 	}
-	wrong := t.Problems
+	wrong, named := t.Problems, repo.People.Names()
 	for n := range t.Rows {
 		row := &t.Rows[n]
-		p := repo.People.Named(row.Cells[key])
+		p := named(row.Cells[key])
 		if p < 0 {
 			wrong = append(wrong, source.NewProblem(t.Pos(row, key), "unknown-person", say.NobodyBy(row.Cells[key]), say.CorrectTheList()))
 			continue

@@ -539,3 +539,19 @@ func Quoted(s string) string {
 	}
 	return strings.TrimRight(string(out), "\n")
 }
+
+// Slug is a name in small letters, digits and hyphens.
+func Slug(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			b.WriteRune(r)
+		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
+			b.WriteByte('-')
+		}
+	}
+	if out := strings.Trim(b.String(), "-"); out != "" {
+		return out
+	}
+	return "thing"
+}

@@ -203,6 +203,22 @@ func TookIn(file string, fresh, changed int) string {
 	return fmt.Sprintf("Take in %s: %s new, %s changed", file, model.Thousands(fresh), model.Thousands(changed))
 }
 
+// BetweenHalfAndAll is a --sure that says nothing.
+func BetweenHalfAndAll() error { return errors.New("--sure is a percentage from 50 to 100") }
+
+// FoundOn is the title of a kit that was found.
+func FoundOn(on day.Day) string { return fmt.Sprintf("Found on %s in what people hold", on) }
+
+// LacksToday is why somebody is an exception of a rule that was found.
+func LacksToday(on day.Day) string {
+	return fmt.Sprintf("did not hold it on %s, when the rule was found", on)
+}
+
+// ProposedKits is the first line of a commit.
+func ProposedKits(n int) string {
+	return "Make rules of what people hold: " + model.Count(n, "kit", "kits")
+}
+
 // AdoptWhich asks for what is to be adopted.
 func AdoptWhich() error {
 	return errors.New("which changes? For example: pravet adopt PLAN 4 7; an application is taken over with --app ID, an account with --for PERSON")

@@ -286,6 +286,20 @@ func (p *Printer) wrapped(margin, text string, style func(string) string) {
 	}
 }
 
+// led writes a text behind a word that leads it, wrapped under itself.
+func (p *Printer) led(lead, text string, style func(string) string) {
+	for i, line := range strings.Split(wrap(text, p.columns-len(lead)-2), "\n") {
+		if style != nil {
+			line = style(line)
+		}
+		if i > 0 {
+			p.Line(strings.Repeat(" ", len(lead)) + line)
+		} else {
+			p.Line(Dim(lead) + line)
+		}
+	}
+}
+
 // Wrapped writes a text under a left margin, wrapped at the width.
 func (p *Printer) Wrapped(margin, text string) { p.wrapped(margin, text, nil) }
 

@@ -292,6 +292,24 @@ func (p *People) Named(name string) int {
 	return -1
 }
 
+// Names finds many people as Named finds one, each in O(1) after O(people).
+func (p *People) Names() func(name string) int {
+	ids, _ := p.Index("id")
+	users, _ := p.Index("userName")
+	col := p.Column("id")
+	return func(name string) int {
+		if ids != nil {
+			if at := ids.Spelled(name); at >= 0 && col.At(at) == name {
+				return at
+			}
+		}
+		if users != nil {
+			return users.Find(name)
+		}
+		return -1
+	}
+}
+
 // rising tells, and remembers, whether an attribute's column rises.
 func (p *People) rising(attr string, col *table.Column) bool {
 	p.mu.Lock()

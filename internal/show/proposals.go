@@ -1,0 +1,85 @@
+package show
+
+import (
+	"fmt"
+	"strings"
+
+	"pravet/internal/core/model"
+	"pravet/internal/core/words"
+)
+
+// A Proposal is a kit that was found in what people hold.
+type Proposal struct {
+	Kit        string   `json:"kit"`
+	For        string   `json:"for"` // "" for everyone
+	Gives      []string `json:"gives"`
+	Explains   int      `json:"explains"` // holdings
+	People     int      `json:"people"`
+	Sure       int      `json:"sure"` // in percent
+	Sensitive  bool     `json:"sensitive"`
+	Exceptions []string `json:"exceptions"` // whom it matches and who lack some of it
+}
+
+// ProposalTable is for programs.
+func ProposalTable(list []Proposal) *Table {
+	t := &Table{
+		Headers: []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
+		Keys:    []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
+		Items:   append([]Proposal{}, list...),
+	}
+	for _, x := range list {
+		t.Rows = append(t.Rows, []string{
+			x.Kit, x.For, strings.Join(x.Gives, " "), fmt.Sprint(x.Explains), fmt.Sprint(x.People), fmt.Sprint(x.Sure),
+			strings.Join(x.Exceptions, " "),
+		})
+	}
+	return t
+}
+
+// mostExcepted is how many exceptions are named of one kit.
+const mostExcepted = 6
+
+// Proposals writes the kits that were found; held counts what no rule explained before.
+func (p *Printer) Proposals(list []Proposal, held int, full bool) {
+	if len(list) == 0 {
+		p.Linef("No rule was found in %s that no kit's rule explains.", model.Count(held, "holding", "holdings"))
+		return
+	}
+	explained := 0
+	for _, x := range list {
+		explained += x.Explains
+	}
+	p.Linef("%s of %s that no rule explains so far: %s.", Strong(model.Count(len(list), "rule explains", "rules explain")+" "+model.Thousands(explained)),
+		model.Count(held, "holding", "holdings"), fmt.Sprintf("%d%%", 100*explained/max(1, held)))
+	for i := range list {
+		if i == mostRows && !full {
+			p.Line()
+			p.Line(Dim("and " + model.Count(len(list)-i, "more kit", "more kits") + "; --full shows them all"))
+			break
+		}
+		x := &list[i]
+		p.Line()
+		sure := fmt.Sprintf("%d%% sure", x.Sure)
+		title := Strong(words.Clean(x.Kit)) + "  " + Dim(sure)
+		if x.Sensitive {
+			title += "  " + Alarm("sensitive")
+		}
+		p.Line(title)
+		rule := x.For
+		if rule == "" {
+			rule = "everyone"
+		}
+		p.led("  for      ", words.Clean(rule), nil)
+		p.led("  gives    ", words.Clean(strings.Join(x.Gives, ", ")), nil)
+		p.led("  explains ", fmt.Sprintf("%s of %s", model.Count(x.Explains, "holding", "holdings"), model.Count(x.People, "person", "people")), nil)
+		if n := len(x.Exceptions); n > 0 {
+			names := x.Exceptions
+			more := ""
+			if n > mostExcepted && !full {
+				names, more = names[:mostExcepted], fmt.Sprintf(" and %s more", model.Thousands(n-mostExcepted))
+			}
+			p.led("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", who would gain by it: "+
+				model.Plural(n, "an exception that is named", "exceptions that are named"), Dim)
+		}
+	}
+}
