@@ -77,7 +77,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 				return err
 			}
 		}
-		return c.report(repo, matches, rules, format)
+		return c.checked(repo, matches, rules, format)
 	}
 	return cmd
 }
@@ -147,8 +147,8 @@ func (c *program) carriedOut(dir string) (string, error) {
 	return base, err
 }
 
-// report writes what check found and what it read.
-func (c *program) report(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
+// checked writes what check found and what it read.
+func (c *program) checked(repo *desired.Repo, matches []desired.Match, rules bool, format string) error {
 	problems := repo.Problems.Sorted()
 	wrong, warnings := 0, 0
 	for _, p := range problems {

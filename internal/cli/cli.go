@@ -253,7 +253,7 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetCompletionCommandGroupID(helping)
 	cobra.EnableCommandSorting = false // commands stand in the order of their use
 	for _, cmd := range []*cobra.Command{
-		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(), c.holders(), c.seats(), c.ahead(), c.compare(), c.draft(), c.show(),
+		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(), c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(),
 		c.accept(), c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.demo(), c.standin(),
 	} {
 		ran(cmd)

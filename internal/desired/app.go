@@ -182,6 +182,18 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	return app, spec, reach
 }
 
+// Observe has an attribute of accounts read wherever an export shows it. It is only looked at.
+func (r *Repo) Observe(attr string) {
+	for a, app := range r.Apps {
+		spec := r.Exports[a]
+		if spec == nil || app.Attr(attr) >= 0 || spec.Format == "csv" && spec.Column(attr) == nil {
+			continue
+		}
+		app.Attrs = append(app.Attrs, model.Attr{Name: attr, Observed: true, Pos: spec.Pos})
+		app.Index()
+	}
+}
+
 func orNode(n, otherwise *yaml.Node) *yaml.Node {
 	if n == nil {
 		return otherwise

@@ -277,3 +277,31 @@ func MoreChanges(n int) string {
 	return fmt.Sprintf("The next draft has %s by this that %s not in the last one; look at it before you apply.",
 		model.Count(n, "change", "changes"), model.Plural(n, "was", "were"))
 }
+
+// OutEnding is an --out whose ending tells no format.
+func OutEnding(file string) error {
+	return fmt.Errorf("--out %s: the ending tells the format: .html, .csv, .json or .md", file)
+}
+
+// OneReportAsCSV is a CSV file of several reports, or of none.
+func OneReportAsCSV(names []string) error {
+	return fmt.Errorf("CSV holds one report; name one of %s", strings.Join(names, ", "))
+}
+
+// SpanTurned is a span that ends before it begins.
+func SpanTurned(from, to day.Day) error {
+	return fmt.Errorf("--from %s is after --to %s; exchange them", from, to)
+}
+
+// BeforeTheLedger is a past day of which nothing is known.
+func BeforeTheLedger(on string) error {
+	return fmt.Errorf("nothing is on record of %s: neither a plan, nor an export, nor a commit of the files by then", on)
+}
+
+// WholePlan is what a decision is about that names no change.
+func WholePlan(guards []string) string {
+	if len(guards) > 0 {
+		return model.Plural(len(guards), "guard ", "guards ") + strings.Join(guards, ", ")
+	}
+	return "the whole plan"
+}
