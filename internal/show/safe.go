@@ -89,12 +89,13 @@ func (s *safe) Write(p []byte) (int, error) {
 	return len(p), err
 }
 
-// plain reports whether a text is printable ASCII and line ends, as most is.
+// plain reports whether a text is printable ASCII and line ends, also those of CSV, as most is.
 func plain(b []byte) bool {
-	for _, c := range b {
-		if c < ' ' && c != '\n' && c != '\t' || c >= 0x7f {
-			return false
+	for i, c := range b {
+		if c >= ' ' && c < 0x7f || c == '\n' || c == '\t' || c == '\r' && i+1 < len(b) && b[i+1] == '\n' {
+			continue
 		}
+		return false
 	}
 	return true
 }

@@ -46,7 +46,7 @@ type Table struct {
 	About   string // what it says, in a sentence
 	Columns []string
 	Right   map[int]bool // columns of numbers
-	Rows    func(yield func(row []string) bool)
+	Rows    func(yield func(row []string) bool) // a row is good until the next one
 	Bars    []Bar  // at most a few; none where there is nothing to draw
 	Unit    string // of the bars
 	None    string // what is said where there is no row
@@ -112,6 +112,9 @@ func read(v *access.View) (out []int) {
 	return out
 }
 
+// states are as many as there are of accounts, none included.
+var states [model.Removed + 1]struct{}
+
 // accessTable is person by application: whether the account is open, and what it holds in the
 // end. A cell is put together once for each set of things that somebody holds.
 func accessTable(in *Input) *Table {
@@ -133,26 +136,27 @@ func accessTable(in *Input) *Table {
 		t.Columns = append(t.Columns, v.Apps[a].ID)
 		t.Bars = append(t.Bars, Bar{v.Apps[a].ID, float64(open), model.Keeps})
 	}
-	cells := make([]map[[2]uint32]string, len(v.Apps))
-	for a := range cells {
-		cells[a] = map[[2]uint32]string{}
-	}
+	cells := make([][len(states)][]string, len(v.Apps)) // application, state, set
 	cell := func(a, at int) string {
 		state, set := v.Accounts[a].States[at], v.Accounts[a].Held[at]
-		key := [2]uint32{uint32(state), set}
-		text, ok := cells[a][key]
-		if !ok {
+		of := &cells[a][state]
+		if int(set) >= len(*of) {
+			*of = append(*of, make([]string, int(set)+1-len(*of))...)
+		}
+		text := (*of)[set]
+		if text == "" {
 			text = state.String()
 			if names := v.Effective(a, set); len(names) > 0 {
-				text += ": " + strings.Join(names, ", ")
+				text += ": " + strings.Join(names, "; ")
 			}
-			cells[a][key] = text
+			(*of)[set] = text
 		}
 		return text
 	}
 	t.Rows = func(yield func(row []string) bool) {
 		people := v.People
 		id, dept, kind := people.Column("id"), people.Column("department"), people.Column("userType")
+		row := make([]string, 5, 5+len(apps)) // used again for each person
 		for p := range people.Len() {
 			has := false
 			for _, a := range apps {
@@ -161,8 +165,9 @@ func accessTable(in *Input) *Table {
 			if !has {
 				continue
 			}
-			row := make([]string, 5, 5+len(apps))
+			row = row[:5]
 			row[0], row[1], row[4] = id.At(p), people.Called(p), v.Stages[p].String()
+			row[2], row[3] = "", ""
 			if dept != nil {
 				row[2] = dept.At(p)
 			}
