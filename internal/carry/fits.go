@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"pravet/internal/core/plan"
+	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -37,6 +38,14 @@ func InDate(ctx context.Context, s *prepare.State, p *plan.Plan, l ledger.Ledger
 	return err
 }
 
+// environment is how an environment is called.
+func environment(name string) string {
+	if name == "" {
+		return desired.Usual
+	}
+	return name
+}
+
 // fits returns the marks of the applications of a plan, or an *OutOfDate.
 func fits(
 	s *prepare.State,
@@ -47,6 +56,11 @@ func fits(
 	left, err := left(l, p)
 	if err != nil {
 		return nil, err
+	}
+	if p.Desired.Environment != s.Repo.Tree.Environment {
+		return nil, &OutOfDate{[]string{fmt.Sprintf(
+			"it is a plan of the environment %s, and this is %s", environment(p.Desired.Environment), environment(s.Repo.Tree.Environment),
+		)}}
 	}
 	var moved []string
 	if s.Repo.Digest() != p.Desired.Digest {

@@ -136,6 +136,9 @@ func (c *program) soundLedger(dir string) (ledger.Ledger, error) {
 
 // register makes sure that a plan was drafted here, or is what would be.
 func (c *program) register(dir string, l ledger.Ledger, p *plan.Plan) error {
+	if p.Desired.Environment != c.environment {
+		return fail(Failed, say.OtherEnvironment(p.ID, p.Desired.Environment, c.environment))
+	}
 	known, err := plans.Registered(l, p)
 	if err != nil || known {
 		return err

@@ -102,7 +102,8 @@ type program struct {
 	trees  []*source.Tree
 	claims []*flock.Flock // applications that nobody else may change meanwhile
 
-	noPager bool
+	noPager     bool
+	environment string // "" for the usual one
 }
 
 // The groups of commands, by what the user wants to do.
@@ -153,6 +154,24 @@ func Run(ctx context.Context, args []string, env Env) int {
 	return status
 }
 
+// environment is a flag that takes the name of an environment.
+type environment string
+
+func (e *environment) String() string { return string(*e) }
+func (e *environment) Type() string   { return "string" }
+
+// Set takes a name; that of the usual one stands for none.
+func (e *environment) Set(name string) error {
+	if !desired.IsID(name) {
+		return say.NotAnEnvironment(name)
+	}
+	if name == desired.Usual {
+		name = ""
+	}
+	*e = environment(name)
+	return nil
+}
+
 // Tree is the tree of all commands, for manual pages. Its commands are not run.
 func Tree(env Env) *cobra.Command {
 	c := &program{Env: env, ctx: context.Background(), raw: env.Stdout}
@@ -196,6 +215,7 @@ func (c *program) env(name string) string {
 func (c *program) tree(dir string) (*source.Tree, error) {
 	t, err := source.OpenTree(dir, filepath.SplitList(c.env(source.Outside)))
 	if err == nil {
+		t.Environment = c.environment
 		c.trees = append(c.trees, t)
 	}
 	return t, err
@@ -240,6 +260,9 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.PersistentFlags().
 		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
 	root.PersistentFlags().BoolVar(&c.noPager, "no-pager", false, "write long output to the terminal as it is")
+	root.PersistentFlags().Var(
+		(*environment)(&c.environment), "env", "the environment: where the same files meet other applications (default: live)",
+	)
 	root.CompletionOptions.HiddenDefaultCmd = false
 	root.AddGroup(
 		&cobra.Group{ID: keeping, Title: "Keeping the files:"},
@@ -331,7 +354,7 @@ func (c *program) ledger(dir string) (ledger.Ledger, error) {
 // ledgerOptions say where the newest entry is noted: in the user's folder for what
 // programs remember. They do not say who acts, as nobody does who only reads.
 func (c *program) ledgerOptions() ledger.Options {
-	o := ledger.Options{Now: c.Now}
+	o := ledger.Options{Now: c.Now, Environment: c.environment}
 	if state := c.env("XDG_STATE_HOME"); filepath.IsAbs(state) {
 		o.Heads = filepath.Join(state, "pravet")
 	} else if home := c.env("HOME"); filepath.IsAbs(home) {

@@ -8,6 +8,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/day"
+	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
@@ -85,6 +87,18 @@ is needed; the others are done.`,
 // rulesOf gives the rules of a repository what applications need to be reached.
 func (c *program) rulesOf(s *prepare.State) *prepare.State {
 	s.Environ, s.Now, s.Log = c.Environ, c.Now, c.tell
+	s.Settled = func(environment, digest string) (day.Day, error) {
+		o := c.ledgerOptions()
+		if o.Environment = environment; environment == desired.Usual {
+			o.Environment = ""
+		}
+		l, err := ledger.OpenReading(s.Repo.Dir, o)
+		if err != nil || l == nil {
+			return day.None, err
+		}
+		defer l.Close()
+		return prepare.Settled(l, digest)
+	}
 	return s
 }
 

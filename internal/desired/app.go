@@ -43,7 +43,7 @@ func (r *Repo) readApps() {
 			continue
 		}
 		app, spec, reach := r.readApp(d, root)
-		if app.ID == "" {
+		if app.ID == "" || r.absent[app.ID] {
 			continue
 		}
 		if at, ok := first[app.ID]; ok {
@@ -65,6 +65,7 @@ func (r *Repo) readApps() {
 		all = append(all, read{app, spec, reach})
 	}
 	sort.Slice(all, func(i, j int) bool { return all[i].app.ID < all[j].app.ID })
+	r.checkEnvironment()
 	for _, x := range all {
 		r.Apps = append(r.Apps, x.app)
 		r.Exports = append(r.Exports, x.spec)
@@ -83,6 +84,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		"connect",
 		"match",
 		"scope",
+		"environments",
 		"account",
 		"fixed",
 		"groups",
@@ -115,6 +117,9 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 			app.ID = ""
 		}
 	}
+	if there := r.environment(d, app, f); !there {
+		return app, nil, nil
+	}
 	if n := f["owner"]; n != nil {
 		app.Owner = d.text(n, "owner")
 		r.refs = append(r.refs, personRef{app.Owner, d.pos(n)})
@@ -123,12 +128,14 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		app.Scope, app.ScopePos = d.filter(n, "scope"), d.pos(n)
 		r.use(d, n, app.Scope, "scope of "+app.ID)
 	}
+	r.inEnvironment(d, app)
 	app.Match = d.required(f, root, "match", "the application")
 	r.readAccount(d, app, f["account"], f["fixed"])
 	d.catalog(app, f)
 	app.Protect = d.names(f["protect"], "protect")
 	app.Alone = d.names(f["alone"], "alone")
 	r.readOwnNames(d, app, f["named"])
+	r.seatsHere(d, app)
 	app.Index()
 	app.Strays = "report"
 	if n := f["strays"]; n != nil {

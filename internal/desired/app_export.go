@@ -113,6 +113,9 @@ func (d *doc) fetched(app *model.App, n *yaml.Node, reach *way.Spec) *export.Spe
 		Missing: "nothing was fetched yet; fetch it with: pravet fetch " + app.ID,
 	}
 	path := model.Name{Text: "exports/" + app.ID + ".jsonl", Pos: reach.Pos}
+	if d.tree.Environment != "" {
+		path.Text = "exports/" + d.tree.Environment + "/" + app.ID + ".jsonl"
+	}
 	if n != nil {
 		f := d.fields(n, "export", "path", "shows")
 		d.shows(app, f["shows"])

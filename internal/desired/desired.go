@@ -19,6 +19,8 @@ import (
 	"sort"
 	"strings"
 
+	yaml "go.yaml.in/yaml/v4"
+
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
@@ -59,6 +61,11 @@ type Repo struct {
 
 	Sources []*Source
 	Fields  []intake.Field // of the organization's own; nil where any may be
+
+	Environments []string                             // that applications have, sorted
+	absent       map[string]bool                      // applications that are not in the environment
+	local        map[*model.App]map[string]*yaml.Node // what they say of the environment
+	promoted     []*model.Promotion
 
 	fieldsSaid  bool
 	peopleFiles []string

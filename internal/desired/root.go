@@ -228,7 +228,7 @@ func (r *Repo) breaks(s *model.Separation) {
 // noApplication reports a name of an application that there is not, unless it may be that
 // of a file that could not be read.
 func (r *Repo) noApplication(pos model.Pos, name string) {
-	if !r.unreadApps {
+	if !r.unreadApps && !r.absent[name] {
 		r.fail(
 			pos,
 			"unknown-application",

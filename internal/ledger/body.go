@@ -64,17 +64,18 @@ func (Stood) About() About { return About{} }
 
 // Plan is a plan that was drafted.
 type Plan struct {
-	Plan     string      `json:"plan"`
-	Digest   string      `json:"digest"`
-	File     string      `json:"file"`
-	AsOf     string      `json:"asOf"`
-	Revision string      `json:"revision"`
-	Desired  string      `json:"desired"`
-	People   int         `json:"people"`
-	Suspect  bool        `json:"suspect,omitempty"` // the roster had shrunk: no measure for the next one
-	Whole    bool        `json:"whole"`             // not limited to some applications or people
-	SetAside int         `json:"setAside"`
-	Totals   plan.Totals `json:"totals"`
+	Plan        string      `json:"plan"`
+	Digest      string      `json:"digest"`
+	File        string      `json:"file"`
+	AsOf        string      `json:"asOf"`
+	Revision    string      `json:"revision"`
+	Desired     string      `json:"desired"`
+	Environment string      `json:"environment,omitempty"` // "" for the usual one
+	People      int         `json:"people"`
+	Suspect     bool        `json:"suspect,omitempty"` // the roster had shrunk: no measure for the next one
+	Whole       bool        `json:"whole"`             // not limited to some applications or people
+	SetAside    int         `json:"setAside"`
+	Totals      plan.Totals `json:"totals"`
 }
 
 // About of a plan is the plan.

@@ -31,7 +31,11 @@ func (l *sqlite) headFile() (file, repository string) {
 	if real, err := filepath.EvalSymlinks(repository); err == nil {
 		repository = real
 	}
-	sum := sha256.Sum256([]byte(repository))
+	name := repository
+	if l.opt.Environment != "" { // each has a ledger of its own
+		name += "\x00" + l.opt.Environment
+	}
+	sum := sha256.Sum256([]byte(name))
 	return filepath.Join(l.opt.Heads, hex.EncodeToString(sum[:16])+".json"), repository
 }
 

@@ -29,12 +29,23 @@ const version = 2
 
 // Options say how a ledger is opened.
 type Options struct {
-	By  string           // who acts
-	Now func() time.Time // for the entries' times
+	By string // who acts
+	// Environment is the one that is on record, "" for the usual one; each has a ledger of its
+	// own, so that what is decided and seen in one counts in no other.
+	Environment string
+	Now         func() time.Time // for the entries' times
 	// Heads is a folder outside the repository where the newest entry is noted
 	// after each Append, so that a ledger that was cut off is noticed; "" for
 	// none.
 	Heads string
+}
+
+// folder is where the ledger of an environment is.
+func (o Options) folder(dir string) string {
+	if o.Environment == "" {
+		return filepath.Join(dir, Folder)
+	}
+	return filepath.Join(dir, Folder, "environments", o.Environment)
 }
 
 // sqlite is a Ledger in a SQLite database.
@@ -65,7 +76,15 @@ CREATE TABLE IF NOT EXISTS kept (
 // Open opens the ledger of a repository, making it when it is not there. Only
 // its owner may read it.
 func Open(dir string, opt Options) (Ledger, error) {
-	folder := filepath.Join(dir, Folder)
+	if err := private(filepath.Join(dir, Folder)); err != nil {
+		return nil, failed(filepath.Join(dir, Folder), err)
+	}
+	folder := opt.folder(dir)
+	if opt.Environment != "" {
+		if err := private(filepath.Dir(folder)); err != nil {
+			return nil, failed(folder, err)
+		}
+	}
 	if err := private(folder); err != nil {
 		return nil, failed(folder, err)
 	}
@@ -110,7 +129,7 @@ func private(folder string) error {
 // OpenReading opens a ledger that is there for reading alone, also on a disk
 // that may not be written; nil when there is none.
 func OpenReading(dir string, opt Options) (Ledger, error) {
-	folder := filepath.Join(dir, Folder)
+	folder := opt.folder(dir)
 	path := filepath.Join(folder, File)
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
 		return nil, nil

@@ -180,9 +180,11 @@ func whole(ctx context.Context, tree *source.Tree, revision string, files ...str
 				return nil, err
 			}
 		}
+		environment := tree.Environment
 		if tree, err = source.OpenTree(from, nil); err != nil {
 			return nil, err
 		}
+		tree.Environment = environment
 		defer tree.Close()
 	}
 	repo := desired.Rules(ctx, tree)

@@ -41,6 +41,9 @@ type State struct {
 	Now     func() time.Time // the clock; nil for the machine's
 	Log     func(string)     // takes what programs say by which applications are reached; may be nil
 
+	// Settled says when a desired state was settled last in another environment; nil for never.
+	Settled func(environment, digest string) (day.Day, error)
+
 	held  *held                  // likewise of kits that linger
 	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
 }
@@ -174,7 +177,7 @@ func Draft(
 	}
 	in := draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
-		Desired:     plan.Desired{Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
+		Desired:     plan.Desired{Environment: s.Repo.Tree.Environment, Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
 		People:      s.Repo.People,
 		Apps:        s.Repo.Apps,
 		Kits:        s.Repo.Kits,
@@ -183,6 +186,15 @@ func Draft(
 		Guards:      s.Repo.Guards,
 		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
 		Paths: s.Repo.Paths, Kept: s.Repo.Kept, Outsiders: s.Repo.Outsiders,
+	}
+	if s.Settled != nil {
+		in.Promoted = func(from string) day.Day {
+			on, failed := s.Settled(from, in.Desired.Digest)
+			if failed != nil {
+				err = failed
+			}
+			return on
+		}
 	}
 	if in.Was, err = past.Lingering(l, s.Repo.Kits, s.Repo.People); err != nil {
 		return nil, err
@@ -209,7 +221,8 @@ func Draft(
 			return nil, err
 		}
 	}
-	return draft.Draft(in)
+	p, failed := draft.Draft(in)
+	return p, errors.Join(failed, err)
 }
 
 // first takes for the time of an export that says none itself the first at which

@@ -55,17 +55,18 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day)
 	}
 	if !ok || before.Digest != p.Digest {
 		records = append(records, ledger.Record{Kind: ledger.PlanDrafted, Subject: p.ID, Body: ledger.Plan{
-			Plan:     p.ID,
-			Digest:   p.Digest,
-			File:     file,
-			AsOf:     p.AsOf,
-			Revision: p.Desired.Revision,
-			Desired:  p.Desired.Digest,
-			People:   p.Desired.People,
-			Suspect:  p.Desired.Suspect,
-			Whole:    p.Selection == nil,
-			SetAside: len(p.SetAside),
-			Totals:   p.Totals,
+			Plan:        p.ID,
+			Digest:      p.Digest,
+			File:        file,
+			AsOf:        p.AsOf,
+			Revision:    p.Desired.Revision,
+			Environment: p.Desired.Environment,
+			Desired:     p.Desired.Digest,
+			People:      p.Desired.People,
+			Suspect:     p.Desired.Suspect,
+			Whole:       p.Selection == nil,
+			SetAside:    len(p.SetAside),
+			Totals:      p.Totals,
 		}})
 	}
 	return l.Append(records...)

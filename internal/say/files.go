@@ -278,6 +278,22 @@ func MoreChanges(n int) string {
 		model.Count(n, "change", "changes"), model.Plural(n, "was", "were"))
 }
 
+// NotAnEnvironment is a name that no environment can have.
+func NotAnEnvironment(name string) error {
+	return fmt.Errorf("%q is not a name of an environment: small letters, digits and hyphens", name)
+}
+
+// OtherEnvironment is a plan of one environment in another.
+func OtherEnvironment(plan, of, here string) error {
+	called := func(name string) string {
+		if name == "" {
+			return "live"
+		}
+		return name
+	}
+	return fmt.Errorf("plan %s is for the environment %s, and this is %s; it runs nowhere else: --env %s", plan, called(of), called(here), called(of))
+}
+
 // OutEnding is an --out whose ending tells no format.
 func OutEnding(file string) error {
 	return fmt.Errorf("--out %s: the ending tells the format: .html, .csv, .json or .md", file)

@@ -54,6 +54,9 @@ func (p *Printer) Head(pl *plan.Plan) {
 			revision += " and changes that are not committed"
 		}
 	}
+	if pl.Desired.Environment != "" {
+		p.Linef("For the environment %s alone", Strong(words.Clean(pl.Desired.Environment)))
+	}
 	p.Line(Dim(revision + "; " + model.Count(pl.Desired.People, "person", "people")))
 	if s := pl.Selection; s != nil {
 		var limits []string

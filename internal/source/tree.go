@@ -22,7 +22,10 @@ import (
 //	tree, err := source.OpenTree(dir, nil)
 //	r, err := tree.Open(ctx, "exports/tickets.csv")
 type Tree struct {
-	Dir     string
+	Dir string
+	// Environment is the one that files are read for, "" for the usual one.
+	Environment string
+
 	root    *os.Root
 	outside []string // folders without links
 	over    map[string][]byte
@@ -31,7 +34,7 @@ type Tree struct {
 // With is the same folder with other contents of some files, or with more files, as they
 // would be; nothing is written. Closing it closes nothing.
 func (t *Tree) With(contents map[string][]byte) *Tree {
-	return &Tree{Dir: t.Dir, root: t.root, outside: t.outside, over: contents}
+	return &Tree{Dir: t.Dir, Environment: t.Environment, root: t.root, outside: t.outside, over: contents}
 }
 
 // Outside is the variable of the environment that lists the folders outside the

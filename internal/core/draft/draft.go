@@ -56,6 +56,7 @@ type Input struct {
 	// are on their way out, on the day of the plan.
 	Stood     func(app int, marks []leaving.Mark)
 	Held      func(ruled entitle.Ruled, keeps []entitle.Lingering) // likewise of kits that linger
+	Promoted  func(from string) day.Day                            // when the same desired state was settled in an environment; nil for never
 	Outsiders *model.Outsiders                                     // nil where there are none
 	Kept      []model.Kept                                         // to whom nothing is done that cannot be undone
 }
@@ -258,6 +259,11 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 	in.LimitRoster = org.RosterShrink
 	for a, app := range d.in.Apps {
 		in.Limits = append(in.Limits, app.Guards.Or(org))
+		promoted := day.None
+		if app.Promote != nil && d.in.Promoted != nil {
+			promoted = d.in.Promoted(app.Promote.From)
+		}
+		in.Promoted = append(in.Promoted, promoted)
 		taken, before := day.None, -1
 		if e := d.in.Exports[a]; e != nil {
 			taken, before = e.Day, e.Before

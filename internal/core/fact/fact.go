@@ -70,6 +70,7 @@ const (
 	OldExport     Kind = "old-export"     // it was taken Until a day, and On another it is too old
 	FutureExport  Kind = "future-export"  // it was taken On a day to come
 	Protected     Kind = "protected"      // Account
+	NotPromoted   Kind = "not-promoted"   // from Other within Limit, as Place says; On: when it was last
 	DoubleAccount Kind = "double-account" // Person has the accounts Names
 	RepeatedName  Kind = "repeated-name"  // several accounts have Attribute Account
 	SharedAccount Kind = "shared-account" // Person has the same Attribute

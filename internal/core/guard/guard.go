@@ -58,6 +58,7 @@ const (
 	Separation    = "separation"
 	InUse         = "in-use"
 	Impossible    = "impossible"
+	Promotion     = "promotion"
 )
 
 // All lists the names of all guards.
@@ -94,6 +95,7 @@ func All() []string {
 		Separation,
 		InUse,
 		Impossible,
+		Promotion,
 	}
 }
 
@@ -122,6 +124,7 @@ type Input struct {
 	Today       day.Day // of the plan
 	Clock       day.Day // when it is drafted
 
+	Promoted     []day.Day // application → when the same desired state was settled where it comes from, or day.None
 	TakenAt      []day.Day // of each export
 	Before       []int     // accounts in the export before, or -1
 	PeopleBefore int       // people in the plan before, or -1
@@ -162,6 +165,7 @@ func Check(in Input) *Result {
 			continue
 		}
 		c.exports(a)
+		c.promotion(a)
 		c.counts(a)
 		c.removals(a)
 		c.gains(a)

@@ -37,6 +37,7 @@ type App struct {
 	OwnedSplit string       // what separates the names of what an account owns, where those can be handed over; or ""
 	Detached   bool         // a removal needs that nothing hangs on the account any more
 	Keys       *Keys        // nil where nobody's key is made anew
+	Promote    *Promotion   // nil where nothing has to be tried elsewhere first
 	Protect    []Name
 	Alone      []Name // accounts that nothing happens to until somebody decides
 	Strays     string // report, suspend or remove
@@ -46,6 +47,14 @@ type App struct {
 	protect    map[string]Pos
 	alone      map[string]Pos
 	attrByName map[string]int
+}
+
+// A Promotion says where the same desired state must have been carried out before it is here,
+// and how long ago at the most.
+type Promotion struct {
+	From   string // an environment
+	Within day.Duration
+	Pos    Pos
 }
 
 // KeySince is the account attribute that tells since when an account has its key.

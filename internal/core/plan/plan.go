@@ -51,6 +51,10 @@ type Selection struct {
 
 // Desired identifies the desired state that the plan leads to.
 type Desired struct {
+	// Environment is the one that the plan is for, "" for the usual one: it is carried out in
+	// no other.
+	Environment string `json:"environment,omitempty"`
+
 	Revision string `json:"revision"` // Git commit, or "" outside Git
 	Clean    bool   `json:"clean"`    // no uncommitted change in the files
 	Digest   string `json:"digest"`

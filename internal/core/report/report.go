@@ -45,11 +45,11 @@ type Table struct {
 	Title   string
 	About   string // what it says, in a sentence
 	Columns []string
-	Right   map[int]bool // columns of numbers
+	Right   map[int]bool                        // columns of numbers
 	Rows    func(yield func(row []string) bool) // a row is good until the next one
-	Bars    []Bar  // at most a few; none where there is nothing to draw
-	Unit    string // of the bars
-	None    string // what is said where there is no row
+	Bars    []Bar                               // at most a few; none where there is nothing to draw
+	Unit    string                              // of the bars
+	None    string                              // what is said where there is no row
 }
 
 // A Bar is a number under a label.

@@ -111,6 +111,12 @@ func hold(f *fact.Fact) (string, bool) {
 			"the export was taken on %s, which is yet to come: its time is wrong, or the clock of whoever wrote it",
 			f.On,
 		), true
+	case fact.NotPromoted:
+		when := "has not been carried out and settled in " + f.Other + " yet"
+		if f.On != "" {
+			when = "was settled in " + f.Other + " last on " + f.On + ", more than " + f.Limit + " ago"
+		}
+		return "this desired state " + when + " (" + f.Place + ")", true
 	case fact.Protected:
 		return fmt.Sprintf("the account %s is protected; no plan touches it", f.Account), true
 	case fact.DoubleAccount:
