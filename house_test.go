@@ -83,6 +83,8 @@ var arrows = map[string][]string{
 	"internal/standin": {"internal/core"},
 	"internal/show":    {"internal/core", "internal/source", "internal/edit", "internal/desired", "internal/sheet", "internal/intake", "internal/adopt"},
 	"internal/say":     {"internal/core", "internal/ledger"},
+	"internal/sheet":   {"internal/core", "internal/source"},
+	"internal/intake":  {"internal/core", "internal/source", "internal/sheet", "internal/desired", "internal/export"},
 	"internal/adopt": {
 		"internal/core", "internal/source", "internal/sheet", "internal/desired", "internal/edit", "internal/amend",
 		"internal/prepare", "internal/ledger",

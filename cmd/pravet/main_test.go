@@ -380,7 +380,7 @@ func TestAKilledRunIsFinishedByTheNext(t *testing.T) {
 		require.Equal(t, want, exports(t, dir), "%s", out)
 		left, err := os.ReadDir(filepath.Join(dir, "exports"))
 		require.NoError(t, err)
-		require.Len(t, left, 4, "what the killed run had beside the files is gone")
+		require.Len(t, left, 5, "what the killed run had beside the files is gone")
 		verified, err := command(dir, "log", "verify").CombinedOutput()
 		require.NoError(t, err, "%s", verified)
 		settled, err := command(dir, "log", "--kind", "outcome", "--format", "csv").Output()

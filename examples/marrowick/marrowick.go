@@ -155,6 +155,14 @@ func Write(dir string, git bool) error {
 			return err
 		}
 	}
+	// What people are handed over in is nobody's to commit.
+	exclude := filepath.Join(dir, ".git", "info", "exclude")
+	if err := os.MkdirAll(filepath.Dir(exclude), 0o755); err != nil {
+		return err
+	}
+	if err := os.WriteFile(exclude, []byte("intake/\n"), 0o644); err != nil {
+		return err
+	}
 	for n := range history {
 		if err := commitStep(dir, n); err != nil {
 			return err

@@ -57,8 +57,8 @@ Nothing is written without --write or --commit.`,
 		Example: example(
 			"pravet adopt --app slips exports/slips.csv",
 			"pravet adopt --app slips exports/slips.csv --yes onyman --yes-above 80 --write",
-			`pravet adopt m4n98ppw 4 7 --because "agreed with the head of ticketing" --write`,
-			"pravet adopt slips/account/onyman --for E0042 --write",
+			"pravet adopt m4n98ppw 29 --because 'agreed with the head of ticketing'",
+			"pravet adopt tickets/account/kiosk2 --for E0118",
 		),
 		Args: takes(1, -1, "adopt what?", "pravet adopt --app slips exports/slips.csv"),
 	}

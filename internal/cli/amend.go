@@ -32,9 +32,9 @@ or by --from with a CSV file whose column id or userName names them.
 Exit status: 0 done, or shown; 1 when the files would not pass check, or something was
 changed by someone else meanwhile: then nothing is written.`,
 		Example: example(
-			`pravet amend set title="Desk lead" --for E0042`,
-			`pravet amend end 2026-12-31 --where 'userType eq "Seasonal"' --write`,
-			`pravet amend give fare-desk --for E0031 --until 2027-01-31 --because "covers for a colleague" --commit`,
+			"pravet amend set 'title=Desk lead' --for E0042",
+			"pravet amend end 2027-10-15 --where 'userType eq \"Seasonal\" and ends gt \"2027-01-01\"' --write",
+			"pravet amend give fare-desk --for E0042 --until 2027-01-31 --because 'covers for a colleague' --write",
 			"pravet amend like E0031 --for E0118",
 		),
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
@@ -196,8 +196,8 @@ its other columns.`,
 			}
 			return nil
 		},
-		`pravet amend set title="Desk lead" department=Ticketing --for E0042`,
-		"pravet amend set --from moved.csv --write",
+		"pravet amend set 'title=Desk lead' department=Ticketing --for E0042",
+		"pravet amend set --from intake/joiners.csv --help",
 	)
 }
 
@@ -248,12 +248,12 @@ func (c *program) amendEnds() *cobra.Command {
 	return c.amendDate("end DATE", "Set people's last day",
 		`End sets the last day on which people are here. What happens to their accounts after
 that day is what the leaving paths say.`, "ends",
-		`pravet amend end 2026-12-31 --where 'userType eq "Seasonal"'`)
+		"pravet amend end 2026-12-31 --for E0042,E0044")
 }
 
 func (c *program) amendStarts() *cobra.Command {
 	return c.amendDate("start DATE", "Set people's first day", "Start sets the first day on which people are here.", "starts",
-		"pravet amend start 2027-01-04 --for E0150,E0151")
+		"pravet amend start 2027-01-04 --for E0120")
 }
 
 // kitOf finds a kit by its name.
@@ -306,7 +306,7 @@ func (c *program) amendGive() *cobra.Command {
 	return c.amendKit("give KIT", "Let people hold a kit by name",
 		`Give lets people hold a kit by name, with --because and, where it is for a while, with
 --until. An entry that somebody has there already gives way to the new one.`, true, (*amend.Amendment).Hold,
-		`pravet amend give fare-desk --for E0031 --until 2027-01-31 --because "covers for a colleague"`)
+		"pravet amend give fare-desk --for E0042 --until 2027-01-31 --because 'covers for a colleague'")
 }
 
 func (c *program) amendTake() *cobra.Command {
@@ -320,14 +320,14 @@ func (c *program) amendExcept() *cobra.Command {
 	return c.amendKit("except KIT", "Leave people out of a kit's rule",
 		`Except leaves people out of those whom a kit's rule matches, with --because and, where it
 is for a while, with --until.`, true, (*amend.Amendment).Except,
-		`pravet amend except north-desk --for E0042 --because "on the refund desk"`)
+		"pravet amend except north-desk --for E0018 --because 'on the refund desk'")
 }
 
 func (c *program) amendAdmit() *cobra.Command {
 	return c.amendKit("admit KIT", "Let a kit's rule count for people again",
 		"Admit takes people out of those who are left out of a kit's rule.", false,
 		func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Admit(k, e.Person) },
-		"pravet amend admit north-desk --for E0042")
+		"pravet amend admit north-desk --for E0018")
 }
 
 func (c *program) amendRetire() *cobra.Command {

@@ -56,9 +56,9 @@ SOURCE is a name under sources in pravet.yaml, where all this is said once.
 
 Exit status: 0 nothing is wrong; 1 some row is wrong, or was left out.`,
 		Example: example(
-			"pravet intake monday.csv",
-			"pravet intake monday.csv --map 'userName={join: [First name, Last name], with: \".\", case: lower, plain: true}'",
-			"pravet intake monday.csv --into people/ashore.csv --number 'E####' --write",
+			"pravet intake intake/joiners.csv --into people/ashore.csv",
+			"pravet intake intake/joiners.csv --into people/ashore.csv --write",
+			"pravet intake intake/joiners.csv --into people/new.csv --map email=email --date DD.MM.YYYY --number 'E####'",
 			"pravet intake --template",
 		),
 		Args: takes(0, 1, "", "pravet intake monday.csv"),

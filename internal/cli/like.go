@@ -27,7 +27,7 @@ A rule is better than a copy: where both do the same work, correct the attribute
 second, so that the same rules match.`,
 		Example: example(
 			"pravet amend like E0031 --for E0118",
-			`pravet amend like E0031 --for E0118 --until 2027-01-31 --because "covers for Maren" --write`,
+			"pravet amend like E0031 --for E0118 --until 2027-01-31 --because 'covers for Mirela' --sensitive",
 		),
 		Args: takes(1, 1, "like whom?", "pravet amend like E0031 --for E0118"),
 	}

@@ -45,7 +45,7 @@ exception that is named, to be looked at. What is sensitive stands in a kit of i
 
 With --write all kits are written to kits/proposed.yaml, or those that are named. People
 who held the same by name are taken out of those kits, as a rule says it now.`,
-		Example: example("pravet propose", "pravet propose --app slips --sure 90", "pravet propose department-deck --write"),
+		Example: example("pravet propose", "pravet propose --app tickets --sure 90 --least 5"),
 	}
 	formatFlag(cmd, &r.format, "table", "json", "csv")
 	r.flags(cmd)

@@ -13,6 +13,7 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/export"
+	"pravet/internal/source"
 )
 
 // A Source is where people come from again and again: a spreadsheet, or what a program prints.
@@ -135,6 +136,9 @@ func (r *Repo) Mapping(attr, text string) (Mapped, error) {
 		rule = d.rule(entry{attr, root, root})
 	}
 	if all := probs.Sorted(); len(all) > 0 {
+		slices.SortStableFunc(all, func(x, y *source.Problem) int { // what is misspelled is the cause of the others
+			return strings.Compare(y.Rule, x.Rule)
+		})
 		return Mapped{}, fmt.Errorf("--map %s: %s; %s", attr, all[0].Says, all[0].Hint)
 	}
 	return Mapped{Attr: attr, Rule: rule}, nil

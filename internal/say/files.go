@@ -67,7 +67,7 @@ func ForWhom() error {
 
 // MatchesNobody is a filter that matches nobody.
 func MatchesNobody(filter string) error {
-	return fmt.Errorf("nobody matches %s; try it with: pravet list people --where '%s'", filter, filter)
+	return fmt.Errorf("nobody matches %s; try it with: pravet list people --only '%s'", filter, filter)
 }
 
 // Amended is the first line of a commit.
@@ -127,9 +127,9 @@ func ListWrong(file string, n int) error {
 // OddColumns are columns of a list that are no attributes of people.
 func OddColumns(file string, columns []string) error {
 	return fmt.Errorf(
-		"%s: %s no attribute of people; take %s out, or name it extra.NAME", file,
+		"%s: %s no attribute of people; take %s out, or name %s extra.NAME", file,
 		model.Plural(len(columns), "the column "+columns[0]+" is", "the columns "+strings.Join(columns, ", ")+" are"),
-		model.Plural(len(columns), "it", "them"),
+		model.Plural(len(columns), "it", "them"), model.Plural(len(columns), "it", "them"),
 	)
 }
 

@@ -3,6 +3,7 @@ package say_test
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"testing"
 	"time"
 
@@ -35,7 +36,7 @@ func said() map[string][]any {
 	november, december := date("2026-11-24"), date("2026-12-01")
 	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
 	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
-	return map[string][]any{
+	all := map[string][]any{
 		"EmptyFilter": {
 			say.EmptyFilter(), `the filter is empty; write one, for example person eq "E0118", or leave the flag out`,
 		},
@@ -505,6 +506,8 @@ func said() map[string][]any {
 			"rejected 2 changes until 2026-12-31, because not yet",
 		},
 	}
+	maps.Copy(all, saidOfFiles())
+	return all
 }
 
 func TestWhatStoodReadsAsItShould(t *testing.T) {
