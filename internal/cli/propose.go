@@ -289,7 +289,7 @@ func (f *findings) gives(k *propose.Kit) []string {
 	var lines []string
 	for app := range f.repo.Apps {
 		var parts []string
-		for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		for _, kind := range f.repo.Apps[app].Kinds() {
 			var names []string
 			for _, t := range k.Things {
 				x := f.in.Things[t].AppThing

@@ -90,6 +90,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 		"groups",
 		"roles",
 		"licenses",
+		"kinds",
 		"protect",
 		"alone",
 		"named",
@@ -132,6 +133,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	app.Match = d.required(f, root, "match", "the application")
 	r.readAccount(d, app, f["account"], f["fixed"])
 	d.catalog(app, f)
+	ownColumns := r.readKinds(d, app, f["kinds"])
 	app.Protect = d.names(f["protect"], "protect")
 	app.Alone = d.names(f["alone"], "alone")
 	r.readOwnNames(d, app, f["named"])
@@ -156,7 +158,11 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	app.Guards = d.guards(f["guards"], false)
 	reach := d.connect(root, f["connect"])
 	spec := d.export(app, root, f["export"], reach)
+	if spec != nil && len(ownColumns) > 0 && spec.Format != "csv" {
+		d.problem(f["kinds"], "two-rules", "kinds of an application's own stand in columns of a CSV export, and this one is "+spec.Format, "take kinds out")
+	}
 	if spec != nil {
+		spec.Columns = append(spec.Columns, ownColumns...)
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
 		for _, c := range spec.Columns {

@@ -257,7 +257,7 @@ func (d *doc) shows(app *model.App, n *yaml.Node) {
 	}
 	if n.Kind == yaml.ScalarNode {
 		all := d.oneOf(n, "shows", direct, effective) == effective
-		app.Effective = [model.Kinds]bool{all, all, all}
+		app.Effective = [model.Kinds]bool{model.License: all, model.Group: all, model.Role: all}
 		return
 	}
 	f := d.fields(n, "shows", "groups", "roles", "licenses")

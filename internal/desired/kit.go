@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"sort"
 	"strings"
 
@@ -137,15 +138,32 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 }
 
 func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
-	f := d.fields(g.value, "what the kit gives in "+g.name, "groups", "roles", "licenses", "set")
 	a := r.App(g.name)
 	if a < 0 {
 		r.noApplication(d.pos(g.key), g.name)
 		return
 	}
 	app := r.Apps[a]
+	known := []string{"groups", "roles", "licenses", "set"}
+	kinds := []model.Kind{model.Group, model.Role, model.License}
+	for _, k := range app.Kinds() {
+		if k.Own() {
+			known, kinds = append(known, k.Plural()), append(kinds, k)
+		}
+	}
+	for i := range app.Attrs {
+		if app.Attrs[i].Values != nil {
+			known = append(known, app.Attrs[i].Name)
+		}
+	}
+	f := d.fields(g.value, "what the kit gives in "+g.name, known...)
 	give := model.Give{App: a}
-	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+	for i := range app.Attrs {
+		if n := f[app.Attrs[i].Name]; n != nil && app.Attrs[i].Values != nil {
+			r.oneOf(d, &give, &app.Attrs[i], n)
+		}
+	}
+	for _, kind := range kinds {
 		for _, n := range d.names(f[kind.Plural()], kind.Plural()) {
 			t := app.Thing(kind, n.Text)
 			if t < 0 {
@@ -171,6 +189,16 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 		give.Set = append(give.Set, model.Setting{Attr: s.name, Value: d.text(s.value, s.name), Pos: d.pos(s.key)})
 	}
 	k.Gives = append(k.Gives, give)
+}
+
+// oneOf has a kit give the one thing of a kind of which everybody has exactly one.
+func (r *Repo) oneOf(d *doc, give *model.Give, at *model.Attr, n *yaml.Node) {
+	v := d.text(n, at.Name)
+	if !slices.Contains(at.Values, v) {
+		d.problem(n, "unknown-thing", fmt.Sprintf("there is no %s %q", at.Name, v), didYouMean(v, at.Values, "there are "))
+		return
+	}
+	give.Set = append(give.Set, model.Setting{Attr: at.Name, Value: v, Pos: d.pos(n)})
 }
 
 // settable makes a set attribute one that Pravet keeps, where the export

@@ -60,7 +60,9 @@ func ReadLayout(rd *csv.Reader, name string, spec *Spec, app *model.App) (*Layou
 		Key:    -1,
 		Active: -1,
 		Attrs:  make([]int, len(app.Attrs)),
-		Kinds:  [model.Kinds]int{-1, -1, -1},
+	}
+	for k := range l.Kinds {
+		l.Kinds[k] = -1
 	}
 	find := func(c *Column) (int, error) {
 		if c == nil {

@@ -57,7 +57,7 @@ func readDefinitions(src *source.Reader, name string, spec *Spec, app *model.App
 	}
 	out := &model.Definitions{Of: make([]*model.Definition, len(app.Things)), File: name,
 		Titles: spec.Column(DefTitle) != nil, Permissions: spec.Column(DefPermissions) != nil}
-	for k := range model.Kinds {
+	for k := range model.Common {
 		out.Brings = out.Brings || spec.Column(model.Kind(k).Plural()) != nil
 	}
 	field := func(row []string, attr string) string {
@@ -122,7 +122,7 @@ func readDefinitions(src *source.Reader, name string, spec *Spec, app *model.App
 			)
 		}
 		first[DefKey(kind.String(), d.Name)] = line
-		for k := range model.Kinds {
+		for k := range model.Common {
 			for _, n := range list(field(row, model.Kind(k).Plural()), spec.Column(model.Kind(k).Plural())) {
 				d.Brings = append(d.Brings, model.Kind(k).String()+" "+n)
 			}

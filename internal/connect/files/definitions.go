@@ -66,7 +66,7 @@ func (x *edit) setField(spec *export.Spec, field string, want any) error {
 		kind, name, _ := strings.Cut(b, " ")
 		by[kind] = append(by[kind], name)
 	}
-	for k := range model.Kinds {
+	for k := range model.Common {
 		kind := model.Kind(k)
 		if err := x.setList(spec, kind.Plural(), by[kind.String()]); err != nil {
 			return err

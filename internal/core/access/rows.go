@@ -160,12 +160,21 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 			"effective",
 		},
 		attrs...)
+	several := set("groups", "roles", "licenses", "effective")
+	for _, app := range v.Apps {
+		for _, k := range app.Kinds() {
+			if k.Own() && !several[k.Plural()] {
+				columns = append(columns, k.Plural())
+				several[k.Plural()] = true
+			}
+		}
+	}
 	columns = append(columns, "file", "line")
 	return &Rows{
 		Columns: columns,
 		Also:    v.ofPeople(),
 		Default: []string{"app", "account", "person", "name", "active", "groups", "roles", "licenses"},
-		Several: set("groups", "roles", "licenses", "effective"),
+		Several: several,
 		Len:     len(rows),
 		Values:  func(i int, column string) []string { return v.accountValues(int(rows[i].app), int(rows[i].at), column) },
 	}
@@ -213,6 +222,9 @@ func (v *View) accountValues(a, at int, column string) []string {
 	}
 	if n := v.Apps[a].Attr(column); n >= 0 {
 		return one(accounts.Attr(n, at))
+	}
+	if kind, ok := model.ParseKind(column); ok && kind.Own() {
+		return v.names(a, accounts.Held[at], int(kind))
 	}
 	return nil
 }

@@ -73,7 +73,7 @@ type Change struct {
 	Number int32 // among others, for whoever puts them into another order
 	Verb   model.Verb
 	Why    Why
-	Sense  Sense  // of a definition
+	Sense  Sense  // of a definition, or of a thing of which everybody has one that is exchanged
 	Late   bool   // carried out after what widens; see core/order
 	Key    string // the account's match value
 
@@ -115,6 +115,10 @@ func (c *Change) Effect() model.Effect {
 	switch {
 	case c.Why == IsDouble, c.Ahead():
 		return model.Keeps
+	case c.Verb == model.Update && c.Sense == More:
+		return model.Widens
+	case c.Verb == model.Update && c.Sense == Less:
+		return model.Narrows
 	case c.reaches() && c.Sense == More:
 		return model.Widens
 	case c.reaches() && c.Sense == Less:

@@ -77,9 +77,22 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
 			c := c
 			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
+			c.Sense = exchanged(&w.app.Attrs[n], is, want)
 			w.add(c, model.Update)
 		}
 	}
+}
+
+// exchanged is whether another thing of a kind of which everybody has one gives more: one that
+// is sensitive does.
+func exchanged(at *model.Attr, is, want string) Sense {
+	switch {
+	case at.Sensitive[want] && !at.Sensitive[is]:
+		return More
+	case at.Sensitive[is] && !at.Sensitive[want]:
+		return Less
+	}
+	return Same
 }
 
 // key makes the key of an account anew, in its time.

@@ -115,8 +115,10 @@ type Name struct {
 // is "" for one that only kits set.
 type Attr struct {
 	Name, Person string
-	Fixed        bool // cannot be changed once the account exists
-	Observed     bool // only looked at: it tells of the account, and changes by itself
+	Fixed        bool            // cannot be changed once the account exists
+	Observed     bool            // only looked at: it tells of the account, and changes by itself
+	Values       []string        // those that it may have; nil for any
+	Sensitive    map[string]bool // of those
 	Pos          Pos
 }
 
@@ -148,7 +150,7 @@ func (t *Thing) String() string { return t.Kind.String() + " " + t.Name }
 func (a *App) Index() {
 	sort.SliceStable(a.Things, func(i, j int) bool {
 		if a.Things[i].Kind != a.Things[j].Kind {
-			return a.Things[i].Kind < a.Things[j].Kind
+			return compareKinds(a.Things[i].Kind, a.Things[j].Kind) < 0
 		}
 		return a.Things[i].Name < a.Things[j].Name
 	})
@@ -184,6 +186,16 @@ func (a *App) Thing(k Kind, name string) int32 {
 func (a *App) Address(thing int32) Address {
 	t := &a.Things[thing]
 	return Address{a.ID, t.Kind.String(), t.Name}
+}
+
+// Kinds lists the kinds of things that the catalog has, each once, in its order.
+func (a *App) Kinds() (out []Kind) {
+	for _, t := range a.Things {
+		if len(out) == 0 || out[len(out)-1] != t.Kind {
+			out = append(out, t.Kind)
+		}
+	}
+	return out
 }
 
 // Names lists the catalog's names of one kind, sorted.

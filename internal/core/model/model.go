@@ -5,8 +5,11 @@
 package model
 
 import (
+	"cmp"
 	"fmt"
+	"regexp"
 	"strings"
+	"sync"
 )
 
 // A Pos is a place in a file. Line and Column count from 1, columns in
@@ -27,32 +30,117 @@ func (p Pos) String() string {
 	return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column)
 }
 
-// A Kind is a kind of thing that can be held.
+// A Kind is a kind of thing that can be held: one of those that all applications have, or one
+// of an application's own, as a place or a mailing list.
 type Kind uint8
 
-// The kinds of things, in the order in which a plan widens them.
+// The kinds of things, in the order in which a plan widens them; those of applications' own
+// come after.
 const (
 	License Kind = iota
 	Group
 	Role
-	Kinds = 3
+	firstOwn
+	Kinds  = firstOwn + MaxOwn
+	Common = firstOwn // how many kinds all applications have
 )
 
-var kindNames = [Kinds]string{"license", "group", "role"}
+// MaxOwn is how many kinds of their own all applications of an organization may have together.
+const MaxOwn = 13
 
-func (k Kind) String() string { return kindNames[k] }
+var kindNames = [firstOwn]string{"license", "group", "role"}
 
-// Plural is the name of the list that holds things of the kind in files.
-func (k Kind) Plural() string { return kindNames[k] + "s" }
+// own are the names of kinds of applications' own, each interned as it is first met: a kind is
+// known by its name, and its number is good within one process, like a unique.Handle.
+var own struct {
+	sync.RWMutex
+	names []string
+}
 
-// ParseKind reads a kind's name.
+// OwnKind is the kind of an application's own by its name; ok is false where there are as many
+// as there may be.
+func OwnKind(name string) (k Kind, ok bool) {
+	if k, ok := ParseKind(name); ok {
+		return k, k >= firstOwn
+	}
+	own.Lock()
+	defer own.Unlock()
+	for i, n := range own.names {
+		if n == name {
+			return firstOwn + Kind(i), true
+		}
+	}
+	if len(own.names) == MaxOwn {
+		return 0, false
+	}
+	own.names = append(own.names, name)
+	return firstOwn + Kind(len(own.names)-1), true
+}
+
+// Own reports whether a kind is one of an application's own.
+func (k Kind) Own() bool { return k >= firstOwn }
+
+func (k Kind) String() string {
+	if k < firstOwn {
+		return kindNames[k]
+	}
+	own.RLock()
+	defer own.RUnlock()
+	if i := int(k - firstOwn); i < len(own.names) {
+		return own.names[i]
+	}
+	return ""
+}
+
+// Plural is the name of the list that holds things of the kind in files; that of a kind of an
+// application's own is the kind's name.
+func (k Kind) Plural() string {
+	if k < firstOwn {
+		return kindNames[k] + "s"
+	}
+	if name := k.String(); name != "" {
+		return name
+	}
+	return "\x00" // which no list is called
+}
+
+// compareKinds orders kinds: those that all applications have first, others by their names.
+func compareKinds(x, y Kind) int {
+	if x < firstOwn || y < firstOwn {
+		return cmp.Compare(x, y)
+	}
+	return strings.Compare(x.String(), y.String())
+}
+
+// ParseKind reads a kind's name: of those of applications' own, one that was met.
 func ParseKind(s string) (Kind, bool) {
 	for k, n := range kindNames {
 		if n == s {
 			return Kind(k), true
 		}
 	}
+	own.RLock()
+	defer own.RUnlock()
+	for i, n := range own.names {
+		if n == s {
+			return firstOwn + Kind(i), true
+		}
+	}
 	return 0, false
+}
+
+// ownName is what a kind of an application's own may be called.
+var ownName = regexp.MustCompile(`^[a-z][a-z0-9-]{0,63}$`)
+
+// IsKindName reports whether a kind of an application's own may be called so: not like one that
+// all applications have, and not like an account.
+func IsKindName(name string) bool {
+	for _, n := range kindNames {
+		if name == n || name == n+"s" {
+			return false
+		}
+	}
+	return ownName.MatchString(name) && name != "account" && name != "set" && name != "active" && name != "status"
 }
 
 // MarshalText writes a kind as its name.
@@ -61,6 +149,9 @@ func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
 // UnmarshalText reads a kind's name; any other word is an error.
 func (k *Kind) UnmarshalText(text []byte) error {
 	parsed, ok := ParseKind(string(text))
+	if !ok && IsKindName(string(text)) { // of a plan whose application was not read yet
+		parsed, ok = OwnKind(string(text))
+	}
 	if !ok {
 		return fmt.Errorf("%q is no kind of thing", text)
 	}

@@ -132,7 +132,24 @@ func (v Verb) OfThing() bool { return v == Define || v == Redefine || v == Retir
 func (v Verb) ForGood() bool { return v == Remove }
 
 // Gaining and Losing are the verbs that give a thing of a kind and take it.
-func Gaining(k Kind) Verb { return [Kinds]Verb{License: Assign, Group: Join, Role: Grant}[k] }
+// Things of an application's own kinds are joined and left, as groups are.
+func Gaining(k Kind) Verb {
+	switch k {
+	case License:
+		return Assign
+	case Role:
+		return Grant
+	}
+	return Join
+}
 
 // Losing is the verb that takes a thing of a kind away.
-func Losing(k Kind) Verb { return [Kinds]Verb{License: Release, Group: Leave, Role: Revoke}[k] }
+func Losing(k Kind) Verb {
+	switch k {
+	case License:
+		return Release
+	case Role:
+		return Revoke
+	}
+	return Leave
+}

@@ -37,6 +37,9 @@ func cause(c *outline.Cause, edited string) string {
 			string(fact.NotYet): "not here yet",
 		}[c.Attribute]
 	case outline.Valued:
+		if strings.HasPrefix(c.Attribute, "the ") { // that an application's file gives to all
+			return c.Attribute
+		}
 		return c.Attribute + " in the people files"
 	}
 	if c.File == "" {

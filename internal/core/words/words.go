@@ -77,6 +77,9 @@ func reason(f *fact.Fact) (string, bool) {
 	case fact.HasValue:
 		return Value(f.Attribute, f.Value), true
 	case fact.Follows:
+		if strings.HasPrefix(f.Other, "the ") { // that an application's file gives to all
+			return fmt.Sprintf("%s is %s", f.Attribute, f.Other), true
+		}
 		return fmt.Sprintf("%s follows the person's %s", f.Attribute, f.Other), true
 	case fact.Tidy:
 		return fmt.Sprintf("tidy: doubles; %s stays, as something else brings it along", f.Thing), true
