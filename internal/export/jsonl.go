@@ -202,7 +202,7 @@ func (r *recordReader) add(x *Record) error {
 		}
 	}
 	var cells [model.Kinds]*cell
-	for k := range model.Kinds {
+	for k := range model.Common {
 		if names := x.Held(model.Kind(k)); len(names) > 0 {
 			cells[k] = r.b.field(model.Kind(k), strings.Join(names, "\x00"), "\x00")
 		}

@@ -248,7 +248,7 @@ func (r *scimReader) user(v Value) error {
 		return err
 	}
 	var cells [model.Kinds]*cell
-	for k := range model.Kinds {
+	for k := range model.Common {
 		kind := model.Kind(k)
 		if kind == model.Group && len(r.groups) > 0 {
 			continue

@@ -420,7 +420,7 @@ func (d *driver) record(raw json.RawMessage) (*export.Record, *user, error) {
 		return fail(err)
 	}
 	r.State = state.String()
-	for k := range model.Kinds {
+	for k := range model.Common {
 		kind := model.Kind(k)
 		names, err := export.SCIMNames(v, kind)
 		if err != nil {
