@@ -139,9 +139,11 @@ func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopt
 			return usage(say.NoSuchAccount(key, x.app))
 		}
 	}
-	if x.format == "json" {
+	switch {
+	case x.brief:
+	case x.format == "json":
 		err = show.PrintJSON(c.Stdout, show.AdoptedJSON(a, repo))
-	} else {
+	default:
 		err = c.paged(func(p *show.Printer) error {
 			p.Adopted(a, repo, x.full)
 			return p.Err()
@@ -178,7 +180,7 @@ func (c *program) adoptAccount(dir string, repo *desired.Repo, args []string, x 
 	if p < 0 {
 		return c.nobody(repo, x.to)
 	}
-	s := prepare.Of(repo)
+	s := prepare.Rules(c.ctx, repo.Tree)
 	if err := c.read(s, []string{address.App}); err != nil {
 		return err
 	}

@@ -190,6 +190,7 @@ func (c *program) takeIn(dir string, repo *desired.Repo, name string, x *intakin
 	})
 	view := &show.Intake{Sheet: t, Mapping: m, Outcome: out, Into: c.intoFile(repo, s)}
 	switch {
+	case x.brief:
 	case x.format == "json":
 		err = show.PrintJSON(c.Stdout, view.JSON())
 	default:

@@ -83,8 +83,9 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 		if len(args) > 0 {
 			f.keep(args)
 		}
-		switch r.format {
-		case "table":
+		switch {
+		case r.brief:
+		case r.format == "table":
 			err = c.paged(func(p *show.Printer) error {
 				p.Proposals(f.list, f.held, r.full)
 				return p.Err()

@@ -22,10 +22,10 @@ import (
 
 // rewriting is how commands that change files are told what to do with the changes.
 type rewriting struct {
-	write, commit, full bool
-	because, format     string
-	subject             string // what is done, for the commit
-	quiet               bool   // what it comes to is not counted
+	write, commit, full, brief bool
+	because, format            string
+	subject                    string // what is done, for the commit
+	quiet                      bool   // what it comes to is not counted
 }
 
 func (r *rewriting) flags(cmd *cobra.Command) {
@@ -35,7 +35,9 @@ func (r *rewriting) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&r.write, "write", false, "write the files; without it they are only shown as they would be")
 	cmd.Flags().BoolVar(&r.commit, "commit", false, "write the files and commit them, and nothing else, to Git")
 	cmd.Flags().StringVar(&r.because, "because", "", "why, for the files and for the commit")
+	cmd.Flags().BoolVar(&r.brief, "brief", false, "say no more than what was written")
 	cmd.Flags().BoolVar(&r.full, "full", false, "every line and every difference, however many there are")
+	cmd.MarkFlagsMutuallyExclusive("brief", "full")
 }
 
 // wholeRepo reads the files of a repository with its people, and ends where they do not
@@ -68,8 +70,10 @@ func (c *program) rewrite(dir string, repo *desired.Repo, a *amend.Amendment, r 
 	if err != nil {
 		return err
 	}
-	if err := c.showRewritten(texts, list, warnings, r); err != nil {
-		return err
+	if !r.brief {
+		if err := c.showRewritten(texts, list, warnings, r); err != nil {
+			return err
+		}
 	}
 	if !r.write && !r.commit {
 		fmt.Fprintln(c.Stderr, say.NotWrittenYet())
@@ -94,7 +98,7 @@ func (c *program) putDown(dir string, repo *desired.Repo, a *amend.Amendment, r 
 	if err != nil {
 		return err
 	}
-	if r.format == "table" && !r.quiet {
+	if r.format == "table" && !r.quiet && !r.brief {
 		p := show.NewPrinter(c.Stdout, c.Environ)
 		p.Line()
 		if r.full {
