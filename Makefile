@@ -79,7 +79,7 @@ need-bench:
 	@./tools/need.sh sqlite3:sqlite3 /usr/bin/time:time sort:coreutils
 
 need-screenshots:
-	@./tools/need.sh git:git Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core
+	@./tools/need.sh git:git Xvfb:xvfb xterm:xterm import:imagemagick chromium:chromium /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core
 
 clean:
 	rm -rf bin dist

@@ -57,7 +57,6 @@ cd "$work/m"
 pravet draft --on 2026-11-24 >/dev/null
 id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
-run summary 'pravet show --summary'
 run causes "pravet show --group-by cause --app tickets"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why E0031 tickets/role/refund-approver --on 2026-11-24'
 run whatif "pravet why E0056 --with department=Planning --on 2026-11-24"
@@ -67,8 +66,6 @@ cp seats-plot.png "$out/seats-plot.png"
 pravet accept "$id" --lift suspensions --because 'the summer crew ended together' >/dev/null
 pravet accept "$id" --because 'read with Idris Keane' >/dev/null
 run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
-day=$(date -u +%Y-%m-%d)
-run past "pravet holders tickets/role/refund-approver --at $day" "pravet holders tickets/role/refund-viewer --effective --at $day --format csv" "pravet why E0042 --at $day"
 run log 'pravet log --person E0042' 'pravet log' 'pravet log verify'
 
 # Those who leave, a day or more after Noor Haddad's account was suspended.
@@ -97,26 +94,34 @@ pravet accept "$left" --person E0025 --because 'her last day is over' >/dev/null
 pravet apply "$left" >/dev/null 2>&1 || true
 run leaving 'pravet list leaving' 'pravet why E0025' 'pravet list leaving --only "done pr" --columns app,account,path,step,steps,done,since,next,due'
 run ahead 'pravet ahead --for P6M'
-# Those who are invited, and what their planner is told, at the berth planning of the quarter.
-mkdir "$work/q"
-cp -r "$examples/quarter/." "$work/q"
-cd "$work/q"
-rm -f quarter.go
-mkdir outbox
-printf 'E0120,abel.rosen,Abel Rosen,Planning,Employee,E0045,2026-10-05,\n' >>people/all.csv
-sed -i 's/E0018,ines.calder,Ines Calder,Ticketing,/E0018,ines.calder,Ines Calder,Planning,/' people/all.csv
-cat >>pravet.yaml <<'YAML'
-letters:
-  from: Pravet <pravet@marrowick.example>
-  readers: [{who: administrators, to: [Farah Linden <farah.linden@marrowick.example>]}]
-  by: [{folder: outbox}]
-YAML
-sed -i 's/^guards:.*/guards: {suspensions: 90%, narrowing: 90%, exportAge: P10Y}/' pravet.yaml
-pravet draft >/dev/null
-mv outbox "$work/outbox" # so that the letter is still there to be shown
-pravet apply "$(basename plans/*.json .json)" --yes >/dev/null 2>&1 || true
-mv "$work/outbox" outbox
-run joining 'pravet list invited' 'pravet why abel.rosen' 'pravet letters'
+# What is there already: a spreadsheet, edits in bulk, an application to take over, rules, a report.
+pravet demo --keep "$work/t" --no-walk >/dev/null
+cd "$work/t"
+cat >mapped <<'SH'
+--date DD.MM.YYYY --number E#### --into people/ashore.csv
+SH
+cat >"$work/bin/taken" <<'SH'
+#!/bin/sh
+exec pravet intake intake/monday.csv --date DD.MM.YYYY --number 'E####' --into people/ashore.csv \
+	--map 'userName={join: [First name, Last name], with: ".", case: lower, plain: true}' \
+	--map 'displayName={join: [First name, Last name], with: " "}' "$@"
+SH
+chmod +x "$work/bin/taken"
+rm mapped
+taken --save monday --skip-wrong --write --brief >/dev/null 2>&1 || true
+git checkout -q people
+run intake 'pravet intake monday'
+git checkout -q .
+run amend "pravet amend set 'title=Desk lead' --for E0042" "pravet amend except north-desk --for E0018,E0019 --because 'on the refund desk'"
+pravet adopt --app slips exports/slips.csv --yes-above 60 --write --brief 2>/dev/null
+run propose 'pravet propose --app slips --sure 60' 'pravet propose --app slips --sure 60 --write --brief' 'pravet draft --app slips'
+id=$(pravet draft --app tickets | grep -o 'plans/[a-z0-9]*' | cut -d/ -f2)
+pravet accept "$id" --because 'read with Idris Keane' >/dev/null
+pravet apply "$id" --yes >/dev/null 2>&1 || true
+pravet report seats administrators changes approvals --out report.html
+chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
+	--disable-component-update --disable-sync --hide-scrollbars --user-data-dir="$work/chromium" --window-size=1280,800 \
+	--screenshot="$out/report.png" "file://$PWD/report.html" >/dev/null 2>&1
 
 cd "$work/m"
 sed -i 's/department eq "Planning"/departmnt eq "Planning"/; s/groups: \[north-quay\]/groups: [north-key]/; s/2027-01-31/2027-01-32/' kits/ashore.yaml
@@ -157,6 +162,7 @@ id=$(pravet log --kind plan --format csv | tail -1 | grep -o '[a-z2-9]\{8\}' | t
 pravet accept "$id" --because 'read with Idris Keane' >/dev/null
 play delay=400ms no-bulk
 midway running 9 "pravet apply $id --yes"
+rm "$out/running.png" # what it leaves behind is what the next picture is of
 # That run was killed with its terminal; the next one goes on, on a bad day, and the last on a good one.
 play seed=3 fail=14% after=8% broken=8% lie=4% no-bulk
 cat >"$work/bin/well" <<'SH'

@@ -3,6 +3,7 @@ package show
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
@@ -87,8 +88,37 @@ func (p *Printer) hunk(h *edit.Hunk, wide int, full bool) {
 		say("new", h.Is, plain)
 	case len(h.Is) == 0:
 		say("gone", h.Was, Dim)
+	case len(h.Was) == 1 && len(h.Is) == 1:
+		was, is := words.Clean(h.Was[0]), words.Clean(h.Is[0])
+		say("was", h.Was, Dim)
+		from, behind := common(was, is)
+		where, full = blank, true
+		for n, part := range strings.Split(wrap(is[:from]+widens.Render(is[from:len(is)-behind])+is[len(is)-behind:], p.columns-len(blank)-6), "\n") {
+			word := "is"
+			if n > 0 {
+				word = ""
+			}
+			p.Line(blank + Dim(fmt.Sprintf("%-4s  ", word)) + part)
+		}
 	default:
 		say("was", h.Was, Dim)
 		say("is", h.Is, plain)
 	}
+}
+
+// common is how many bytes two lines begin and end with that are the same, whole characters.
+func common(x, y string) (from, behind int) {
+	for from < len(x) && from < len(y) && x[from] == y[from] {
+		from++
+	}
+	for from > 0 && from < len(y) && !utf8.RuneStart(y[from]) {
+		from--
+	}
+	for behind < len(x)-from && behind < len(y)-from && x[len(x)-1-behind] == y[len(y)-1-behind] {
+		behind++
+	}
+	for behind > 0 && !utf8.RuneStart(y[len(y)-behind]) {
+		behind--
+	}
+	return from, behind
 }

@@ -151,7 +151,7 @@ func bars(t *report.Table) (string, error) {
 		numbers.TextStyle[i].Font.Variant, numbers.TextStyle[i].Font.Size = "Sans", 11
 		numbers.TextStyle[i].YAlign = text.YCenter
 	}
-	numbers.Offset = vg.Point{X: 3, Y: -1}
+	numbers.Offset = vg.Point{X: 3, Y: 2}
 	p.Add(numbers)
 	p.NominalY(names...)
 	p.X.Max = most * 1.12
