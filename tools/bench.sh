@@ -69,3 +69,51 @@ echo "1000000 people, 2,000 rules"
 "$work/world" -people 1000000 -rules 2000 "$work/w"
 cd "$work/w"
 echo "  pravet draft:               $(median "$pravet" draft --on 2026-11-24)"
+
+# What is there already: a spreadsheet of 100,000 rows, half of them new; an application of 100,000
+# accounts taken over, and rules found in what they hold; a report of a million people. Beside it, what
+# sqlite3 can do of that: import and join the same files.
+rm -rf "$work/h"
+"$work/world" -people 100000 "$work/h"
+cd "$work/h"
+rm -rf apps/bravo.yaml apps/carol.yaml apps/alpha.yaml kits
+awk -F, 'NR == 1 || NR > 50001' people/*.csv >sheet.csv
+awk 'NR > 1 && NR <= 50001 { sub(/^P/, "N"); gsub(/user\./, "new."); sub(/Person/, "Newcomer"); print }' people/*.csv >>sheet.csv
+echo "100000 people, a spreadsheet of $(($(wc -l <sheet.csv) - 1)) rows"
+echo "  pravet intake, a preview:   $(median sh -c "'$pravet' intake sheet.csv --into people/more.csv")"
+cat >"$work/intake.sql" <<'S'
+.import --csv sheet.csv s
+CREATE UNIQUE INDEX i ON s (id);
+S
+for f in people/*.csv; do echo ".import --csv $f p" >>"$work/intake.sql"; done
+echo "CREATE UNIQUE INDEX j ON p (id); SELECT count(*) FROM s LEFT JOIN p ON s.id = p.id WHERE p.id IS NULL OR s.displayName <> p.displayName;" >>"$work/intake.sql"
+echo "  sqlite3, import and join:   $(median sh -c "sqlite3 :memory: <'$work/intake.sql'")"
+echo "100000 accounts taken over"
+echo "  pravet adopt, a preview:    $(median "$pravet" adopt --app alpha exports/alpha.csv)"
+cat >"$work/adopt.sql" <<'S'
+.import --csv exports/alpha.csv a
+S
+for f in people/*.csv; do echo ".import --csv $f p" >>"$work/adopt.sql"; done
+echo "CREATE INDEX j ON p (userName); SELECT count(*) FROM a JOIN p ON a.login = p.userName; SELECT roles, groups, licenses, count(*) FROM a GROUP BY 1, 2, 3;" >>"$work/adopt.sql"
+echo "  sqlite3, import and join:   $(median sh -c "sqlite3 :memory: <'$work/adopt.sql'")"
+"$pravet" adopt --app alpha exports/alpha.csv --write --brief >/dev/null 2>&1
+echo "  pravet propose:             $(median "$pravet" propose)"
+cd - >/dev/null
+cd "$work/w"
+echo "1000000 people, a report"
+echo "  pravet draft:               $(median "$pravet" draft --on 2026-11-24)"
+echo "  pravet report access:       $(median "$pravet" report access --format csv)"
+echo "  pravet report, one page:    $(median "$pravet" report --out "$work/page.html")"
+cat >"$work/report.sql" <<'S'
+.import --csv exports/alpha.csv a
+.import --csv exports/bravo.csv b
+.import --csv exports/carol.csv c
+S
+for f in people/*.csv; do echo ".import --csv $f p" >>"$work/report.sql"; done
+cat >>"$work/report.sql" <<'S'
+CREATE INDEX ia ON a (login); CREATE INDEX ib ON b (login); CREATE INDEX ic ON c (login);
+.mode csv
+SELECT p.id, a.roles, b.roles, c.roles FROM p LEFT JOIN a ON a.login = p.userName LEFT JOIN b ON b.login = p.userName LEFT JOIN c ON c.login = p.userName;
+S
+echo "  sqlite3, import and join:   $(median sh -c "sqlite3 :memory: <'$work/report.sql'")"
+cd - >/dev/null

@@ -259,6 +259,12 @@ func (t *tour) walk(git bool) error {
 		},
 		{"Everything is on record,", []string{"log"}},
 		{"and the record can be proved whole.", []string{"log", "verify"}},
+		{"The auditors ask who may do what is sensitive.", []string{"report", "administrators"}},
+		{"Two people join: look at their spreadsheet before they are taken in.",
+			[]string{"intake", "intake/joiners.csv", "--into", "people/ashore.csv"}},
+		{"Slipway bookings have grown for years with nobody watching: take the application over as it is.",
+			[]string{"adopt", "--app", "slips", "exports/slips.csv", "--title", "Slipway bookings", "--yes-above", "80", "--write"}},
+		{"Find the rules in what people hold there.", []string{"propose", "--app", "slips", "--sure", "60"}},
 	})
 	if err != nil {
 		return err
