@@ -76,7 +76,7 @@ func TestScripts(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"exits": exits, "marrowick": marrowickRepo, "replace": replace, "bytes": writeBytes, "big": big,
-			"lock":    lock, "appends": appends,
+			"lock": lock, "appends": appends,
 			"plan-id": planID, "change-id": changeID, "same": same, "sql": sql, "full-disk": fullDisk,
 			"plays": plays, "read-only": readOnly, "unmount": unmount, "forge": forge, "mode": mode, "fifo": fifo,
 		},

@@ -101,7 +101,8 @@ var history = []commit{
 		[]line{
 			{
 				"people/ashore.csv",
-				"E0121,soren.dahl,Søren Dahl,soren.dahl@marrowick.example,Accountant,Finance,Head office,Employee,2026-11-23,,\n",
+				"E0121,soren.dahl,Søren Dahl,soren.dahl@marrowick.example,Accountant,Finance,Head " +
+					"office,Employee,2026-11-23,,\n",
 				"",
 			},
 			{
@@ -127,10 +128,12 @@ var history = []commit{
 			{"people/ashore.csv", "North Quay,Employee,2018-09-01,,true", "North Quay,Employee,2018-09-01,,"},
 		},
 	},
-	{time.Date(2026, 11, 23, 15, 30, 0, 0, time.UTC), "Tomas Quill", "Mirela Dunn helps out at the refund desk", []line{
+	{time.Date(2026, 11, 23, 15, 30, 0, 0, time.UTC), "Tomas Quill", "Mirela Dunn helps out at the refund " +
+		"desk", []line{
 		{
 			"kits/ashore.yaml",
-			"    holders:\n      - {person: E0031, until: 2026-12-31, because: helps out at the refund desk in December}\n",
+			"    holders:\n      - {person: E0031, until: 2026-12-31, because: helps out at the refund desk in " +
+				"December}\n",
 			"",
 		},
 	}},

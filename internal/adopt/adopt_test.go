@@ -42,7 +42,11 @@ func repository(t require.TestingT, dir string) *desired.Repo {
 }
 
 // adopted takes an application over, writes the files, and drafts by them.
-func adopted(t require.TestingT, dir, id, export string, yes func(*core.Guess) bool) (*adopt.Application, *plan.Plan, *prepare.State) {
+func adopted(
+	t require.TestingT,
+	dir, id, export string,
+	yes func(*core.Guess) bool,
+) (*adopt.Application, *plan.Plan, *prepare.State) {
 	ctx := context.Background()
 	repo := repository(t, dir)
 	a, err := adopt.Take(ctx, repo, adopt.Options{ID: id, Export: export, Today: today, Yes: yes})
@@ -65,7 +69,10 @@ func bare(t *testing.T, dir string) {
 	for _, gone := range []string{"apps", "kits", "paths", "standing.yaml"} {
 		require.NoError(t, os.RemoveAll(filepath.Join(dir, gone)))
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "pravet.yaml"), []byte("organization: Marrowick Ferries\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(dir, "pravet.yaml"), []byte("organization: Marrowick Ferries\n"), 0o644),
+	)
 }
 
 func TestEachDemoApplicationIsTakenOverAsItIs(t *testing.T) {
@@ -123,8 +130,11 @@ func world(t *rapid.T, dir string) (names []string) {
 	}
 	write("people/all.csv", people)
 	write("kits/k.yaml", "kits:\n  deck:\n    for: department eq \"Deck\"\n    gives: {other: {roles: [r]}}\n")
-	write("apps/other.yaml", "app: other\nexport: {format: csv, path: exports/other.csv, columns: {userName: U, roles: R, active: {column: A, true: y, false: n}}}\n"+
-		"connect: {by: files}\nmatch: userName\nroles:\n  r: {}\n")
+	write(
+		"apps/other.yaml",
+		"app: other\nexport: {format: csv, path: exports/other.csv, columns: {userName: U, roles: R, active: {column: A, true: y, false: n}}}\n"+
+			"connect: {by: files}\nmatch: userName\nroles:\n  r: {}\n",
+	)
 	write("exports/other.csv", "U,R,A\n")
 
 	sep := rapid.SampledFrom([]string{";", "|"}).Draw(t, "separator")
@@ -140,12 +150,20 @@ func world(t *rapid.T, dir string) (names []string) {
 		}
 		seen[strings.ToLower(login)] = true
 		list := func(of ...string) string {
-			return strings.Join(rapid.SliceOfNDistinct(rapid.SampledFrom(of), 0, 3, rapid.ID[string]).Draw(t, "list"), sep)
+			return strings.Join(
+				rapid.SliceOfNDistinct(rapid.SampledFrom(of), 0, 3, rapid.ID[string]).Draw(t, "list"),
+				sep,
+			)
 		}
-		rows += fmt.Sprintf("%s,%s,%s,%s,%s,%s,2026-01-01\n", login, rapid.SampledFrom([]string{"", "Ada Holt", "Bo Lind"}).Draw(t, "name"),
+		rows += fmt.Sprintf(
+			"%s,%s,%s,%s,%s,%s,2026-01-01\n",
+			login,
+			rapid.SampledFrom([]string{"", "Ada Holt", "Bo Lind"}).Draw(t, "name"),
 			rapid.SampledFrom([]string{"", names[who] + "@m.example", "else@m.example"}).Draw(t, "mail"),
 			rapid.SampledFrom([]string{"Open", "Open", "Blocked"}).Draw(t, "state"),
-			list("clerk", "lead", "administrator", "clerk two"), list("north", "south", "east"))
+			list("clerk", "lead", "administrator", "clerk two"),
+			list("north", "south", "east"),
+		)
 	}
 	write("exports/new.csv", rows)
 	return names

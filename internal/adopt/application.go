@@ -4,20 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"path"
 	"slices"
 	"strings"
-	"time"
 
 	"pravet/internal/amend"
-	"pravet/internal/core/access"
 	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 	"pravet/internal/desired"
-	"pravet/internal/edit"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/sheet"
@@ -119,7 +115,10 @@ func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, err
 			return a, err
 		}
 	}
-	return nil, fmt.Errorf("after %d drafts of these files there are still changes; describe the application by hand", rounds)
+	return nil, fmt.Errorf(
+		"after %d drafts of these files there are still changes; describe the application by hand",
+		rounds,
+	)
 }
 
 // understand guesses the format and the columns.
@@ -134,7 +133,10 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 	case ".jsonl":
 		a.Format = "jsonl"
 	case ".ldif":
-		return fmt.Errorf("%s: a directory is described by its branches, which cannot be guessed; see docs/connecting.md", a.Export)
+		return fmt.Errorf(
+			"%s: a directory is described by its branches, which cannot be guessed; see docs/connecting.md",
+			a.Export,
+		)
 	default:
 		a.Format = "csv"
 	}
@@ -142,7 +144,10 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 		a.Match, a.By = "userName", "userName"
 		for _, attr := range []string{"userName", "displayName", "email", "title", "department", "userType"} {
 			if a.repo.People.Column(attr) != nil {
-				a.Columns = append(a.Columns, Column{Attr: attr, Header: attr, Follows: attr, Why: "an attribute of SCIM"})
+				a.Columns = append(
+					a.Columns,
+					Column{Attr: attr, Header: attr, Follows: attr, Why: "an attribute of SCIM"},
+				)
 			}
 		}
 		return nil
@@ -167,7 +172,9 @@ func (a *Application) read(ctx context.Context) (*model.Accounts, error) {
 	if err := s.Read(ctx, []string{a.ID}); err != nil {
 		if errors.Is(err, prepare.ErrProblems) {
 			return nil, fmt.Errorf(
-				"as it is guessed, the application would not pass: %w. Say what columns are, for example --map active=State", s.Errors()[0],
+				"as it is guessed, the application would not pass: %w. Say what columns are, for example --map "+
+					"active=State",
+				s.Errors()[0],
 			)
 		}
 		return nil, err
@@ -181,7 +188,8 @@ func (a *Application) catalog(accounts *model.Accounts) {
 		like := strings.ToLower(u.Name)
 		a.Things = append(a.Things, Thing{
 			Kind: u.Kind.Plural(), Name: u.Name,
-			Sensitive: strings.Contains(like, "admin") || strings.Contains(like, "root") || strings.Contains(like, "owner"),
+			Sensitive: strings.Contains(like, "admin") || strings.Contains(like, "root") ||
+				strings.Contains(like, "owner"),
 		})
 	}
 	slices.SortFunc(a.Things, func(x, y Thing) int {
@@ -321,268 +329,4 @@ func (a *Application) settle(ctx context.Context) (int, error) {
 		a.leave(c.Account, why)
 	}
 	return left, nil
-}
-
-// kits finds by which kits people hold what they hold: existing ones whose rule says the same,
-// else new ones that are held by name.
-func (a *Application) kits() {
-	a.Kits = nil
-	view := prepare.View(a.repo, a.today)
-	ruled := a.ruled(view)
-	holders := map[int][]int{} // thing → people
-	var bare []int             // people with an account that holds nothing
-	app := catalogOf(a.Things)
-	a.counted(func(i, p int) {
-		set := a.Accounts.Sets.Members(a.Accounts.Held[i])
-		if len(set) == 0 {
-			bare = append(bare, p)
-		}
-		for _, t := range set {
-			holders[app[t]] = append(holders[app[t]], p)
-		}
-	})
-	used := map[string]bool{}
-	for _, k := range a.repo.Kits {
-		used[k.Name] = true
-	}
-	for t := range a.Things {
-		people := holders[t]
-		if len(people) == 0 {
-			continue
-		}
-		slices.Sort(people)
-		k := Kit{Thing: &a.Things[t], Holders: people}
-		for _, r := range ruled {
-			if len(people) >= leastRuled && slices.Equal(r.people, people) {
-				k.Into, k.Rule = r.kit.Name, r.kit.Rule()
-				break
-			}
-		}
-		k.Name = free(used, a.ID+"-"+edit.Slug(k.Thing.Name), strings.TrimSuffix(k.Thing.Kind, "s"))
-		a.Kits = append(a.Kits, k)
-	}
-	if len(bare) > 0 {
-		slices.Sort(bare)
-		a.Kits = append(a.Kits, Kit{Name: free(used, a.ID+"-account", "only"), Holders: bare})
-	}
-}
-
-// catalogOf is the number of each thing of the application in the order of its catalog, which
-// is by kind and name.
-func catalogOf(things []Thing) []int {
-	out := make([]int, len(things))
-	for i := range out {
-		out[i] = i
-	}
-	rank := map[string]int{"licenses": int(model.License), "groups": int(model.Group), "roles": int(model.Role)}
-	slices.SortStableFunc(out, func(x, y int) int {
-		if d := rank[things[x].Kind] - rank[things[y].Kind]; d != 0 {
-			return d
-		}
-		return strings.Compare(things[x].Name, things[y].Name)
-	})
-	return out
-}
-
-// leastRuled is of how many people a rule says at the least that it means the same.
-const leastRuled = 3
-
-type ruledKit struct {
-	kit    *model.Kit
-	people []int // who are here
-}
-
-// ruled are the kits with a rule and the people who are here and have them.
-func (a *Application) ruled(view *access.View) []ruledKit {
-	var out []ruledKit
-	at := map[int]int{}
-	for n, k := range a.repo.Kits {
-		if k.HasRule() && len(k.Holders) == 0 {
-			at[n] = len(out)
-			out = append(out, ruledKit{kit: k})
-		}
-	}
-	for p := range a.repo.People.Len() {
-		if view.Stages[p] != stage.Here {
-			continue
-		}
-		for _, h := range view.Due.Classes[view.Due.Of[p]].Kits {
-			if i, ok := at[h.Kit]; ok {
-				out[i].people = append(out[i].people, p)
-			}
-		}
-	}
-	return out
-}
-
-// free is a name that is not taken yet, with an ending where it is, and takes it.
-func free(used map[string]bool, name, ending string) string {
-	if used[name] {
-		name += "-" + ending
-	}
-	for n, base := 2, name; used[name]; n++ {
-		name = fmt.Sprint(base, "-", n)
-	}
-	used[name] = true
-	return name
-}
-
-// Write puts the files of the application into an amendment.
-func (a *Application) Write(am *amend.Amendment) error {
-	if err := am.Create("apps/"+a.ID+".yaml", string(a.text())); err != nil {
-		return err
-	}
-	into := map[string]map[string][]string{} // kit → kind → names
-	var lines []string
-	because := "held when " + a.ID + " was taken in"
-	for _, k := range a.Kits {
-		if k.Into != "" {
-			if into[k.Into] == nil {
-				into[k.Into] = map[string][]string{}
-			}
-			into[k.Into][k.Thing.Kind] = append(into[k.Into][k.Thing.Kind], k.Thing.Name)
-			continue
-		}
-		gives := "{}"
-		title := "An account in " + a.ID + " that holds nothing"
-		if k.Thing != nil {
-			gives = "{" + k.Thing.Kind + ": [" + edit.Inline(k.Thing.Name) + "]}"
-			title = strings.TrimSuffix(k.Thing.Kind, "s") + " " + k.Thing.Name + " in " + a.ID + ", by name"
-		}
-		lines = append(lines, k.Name+":", "  title: "+edit.Scalar(title), "  gives:", "    "+a.ID+": "+gives)
-		if len(k.Holders) > manyHolders {
-			list := "lists/" + k.Name + ".csv"
-			var b strings.Builder
-			b.WriteString("person,because\n")
-			for _, p := range k.Holders {
-				b.WriteString(edit.Row(',', a.repo.People.Get(p, "id"), because) + "\n")
-			}
-			if err := am.Create(list, b.String()); err != nil {
-				return err
-			}
-			lines = append(lines, "  holders: {listed: "+list+"}", "")
-			continue
-		}
-		lines = append(lines, "  holders:")
-		for _, p := range k.Holders {
-			lines = append(lines, "    - {person: "+edit.Inline(a.repo.People.Get(p, "id"))+", because: "+edit.Inline(because)+"}")
-		}
-		lines = append(lines, "")
-	}
-	for len(lines) > 0 && lines[len(lines)-1] == "" {
-		lines = lines[:len(lines)-1]
-	}
-	if len(lines) > 0 {
-		am.AddKit("kits/"+a.ID+".yaml", lines...)
-	}
-	for _, name := range slices.Sorted(maps.Keys(into)) {
-		for _, k := range a.repo.Kits {
-			if k.Name == name {
-				am.Give(k, a.ID, into[name])
-			}
-		}
-	}
-	return nil
-}
-
-// text is the file of the application.
-func (a *Application) text() []byte {
-	var b strings.Builder
-	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
-	line("app: %s", a.ID)
-	if a.Title != "" {
-		line("title: %s", edit.Scalar(a.Title))
-	}
-	line("# Taken in from %s on %s; the columns are guessed.", a.Export, a.today)
-	line("export:")
-	line("  format: %s", a.Format)
-	line("  path: %s", edit.Scalar(a.Export))
-	if a.Sheet != nil {
-		if a.Sheet.Delimiter != ',' {
-			line("  delimiter: %s", edit.Quoted(string(a.Sheet.Delimiter)))
-		}
-		if a.Sheet.Encoding != "" {
-			line("  encoding: %s", a.Sheet.Encoding)
-		}
-		line("  columns:")
-	}
-	a.attrs = nil
-	for _, c := range a.Columns {
-		if c.Attr == "" {
-			continue
-		}
-		if a.Sheet != nil {
-			line("    %s: %s", c.Attr, c.written())
-		}
-	}
-	line("connect:")
-	line("  by: %s", map[bool]string{true: "files", false: "upload"}[a.Format != "jsonl"])
-	line("")
-	line("match: %s", a.Match)
-	line("account:")
-	for _, c := range a.Columns {
-		reads := a.Things == nil || a.Guesses == nil // all are read until it is known which follow
-		if c.Follows != "" && (reads || c.Attr == a.Match || slices.ContainsFunc(a.follows, func(f Column) bool { return f.Attr == c.Attr })) {
-			line("  %s: %s", c.Attr, c.Follows)
-			a.attrs = append(a.attrs, c.Attr)
-		}
-	}
-	a.things(line)
-	a.exceptions(line)
-	line("strays: report")
-	return []byte(b.String())
-}
-
-func (c *Column) written() string {
-	var parts []string
-	add := func(key, value string) { parts = append(parts, key+": "+edit.Inline(value)) }
-	switch {
-	case c.Attr == "active":
-		parts = append(parts, "true: "+edit.Quoted(c.Yes), "false: "+edit.Quoted(c.No))
-	case c.Split != "":
-		parts = append(parts, "split: "+edit.Quoted(c.Split))
-	case c.Date != "":
-		add("date", c.Date)
-	default:
-		return edit.Scalar(c.Header)
-	}
-	return "{column: " + edit.Inline(c.Header) + ", " + strings.Join(parts, ", ") + "}"
-}
-
-func (a *Application) things(line func(format string, args ...any)) {
-	kind := ""
-	for _, t := range a.Things {
-		if t.Kind != kind {
-			line("%s:", t.Kind)
-			kind = t.Kind
-		}
-		about := "{}"
-		if t.Sensitive {
-			about = "{sensitive: true}   # guessed by its name"
-		}
-		line("  %s: %s", edit.Scalar(t.Name), about)
-	}
-}
-
-// exceptions are accounts that are called otherwise, and those that are left alone.
-func (a *Application) exceptions(line func(format string, args ...any)) {
-	if len(a.named) > 0 {
-		line("named:   # people whose account is called otherwise here")
-		for _, id := range slices.Sorted(maps.Keys(a.named)) {
-			line("  %s: %s", edit.Scalar(id), edit.Scalar(a.named[id]))
-		}
-	}
-	a.Alone = nil
-	if len(a.alone) > 0 {
-		line("alone:   # nothing happens to these until somebody takes them out of here")
-		for _, k := range slices.Sorted(maps.Keys(a.alone)) {
-			line("  - %s   # %s", edit.Scalar(a.names[k]), strings.ReplaceAll(a.alone[k], "\n", " "))
-			a.Alone = append(a.Alone, Alone{a.names[k], a.alone[k]})
-		}
-	}
-}
-
-func parses(layout, v string) bool {
-	_, err := time.Parse(layout, v)
-	return err == nil
 }

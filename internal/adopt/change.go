@@ -51,7 +51,10 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 		case model.Restore, model.Remove, model.Suspend, model.Withdraw, model.HandOver:
 			err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
 		default:
-			err = fmt.Errorf("%s", "what the application has is to be written into the files by hand: "+c.Repo.Apps[a].Pos.File)
+			err = fmt.Errorf(
+				"%s",
+				"what the application has is to be written into the files by hand: "+c.Repo.Apps[a].Pos.File,
+			)
 		}
 		if err != nil {
 			return fmt.Errorf("change %s (%s %s): %w", ch.ID, ch.Verb, ch.Account, err)
@@ -171,7 +174,12 @@ func (c *Changes) without(app, person string, things []int32) error {
 func (c *Changes) leave(k *model.Kit, h entitle.Held, person string) error {
 	switch {
 	case h.With >= 0:
-		return source.NewProblem(k.Pos, "by-hand", fmt.Sprintf("kit %s comes with kit %s", k.Name, c.Repo.Kits[h.With].Name), "take it out there by hand")
+		return source.NewProblem(
+			k.Pos,
+			"by-hand",
+			fmt.Sprintf("kit %s comes with kit %s", k.Name, c.Repo.Kits[h.With].Name),
+			"take it out there by hand",
+		)
 	case h.Holder != nil:
 		c.Amend.Drop(k, person)
 	default:

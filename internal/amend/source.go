@@ -16,7 +16,10 @@ func (a *Amendment) AddSource(name string, s *desired.Source) error {
 		return fmt.Errorf("there is a source %s in %s already; choose another name", name, desired.Root)
 	}
 	if filepath.IsAbs(s.File) || !filepath.IsLocal(filepath.FromSlash(s.File)) {
-		return fmt.Errorf("%s is outside the repository; put the file below it, for example into intake/, so that others find it", s.File)
+		return fmt.Errorf(
+			"%s is outside the repository; put the file below it, for example into intake/, so that others find it",
+			s.File,
+		)
 	}
 	y, err := a.yaml(desired.Root)
 	if err != nil {

@@ -59,7 +59,9 @@ func fits(
 	}
 	if p.Desired.Environment != s.Repo.Tree.Environment {
 		return nil, &OutOfDate{[]string{fmt.Sprintf(
-			"it is a plan of the environment %s, and this is %s", environment(p.Desired.Environment), environment(s.Repo.Tree.Environment),
+			"it is a plan of the environment %s, and this is %s",
+			environment(p.Desired.Environment),
+			environment(s.Repo.Tree.Environment),
 		)}}
 	}
 	var moved []string

@@ -65,10 +65,13 @@ Nothing is written without --write or --commit.`,
 	x.rewriting.flags(cmd)
 	cmd.Flags().StringVar(&x.app, "app", "", "take over an application under this id")
 	cmd.Flags().StringVar(&x.title, "title", "", "what the application is called")
-	cmd.Flags().StringArrayVar(&x.maps, "map", nil, "what a column is, instead of guessing: ATTRIBUTE=COLUMN (may be repeated)")
+	cmd.Flags().
+		StringArrayVar(&x.maps, "map", nil, "what a column is, instead of guessing: ATTRIBUTE=COLUMN (may be "+
+			"repeated)")
 	cmd.Flags().StringVar(&x.to, "for", "", "whose the account becomes, by id or user name")
 	cmd.Flags().StringSliceVar(&x.yes, "yes", nil, "this account is whose it is guessed to be (may be repeated)")
-	cmd.Flags().IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
+	cmd.Flags().
+		IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
 	offer(cmd, "for", c.completePeople)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		dir, today, err := c.where("")
@@ -82,7 +85,9 @@ Nothing is written without --write or --commit.`,
 		switch {
 		case x.app != "":
 			if len(args) > 1 {
-				return usage(say.TooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"))
+				return usage(
+					say.TooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"),
+				)
 			}
 			return c.adoptApp(dir, repo, args[0], x, today)
 		case strings.Contains(args[0], "/account/"):

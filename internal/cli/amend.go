@@ -39,8 +39,17 @@ changed by someone else meanwhile: then nothing is written.`,
 		),
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(c.amendSet(), c.amendEnds(), c.amendStarts(), c.amendGive(), c.amendTake(), c.amendExcept(), c.amendAdmit(),
-		c.amendRetire(), c.amendLike())
+	cmd.AddCommand(
+		c.amendSet(),
+		c.amendEnds(),
+		c.amendStarts(),
+		c.amendGive(),
+		c.amendTake(),
+		c.amendExcept(),
+		c.amendAdmit(),
+		c.amendRetire(),
+		c.amendLike(),
+	)
 	return cmd
 }
 
@@ -229,7 +238,12 @@ func assigned(repo *desired.Repo, args []string) (map[string]string, error) {
 // amendDate makes a command that sets a day of people.
 func (c *program) amendDate(use, short, long, attr string, examples ...string) *cobra.Command {
 	x := &amending{}
-	return c.amends(use, short, long, takes(1, 1, "on which day?", "pravet amend "+strings.Fields(use)[0]+" 2026-12-31 --for E0042"), x,
+	return c.amends(
+		use,
+		short,
+		long,
+		takes(1, 1, "on which day?", "pravet amend "+strings.Fields(use)[0]+" 2026-12-31 --for E0042"),
+		x,
 		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
 			on, err := day.Parse(args[0])
 			if err != nil {
@@ -241,7 +255,8 @@ func (c *program) amendDate(use, short, long, attr string, examples ...string) *
 				}
 			}
 			return nil
-		}, examples...)
+		},
+		examples...)
 }
 
 func (c *program) amendEnds() *cobra.Command {
@@ -252,8 +267,13 @@ that day is what the leaving paths say.`, "ends",
 }
 
 func (c *program) amendStarts() *cobra.Command {
-	return c.amendDate("start DATE", "Set people's first day", "Start sets the first day on which people are here.", "starts",
-		"pravet amend start 2027-01-04 --for E0120")
+	return c.amendDate(
+		"start DATE",
+		"Set people's first day",
+		"Start sets the first day on which people are here.",
+		"starts",
+		"pravet amend start 2027-01-04 --for E0120",
+	)
 }
 
 // kitOf finds a kit by its name.
@@ -270,11 +290,19 @@ func kitOf(repo *desired.Repo, name string) (*model.Kit, error) {
 
 // amendKit makes a command about people and one kit.
 func (c *program) amendKit(
-	use, short, long string, needs bool, enter func(a *amend.Amendment, k *model.Kit, e amend.Entry), examples ...string,
+	use, short, long string,
+	needs bool,
+	enter func(a *amend.Amendment, k *model.Kit, e amend.Entry),
+	examples ...string,
 ) *cobra.Command {
 	x := &amending{}
 	var until string
-	cmd := c.amends(use, short, long, takes(1, 1, "which kit?", "pravet amend "+strings.Fields(use)[0]+" fare-desk --for E0042"), x,
+	cmd := c.amends(
+		use,
+		short,
+		long,
+		takes(1, 1, "which kit?", "pravet amend "+strings.Fields(use)[0]+" fare-desk --for E0042"),
+		x,
 		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
 			k, err := kitOf(repo, args[0])
 			if err != nil {
@@ -294,7 +322,8 @@ func (c *program) amendKit(
 				enter(a, k, e)
 			}
 			return nil
-		}, examples...)
+		},
+		examples...)
 	if needs {
 		cmd.Flags().StringVar(&until, "until", "", "the last day on which it counts, YYYY-MM-DD")
 	}

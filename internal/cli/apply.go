@@ -65,7 +65,8 @@ done; 5 the run ended early, or some changes are not settled.`,
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask: this many changes cannot be undone, and are meant")
 	cmd.Flags().BoolVar(
-		&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave the rest",
+		&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave "+
+			"the rest",
 	)
 	cmd.Flags().StringVar(&only, "only", "", "only the changes that this filter matches, with what they need")
 	offer(cmd, "only", c.completeFilter)

@@ -261,7 +261,9 @@ To see it all on a made-up ferry line: pravet demo`,
 		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
 	root.PersistentFlags().BoolVar(&c.noPager, "no-pager", false, "write long output to the terminal as it is")
 	root.PersistentFlags().Var(
-		(*environment)(&c.environment), "env", "the environment: where the same files meet other applications (default: live)",
+		(*environment)(
+			&c.environment,
+		), "env", "the environment: where the same files meet other applications (default: live)",
 	)
 	root.CompletionOptions.HiddenDefaultCmd = false
 	root.AddGroup(
@@ -276,8 +278,9 @@ To see it all on a made-up ferry line: pravet demo`,
 	root.SetCompletionCommandGroupID(helping)
 	cobra.EnableCommandSorting = false // commands stand in the order of their use
 	for _, cmd := range []*cobra.Command{
-		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(), c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(),
-		c.accept(), c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.demo(), c.standin(),
+		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(),
+		c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(), c.accept(),
+		c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.demo(), c.standin(),
 	} {
 		ran(cmd)
 		root.AddCommand(cmd)

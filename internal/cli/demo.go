@@ -252,7 +252,8 @@ func (t *tour) walk(git bool) error {
 			"Carry it out: each application's file is replaced as a whole, then read again and compared.",
 			[]string{"apply", p.ID},
 		},
-		{"Draft again: only what was rejected is left, and it is set aside.", []string{"draft", "--on", "2026-11-24"}},
+		{"Draft again: only what was rejected is left, and it is set " +
+			"aside.", []string{"draft", "--on", "2026-11-24"}},
 		{
 			"Look ahead: the summer crew of 2027 will need more seats than there are.",
 			[]string{"seats", "--ahead", "P8M", "--on", "2026-11-24"},
@@ -263,7 +264,17 @@ func (t *tour) walk(git bool) error {
 		{"Two people join: look at their spreadsheet before they are taken in.",
 			[]string{"intake", "intake/joiners.csv", "--into", "people/ashore.csv"}},
 		{"Slipway bookings have grown for years with nobody watching: take the application over as it is.",
-			[]string{"adopt", "--app", "slips", "exports/slips.csv", "--title", "Slipway bookings", "--yes-above", "80", "--write"}},
+			[]string{
+				"adopt",
+				"--app",
+				"slips",
+				"exports/slips.csv",
+				"--title",
+				"Slipway bookings",
+				"--yes-above",
+				"80",
+				"--write",
+			}},
 		{"Find the rules in what people hold there.", []string{"propose", "--app", "slips", "--sure", "60"}},
 	})
 	if err != nil {

@@ -58,14 +58,20 @@ Exit status: 0 nothing is wrong; 1 some row is wrong, or was left out.`,
 		Example: example(
 			"pravet intake intake/joiners.csv --into people/ashore.csv",
 			"pravet intake intake/joiners.csv --into people/ashore.csv --write",
-			"pravet intake intake/joiners.csv --into people/new.csv --map email=email --date DD.MM.YYYY --number 'E####'",
+			"pravet intake intake/joiners.csv --into people/new.csv --map email=email --date DD.MM.YYYY --number "+
+				"'E####'",
 			"pravet intake --template",
 		),
 		Args: takes(0, 1, "", "pravet intake monday.csv"),
 	}
 	x.rewriting.flags(cmd)
 	f := cmd.Flags()
-	f.StringArrayVar(&x.maps, "map", nil, "which column an attribute comes from: ATTRIBUTE=COLUMN, or a rule (may be repeated)")
+	f.StringArrayVar(
+		&x.maps,
+		"map",
+		nil,
+		"which column an attribute comes from: ATTRIBUTE=COLUMN, or a rule (may be repeated)",
+	)
 	f.StringVar(&x.into, "into", "", "the file that new people come into, like people/ashore.csv")
 	f.StringVar(&x.date, "date", "", "how dates are written, like DD.MM.YYYY (default: like 2026-11-24)")
 	f.StringVar(&x.number, "number", "", "give new people ids, each above all that there are, like E####")
@@ -289,7 +295,8 @@ func (c *program) leftOut(out *core.Outcome) error {
 
 // fill puts new people and changes into an amendment.
 func fill(repo *desired.Repo, a *amend.Amendment, out *core.Outcome, into string, attrs []string) error {
-	begun := into == "" || !strings.HasSuffix(into, ".csv") || slices.ContainsFunc(repo.PeopleFiles(), func(f string) bool { return f == into })
+	begun := into == "" || !strings.HasSuffix(into, ".csv") ||
+		slices.ContainsFunc(repo.PeopleFiles(), func(f string) bool { return f == into })
 	for i := range out.Entries {
 		e := &out.Entries[i]
 		switch e.State {

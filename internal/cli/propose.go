@@ -50,7 +50,8 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 	formatFlag(cmd, &r.format, "table", "json", "csv")
 	r.flags(cmd)
 	cmd.Flags().StringSliceVar(&apps, "app", nil, "only what is held in this application (may be repeated)")
-	cmd.Flags().Float64Var(&sure, "sure", 80, "how many of those whom a rule matches hold it at the least, in percent")
+	cmd.Flags().Float64Var(&sure, "sure", 80, "how many of those whom a rule matches hold it at the least, in "+
+		"percent")
 	cmd.Flags().IntVar(&least, "least", 3, "of how many people a rule is made at the least")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -237,7 +238,11 @@ func (f *findings) write(a *amend.Amendment, today day.Day) error {
 	covered := map[[2]int]map[int32]bool{} // person and application → things
 	for i := range f.kits {
 		k, name := &f.kits[i], f.list[i].Kit
-		lines := []string{name + ":", "  title: " + edit.Scalar(say.FoundOn(today)), "  for: " + edit.Scalar(k.Filter())}
+		lines := []string{
+			name + ":",
+			"  title: " + edit.Scalar(say.FoundOn(today)),
+			"  for: " + edit.Scalar(k.Filter()),
+		}
 		if len(k.For) == 0 {
 			lines[2] = "  everyone: true"
 		}

@@ -47,8 +47,12 @@ where nothing else is said.
 As a table, CSV, JSON, Markdown, or one HTML page that needs nothing else: with charts,
 for print, and for a screen reader. --out writes into a file, and takes the format by its
 ending.`,
-		Example: example("pravet report administrators", "pravet report access --format csv", "pravet report --out access.html",
-			"pravet report administrators --at 2026-11-24"),
+		Example: example(
+			"pravet report administrators",
+			"pravet report access --format csv",
+			"pravet report --out access.html",
+			"pravet report administrators --at 2026-11-24",
+		),
 		Args:      takes(0, -1, "", ""),
 		ValidArgs: names,
 	}
@@ -57,7 +61,12 @@ ending.`,
 	f.StringVar(&x.at, "at", "", "how it was at the end of this past day, by what is on record, YYYY-MM-DD")
 	f.StringVar(&x.out, "out", "", "write into this file: .html, .csv, .json or .md")
 	f.StringVar(&x.idle, "idle", "P90D", "after how long without a sign-in an account is idle")
-	f.StringVar(&x.from, "from", "", "the first day of changes and approvals, YYYY-MM-DD (default: 30 days before the last)")
+	f.StringVar(
+		&x.from,
+		"from",
+		"",
+		"the first day of changes and approvals, YYYY-MM-DD (default: 30 days before the last)",
+	)
 	f.StringVar(&x.to, "to", "", "their last day (default: the day of the report)")
 	f.StringSliceVar(&x.apps, "app", nil, "only this application (may be repeated)")
 	offer(cmd, "app", c.completeApps)
@@ -160,7 +169,10 @@ func (c *program) reported(
 			return nil, nil, fail(Failed, say.BeforeTheLedger(x.at))
 		}
 		in.View, page.Day = was.view, was.day.String()
-		page.Notes = append(page.Notes, say.AsOf(was.day.String(), was.known.Revision[:min(10, len(was.known.Revision))], was.known.Exports))
+		page.Notes = append(
+			page.Notes,
+			say.AsOf(was.day.String(), was.known.Revision[:min(10, len(was.known.Revision))], was.known.Exports),
+		)
 		for _, m := range was.known.Missing {
 			page.Notes = append(page.Notes, m.Error())
 		}

@@ -48,7 +48,15 @@ func (c *program) readListed(w *whom, repo *desired.Repo) error {
 		row := &t.Rows[n]
 		p := named(row.Cells[key])
 		if p < 0 {
-			wrong = append(wrong, source.NewProblem(t.Pos(row, key), "unknown-person", say.NobodyBy(row.Cells[key]), say.CorrectTheList()))
+			wrong = append(
+				wrong,
+				source.NewProblem(
+					t.Pos(row, key),
+					"unknown-person",
+					say.NobodyBy(row.Cells[key]),
+					say.CorrectTheList(),
+				),
+			)
 			continue
 		}
 		l := listed{person: p, values: map[string]string{}}

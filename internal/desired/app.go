@@ -2,9 +2,10 @@ package desired
 
 import (
 	"fmt"
-	"pravet/internal/way"
 	"regexp"
 	"sort"
+
+	"pravet/internal/way"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -159,7 +160,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	reach := d.connect(root, f["connect"])
 	spec := d.export(app, root, f["export"], reach)
 	if spec != nil && len(ownColumns) > 0 && spec.Format != "csv" {
-		d.problem(f["kinds"], "two-rules", "kinds of an application's own stand in columns of a CSV export, and this one is "+spec.Format, "take kinds out")
+		d.problem(
+			f["kinds"],
+			"two-rules",
+			"kinds of an application's own stand in columns of a CSV export, and this one is "+spec.Format,
+			"take kinds out",
+		)
 	}
 	if spec != nil {
 		spec.Columns = append(spec.Columns, ownColumns...)

@@ -15,9 +15,10 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"pravet/internal/way"
 	"sort"
 	"strings"
+
+	"pravet/internal/way"
 
 	yaml "go.yaml.in/yaml/v4"
 

@@ -38,7 +38,12 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 	}
 	for _, key := range []string{"export", "connect"} {
 		if x := f[key]; x != nil {
-			d.problem(x, "two-rules", key+" stands here and belongs to an environment", "move it into each of environments")
+			d.problem(
+				x,
+				"two-rules",
+				key+" stands here and belongs to an environment",
+				"move it into each of environments",
+			)
 		}
 	}
 	for _, e := range d.entries(n, "environments") {
@@ -47,7 +52,12 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 			slices.Sort(r.Environments)
 		}
 		if !idPattern.MatchString(e.name) {
-			d.problem(e.key, "bad-id", fmt.Sprintf("%q is not a name of an environment: small letters, digits and hyphens", e.name), "")
+			d.problem(
+				e.key,
+				"bad-id",
+				fmt.Sprintf("%q is not a name of an environment: small letters, digits and hyphens", e.name),
+				"",
+			)
 		}
 		x := d.fields(e.value, "the environment "+e.name, "export", "connect", "people", "seats", "promote")
 		if e.name != r.here() {
@@ -92,7 +102,12 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 	}
 	p := d.fields(n, "promote", "from", "within")
 	app.Promote = &model.Promotion{
-		From: d.required(p, n, "from", "promote"), Within: d.duration(p["within"], "within", "for example P7D"), Pos: d.pos(n),
+		From: d.required(
+			p,
+			n,
+			"from",
+			"promote",
+		), Within: d.duration(p["within"], "within", "for example P7D"), Pos: d.pos(n),
 	}
 	if p["within"] == nil {
 		app.Promote.Within.Days = 7
@@ -106,7 +121,10 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 // seatsHere are the seats that an environment has of licenses, instead of those of the catalog.
 func (r *Repo) seatsHere(d *doc, app *model.App) {
 	for _, e := range d.entries(r.local[app]["seats"], "seats") {
-		at := slices.IndexFunc(app.Things, func(t model.Thing) bool { return t.Kind == model.License && t.Name == e.name })
+		at := slices.IndexFunc(
+			app.Things,
+			func(t model.Thing) bool { return t.Kind == model.License && t.Name == e.name },
+		)
 		if at < 0 {
 			var names []string
 			for _, t := range app.Things {
@@ -114,7 +132,12 @@ func (r *Repo) seatsHere(d *doc, app *model.App) {
 					names = append(names, t.Name)
 				}
 			}
-			d.problem(e.key, "unknown-thing", fmt.Sprintf("%s has no license %q in its catalog", app.ID, e.name), didYouMean(e.name, names, "there are "))
+			d.problem(
+				e.key,
+				"unknown-thing",
+				fmt.Sprintf("%s has no license %q in its catalog", app.ID, e.name),
+				didYouMean(e.name, names, "there are "),
+			)
 			continue
 		}
 		app.Things[at].Seats = d.integer(e.value, e.name, 0)
@@ -125,7 +148,12 @@ func (r *Repo) seatsHere(d *doc, app *model.App) {
 func (r *Repo) checkEnvironment() {
 	for _, p := range r.promoted {
 		if !slices.Contains(r.Environments, p.From) {
-			r.fail(p.Pos, "unknown-environment", fmt.Sprintf("there is no environment %q", p.From), didYouMean(p.From, r.Environments, "there are "))
+			r.fail(
+				p.Pos,
+				"unknown-environment",
+				fmt.Sprintf("there is no environment %q", p.From),
+				didYouMean(p.From, r.Environments, "there are "),
+			)
 		}
 	}
 	if here := r.here(); here != Usual && !slices.Contains(r.Environments, here) && !r.unreadApps {
@@ -133,6 +161,11 @@ func (r *Repo) checkEnvironment() {
 		if len(r.Environments) == 0 {
 			hint = "no application has environments; see docs/environments.md"
 		}
-		r.fail(model.Pos{File: "--env"}, "unknown-environment", fmt.Sprintf("there is no environment %q", strings.TrimSpace(here)), hint)
+		r.fail(
+			model.Pos{File: "--env"},
+			"unknown-environment",
+			fmt.Sprintf("there is no environment %q", strings.TrimSpace(here)),
+			hint,
+		)
 	}
 }

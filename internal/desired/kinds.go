@@ -18,7 +18,15 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 	for _, e := range d.entries(n, "kinds") {
 		f := d.fields(e.value, "the kind "+e.name, "column", "split", "one", "things", "title")
 		if !model.IsKindName(e.name) {
-			d.problem(e.key, "bad-id", fmt.Sprintf("%q cannot be a kind: small letters, digits and hyphens, and no kind that there is", e.name), "")
+			d.problem(
+				e.key,
+				"bad-id",
+				fmt.Sprintf(
+					"%q cannot be a kind: small letters, digits and hyphens, and no kind that there is",
+					e.name,
+				),
+				"",
+			)
 			continue
 		}
 		c := export.Column{
@@ -27,7 +35,12 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 		columns = append(columns, c)
 		one := f["one"] != nil && d.boolean(f["one"], "one")
 		if one && c.Split != "" {
-			d.problem(f["split"], "two-rules", "everybody has one "+e.name+", and a cell with several names is split", "take one of them out")
+			d.problem(
+				f["split"],
+				"two-rules",
+				"everybody has one "+e.name+", and a cell with several names is split",
+				"take one of them out",
+			)
 		}
 		if f["things"] == nil {
 			d.problem(e.key, "missing-key", "the kind has no things", "add things: {NAME: {title: TEXT}}")
@@ -39,13 +52,23 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 		}
 		kind, ok := model.OwnKind(e.name)
 		if !ok {
-			d.problem(e.key, "too-many", fmt.Sprintf("there are more than %d kinds of applications' own", model.MaxOwn), "use fewer, or the same name for what is alike")
+			d.problem(
+				e.key,
+				"too-many",
+				fmt.Sprintf("there are more than %d kinds of applications' own", model.MaxOwn),
+				"use fewer, or the same name for what is alike",
+			)
 			continue
 		}
 		for _, x := range d.entries(f["things"], "things") {
 			tf := d.fields(x.value, "the "+e.name+" "+x.name, "title", "sensitive", "insiders", "atLeast", "default")
 			if n := tf["default"]; n != nil {
-				d.problem(n, "two-rules", "a default is for a kind of which everybody has one", "add one: true to the kind, or give it by a kit for everyone")
+				d.problem(
+					n,
+					"two-rules",
+					"a default is for a kind of which everybody has one",
+					"add one: true to the kind, or give it by a kit for everyone",
+				)
 			}
 			t := model.Thing{
 				Kind: kind, Name: x.name, Pos: d.pos(x.key), Seats: -1, Title: d.text(tf["title"], "title"),
@@ -55,7 +78,14 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 				t.AtLeast = d.integer(n, "atLeast", 1)
 			}
 			if c.Split != "" && strings.Contains(x.name, c.Split) {
-				d.probs.Add(source.NewProblem(t.Pos, "bad-name", fmt.Sprintf("%q holds %q, by which the column %s is split", x.name, c.Split, c.Name), ""))
+				d.probs.Add(
+					source.NewProblem(
+						t.Pos,
+						"bad-name",
+						fmt.Sprintf("%q holds %q, by which the column %s is split", x.name, c.Split, c.Name),
+						"",
+					),
+				)
 			}
 			app.Things = append(app.Things, t)
 		}
@@ -75,7 +105,12 @@ func (r *Repo) ofOne(d *doc, app *model.App, e entry, things *yaml.Node) {
 		}
 		if d.boolean(tf["default"], "default") {
 			if usual != "" {
-				d.problem(tf["default"], "two-rules", fmt.Sprintf("%s is the default already", usual), "keep one of them")
+				d.problem(
+					tf["default"],
+					"two-rules",
+					fmt.Sprintf("%s is the default already", usual),
+					"keep one of them",
+				)
 			}
 			usual = x.name
 		}

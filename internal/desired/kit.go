@@ -195,7 +195,12 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 func (r *Repo) oneOf(d *doc, give *model.Give, at *model.Attr, n *yaml.Node) {
 	v := d.text(n, at.Name)
 	if !slices.Contains(at.Values, v) {
-		d.problem(n, "unknown-thing", fmt.Sprintf("there is no %s %q", at.Name, v), didYouMean(v, at.Values, "there are "))
+		d.problem(
+			n,
+			"unknown-thing",
+			fmt.Sprintf("there is no %s %q", at.Name, v),
+			didYouMean(v, at.Values, "there are "),
+		)
 		return
 	}
 	give.Set = append(give.Set, model.Setting{Attr: at.Name, Value: v, Pos: d.pos(n)})
@@ -283,13 +288,23 @@ func (r *Repo) listedHolders(d *doc, n *yaml.Node, file string) []model.Holder {
 	at := map[string]int{"person": -1, "until": -1, "because": -1}
 	for i, h := range header {
 		if _, known := at[strings.TrimSpace(h)]; !known {
-			r.fail(model.Pos{File: file, Line: 1}, "unknown-column", fmt.Sprintf("a list of holders has no column %q", h), "its columns are person, until and because")
+			r.fail(
+				model.Pos{File: file, Line: 1},
+				"unknown-column",
+				fmt.Sprintf("a list of holders has no column %q", h),
+				"its columns are person, until and because",
+			)
 			return nil
 		}
 		at[strings.TrimSpace(h)] = i
 	}
 	if at["person"] < 0 || at["because"] < 0 {
-		r.fail(model.Pos{File: file, Line: 1}, "missing-column", "a list of holders needs the columns person and because", "add them")
+		r.fail(
+			model.Pos{File: file, Line: 1},
+			"missing-column",
+			"a list of holders needs the columns person and because",
+			"add them",
+		)
 		return nil
 	}
 	var out []model.Holder
@@ -316,7 +331,12 @@ func (r *Repo) listedHolders(d *doc, n *yaml.Node, file string) []model.Holder {
 			}
 		}
 		if h.Person == "" || h.Because == "" {
-			r.fail(pos, "missing-value", "a holder needs a person and a because", "add what is missing, or take the row out")
+			r.fail(
+				pos,
+				"missing-value",
+				"a holder needs a person and a because",
+				"add what is missing, or take the row out",
+			)
 			continue
 		}
 		r.refs = append(r.refs, personRef{h.Person, pos})

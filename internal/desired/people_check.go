@@ -49,7 +49,10 @@ func (r *Repo) checkPeople() {
 					attr,
 					int(c.Second),
 					"duplicate-entry",
-					func(second model.Pos) string { return fmt.Sprintf("the %s %s stands again in %s", attr, a, second) },
+					func(second model.Pos) string {
+						return fmt.Sprintf("the %s %s stands again in "+
+							"%s", attr, a, second)
+					},
 					hint,
 				},
 			)

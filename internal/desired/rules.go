@@ -59,14 +59,24 @@ func (d *doc) rule(e entry) *derive.Rule {
 		seen := map[string]bool{}
 		for _, p := range d.entries(f["map"], "map") {
 			if seen[table.Fold(p.name)] {
-				d.problem(p.key, "duplicate-key", fmt.Sprintf("%s stands in the table twice, case aside", p.name), "keep one of them")
+				d.problem(
+					p.key,
+					"duplicate-key",
+					fmt.Sprintf("%s stands in the table twice, case aside", p.name),
+					"keep one of them",
+				)
 			}
 			seen[table.Fold(p.name)] = true
 			r.Map = append(r.Map, derive.Pair{Value: p.name, Becomes: d.text(p.value, p.name)})
 		}
 	}
 	if len(r.From) == 0 && f["constant"] == nil {
-		d.problem(e.value, "missing-key", "nothing is said that the value follows from", "add from: ATTRIBUTE or join: [ATTRIBUTE, ATTRIBUTE]")
+		d.problem(
+			e.value,
+			"missing-key",
+			"nothing is said that the value follows from",
+			"add from: ATTRIBUTE or join: [ATTRIBUTE, ATTRIBUTE]",
+		)
 		return nil
 	}
 	return r
@@ -100,7 +110,12 @@ func (r *Repo) readOwnNames(d *doc, app *model.App, n *yaml.Node) {
 	for _, e := range d.entries(n, "named") {
 		name := d.text(e.value, e.name)
 		if other, ok := seen[table.Fold(name)]; ok {
-			d.problem(e.value, "two-people", fmt.Sprintf("the account %s is that of %s already", name, other), "correct one of them")
+			d.problem(
+				e.value,
+				"two-people",
+				fmt.Sprintf("the account %s is that of %s already", name, other),
+				"correct one of them",
+			)
 		}
 		seen[table.Fold(name)], names[e.name] = e.name, name
 		r.refs = append(r.refs, personRef{e.name, d.pos(e.key)})

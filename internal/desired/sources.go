@@ -56,13 +56,28 @@ func (r *Repo) readSources(d *doc, n *yaml.Node) {
 			s.Program = append(s.Program, word.Text)
 		}
 		if (s.File == "") == (len(s.Program) == 0) {
-			d.problem(e.key, "two-rules", "a source is a file or a program", "add file: PATH, or program: [NAME, WORD], and only one of them")
+			d.problem(
+				e.key,
+				"two-rules",
+				"a source is a file or a program",
+				"add file: PATH, or program: [NAME, WORD], and only one of them",
+			)
 		}
 		if !idPattern.MatchString(e.name) {
-			d.problem(e.key, "bad-id", fmt.Sprintf("%q is not a name of a source: small letters, digits and hyphens", e.name), "")
+			d.problem(
+				e.key,
+				"bad-id",
+				fmt.Sprintf("%q is not a name of a source: small letters, digits and hyphens", e.name),
+				"",
+			)
 		}
 		if !strings.HasPrefix(s.Into, "people/") || !IsPeopleFile(s.Into) {
-			d.problem(orNode(f["into"], e.key), "wrong-path", "new people need a file to come into", "add into: people/NAME.csv")
+			d.problem(
+				orNode(f["into"], e.key),
+				"wrong-path",
+				"new people need a file to come into",
+				"add into: people/NAME.csv",
+			)
 		}
 		if f["delimiter"] != nil {
 			spec := &export.Spec{}
@@ -89,7 +104,12 @@ func (r *Repo) readSources(d *doc, n *yaml.Node) {
 			s.Clear = d.oneOf(n, "empty", "leaves", "clears") == "clears"
 		}
 		if s.Number != "" && strings.Trim(strings.Trim(s.Number, "#"), "#") == s.Number {
-			d.problem(f["number"], "bad-value", fmt.Sprintf("%q has no # where digits are to stand", s.Number), "write it like E####")
+			d.problem(
+				f["number"],
+				"bad-value",
+				fmt.Sprintf("%q has no # where digits are to stand", s.Number),
+				"write it like E####",
+			)
 		}
 		for _, c := range d.entries(f["columns"], "columns") {
 			if m, ok := r.mapped(d, c); ok {
@@ -173,7 +193,12 @@ func (r *Repo) readFields(d *doc, n *yaml.Node) {
 	for _, e := range d.entries(n, "fields") {
 		name := e.name
 		if !strings.HasPrefix(name, "extra.") || len(name) == len("extra.") {
-			d.problem(e.key, "unknown-attribute", fmt.Sprintf("%s is no attribute of the organization's own", name), "name it extra."+strings.TrimPrefix(name, "extra."))
+			d.problem(
+				e.key,
+				"unknown-attribute",
+				fmt.Sprintf("%s is no attribute of the organization's own", name),
+				"name it extra."+strings.TrimPrefix(name, "extra."),
+			)
 			continue
 		}
 		f := d.fields(e.value, "the field "+name, "type", "values", "required", "title")
@@ -231,7 +256,13 @@ func (r *Repo) checkFields(all *[]finding) {
 		col := r.People.Column(f.Name)
 		for p := range r.People.Len() {
 			if (col == nil || col.At(p) == "") && f.Required(func(a string) string { return r.People.Get(p, a) }) {
-				r.find(all, p, f.Name, "missing-value", fmt.Sprintf("%s is required (%s), and has no value", f.Name, f.Pos))
+				r.find(
+					all,
+					p,
+					f.Name,
+					"missing-value",
+					fmt.Sprintf("%s is required (%s), and has no value", f.Name, f.Pos),
+				)
 			}
 		}
 	}

@@ -134,7 +134,12 @@ func (x *CSV) change(line int, values map[int]string) error {
 	at := x.rows[line]
 	fields, err := x.fields(at[0], at[1])
 	if err != nil {
-		return source.NewProblem(model.Pos{File: x.text.Name, Line: line}, "bad-quotes", err.Error(), "correct the row first")
+		return source.NewProblem(
+			model.Pos{File: x.text.Name, Line: line},
+			"bad-quotes",
+			err.Error(),
+			"correct the row first",
+		)
 	}
 	had := len(x.Header) - len(x.wide)
 	if len(fields) != had {

@@ -20,7 +20,9 @@ func TestARowKeepsEveryOtherByte(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		end := rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(t, "end")
 		mark := rapid.SampledFrom([]string{"", "\ufeff"}).Draw(t, "mark")
-		field := rapid.SampledFrom([]string{"", "x", " y ", `"z"`, `"a,b"`, `"say ""so"""`, "ø", `"two` + end + `lines"`})
+		field := rapid.SampledFrom(
+			[]string{"", "x", " y ", `"z"`, `"a,b"`, `"say ""so"""`, "ø", `"two` + end + `lines"`},
+		)
 		rows := rapid.IntRange(1, 6).Draw(t, "rows")
 		var raw [][]string
 		var text strings.Builder
@@ -39,7 +41,8 @@ func TestARowKeepsEveryOtherByte(t *testing.T) {
 		x, err := edit.ReadCSV(file, ',')
 		require.NoError(t, err)
 		at := rapid.IntRange(0, rows-1).Draw(t, "at")
-		value := rapid.SampledFrom([]string{"", "plain", `with "quotes"`, "a,b", " spaces ", "two\nlines"}).Draw(t, "value")
+		value := rapid.SampledFrom([]string{"", "plain", `with "quotes"`, "a,b", " spaces ", "two\nlines"}).
+			Draw(t, "value")
 		widen := rapid.Bool().Draw(t, "widen")
 		column := "name"
 		if widen {
@@ -175,7 +178,10 @@ func TestValuesAreWrittenAsTheyAreRead(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		value := rapid.StringMatching(`[ -~äø\n\t]{1,20}`).Draw(t, "value")
 		style := rapid.SampledFrom([]string{"old", `"old"`, "'old'"}).Draw(t, "style")
-		file := edit.New("people/x.yaml", []byte("people:\n- id: E1\n  title: "+style+"   # kept\n  more: {title: "+style+"}\n"))
+		file := edit.New(
+			"people/x.yaml",
+			[]byte("people:\n- id: E1\n  title: "+style+"   # kept\n  more: {title: "+style+"}\n"),
+		)
 		y, err := edit.ReadYAML(file)
 		require.NoError(t, err)
 		person := y.Get("people").Content[0]

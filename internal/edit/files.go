@@ -84,7 +84,11 @@ func (f *Files) read(ctx context.Context, name, encoding string) ([]byte, fs.Fil
 		return nil, nil, fmt.Errorf("%s is not %s: %w", name, encoding, err)
 	}
 	if back, _, err := transform.Bytes(e.NewEncoder(), plain); err != nil || !bytes.Equal(back, data) {
-		return nil, nil, fmt.Errorf("%s holds bytes that are not %s, which would be lost; correct the file first", name, encoding)
+		return nil, nil, fmt.Errorf(
+			"%s holds bytes that are not %s, which would be lost; correct the file first",
+			name,
+			encoding,
+		)
 	}
 	return plain, info, nil
 }
@@ -144,7 +148,11 @@ func (f *Files) Write() (err error) {
 		if err := f.tree.Sweep(t.Name); err != nil {
 			return err
 		}
-		s, err := f.tree.Stage(t.Name, 0o644, func(w io.Writer) error { _, err := w.Write(contents[t.Name]); return err })
+		s, err := f.tree.Stage(
+			t.Name,
+			0o644,
+			func(w io.Writer) error { _, err := w.Write(contents[t.Name]); return err },
+		)
 		if err != nil {
 			return err
 		}

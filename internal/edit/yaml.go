@@ -2,9 +2,6 @@ package edit
 
 import (
 	"errors"
-	"fmt"
-	"regexp"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -152,22 +149,6 @@ func (y *YAML) end(n *yaml.Node) (int, error) {
 	return 0, y.unclear(n)
 }
 
-// quoted is the offset behind a text in quotes, or -1.
-func quoted(text []byte, at int) int {
-	q := text[at]
-	for i := at + 1; i < len(text); i++ {
-		switch {
-		case text[i] == '\\' && q == '"':
-			i++
-		case text[i] == q && q == '\'' && i+1 < len(text) && text[i+1] == q:
-			i++
-		case text[i] == q:
-			return i + 1
-		}
-	}
-	return -1
-}
-
 // last is the last line of what is indented below a column (from 0), beginning
 // at a line; blank lines and comments at its end are not part of it.
 func (y *YAML) last(line, column int) int {
@@ -297,45 +278,6 @@ func (y *YAML) within(end int, follows bool, item string) error {
 	return nil
 }
 
-// AddItems adds items to the list under a mapping's key, which is made where it is not
-// there; each is written in one line.
-func (y *YAML) AddItems(m *yaml.Node, key string, items ...string) error {
-	k, list := entry(m, key)
-	dashes := func(column int) []string {
-		var out []string
-		for _, item := range items {
-			out = append(out, strings.Repeat(" ", column)+"- "+item)
-		}
-		return out
-	}
-	switch {
-	case k == nil && flow(m):
-		return y.AddKey(m, []string{key + ": [" + strings.Join(items, ", ") + "]"})
-	case k == nil:
-		return y.AddKey(m, append([]string{key + ":"}, dashes(2)...))
-	case list.Tag == "!!null" && list.Value == "":
-		y.insertAfter(k.Line, dashes(k.Column+1))
-		return nil
-	case list.Kind != yaml.SequenceNode:
-		return y.unclear(list)
-	case flow(list) && len(list.Content) == 0 && !flow(m):
-		end, err := y.end(list)
-		if err != nil {
-			return err
-		}
-		y.text.Replace(y.afterColon(k), end, y.text.End()+strings.Join(dashes(k.Column+1), y.text.End()))
-		return nil
-	case flow(list):
-		end, err := y.end(list)
-		if err != nil {
-			return err
-		}
-		return y.within(end, len(list.Content) > 0, strings.Join(items, ", "))
-	}
-	y.insertAfter(y.last(list.Content[len(list.Content)-1].Line, list.Column-1), dashes(list.Column-1))
-	return nil
-}
-
 // afterColon is the offset behind the colon after a key.
 func (y *YAML) afterColon(k *yaml.Node) int {
 	end, err := y.end(k)
@@ -346,77 +288,6 @@ func (y *YAML) afterColon(k *yaml.Node) int {
 		end++
 	}
 	return end + 1
-}
-
-// ChangeItems takes items out of the list under a mapping's key, by their numbers in order,
-// and adds others at its end. A list that is left without items goes with its key.
-func (y *YAML) ChangeItems(m *yaml.Node, key string, gone []int, add []string) error {
-	k, list := entry(m, key)
-	if len(gone) == 0 {
-		return y.AddItems(m, key, add...)
-	}
-	if list == nil || list.Kind != yaml.SequenceNode {
-		return fmt.Errorf("%s has no list %s", y.text.Name, key)
-	}
-	if len(gone) == len(list.Content) {
-		if len(add) == 0 {
-			return y.RemoveKey(m, k)
-		}
-		return y.fill(list, add)
-	}
-	for _, i := range gone {
-		if err := y.removeItem(list, i, gone); err != nil {
-			return err
-		}
-	}
-	if len(add) == 0 {
-		return nil
-	}
-	return y.AddItems(m, key, add...)
-}
-
-// fill puts other items in the place of all of a list.
-func (y *YAML) fill(list *yaml.Node, items []string) error {
-	if flow(list) {
-		end, err := y.end(list)
-		if err == nil {
-			y.text.Replace(y.at(list), end, "["+strings.Join(items, ", ")+"]")
-		}
-		return err
-	}
-	first := list.Content[0]
-	last := y.last(list.Content[len(list.Content)-1].Line, list.Column-1)
-	end, pad := y.text.End(), strings.Repeat(" ", list.Column-1)+"- "
-	y.text.Replace(y.text.begin(first.Line), y.text.begin(last+1), pad+strings.Join(items, end+pad)+end)
-	return nil
-}
-
-// removeItem takes one item out of a list of which some stay.
-func (y *YAML) removeItem(list *yaml.Node, i int, gone []int) error {
-	item := list.Content[i]
-	if !flow(list) {
-		y.text.Replace(y.text.begin(item.Line), y.text.begin(y.last(item.Line, list.Column-1)+1), "")
-		return nil
-	}
-	from := y.at(item)
-	to, err := y.end(item)
-	if err != nil {
-		return err
-	}
-	trailing := true // with all that follow, so that the comma before it goes instead
-	for n := i; n < len(list.Content); n++ {
-		trailing = trailing && slices.Contains(gone, n)
-	}
-	switch {
-	case !trailing:
-		to = y.at(list.Content[i+1])
-	default:
-		if from, err = y.end(list.Content[i-1]); err != nil {
-			return err
-		}
-	}
-	y.text.Replace(from, to, "")
-	return nil
 }
 
 // RemoveKey takes an entry out of a mapping.
@@ -500,58 +371,4 @@ func (y *YAML) AddEntry(key string, lines []string) error {
 	}
 	y.insertAfter(last, first)
 	return nil
-}
-
-// date is how a day is written, which needs no quotes where it is read as text.
-var date = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
-
-// Scalar writes a text as a scalar of one line, in quotes where it needs them.
-func Scalar(s string) string {
-	if date.MatchString(s) {
-		return s
-	}
-	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
-	if strings.ContainsAny(s, "\n\r\t") {
-		n.Style = yaml.DoubleQuotedStyle
-	}
-	out, err := yaml.Dump(&n, yaml.WithLineWidth(-1))
-	if err != nil {
-		panic(err) // a plain text always dumps
-	}
-	return strings.TrimRight(string(out), "\n")
-}
-
-// Inline writes a text as a scalar between brackets.
-func Inline(s string) string {
-	out := Scalar(s)
-	if !strings.HasPrefix(out, `"`) && !strings.HasPrefix(out, "'") && strings.ContainsAny(out, "[]{},") {
-		return Quoted(s)
-	}
-	return out
-}
-
-// Quoted writes a text in double quotes.
-func Quoted(s string) string {
-	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s, Style: yaml.DoubleQuotedStyle}
-	out, err := yaml.Dump(&n, yaml.WithLineWidth(-1))
-	if err != nil {
-		panic(err) // a plain text always dumps
-	}
-	return strings.TrimRight(string(out), "\n")
-}
-
-// Slug is a name in small letters, digits and hyphens.
-func Slug(name string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(name) {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
-			b.WriteRune(r)
-		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
-			b.WriteByte('-')
-		}
-	}
-	if out := strings.Trim(b.String(), "-"); out != "" {
-		return out
-	}
-	return "thing"
 }

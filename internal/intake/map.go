@@ -41,8 +41,29 @@ type Mapping struct {
 // synonyms are what columns of people are called, besides the names of attributes; without
 // case, spaces and punctuation.
 var synonyms = map[string][]string{
-	"id":              {"personid", "employeeid", "staffid", "staffnumber", "staffno", "personnelnumber", "personnelno", "personno", "employeeno"},
-	"userName":        {"login", "loginname", "user", "username", "account", "accountname", "uid", "samaccountname", "userid", "logon"},
+	"id": {
+		"personid",
+		"employeeid",
+		"staffid",
+		"staffnumber",
+		"staffno",
+		"personnelnumber",
+		"personnelno",
+		"personno",
+		"employeeno",
+	},
+	"userName": {
+		"login",
+		"loginname",
+		"user",
+		"username",
+		"account",
+		"accountname",
+		"uid",
+		"samaccountname",
+		"userid",
+		"logon",
+	},
 	"displayName":     {"name", "fullname", "displayname", "cn", "commonname", "person"},
 	"name.givenName":  {"firstname", "givenname", "forename", "given"},
 	"name.familyName": {"lastname", "surname", "familyname", "sn", "family"},
@@ -142,7 +163,10 @@ const asSaid = "as said"
 
 // Joined reports whether user names are made by a rule.
 func (m *Mapping) Joined() bool {
-	return slices.ContainsFunc(m.Columns, func(c Column) bool { return c.Attr == "userName" && c.rule != nil && len(c.rule.From) > 0 })
+	return slices.ContainsFunc(
+		m.Columns,
+		func(c Column) bool { return c.Attr == "userName" && c.rule != nil && len(c.rule.From) > 0 },
+	)
 }
 
 func missing(t *sheet.Table, s desired.Mapped) error {
@@ -240,7 +264,8 @@ func (m *Mapping) Rows(date string) []intake.Row {
 			row.Values[i] = c.rule.Value(get)
 			if len(c.rule.From) > 0 && c.rule.Lacks(get(c.rule.From[0])) {
 				row.Wrong = append(row.Wrong, intake.Wrong{
-					Attr: c.Attr, Rule: "unknown-word", Says: fmt.Sprintf("the table for %s has no line for %q", c.Attr, get(c.rule.From[0])),
+					Attr: c.Attr, Rule: "unknown-word", Says: fmt.Sprintf("the table for %s has no line for "+
+						"%q", c.Attr, get(c.rule.From[0])),
 					Hint: "add one, or else: VALUE",
 				})
 			}
@@ -261,7 +286,11 @@ func (m *Mapping) cell(row *intake.Row, attr, cell, date string) string {
 		row.Wrong = append(row.Wrong, intake.Wrong{Attr: attr, Rule: rule, Says: says, Hint: hint})
 	}
 	if sheet.Formula(v) {
-		wrong("formula", fmt.Sprintf("%.40q is a formula, and its value is expected", v), "paste the column as values, and save the sheet again")
+		wrong(
+			"formula",
+			fmt.Sprintf("%.40q is a formula, and its value is expected", v),
+			"paste the column as values, and save the sheet again",
+		)
 		return v
 	}
 	if !desired.IsDate(attr) {
@@ -277,7 +306,11 @@ func (m *Mapping) cell(row *intake.Row, attr, cell, date string) string {
 		wrong("wrong-date", fmt.Sprintf("%q is no date of the form that was said", v), "correct it, or the form")
 		return v
 	}
-	wrong("wrong-date", fmt.Sprintf("%q is no date like 2026-11-24", v), "say how dates are written, for example --date DD.MM.YYYY")
+	wrong(
+		"wrong-date",
+		fmt.Sprintf("%q is no date like 2026-11-24", v),
+		"say how dates are written, for example --date DD.MM.YYYY",
+	)
 	return v
 }
 

@@ -177,7 +177,12 @@ func Draft(
 	}
 	in := draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
-		Desired:     plan.Desired{Environment: s.Repo.Tree.Environment, Revision: revision, Clean: clean, Digest: s.Repo.Digest()},
+		Desired: plan.Desired{
+			Environment: s.Repo.Tree.Environment,
+			Revision:    revision,
+			Clean:       clean,
+			Digest:      s.Repo.Digest(),
+		},
 		People:      s.Repo.People,
 		Apps:        s.Repo.Apps,
 		Kits:        s.Repo.Kits,

@@ -52,7 +52,13 @@ func Undo(s *State, run string, p *plan.Plan, done []string, today day.Day) *pla
 	revision, clean := gitrepo.Revision(repo.Dir)
 	out := &plan.Plan{
 		Format: plan.Format, Organization: repo.Organization, AsOf: today.String(), Undoes: run,
-		Desired: plan.Desired{Environment: repo.Tree.Environment, Revision: revision, Clean: clean, Digest: repo.Digest(), People: repo.People.Len()},
+		Desired: plan.Desired{
+			Environment: repo.Tree.Environment,
+			Revision:    revision,
+			Clean:       clean,
+			Digest:      repo.Digest(),
+			People:      repo.People.Len(),
+		},
 		Exports: []plan.Export{}, Changes: found.Changes, Reasons: found.Reasons, Notices: found.Notices,
 		SetAside: []plan.SetAside{}, People: map[string]string{},
 	}

@@ -15,7 +15,8 @@ func NothingToAmend() string { return "The files say so already; nothing is to b
 // WouldNotPass counts what would be wrong with files as they would be.
 func WouldNotPass(n int) error {
 	return fmt.Errorf(
-		"as amended, the files would not pass: %s (above); nothing was written", model.Count(n, "problem", "problems"),
+		"as amended, the files would not pass: %s (above); nothing was "+
+			"written", model.Count(n, "problem", "problems"),
 	)
 }
 
@@ -52,7 +53,11 @@ func several(files []string) string {
 
 // NotCommitted is a commit that failed after the files were written.
 func NotCommitted(files []string, err error) error {
-	return fmt.Errorf("%s written, and not committed: %w", model.Plural(len(files), files[0]+" was", several(files)+" were"), err)
+	return fmt.Errorf(
+		"%s written, and not committed: %w",
+		model.Plural(len(files), files[0]+" was", several(files)+" were"),
+		err,
+	)
 }
 
 // Committed names the files that were committed, and the commit.
@@ -94,12 +99,16 @@ func SetsNothing(word string) error {
 
 // NoOtherID is an attempt to give a person another id.
 func NoOtherID() error {
-	return errors.New("an id stays as it is, as the ledger and other files know the person by it; change userName instead")
+	return errors.New(
+		"an id stays as it is, as the ledger and other files know the person by it; change userName instead",
+	)
 }
 
 // BecauseOf asks for a reason that the file needs.
 func BecauseOf() error {
-	return errors.New(`because of what? Whoever holds a kit by name, or is left out of a rule, needs --because "REASON"`)
+	return errors.New(
+		`because of what? Whoever holds a kit by name, or is left out of a rule, needs --because "REASON"`,
+	)
 }
 
 // Like stands for the reason of a copy while nobody has given one.
@@ -175,8 +184,11 @@ func RowsWrong(n int) error {
 
 // MayBeThere counts new people who may be there already.
 func MayBeThere(n int) error {
-	return fmt.Errorf("%s there already (above); put the id of that person into the row, or take in somebody of the same name with --with-doubles",
-		model.Count(n, "new person may be", "new people may be"))
+	return fmt.Errorf(
+		"%s there already (above); put the id of that person into the row, or take in somebody of the same name "+
+			"with --with-doubles",
+		model.Count(n, "new person may be", "new people may be"),
+	)
 }
 
 // EndsMany is a spreadsheet that ends many.
@@ -187,7 +199,9 @@ func EndsMany(n, of int) error {
 
 // IntoWhich asks for the file that new people come into.
 func IntoWhich() error {
-	return errors.New("there are several files of people; say which the new ones come into, for example --into people/ashore.csv")
+	return errors.New(
+		"there are several files of people; say which the new ones come into, for example --into people/ashore.csv",
+	)
 }
 
 // NothingTakenIn is said where something keeps rows from being written.
@@ -221,7 +235,10 @@ func ProposedKits(n int) string {
 
 // AdoptWhich asks for what is to be adopted.
 func AdoptWhich() error {
-	return errors.New("which changes? For example: pravet adopt PLAN 4 7; an application is taken over with --app ID, an account with --for PERSON")
+	return errors.New(
+		"which changes? For example: pravet adopt PLAN 4 7; an application is taken over with --app ID, an " +
+			"account with --for PERSON",
+	)
 }
 
 // NotBelow is a file that is not in the repository.
@@ -269,7 +286,10 @@ func AdoptedBecause(because, by string, on day.Day) string {
 
 // StillThere is a change that the files as they would be do not make unnecessary.
 func StillThere(change string) error {
-	return fmt.Errorf("change %s would still be in the next draft; correct the files by hand. Nothing was written", change)
+	return fmt.Errorf(
+		"change %s would still be in the next draft; correct the files by hand. Nothing was written",
+		change,
+	)
 }
 
 // MoreChanges counts changes that come into the next draft.
@@ -291,7 +311,13 @@ func OtherEnvironment(plan, of, here string) error {
 		}
 		return name
 	}
-	return fmt.Errorf("plan %s is for the environment %s, and this is %s; it runs nowhere else: --env %s", plan, called(of), called(here), called(of))
+	return fmt.Errorf(
+		"plan %s is for the environment %s, and this is %s; it runs nowhere else: --env %s",
+		plan,
+		called(of),
+		called(here),
+		called(of),
+	)
 }
 
 // OutEnding is an --out whose ending tells no format.
@@ -311,7 +337,10 @@ func SpanTurned(from, to day.Day) error {
 
 // BeforeTheLedger is a past day of which nothing is known.
 func BeforeTheLedger(on string) error {
-	return fmt.Errorf("nothing is on record of %s: neither a plan, nor an export, nor a commit of the files by then", on)
+	return fmt.Errorf(
+		"nothing is on record of %s: neither a plan, nor an export, nor a commit of the files by then",
+		on,
+	)
 }
 
 // WholePlan is what a decision is about that names no change.

@@ -37,7 +37,12 @@ func (t *Table) lay(records []record, order []string) {
 func (t *Table) ldif(text []byte) error {
 	var parsed ldif.LDIF
 	if err := ldif.Unmarshal(bytes.NewReader(text), &parsed); err != nil {
-		return source.NewProblem(model.Pos{File: t.File}, "not-ldif", "this is not LDIF: "+err.Error(), "export it again")
+		return source.NewProblem(
+			model.Pos{File: t.File},
+			"not-ldif",
+			"this is not LDIF: "+err.Error(),
+			"export it again",
+		)
 	}
 	lines := dnLines(text)
 	var records []record
@@ -45,7 +50,12 @@ func (t *Table) ldif(text []byte) error {
 	seen := map[string]bool{}
 	for i, e := range parsed.Entries {
 		if e.Entry == nil {
-			return source.NewProblem(model.Pos{File: t.File}, "not-ldif", "this is a file of changes, and entries are expected", "export entries")
+			return source.NewProblem(
+				model.Pos{File: t.File},
+				"not-ldif",
+				"this is a file of changes, and entries are expected",
+				"export entries",
+			)
 		}
 		r := record{values: map[string]string{}}
 		if i < len(lines) {
@@ -103,7 +113,12 @@ func (t *Table) scim(text []byte) error {
 		return source.NewProblem(pos, "not-json", "this is not JSON of SCIM: "+err.Error(), "export it again")
 	}
 	if list.Resources == nil {
-		return source.NewProblem(model.Pos{File: t.File, Line: 1}, "not-scim", "there are no Resources", "a list of users is expected (RFC 7644 §3.4.2)")
+		return source.NewProblem(
+			model.Pos{File: t.File, Line: 1},
+			"not-scim",
+			"there are no Resources",
+			"a list of users is expected (RFC 7644 §3.4.2)",
+		)
 	}
 	var records []record
 	var order []string
@@ -117,7 +132,12 @@ func (t *Table) scim(text []byte) error {
 		}
 		var fields map[string]any
 		if err := json.Unmarshal(one, &fields); err != nil {
-			return source.NewProblem(model.Pos{File: t.File, Line: r.line}, "not-scim", "this is no user", "a JSON object is expected")
+			return source.NewProblem(
+				model.Pos{File: t.File, Line: r.line},
+				"not-scim",
+				"this is no user",
+				"a JSON object is expected",
+			)
 		}
 		flatten(fields, "", func(name, value string) {
 			if !seen[name] {

@@ -83,14 +83,20 @@ func Open(path, name string, o Options) (*Table, error) {
 	}
 	defer f.Close()
 	if info, err := f.Stat(); err == nil && info.IsDir() {
-		return nil, source.NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
+		return nil, source.NewProblem(
+			model.Pos{File: name},
+			"not-a-file",
+			"this is a folder, and a file is expected",
+			"name the file itself",
+		)
 	}
 	data, err := io.ReadAll(io.LimitReader(f, maxSheet+1))
 	if err != nil {
 		return nil, source.Unreadable(name, err)
 	}
 	if len(data) > maxSheet {
-		return nil, source.NewProblem(model.Pos{File: name}, "too-large", "the file has more than 512 MiB", "split it")
+		return nil, source.NewProblem(model.Pos{File: name}, "too-large", "the file has more than 512 "+
+			"MiB", "split it")
 	}
 	if o.Format == "" {
 		switch strings.ToLower(filepath.Ext(path)) {
@@ -112,7 +118,13 @@ func Read(data []byte, name string, o Options) (*Table, error) {
 	}
 	if len(bytes.TrimSpace(text)) == 0 {
 		return nil, source.NewProblem(
-			model.Pos{File: name, Line: 1}, "empty-file", "the file is empty", "a header row and a row for each person are expected",
+			model.Pos{
+				File: name,
+				Line: 1,
+			},
+			"empty-file",
+			"the file is empty",
+			"a header row and a row for each person are expected",
 		)
 	}
 	switch o.Format {
@@ -146,17 +158,34 @@ func decode(data []byte, t *Table) ([]byte, error) {
 	if from != nil {
 		out, _, err := transform.Bytes(from.NewDecoder(), data)
 		if err != nil {
-			return nil, source.NewProblem(model.Pos{File: t.File}, "not-encoded", "this is not "+t.Encoding, "name the encoding that the file is really in")
+			return nil, source.NewProblem(
+				model.Pos{File: t.File},
+				"not-encoded",
+				"this is not "+t.Encoding,
+				"name the encoding that the file is really in",
+			)
 		}
 		data = out
 	}
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	if i := bytes.IndexByte(data, 0); i >= 0 {
-		return nil, source.NewProblem(at(t.File, data, i), "not-text", "there is a NUL byte here, and text is expected", "save the spreadsheet as CSV (UTF-8)")
+		return nil, source.NewProblem(
+			at(t.File, data, i),
+			"not-text",
+			"there is a NUL byte here, and text is expected",
+			"save the spreadsheet as CSV (UTF-8)",
+		)
 	}
 	if i := invalid(data); i >= 0 {
 		return nil, source.NewProblem(
-			at(t.File, data, i), "not-utf-8", "this is not UTF-8", "save the file as UTF-8, or name its encoding, for example --encoding windows-1252",
+			at(
+				t.File,
+				data,
+				i,
+			),
+			"not-utf-8",
+			"this is not UTF-8",
+			"save the file as UTF-8, or name its encoding, for example --encoding windows-1252",
 		)
 	}
 	return data, nil
@@ -225,8 +254,15 @@ func (t *Table) csv(text []byte, delimiter rune) error {
 			continue
 		}
 		if len(row) != len(t.Header) {
-			t.wrong(&r, -1, "wrong-fields", fmt.Sprintf("the row has %s and the header has %d",
-				model.Count(len(row), "field", "fields"), len(t.Header)), "look for a missing or an unquoted "+Name(delimiter))
+			t.wrong(&r, -1, "wrong-fields", fmt.Sprintf(
+				"the row has %s and the header has %d",
+				model.Count(
+					len(row),
+					"field",
+					"fields",
+				),
+				len(t.Header),
+			), "look for a missing or an unquoted "+Name(delimiter))
 			continue
 		}
 		t.Rows = append(t.Rows, r)
@@ -258,10 +294,20 @@ func (t *Table) header(row []string, rd *csv.Reader) error {
 		line, column := rd.FieldPos(i)
 		pos := model.Pos{File: t.File, Line: line, Column: column}
 		if len(h) > 256 {
-			return source.NewProblem(pos, "not-a-header", "this is no name of a column", "the first row names the columns")
+			return source.NewProblem(
+				pos,
+				"not-a-header",
+				"this is no name of a column",
+				"the first row names the columns",
+			)
 		}
 		if h != "" && seen[table.Fold(h)] {
-			return source.NewProblem(pos, "duplicate-key", fmt.Sprintf("the column %s stands twice", h), "give one of them another name, or take it out")
+			return source.NewProblem(
+				pos,
+				"duplicate-key",
+				fmt.Sprintf("the column %s stands twice", h),
+				"give one of them another name, or take it out",
+			)
 		}
 		seen[table.Fold(h)] = true
 		t.Header = append(t.Header, h)

@@ -56,7 +56,13 @@ func AdoptedJSON(a *adopt.Application, repo *desired.Repo) any {
 
 // Adopted writes how an application is taken over.
 func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
-	p.Line(Strong(words.Clean(a.ID)) + "  " + Dim(words.Clean(fmt.Sprintf("from %s, %s", a.Export, model.Count(len(a.Guesses), "account", "accounts")))))
+	p.Line(
+		Strong(
+			words.Clean(a.ID),
+		) + "  " + Dim(
+			words.Clean(fmt.Sprintf("from %s, %s", a.Export, model.Count(len(a.Guesses), "account", "accounts"))),
+		),
+	)
 	p.Line()
 	t := &Table{Headers: []string{"column", "is taken as", "why"}}
 	for _, c := range a.Columns {
@@ -107,8 +113,16 @@ func (p *Printer) whose(a *adopt.Application, repo *desired.Repo, full bool) {
 		t.Rows = append(t.Rows, []string{g.Key, who, score, g.Why, yes})
 	}
 	p.Line()
-	p.Linef("%s sure by name, email or a former name, %s by your word, %s.",
-		model.Count(certain, "account is", "accounts are"), model.Thousands(said), model.Count(nobody, "is nobody's so far", "are nobody's so far"))
+	p.Linef(
+		"%s sure by name, email or a former name, %s by your word, %s.",
+		model.Count(
+			certain,
+			"account is",
+			"accounts are",
+		),
+		model.Thousands(said),
+		model.Count(nobody, "is nobody's so far", "are nobody's so far"),
+	)
 	if rest := len(t.Rows) - mostRows; rest > 0 && !full {
 		t.Rows = t.Rows[:mostRows]
 		p.Print(t)
@@ -123,8 +137,16 @@ func (p *Printer) leftAlone(a *adopt.Application, full bool) {
 		return
 	}
 	p.Line()
-	p.Linef("%s alone until you take %s out of alone in apps/%s.yaml:",
-		model.Count(len(a.Alone), "account is left", "accounts are left"), model.Plural(len(a.Alone), "it", "them"), words.Clean(a.ID))
+	p.Linef(
+		"%s alone until you take %s out of alone in apps/%s.yaml:",
+		model.Count(
+			len(a.Alone),
+			"account is left",
+			"accounts are left",
+		),
+		model.Plural(len(a.Alone), "it", "them"),
+		words.Clean(a.ID),
+	)
 	for i, x := range a.Alone {
 		if i == mostRows && !full {
 			p.Line(Dim(fmt.Sprintf("  and %s more; --full shows them all", model.Thousands(len(a.Alone)-i))))

@@ -69,7 +69,10 @@ func (p *Printer) Intake(v *Intake, full bool) {
 		if h == "" {
 			h = "(without a name)"
 		}
-		t.Rows = append(t.Rows, []string{h, "left out", "no attribute is called so; take it with --map extra.NAME=COLUMN"})
+		t.Rows = append(
+			t.Rows,
+			[]string{h, "left out", "no attribute is called so; take it with --map extra.NAME=COLUMN"},
+		)
 	}
 	p.Print(t)
 	p.newcomers(v)
@@ -140,7 +143,9 @@ func (v *Intake) counts() string {
 	}
 	text := strings.Join(parts, ", ")
 	if n := v.Outcome.Doubles; n > 0 {
-		text += "; " + Alarm(model.Count(n, "of the new ones may be there already", "of the new ones may be there already"))
+		text += "; " + Alarm(
+			model.Count(n, "of the new ones may be there already", "of the new ones may be there already"),
+		)
 	}
 	return text
 }
@@ -165,7 +170,15 @@ func (p *Printer) rows(v *Intake, full bool) {
 			p.entry(v, e, wide)
 		}
 		if left := shown - mostRows; left > 0 && !full {
-			p.Line(Dim(fmt.Sprintf("  and %s %s; --full shows them all", model.Thousands(left), "more that are "+state.String())))
+			p.Line(
+				Dim(
+					fmt.Sprintf(
+						"  and %s %s; --full shows them all",
+						model.Thousands(left),
+						"more that are "+state.String(),
+					),
+				),
+			)
 		}
 	}
 }
@@ -194,7 +207,8 @@ func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
 		p.wrapped(margin, words.Clean(x.Attr+": "+quoted(x.From)+" becomes "+quoted(x.To)), nil)
 	}
 	for _, d := range e.Doubles {
-		p.wrapped(margin, words.Clean(d.Why+" as "+d.ID+"; if it is the same person, put that id into the row"), Alarm)
+		p.wrapped(margin, words.Clean(d.Why+" as "+d.ID+"; if it is the same person, put that id into the "+
+			"row"), Alarm)
 	}
 	for i := range e.Wrong {
 		pr := v.Mapping.Problem(e.Line, &e.Wrong[i])

@@ -49,8 +49,12 @@ func (p *Printer) Proposals(list []Proposal, held int, full bool) {
 	for _, x := range list {
 		explained += x.Explains
 	}
-	p.Linef("%s of %s that no rule explains so far: %s.", Strong(model.Count(len(list), "rule explains", "rules explain")+" "+model.Thousands(explained)),
-		model.Count(held, "holding", "holdings"), fmt.Sprintf("%d%%", 100*explained/max(1, held)))
+	p.Linef(
+		"%s of %s that no rule explains so far: %s.",
+		Strong(model.Count(len(list), "rule explains", "rules explain")+" "+model.Thousands(explained)),
+		model.Count(held, "holding", "holdings"),
+		fmt.Sprintf("%d%%", 100*explained/max(1, held)),
+	)
 	for i := range list {
 		if i == mostRows && !full {
 			p.Line()
@@ -71,7 +75,15 @@ func (p *Printer) Proposals(list []Proposal, held int, full bool) {
 		}
 		p.led("  for      ", words.Clean(rule), nil)
 		p.led("  gives    ", words.Clean(strings.Join(x.Gives, ", ")), nil)
-		p.led("  explains ", fmt.Sprintf("%s of %s", model.Count(x.Explains, "holding", "holdings"), model.Count(x.People, "person", "people")), nil)
+		p.led(
+			"  explains ",
+			fmt.Sprintf(
+				"%s of %s",
+				model.Count(x.Explains, "holding", "holdings"),
+				model.Count(x.People, "person", "people"),
+			),
+			nil,
+		)
 		if n := len(x.Exceptions); n > 0 {
 			names := x.Exceptions
 			more := ""

@@ -171,7 +171,8 @@ func (m *matcher) near() {
 		}
 		key := table.Likeness(local(g.Key))
 		m.guess(g, marks["name "+table.Likeness(name)], byName, "the same name, "+name, name != "")
-		m.guess(g, marks["turned "+turned(name)], byTurned, "the same name in another order, "+name, turned(name) != "")
+		m.guess(g, marks["turned "+turned(name)], byTurned, "the same name in another order, "+
+			""+name, turned(name) != "")
 		m.guess(g, marks["name "+key], byName, "called like the account", key != "")
 		m.guess(g, marks["short "+key], byShort, "the account's name is made of the person's", key != "")
 		for _, cut := range cuts(key) {
@@ -230,7 +231,12 @@ func (m *matcher) seconds() {
 		}
 		for _, p := range []int{byKey(g.Key), email(i), former(g.Key)} {
 			if p >= 0 {
-				g.Why = fmt.Sprintf("a second account of %s (%s), beside %s", m.People.Called(p), m.People.Get(p, "id"), m.out[m.has[p]].Key)
+				g.Why = fmt.Sprintf(
+					"a second account of %s (%s), beside %s",
+					m.People.Called(p),
+					m.People.Get(p, "id"),
+					m.out[m.has[p]].Key,
+				)
 				break
 			}
 		}

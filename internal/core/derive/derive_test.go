@@ -9,7 +9,11 @@ import (
 )
 
 func TestAValueFollowsFromOthers(t *testing.T) {
-	person := map[string]string{"name.givenName": "Søren Åge", "name.familyName": "O'Dahl-Łęcki", "userType": "contractor"}
+	person := map[string]string{
+		"name.givenName":  "Søren Åge",
+		"name.familyName": "O'Dahl-Łęcki",
+		"userType":        "contractor",
+	}
 	kinds := []derive.Pair{{"Contractor", "external"}, {"Service", "system"}}
 	names := []string{"name.givenName", "name.middleName", "name.familyName"}
 	for _, x := range []struct {

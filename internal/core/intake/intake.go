@@ -6,10 +6,8 @@
 package intake
 
 import (
-	"fmt"
 	"slices"
 	"strings"
-	"unicode"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -26,48 +24,6 @@ type Row struct {
 // A Wrong is something wrong with a row. Attr is "" where it is about the row.
 type Wrong struct {
 	Attr, Rule, Says, Hint string
-}
-
-// A Field is an attribute of the organization's own and what it may be.
-type Field struct {
-	Name     string
-	Type     string // text, number, date or boolean
-	Values   []string
-	Required func(get func(attr string) string) bool // nil where it may be left out
-	Pos      model.Pos
-}
-
-// Check says what is wrong with a value, "" where nothing is.
-func (f *Field) Check(v string) string {
-	if v == "" {
-		return ""
-	}
-	switch f.Type {
-	case "number":
-		if strings.Trim(v, "0123456789") != "" && !decimal(v) {
-			return fmt.Sprintf("%q is no number", v)
-		}
-	case "date":
-		if _, err := day.Parse(v); err != nil {
-			return err.Error()
-		}
-	case "boolean":
-		if v != "true" && v != "false" {
-			return fmt.Sprintf("%q is neither true nor false", v)
-		}
-	}
-	if len(f.Values) > 0 && !slices.Contains(f.Values, v) {
-		if near := table.Nearest(v, f.Values); near != "" {
-			return fmt.Sprintf("%q is none of its values; did you mean %s?", v, near)
-		}
-		return fmt.Sprintf("%q is none of its values: %s", v, strings.Join(f.Values, ", "))
-	}
-	return ""
-}
-
-func decimal(v string) bool {
-	whole, part, ok := strings.Cut(strings.TrimPrefix(v, "-"), ".")
-	return whole != "" && strings.Trim(whole, "0123456789") == "" && (!ok || part != "" && strings.Trim(part, "0123456789") == "")
 }
 
 // Input is what Compare needs.
@@ -266,87 +222,6 @@ func (c *comparison) fail(row int, attr, rule, says, hint string) {
 	c.wrong[row] = append(c.wrong[row], Wrong{attr, rule, says, hint})
 }
 
-// twice finds rows that are about the same person, or that give two people the same.
-func (c *comparison) twice() {
-	for _, k := range keys {
-		first := map[string]int{}
-		for i := range c.in.Rows {
-			v := c.value(i, k)
-			if v == "" {
-				continue
-			}
-			key := table.Fold(v)
-			n, ok := first[key]
-			if !ok {
-				first[key] = i
-				continue
-			}
-			c.fail(i, k, "duplicate-entry", fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[n].Line), "keep one of the rows, or correct it")
-			c.fail(n, k, "duplicate-entry", fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[i].Line), "keep one of the rows, or correct it")
-		}
-	}
-	by := map[int]int{}
-	for i, p := range c.found {
-		if p < 0 {
-			continue
-		}
-		if n, ok := by[p]; ok && len(c.wrong[i]) == 0 {
-			c.fail(i, "", "duplicate-entry", fmt.Sprintf("line %d is about the same person, %s", c.in.Rows[n].Line, c.in.People.Get(p, "id")), "keep one of the rows")
-			c.fail(n, "", "duplicate-entry", fmt.Sprintf("line %d is about the same person, %s", c.in.Rows[i].Line, c.in.People.Get(p, "id")), "keep one of the rows")
-		}
-		by[p] = i
-		c.seen[p] = true
-	}
-}
-
-// A numbering gives new people ids of a pattern, each above all that there are.
-type numbering struct {
-	before, after string
-	width, top    int
-}
-
-// number finds the highest id of the pattern; nil where there is none.
-func (c *comparison) number() *numbering {
-	from := strings.IndexByte(c.in.Number, '#')
-	if from < 0 {
-		return nil
-	}
-	to := strings.LastIndexByte(c.in.Number, '#') + 1
-	n := &numbering{before: c.in.Number[:from], after: c.in.Number[to:], width: to - from}
-	for p := range c.in.People.Len() {
-		n.see(c.in.People.Get(p, "id"))
-	}
-	for i := range c.in.Rows {
-		n.see(c.value(i, "id"))
-	}
-	return n
-}
-
-func (n *numbering) see(id string) {
-	digits, ok := strings.CutPrefix(id, n.before)
-	if digits, ok = strings.CutSuffix(digits, n.after); !ok || len(digits) != n.width {
-		return
-	}
-	value := 0
-	for _, r := range digits {
-		if r < '0' || r > '9' {
-			return
-		}
-		value = value*10 + int(r-'0')
-	}
-	n.top = max(n.top, value)
-}
-
-// next is the next id, "" where there is no number left.
-func (n *numbering) next() string {
-	n.top++
-	digits := fmt.Sprintf("%0*d", n.width, n.top)
-	if len(digits) > n.width {
-		return ""
-	}
-	return n.before + digits + n.after
-}
-
 func (c *comparison) row(i int) {
 	r, p := &c.in.Rows[i], c.found[i]
 	e := Entry{Line: r.Line, Person: p, ID: c.value(i, "id"), Name: c.called(i)}
@@ -381,63 +256,6 @@ func (c *comparison) called(i int) string {
 	return ""
 }
 
-// check finds values that no person may have.
-func (c *comparison) check(i, p int) {
-	for n, attr := range c.in.Attrs {
-		v := c.in.Rows[i].Values[n]
-		switch {
-		case v == "" || slices.ContainsFunc(c.wrong[i], func(w Wrong) bool { return w.Attr == attr }):
-		case strings.ContainsFunc(v, unicode.IsControl):
-			c.fail(i, attr, "bad-value", "there is a control character in it", "take it out")
-		case attr == "email" && !address(v):
-			c.fail(i, attr, "bad-value", fmt.Sprintf("%q is no email address", v), "write it like NAME@HOST")
-		case (attr == "id" || attr == "userName") && strings.ContainsFunc(v, unicode.IsSpace):
-			c.fail(i, attr, "bad-value", fmt.Sprintf("there is a space in %q", v), "take it out")
-		}
-	}
-	for n := range c.in.Fields {
-		f := &c.in.Fields[n]
-		v := c.get(i, p, f.Name)
-		if says := f.Check(v); says != "" && c.value(i, f.Name) != "" {
-			c.fail(i, f.Name, "bad-value", says, fmt.Sprintf("correct it, or the field in %s", f.Pos))
-		}
-		if v == "" && f.Required != nil && f.Required(func(a string) string { return c.get(i, p, a) }) {
-			c.fail(i, f.Name, "missing-value", f.Name+" is required, and has no value", "add it")
-		}
-	}
-	starts, ends := c.get(i, p, "starts"), c.get(i, p, "ends")
-	if starts != "" && ends != "" && ends < starts && (c.value(i, "starts") != "" || c.value(i, "ends") != "") {
-		c.fail(i, "ends", "wrong-date", fmt.Sprintf("ends %s is before starts %s", ends, starts), "exchange them, or correct one")
-	}
-	c.clashes(i, p)
-}
-
-// clashes finds what belongs to somebody else already.
-func (c *comparison) clashes(i, p int) {
-	for _, k := range keys {
-		v := c.value(i, k)
-		x := c.people[k]
-		if v == "" || x == nil {
-			continue
-		}
-		if other := x.Find(v); other >= 0 && other != p {
-			c.fail(i, k, "two-people", fmt.Sprintf("the %s %s is that of %s (%s) already", k, v, c.in.People.Called(other), c.in.People.Get(other, "id")),
-				"correct the row, or give it the id of that person")
-		}
-	}
-	if name := c.value(i, "userName"); name != "" {
-		if other, ok := c.former[table.Fold(name)]; ok && other != p {
-			c.fail(i, "userName", "two-people", fmt.Sprintf("%s was the user name of %s (%s)", name, c.in.People.Called(other), c.in.People.Get(other, "id")),
-				"give this person another user name")
-		}
-	}
-}
-
-func address(v string) bool {
-	name, host, ok := strings.Cut(v, "@")
-	return ok && name != "" && host != "" && !strings.ContainsAny(v, " ,;<>()\"") && !strings.Contains(host, "@")
-}
-
 // fresh is a row of somebody new.
 func (c *comparison) fresh(i int, e *Entry) {
 	e.State = New
@@ -448,18 +266,30 @@ func (c *comparison) fresh(i int, e *Entry) {
 		}
 	}
 	if c.value(i, "userName") == "" {
-		c.fail(i, "userName", "missing-value", "the row has no user name",
-			`add a column, or have it joined: --map 'userName={join: [name.givenName, name.familyName], with: ".", case: lower, plain: true}'`)
+		c.fail(
+			i,
+			"userName",
+			"missing-value",
+			"the row has no user name",
+			`add a column, or have it joined: --map 'userName={join: [name.givenName, name.familyName], with: ".", case: lower, plain: true}'`,
+		)
 		return
 	}
 	switch {
 	case e.ID != "" || len(c.wrong[i]) > 0:
 	case c.numbers == nil:
-		c.fail(i, "id", "missing-value", "the row has no id", "add a column with ids, or have new people numbered: --number 'E####'")
+		c.fail(
+			i,
+			"id",
+			"missing-value",
+			"the row has no id",
+			"add a column with ids, or have new people numbered: --number 'E####'",
+		)
 		return
 	default:
 		if e.ID = c.numbers.next(); e.ID == "" {
-			c.fail(i, "id", "no-number", "there is no number left for an id like "+c.in.Number, "use a longer pattern")
+			c.fail(i, "id", "no-number", "there is no number left for an id like "+
+				""+c.in.Number, "use a longer pattern")
 			return
 		}
 	}

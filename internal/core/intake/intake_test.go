@@ -142,7 +142,9 @@ func TestNumbersAndWhoIsMissing(t *testing.T) {
 
 func TestTwoOfOneNameAreNotOnePerson(t *testing.T) {
 	attrs, list := rows("userName,displayName,email,starts\nada.holt,Ada Holt,other@m.example,2026-12-01")
-	out := intake.Compare(intake.Input{Attrs: attrs, Rows: list, People: people(t, known), Today: today, Joined: true, Number: "E##"})
+	out := intake.Compare(
+		intake.Input{Attrs: attrs, Rows: list, People: people(t, known), Today: today, Joined: true, Number: "E##"},
+	)
 	assert.Equal(t, "wrong; ; userName: the userName ada.holt is that of Ada Holt (E01) already", said(&out.Entries[0]))
 }
 
@@ -151,18 +153,41 @@ func TestTakenInAgainItChangesNothing(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := "id,userName,email,title,ends\n"
 		for i := range rapid.IntRange(1, 8).Draw(t, "people") {
-			text += fmt.Sprintf("E%02d,user%d,u%d@m.example,%s,\n", i, i, i, rapid.SampledFrom([]string{"", "Clerk"}).Draw(t, "title"))
+			text += fmt.Sprintf(
+				"E%02d,user%d,u%d@m.example,%s,\n",
+				i,
+				i,
+				i,
+				rapid.SampledFrom([]string{"", "Clerk"}).Draw(t, "title"),
+			)
 		}
 		sheet := "id,userName,email,title,ends\n"
 		for range rapid.IntRange(1, 10).Draw(t, "rows") {
 			n := rapid.IntRange(0, 12).Draw(t, "who")
 			pick := func(values ...string) string { return rapid.SampledFrom(values).Draw(t, "value") }
-			sheet += fmt.Sprintf("%s,%s,%s,%s,%s\n", pick("", fmt.Sprintf("E%02d", n)), pick("", fmt.Sprint("user", n)),
-				pick("", fmt.Sprintf("u%d@m.example", n), "broken"), pick("", "Clerk", "Lead"), pick("", "2026-12-31", "2026-11-01"))
+			sheet += fmt.Sprintf(
+				"%s,%s,%s,%s,%s\n",
+				pick("", fmt.Sprintf("E%02d", n)),
+				pick("", fmt.Sprint("user", n)),
+				pick(
+					"",
+					fmt.Sprintf("u%d@m.example", n),
+					"broken",
+				),
+				pick("", "Clerk", "Lead"),
+				pick("", "2026-12-31", "2026-11-01"),
+			)
 		}
 		attrs, list := rows(sheet)
 		clear := rapid.Bool().Draw(t, "clear")
-		in := intake.Input{Attrs: attrs, Rows: list, People: people(t, text), Today: today, Number: "E##", ClearEmpty: clear}
+		in := intake.Input{
+			Attrs:      attrs,
+			Rows:       list,
+			People:     people(t, text),
+			Today:      today,
+			Number:     "E##",
+			ClearEmpty: clear,
+		}
 		first := intake.Compare(in)
 
 		after := strings.Split(strings.TrimSpace(text), "\n")

@@ -143,7 +143,8 @@ func (f *finder) attributes() {
 			}
 			a.codes[p] = n
 		}
-		if len(a.values) == 0 || len(a.values) > mostValues || len(a.values)*leastShare > len(f.here) && len(f.here) > 10 {
+		if len(a.values) == 0 || len(a.values) > mostValues ||
+			len(a.values)*leastShare > len(f.here) && len(f.here) > 10 {
 			continue
 		}
 		a.counts, a.people = make([]int, len(a.values)), make([][]int, len(a.values))
@@ -282,7 +283,11 @@ func (s *search) pairs() (out []candidate) {
 // try takes the candidates that are sure enough of those who are left, the largest first.
 func (s *search) try(all []candidate) {
 	slices.SortFunc(all, func(x, y candidate) int {
-		return cmp.Or(cmp.Compare(y.n, x.n), slices.Compare(x.r.attrs, y.r.attrs), slices.Compare(x.r.values, y.r.values))
+		return cmp.Or(
+			cmp.Compare(y.n, x.n),
+			slices.Compare(x.r.attrs, y.r.attrs),
+			slices.Compare(x.r.values, y.r.values),
+		)
 	})
 	for _, c := range all {
 		var has, lacks []int

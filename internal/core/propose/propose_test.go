@@ -77,7 +77,11 @@ func plant(seed uint64, n int, noise float64) *planted {
 			break // too few people have two values together
 		}
 		d, k := "department "+strconv.Itoa(i), "userType "+strconv.Itoa(i%3)
-		thing(`department eq "`+d+`" and userType eq "`+k+`"`, func(r []string) bool { return r[2] == d && r[5] == k }, i == 0)
+		thing(
+			`department eq "`+d+`" and userType eq "`+k+`"`,
+			func(r []string) bool { return r[2] == d && r[5] == k },
+			i == 0,
+		)
 	}
 	return w
 }

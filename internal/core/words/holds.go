@@ -43,7 +43,8 @@ func hold(f *fact.Fact) (string, bool) {
 		), true
 	case fact.NotBlocked:
 		return fmt.Sprintf(
-			"the account %s has not been seen blocked yet; it must have been for %s before it is removed (removalWait)",
+			"the account %s has not been seen blocked yet; it must have been for %s before it is removed "+
+				"(removalWait)",
 			f.Account, f.Limit,
 		), true
 	case fact.BlockedLately:
@@ -131,7 +132,8 @@ func hold(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute), true
 	case fact.AlikeName, fact.AlikeValue, fact.AlikePerson:
 		return fmt.Sprintf(
-			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the person's %s",
+			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the "+
+				"person's %s",
 			f.Account,
 			alike(f),
 			f.Attribute,
