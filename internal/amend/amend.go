@@ -24,16 +24,17 @@ import (
 // An Amendment is what is to be changed in the files of a repository, whose people were
 // read.
 type Amendment struct {
-	ctx   context.Context
-	repo  *desired.Repo
-	files *edit.Files
-	done  bool
-	csvs  map[string]*edit.CSV
-	yamls map[string]*edit.YAML
-	lists []*list
-	kits  map[string][]string // file → lines of kits to come
-	gives []given
-	alone map[string][]string // file → accounts that are to be left as they are
+	ctx    context.Context
+	repo   *desired.Repo
+	files  *edit.Files
+	done   bool
+	csvs   map[string]*edit.CSV
+	yamls  map[string]*edit.YAML
+	lists  []*list
+	kits   map[string][]string // file → lines of kits to come
+	people map[string][]string // file → lines of people to come
+	gives  []given
+	alone  map[string][]string // file → accounts that are to be left as they are
 }
 
 // A list is a list in a file of kits that entries come into or go out of.
@@ -48,7 +49,7 @@ type list struct {
 func New(ctx context.Context, repo *desired.Repo) *Amendment {
 	return &Amendment{
 		ctx: ctx, repo: repo, files: edit.Open(repo.Tree),
-		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{},
+		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{},
 		alone: map[string][]string{},
 	}
 }
@@ -77,13 +78,15 @@ func (a *Amendment) Files() (*edit.Files, error) {
 			return nil, err
 		}
 	}
-	for file, lines := range a.kits {
-		y, err := a.yaml(file)
-		if err != nil {
-			return nil, err
-		}
-		if err := y.AddEntry("kits", lines); err != nil {
-			return nil, err
+	for key, files := range map[string]map[string][]string{"kits": a.kits, "people": a.people} {
+		for file, lines := range files {
+			y, err := a.yaml(file)
+			if err != nil {
+				return nil, err
+			}
+			if err := y.AddEntry(key, lines); err != nil {
+				return nil, err
+			}
 		}
 	}
 	return a.files, nil
@@ -248,16 +251,13 @@ func keyOf(m *yaml.Node, name string) (key, value *yaml.Node) {
 // Add adds a person to a file of people, which is made where there is none.
 func (a *Amendment) Add(file string, values map[string]string) error {
 	if !strings.HasSuffix(file, ".csv") {
-		y, err := a.yaml(file)
-		if err != nil {
-			return err
-		}
 		var lines []string
 		for _, attr := range inOrder(values) {
 			lines = append(lines, "  "+attr+": "+edit.Scalar(values[attr]))
 		}
 		lines[0] = "-" + lines[0][1:]
-		return y.AddEntry("people", lines)
+		a.people[file] = append(a.people[file], lines...)
+		return nil
 	}
 	x, l, err := a.csv(file)
 	if err != nil {
