@@ -34,7 +34,8 @@ type Amendment struct {
 	kits   map[string][]string // file → lines of kits to come
 	people map[string][]string // file → lines of people to come
 	gives  []given
-	alone  map[string][]string // file → accounts that are to be left as they are
+	rows   map[string]map[int]*yaml.Node // of people in files kept by hand: file, line
+	alone  map[string][]string           // file → accounts that are to be left as they are
 }
 
 // A list is a list in a file of kits that entries come into or go out of.
@@ -49,7 +50,7 @@ type list struct {
 func New(ctx context.Context, repo *desired.Repo) *Amendment {
 	return &Amendment{
 		ctx: ctx, repo: repo, files: edit.Open(repo.Tree),
-		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{},
+		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{}, rows: map[string]map[int]*yaml.Node{},
 		alone: map[string][]string{},
 	}
 }
@@ -198,14 +199,15 @@ func (a *Amendment) setYAML(p int, pos model.Pos, values map[string]string) erro
 	if err != nil {
 		return err
 	}
-	var node *yaml.Node
-	if list := y.Get("people"); list != nil {
-		for _, n := range list.Content {
-			if n.Line == pos.Line {
-				node = n
+	if a.rows[pos.File] == nil {
+		a.rows[pos.File] = map[int]*yaml.Node{}
+		if list := y.Get("people"); list != nil {
+			for _, n := range list.Content {
+				a.rows[pos.File][n.Line] = n
 			}
 		}
 	}
+	node := a.rows[pos.File][pos.Line]
 	if node == nil {
 		return fmt.Errorf("%s: no person begins in this line any more", pos)
 	}

@@ -22,6 +22,7 @@ type Text struct {
 	Old     []byte
 	splices []splice
 	starts  []int // where each line begins, once somebody has asked
+	longer  bool  // lines were added at the end
 }
 
 // A splice puts other bytes in the place of some; where several begin at one
@@ -132,7 +133,8 @@ func (t *Text) count() int {
 func (t *Text) Append(lines ...string) {
 	end := t.End()
 	with := strings.Join(lines, end) + end
-	first := !slices.ContainsFunc(t.splices, func(s splice) bool { return s.from == len(t.Old) })
+	first := !t.longer
+	t.longer = true
 	if n := len(t.Old); first && n > 0 && t.Old[n-1] != '\n' {
 		with = end + with
 	}

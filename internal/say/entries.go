@@ -46,6 +46,9 @@ func Entry(e *ledger.Entry) string {
 			x.Totals.Held,
 			x.SetAside,
 		)
+		if x.Environment != "" {
+			text += ", for the environment " + x.Environment
+		}
 	case ledger.Decided:
 		var x ledger.Decision
 		x, err = ledger.Decode[ledger.Decision](e)

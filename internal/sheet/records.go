@@ -123,11 +123,13 @@ func (t *Table) scim(text []byte) error {
 	var records []record
 	var order []string
 	seen := map[string]bool{}
-	from := 0
+	from, line := 0, 1 // what was looked at, and its last line
 	for _, one := range list.Resources {
 		r := record{values: map[string]string{}}
 		if i := bytes.Index(text[from:], one); i >= 0 {
-			r.line = at(t.File, text, from+i).Line
+			line += bytes.Count(text[from:from+i], []byte{'\n'})
+			r.line = line
+			line += bytes.Count(one, []byte{'\n'})
 			from += i + len(one)
 		}
 		var fields map[string]any
