@@ -26,6 +26,7 @@ var arrows = map[string][]string{
 	"internal/export":  {"internal/core", "internal/source"},
 	"internal/way":     {"internal/core", "internal/export"},
 	"internal/desired": {
+		"internal/edit",
 		"internal/core",
 		"internal/source",
 		"internal/export",

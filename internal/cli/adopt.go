@@ -74,11 +74,7 @@ Nothing is written without --write or --commit.`,
 		IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
 	offer(cmd, "for", c.completePeople)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
-		repo, err := c.wholeRepo(dir)
+		dir, repo, today, err := c.today()
 		if err != nil {
 			return err
 		}

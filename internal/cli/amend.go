@@ -141,11 +141,7 @@ func (c *program) amends(
 	x.whom.flags(cmd, c)
 	x.rewriting.flags(cmd)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
-		repo, err := c.wholeRepo(dir)
+		dir, repo, today, err := c.today()
 		if err != nil {
 			return err
 		}
@@ -375,11 +371,7 @@ THING is written APPLICATION/KIND/NAME.`,
 	r.flags(cmd)
 	cmd.ValidArgsFunction = c.completeThings
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
-		repo, err := c.wholeRepo(dir)
+		dir, repo, today, err := c.today()
 		if err != nil {
 			return err
 		}

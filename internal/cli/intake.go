@@ -86,11 +86,7 @@ Exit status: 0 nothing is wrong; 1 some row is wrong, or was left out.`,
 	f.IntVar(&x.ends, "ends", 0, "how many people the rows may end, where they are many")
 	offer(cmd, "in", cobra.FixedCompletions(sheet.Formats, noFiles))
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
-		repo, err := c.wholeRepo(dir)
+		dir, repo, today, err := c.today()
 		if err != nil {
 			return err
 		}

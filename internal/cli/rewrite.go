@@ -40,6 +40,16 @@ func (r *rewriting) flags(cmd *cobra.Command) {
 	cmd.MarkFlagsMutuallyExclusive("brief", "full")
 }
 
+// today finds the repository of a command that is about today, and reads its files with its
+// people.
+func (c *program) today() (dir string, repo *desired.Repo, today day.Day, err error) {
+	if dir, today, err = c.where(""); err != nil {
+		return "", nil, 0, err
+	}
+	repo, err = c.wholeRepo(dir)
+	return dir, repo, today, err
+}
+
 // wholeRepo reads the files of a repository with its people, and ends where they do not
 // pass.
 func (c *program) wholeRepo(dir string) (*desired.Repo, error) {
@@ -57,64 +67,64 @@ func (c *program) wholeRepo(dir string) (*desired.Repo, error) {
 // rewrite shows what an amendment comes to, in the files and in whose access, and writes it
 // where that was asked for.
 func (c *program) rewrite(dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day) error {
-	files, err := a.Files()
-	if err != nil {
-		return err
-	}
-	texts := files.Changed()
-	if len(texts) == 0 {
-		_, err := fmt.Fprintln(c.Stderr, say.NothingToAmend())
-		return err
-	}
-	list, warnings, err := c.comes(repo, files, today)
-	if err != nil {
-		return err
-	}
-	if !r.brief {
-		if err := c.showRewritten(texts, list, warnings, r); err != nil {
-			return err
+	return c.amended(dir, repo, a, r, today, func(w *written) error {
+		if r.brief {
+			return nil
 		}
-	}
-	if !r.write && !r.commit {
-		fmt.Fprintln(c.Stderr, say.NotWrittenYet())
-		return nil
-	}
-	return c.writeFiles(dir, files, texts, r)
+		return c.showRewritten(w.texts, w.access, w.warnings, r)
+	})
 }
 
 // putDown counts whose access changes by an amendment that was shown already, and writes it
 // where that was asked for.
 func (c *program) putDown(dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day) error {
+	return c.amended(dir, repo, a, r, today, func(w *written) error {
+		if r.format != "table" || r.quiet || r.brief {
+			return nil
+		}
+		p := show.NewPrinter(c.Stdout, c.Environ)
+		p.Line()
+		if r.full {
+			p.Differences(w.access, w.warnings)
+		} else {
+			p.Line(show.DifferencesLine(w.access))
+		}
+		return p.Err()
+	})
+}
+
+// A written is what an amendment comes to.
+type written struct {
+	texts    []*edit.Text
+	access   []access.Difference
+	warnings []access.Warning
+}
+
+// amended works out what an amendment comes to, has it said, and writes it where that was asked
+// for.
+func (c *program) amended(
+	dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day, tell func(w *written) error,
+) error {
 	files, err := a.Files()
 	if err != nil {
 		return err
 	}
-	texts := files.Changed()
-	if len(texts) == 0 {
+	w := &written{texts: files.Changed()}
+	if len(w.texts) == 0 {
 		_, err := fmt.Fprintln(c.Stderr, say.NothingToAmend())
 		return err
 	}
-	list, warnings, err := c.comes(repo, files, today)
-	if err != nil {
+	if w.access, w.warnings, err = c.comes(repo, files, today); err != nil {
 		return err
 	}
-	if r.format == "table" && !r.quiet && !r.brief {
-		p := show.NewPrinter(c.Stdout, c.Environ)
-		p.Line()
-		if r.full {
-			p.Differences(list, warnings)
-		} else {
-			p.Line(show.DifferencesLine(list))
-		}
-		if p.Err() != nil {
-			return p.Err()
-		}
+	if err := tell(w); err != nil {
+		return err
 	}
 	if !r.write && !r.commit {
 		fmt.Fprintln(c.Stderr, say.NotWrittenYet())
 		return nil
 	}
-	return c.writeFiles(dir, files, texts, r)
+	return c.writeFiles(dir, files, w.texts, r)
 }
 
 // comes compares whose access differs with files as they would be. Where they would not pass,

@@ -14,6 +14,7 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
+	"pravet/internal/edit"
 	"pravet/internal/source"
 )
 
@@ -264,7 +265,7 @@ func items(add []StandingRejection, indent int, end string) string {
 	var b strings.Builder
 	pad := strings.Repeat(" ", indent)
 	for _, r := range add {
-		fmt.Fprintf(&b, "%s- change: %s%s", pad, quoted(r.Change), end)
+		fmt.Fprintf(&b, "%s- change: %s%s", pad, edit.Scalar(r.Change), end)
 		for _, f := range [][2]string{
 			{"what", r.What}, {"until", r.Until.String()}, {"because", r.Because}, {"by", r.By},
 		} {
@@ -273,22 +274,9 @@ func items(add []StandingRejection, indent int, end string) string {
 			case f[0] == "until":
 				fmt.Fprintf(&b, "%s  until: %s%s", pad, f[1], end)
 			default:
-				fmt.Fprintf(&b, "%s  %s: %s%s", pad, f[0], quoted(f[1]), end)
+				fmt.Fprintf(&b, "%s  %s: %s%s", pad, f[0], edit.Scalar(f[1]), end)
 			}
 		}
 	}
 	return b.String()
-}
-
-// quoted writes a text as a YAML scalar of one line.
-func quoted(s string) string {
-	n := yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
-	if strings.ContainsAny(s, "\n\r\t") {
-		n.Style = yaml.DoubleQuotedStyle
-	}
-	out, err := yaml.Dump(&n, yaml.WithLineWidth(-1))
-	if err != nil {
-		panic(err) // a plain text always dumps
-	}
-	return strings.TrimRight(string(out), "\n")
 }
