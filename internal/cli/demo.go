@@ -261,8 +261,20 @@ func (t *tour) walk(git bool) error {
 		{"Everything is on record,", []string{"log"}},
 		{"and the record can be proved whole.", []string{"log", "verify"}},
 		{"The auditors ask who may do what is sensitive.", []string{"report", "administrators"}},
-		{"Two people join: look at their spreadsheet before they are taken in.",
-			[]string{"intake", "intake/joiners.csv", "--into", "people/ashore.csv"}},
+	})
+	if err != nil {
+		return err
+	}
+	err = t.run(
+		"On Monday there is a spreadsheet of people: look at each row before anybody is taken in. Five are wrong.", Failed,
+		"intake", "intake/monday.csv", "--date", "DD.MM.YYYY", "--number", "E####", "--into", "people/ashore.csv",
+		"--map", `userName={join: [First name, Last name], with: ".", case: lower, plain: true}`,
+		"--map", `displayName={join: [First name, Last name], with: " "}`,
+	)
+	if err != nil {
+		return err
+	}
+	err = t.steps([]step{
 		{"Slipway bookings have grown for years with nobody watching: take the application over as it is.",
 			[]string{
 				"adopt",
