@@ -158,6 +158,9 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 	if len(a.Sheet.Problems) > 0 {
 		return a.Sheet.Problems[0]
 	}
+	if len(a.Sheet.Rows) == 0 {
+		return fmt.Errorf("%s lists no account; export the application again", a.Export)
+	}
 	g, err := columns(a.Sheet, a.repo, said)
 	if err != nil {
 		return err
