@@ -6,26 +6,15 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
+	"pravet/internal/propose"
 )
 
-// A Proposal is a kit that was found in what people hold.
-type Proposal struct {
-	Kit        string   `json:"kit"`
-	For        string   `json:"for"` // "" for everyone
-	Gives      []string `json:"gives"`
-	Explains   int      `json:"explains"` // holdings
-	People     int      `json:"people"`
-	Sure       int      `json:"sure"` // in percent
-	Sensitive  bool     `json:"sensitive"`
-	Exceptions []string `json:"exceptions"` // whom it matches and who lack some of it
-}
-
 // ProposalTable is for programs.
-func ProposalTable(list []Proposal) *Table {
+func ProposalTable(list []propose.Proposal) *Table {
 	t := &Table{
 		Headers: []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
 		Keys:    []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
-		Items:   append([]Proposal{}, list...),
+		Items:   append([]propose.Proposal{}, list...),
 	}
 	for _, x := range list {
 		t.Rows = append(t.Rows, []string{
@@ -40,7 +29,7 @@ func ProposalTable(list []Proposal) *Table {
 const mostExcepted = 6
 
 // Proposals writes the kits that were found; held counts what no rule explained before.
-func (p *Printer) Proposals(list []Proposal, held int, full bool) {
+func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 	if len(list) == 0 {
 		p.Linef("No rule was found in %s that no kit's rule explains.", model.Count(held, "holding", "holdings"))
 		return
