@@ -62,6 +62,7 @@ Nothing is written without --write or --commit.`,
 		),
 		Args: takes(1, -1, "adopt what?", "pravet adopt --app slips exports/slips.csv"),
 	}
+	formatFlag(cmd, &x.format, "table", "json", "csv")
 	x.rewriting.flags(cmd)
 	cmd.Flags().StringVar(&x.app, "app", "", "take over an application under this id")
 	cmd.Flags().StringVar(&x.title, "title", "", "what the application is called")
@@ -144,6 +145,8 @@ func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopt
 	case x.brief:
 	case x.format == "json":
 		err = show.PrintJSON(c.Stdout, show.AdoptedJSON(a, repo))
+	case x.format == "csv":
+		err = show.PrintCSV(c.Stdout, show.AdoptedTable(a, repo))
 	default:
 		err = c.paged(func(p *show.Printer) error {
 			p.Adopted(a, repo, x.full)

@@ -64,6 +64,7 @@ Exit status: 0 nothing is wrong; 1 some row is wrong, or was left out.`,
 		),
 		Args: takes(0, 1, "", "pravet intake monday.csv"),
 	}
+	formatFlag(cmd, &x.format, "table", "json", "csv")
 	x.rewriting.flags(cmd)
 	f := cmd.Flags()
 	f.StringArrayVar(
@@ -195,6 +196,8 @@ func (c *program) takeIn(dir string, repo *desired.Repo, name string, x *intakin
 	case x.brief:
 	case x.format == "json":
 		err = show.PrintJSON(c.Stdout, view.JSON())
+	case x.format == "csv":
+		err = show.PrintCSV(c.Stdout, view.Table())
 	default:
 		err = c.paged(func(p *show.Printer) error {
 			p.Intake(view, x.full)

@@ -54,6 +54,24 @@ func AdoptedJSON(a *adopt.Application, repo *desired.Repo) any {
 	return out
 }
 
+// AdoptedTable is whose the accounts are, and which are left alone.
+func AdoptedTable(a *adopt.Application, repo *desired.Repo) *Table {
+	t := &Table{Keys: []string{"account", "person", "name", "score", "taken", "why", "alone"}}
+	alone := map[string]string{}
+	for _, x := range a.Alone {
+		alone[x.Account] = x.Why
+	}
+	for i := range a.Guesses {
+		g := &a.Guesses[i]
+		id, name := "", ""
+		if g.Person >= 0 {
+			id, name = repo.People.Get(g.Person, "id"), repo.People.Called(g.Person)
+		}
+		t.Rows = append(t.Rows, []string{g.Key, id, name, fmt.Sprint(g.Score), fmt.Sprint(a.Taken[i]), g.Why, alone[g.Key]})
+	}
+	return t
+}
+
 // Adopted writes how an application is taken over.
 func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 	p.Line(

@@ -43,6 +43,34 @@ func (v *Intake) JSON() any {
 	}{v.Sheet.File, v.Mapping.Columns, append([]string{}, v.Mapping.Left...), v.Into, counts, v.Outcome.Entries}
 }
 
+// Table is what becomes of rows, a line for each change and each thing that is wrong.
+func (v *Intake) Table() *Table {
+	t := &Table{Keys: []string{"line", "state", "id", "name", "attribute", "from", "to", "says"}}
+	for i := range v.Outcome.Entries {
+		e := &v.Outcome.Entries[i]
+		line := ""
+		if e.Line > 0 {
+			line = fmt.Sprint(e.Line)
+		}
+		row := func(attr, from, to, says string) {
+			t.Rows = append(t.Rows, []string{line, e.State.String(), e.ID, e.Name, attr, from, to, says})
+		}
+		for _, x := range e.Changes {
+			row(x.Attr, x.From, x.To, "")
+		}
+		for n := range e.Wrong {
+			row(e.Wrong[n].Attr, "", "", v.Mapping.Problem(e.Line, &e.Wrong[n]).Error())
+		}
+		for _, d := range e.Doubles {
+			row("", "", "", d.Why+" as "+d.ID)
+		}
+		if len(e.Changes)+len(e.Wrong)+len(e.Doubles) == 0 {
+			row("", "", "", "")
+		}
+	}
+	return t
+}
+
 // Intake writes the preview of a spreadsheet.
 func (p *Printer) Intake(v *Intake, full bool) {
 	about := model.Count(len(v.Sheet.Rows)+len(v.Sheet.Problems), "row", "rows")
