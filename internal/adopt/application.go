@@ -146,7 +146,7 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 			if a.repo.People.Column(attr) != nil {
 				a.Columns = append(
 					a.Columns,
-					Column{Attr: attr, Header: attr, Follows: attr, Why: "an attribute of SCIM"},
+					Column{Attr: attr, Header: attr, Follows: attr, Why: "what the format calls so"},
 				)
 			}
 		}
@@ -273,9 +273,13 @@ func (a *Application) counted(f func(i, person int)) {
 
 // follow lets those attributes follow people's that agree in all accounts.
 func (a *Application) follow() {
-	for _, c := range a.Columns {
+	for _, c := range slices.Clone(a.Columns) {
 		i := a.column(c.Attr)
 		if i < 0 || c.Follows == "" || c.Attr == a.Match {
+			continue
+		}
+		if !a.shown(i) {
+			a.Columns = slices.DeleteFunc(a.Columns, func(x Column) bool { return a.Sheet == nil && x.Attr == c.Attr })
 			continue
 		}
 		d := Differ{Attr: c.Attr, Header: c.Header}
@@ -292,6 +296,16 @@ func (a *Application) follow() {
 			a.follows = append(a.follows, c)
 		}
 	}
+}
+
+// shown reports whether any account has a value of an attribute.
+func (a *Application) shown(attr int) bool {
+	for i := range a.Accounts.Len() {
+		if a.Accounts.Attr(attr, i) != "" {
+			return true
+		}
+	}
+	return false
 }
 
 // settle writes kits, drafts by them, and leaves alone what a draft would still change. It

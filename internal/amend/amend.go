@@ -34,6 +34,7 @@ type Amendment struct {
 	kits   map[string][]string // file → lines of kits to come
 	people map[string][]string // file → lines of people to come
 	gives  []given
+	left   map[string]int                // file → kits that were taken out
 	rows   map[string]map[int]*yaml.Node // of people in files kept by hand: file, line
 	alone  map[string][]string           // file → accounts that are to be left as they are
 }
@@ -50,7 +51,7 @@ type list struct {
 func New(ctx context.Context, repo *desired.Repo) *Amendment {
 	return &Amendment{
 		ctx: ctx, repo: repo, files: edit.Open(repo.Tree),
-		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{}, rows: map[string]map[int]*yaml.Node{},
+		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{}, left: map[string]int{}, rows: map[string]map[int]*yaml.Node{},
 		alone: map[string][]string{},
 	}
 }

@@ -53,6 +53,21 @@ func (a *Amendment) Take(app int, thing int32) error {
 	return y.SetKey(y.Get(t.Kind.Plural(), t.Name), "retire", "true")
 }
 
+// RemoveKit takes a kit out, whatever else was to change of it; the last kit of a file stays.
+func (a *Amendment) RemoveKit(k *model.Kit) error {
+	y, err := a.yaml(k.Pos.File)
+	if err != nil {
+		return err
+	}
+	kits := y.Get("kits")
+	a.left[k.Pos.File]++
+	if a.left[k.Pos.File] >= len(kits.Content)/2 {
+		return nil
+	}
+	a.lists = slices.DeleteFunc(a.lists, func(l *list) bool { return l.kit == k })
+	return y.RemoveKey(kits, edit.Key(kits, k.Name))
+}
+
 // takeFrom takes a name out of the list at the end of a path of keys, and what is left empty
 // by that.
 func (a *Amendment) takeFrom(file, name, key string, path ...string) error {

@@ -209,13 +209,27 @@ func (f *Findings) Write(a *amend.Amendment, title, because string) error {
 		if k.HasRule() || len(k.With) > 0 {
 			continue
 		}
+		left := len(k.Holders)
 		for _, h := range k.Holders {
 			if f.gets(covered, k, h.Person) {
 				a.Drop(k, h.Person)
+				left--
+			}
+		}
+		if left == 0 && len(k.Holders) > 0 && !f.along(k) {
+			if err := a.RemoveKit(k); err != nil {
+				return err
 			}
 		}
 	}
 	return nil
+}
+
+// along reports whether a kit comes with another one.
+func (f *Findings) along(k *model.Kit) bool {
+	return slices.ContainsFunc(f.repo.Kits, func(other *model.Kit) bool {
+		return slices.ContainsFunc(other.With, func(w model.Name) bool { return w.Text == k.Name })
+	})
 }
 
 // gives are the lines of what a kit gives, by application.
