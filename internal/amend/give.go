@@ -119,21 +119,13 @@ type given struct {
 }
 
 func (a *Amendment) give(g given) error {
-	y, err := a.yaml(g.kit.Pos.File)
+	y, node, err := a.kit(g.kit)
 	if err != nil {
 		return err
 	}
-	node := y.Get("kits", g.kit.Name)
-	if node == nil {
-		return fmt.Errorf("%s: there is no kit %s in this line any more", g.kit.Pos, g.kit.Name)
-	}
 	if there := edit.Get(node, "gives", g.app); there != nil {
 		for _, kind := range slices.Sorted(maps.Keys(g.names)) {
-			var items []string
-			for _, n := range g.names[kind] {
-				items = append(items, edit.Inline(n))
-			}
-			if err := y.AddItems(there, kind, items...); err != nil {
+			if err := y.AddItems(there, kind, inline(g.names[kind])...); err != nil {
 				return err
 			}
 		}
@@ -141,15 +133,20 @@ func (a *Amendment) give(g given) error {
 	}
 	var parts []string
 	for _, kind := range slices.Sorted(maps.Keys(g.names)) {
-		var items []string
-		for _, n := range g.names[kind] {
-			items = append(items, edit.Inline(n))
-		}
-		parts = append(parts, kind+": ["+strings.Join(items, ", ")+"]")
+		parts = append(parts, kind+": ["+strings.Join(inline(g.names[kind]), ", ")+"]")
 	}
 	written := "{" + strings.Join(parts, ", ") + "}"
 	if gives := edit.Get(node, "gives"); gives != nil && len(gives.Content) > 0 {
 		return y.AddKey(gives, []string{g.app + ": " + written})
 	}
 	return y.AddKey(node, []string{"gives:", "  " + g.app + ": " + written})
+}
+
+// inline writes texts as items of a list in one line.
+func inline(texts []string) []string {
+	out := make([]string, len(texts))
+	for i, t := range texts {
+		out[i] = edit.Inline(t)
+	}
+	return out
 }

@@ -38,8 +38,7 @@ func (a *Amendment) enter(k *model.Kit, key string, e Entry) {
 	l.drop[e.Person] = true
 }
 
-// Drop takes somebody out of those who hold a kit by name, Admit out of those who are left
-// out of its rule.
+// Drop takes somebody out of those who hold a kit by name.
 func (a *Amendment) Drop(k *model.Kit, person string) {
 	a.list(k, "holders").drop[person] = true
 }
@@ -60,14 +59,23 @@ func (a *Amendment) list(k *model.Kit, key string) *list {
 	return l
 }
 
+// kit finds the lines of a kit in its file.
+func (a *Amendment) kit(k *model.Kit) (*edit.YAML, *yaml.Node, error) {
+	y, err := a.yaml(k.Pos.File)
+	if err != nil {
+		return nil, nil, err
+	}
+	node := y.Get("kits", k.Name)
+	if node == nil {
+		return nil, nil, fmt.Errorf("%s: there is no kit %s in this line any more", k.Pos, k.Name)
+	}
+	return y, node, nil
+}
+
 func (a *Amendment) finish(l *list) error {
-	y, err := a.yaml(l.kit.Pos.File)
+	y, node, err := a.kit(l.kit)
 	if err != nil {
 		return err
-	}
-	node := y.Get("kits", l.kit.Name)
-	if node == nil {
-		return fmt.Errorf("%s: there is no kit %s in this line any more", l.kit.Pos, l.kit.Name)
 	}
 	var gone []int
 	has := edit.Get(node, l.key)

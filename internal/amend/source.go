@@ -58,11 +58,7 @@ func ruleText(r *derive.Rule) string {
 	case len(r.From) == 1 && r.With == "":
 		parts = append(parts, "from: "+edit.Inline(r.From[0]))
 	default:
-		var from []string
-		for _, f := range r.From {
-			from = append(from, edit.Inline(f))
-		}
-		parts = append(parts, "join: ["+strings.Join(from, ", ")+"]", "with: "+edit.Quoted(r.With))
+		parts = append(parts, "join: ["+strings.Join(inline(r.From), ", ")+"]", "with: "+edit.Quoted(r.With))
 	}
 	if r.Map != nil {
 		var pairs []string

@@ -59,7 +59,6 @@ func idle(in *Input) *Table {
 	v := in.View
 	before := v.Today.Back(in.Idle)
 	t := &Table{
-		Name: "idle", Title: "Accounts that nobody uses",
 		Columns: []string{
 			"app",
 			"account",
@@ -71,35 +70,28 @@ func idle(in *Input) *Table {
 		}, Right: map[int]bool{6: true},
 		Unit: "idle accounts", None: "No open account is idle.",
 	}
-	var rows [][]string
-	counts := map[string]int{}
 	blind := signedIn(v, func(a, at int, last string) {
 		d, err := day.Parse(last[:min(len(last), len("2006-01-02"))])
 		if err != nil || d > before || !v.Accounts[a].Open(at) {
 			return
 		}
 		id, name, department := owner(v, a, at)
-		rows = append(rows, []string{
-			v.Apps[a].ID, v.Accounts[a].Key.At(at), id, name, department, d.String(), fmt.Sprint(int(v.Today - d)),
-		})
-		counts[v.Apps[a].ID]++
+		t.row(
+			v.Apps[a].ID, v.Accounts[a].Key.At(at), id, name, department, d.String(), fmt.Sprint(int(v.Today-d)),
+		)
+		t.count(v.Apps[a].ID)
 	})
-	slices.SortStableFunc(rows, func(x, y []string) int { return strings.Compare(x[5], y[5]) })
-	t.About = fmt.Sprintf("Open accounts to which nobody has signed in since %s "+
-		"(%s).%s", before, in.Idle, shows(blind))
-	t.Rows, t.Bars = list(rows), bars(counts)
+	slices.SortStableFunc(t.rows, func(x, y []string) int { return strings.Compare(x[5], y[5]) })
+	t.About = fmt.Sprintf("Open accounts to which nobody has signed in since %s (%s).%s", before, in.Idle, shows(blind))
 	return t
 }
 
 func never(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "never", Title: "Accounts that nobody has ever signed in to",
 		Columns: []string{"app", "account", "person", "name", "department", "stage"}, Unit: "accounts",
 		None: "Somebody has signed in to every open account.",
 	}
-	var rows [][]string
-	counts := map[string]int{}
 	blind := signedIn(v, func(a, at int, last string) {
 		if last != "" || !v.Accounts[a].Open(at) {
 			return
@@ -109,24 +101,20 @@ func never(in *Input) *Table {
 		if p := v.PersonOf[a][at]; p >= 0 {
 			where = v.Stages[p].String()
 		}
-		rows = append(rows, []string{v.Apps[a].ID, v.Accounts[a].Key.At(at), id, name, department, where})
-		counts[v.Apps[a].ID]++
+		t.row(v.Apps[a].ID, v.Accounts[a].Key.At(at), id, name, department, where)
+		t.count(v.Apps[a].ID)
 	})
 	t.About = "Open accounts without a day on which somebody was there last." + shows(blind)
-	t.Rows, t.Bars = list(rows), bars(counts)
 	return t
 }
 
 func strays(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "strays", Title: "Accounts that belong to nobody",
 		About:   "Accounts whose name is that of no person, and accounts that are left alone until somebody decides.",
 		Columns: []string{"app", "account", "state", "holds", "why"}, Unit: "accounts of nobody",
 		None: "Every account belongs to somebody.",
 	}
-	var rows [][]string
-	counts := map[string]int{}
 	for _, a := range read(v) {
 		for at := range v.Accounts[a].Len() {
 			key := v.Accounts[a].Key.At(at)
@@ -136,7 +124,7 @@ func strays(in *Input) *Table {
 				why = "protected"
 			case v.PersonOf[a][at] < 0:
 				why = "nobody's"
-				counts[v.Apps[a].ID]++
+				t.count(v.Apps[a].ID)
 			}
 			if pos, alone := v.Apps[a].IsAlone(key); alone {
 				why = "left alone, " + pos.String()
@@ -144,26 +132,26 @@ func strays(in *Input) *Table {
 			if why == "" {
 				continue
 			}
-			rows = append(rows, []string{
-				v.Apps[a].ID, key, v.Accounts[a].States[at].String(), strings.Join(v.Effective(a, v.Accounts[a].Held[at]), ", "), why,
-			})
+			t.row(
+				v.Apps[a].ID,
+				key,
+				v.Accounts[a].States[at].String(),
+				strings.Join(v.Effective(a, v.Accounts[a].Held[at]), ", "),
+				why,
+			)
 		}
 	}
-	t.Rows, t.Bars = list(rows), bars(counts)
 	return t
 }
 
 func pending(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "pending", Title: "Accounts that are to come",
 		About: "Accounts that are due and not there yet, those of people who start later, and invitations that " +
 			"nobody has accepted.",
-		Columns: []string{"id", "name", "department", "app", "what", "on"},
-		None:    "No account is to come.",
+		Columns: []string{"id", "name", "department", "app", "what", "on"}, Unit: "accounts to come",
+		None: "No account is to come.",
 	}
-	var rows [][]string
-	counts := map[string]int{}
 	for p := range v.People.Len() {
 		for _, a := range read(v) {
 			_, due := v.Should(p, a)
@@ -178,14 +166,13 @@ func pending(in *Input) *Table {
 				what, on = "comes with the first day", v.People.Get(p, "starts")
 			}
 			if what != "" {
-				rows = append(rows, []string{
+				t.row(
 					v.People.Get(p, "id"), v.People.Called(p), v.People.Get(p, "department"), v.Apps[a].ID, what, on,
-				})
-				counts[v.Apps[a].ID]++
+				)
+				t.count(v.Apps[a].ID)
 			}
 		}
 	}
-	t.Rows, t.Bars, t.Unit = list(rows), bars(counts), "accounts to come"
 	return t
 }
 
@@ -193,13 +180,11 @@ func pending(in *Input) *Table {
 func leaving(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "leaving", Title: "Accounts on their way out",
 		About: "Accounts upon a leaving path, with what was done and what comes next, and open accounts of " +
 			"people who have left.",
 		Columns: []string{"app", "account", "person", "name", "ended", "state", "done", "next", "due"},
 		None:    "No account is on its way out.",
 	}
-	var rows [][]string
 	upon := map[[2]string]bool{}
 	if r := v.Rows("leaving"); r != nil {
 		for i := range r.Len {
@@ -214,19 +199,8 @@ func leaving(in *Input) *Table {
 				ended = v.People.Get(p, "ends")
 			}
 			upon[[2]string{get("app"), get("account")}] = true
-			rows = append(
-				rows,
-				[]string{
-					get("app"),
-					get("account"),
-					id,
-					get("name"),
-					ended,
-					get("state"),
-					get("done"),
-					get("next"),
-					get("due"),
-				},
+			t.row(
+				get("app"), get("account"), id, get("name"), ended, get("state"), get("done"), get("next"), get("due"),
 			)
 		}
 	}
@@ -237,12 +211,11 @@ func leaving(in *Input) *Table {
 			if p < 0 || v.Stages[p] != stage.Gone || upon[[2]string{v.Apps[a].ID, key}] {
 				continue
 			}
-			rows = append(rows, []string{
+			t.row(
 				v.Apps[a].ID, key, v.People.Get(int(p), "id"), v.People.Called(int(p)), v.People.Get(int(p), "ends"),
 				v.Accounts[a].States[at].String(), "", "", "",
-			})
+			)
 		}
 	}
-	t.Rows = list(rows)
 	return t
 }

@@ -15,7 +15,6 @@ import (
 func seats(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "seats", Title: "Seats, and what they cost by department",
 		Columns: []string{
 			"license",
 			"department",
@@ -29,7 +28,6 @@ func seats(in *Input) *Table {
 		Right: map[int]bool{2: true, 3: true, 5: true, 6: true, 7: true}, Unit: "seats in use",
 		None: "No application has a license.",
 	}
-	var rows [][]string
 	total := money.Sum{}
 	for _, s := range v.Seats() {
 		address := v.Apps[s.App].Address(s.Thing).String()
@@ -57,21 +55,20 @@ func seats(in *Input) *Table {
 			if price.Known() {
 				row[5] = price.Times(n)
 			}
-			rows = append(rows, row)
+			t.row(row...)
 		}
 		sum := []string{address, "all", fmt.Sprint(s.Used), fmt.Sprint(s.Blocked), price.String(), "", bought, free}
 		if price.Known() {
 			sum[5] = price.Times(s.Used)
 			total.Add(price, s.Used)
 		}
-		rows = append(rows, sum)
+		t.row(sum...)
 		t.Bars = append(t.Bars, Bar{Label: address, Value: float64(s.Used)})
 	}
 	t.About = "Seats in use by the department of whoever has them, what they cost a month, and how many were bought."
 	if text := total.String(); text != "" {
 		t.About += " All together: " + text + "."
 	}
-	t.Rows = list(rows)
 	return t
 }
 
@@ -79,13 +76,11 @@ func seats(in *Input) *Table {
 func separation(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "separation", Title: "Separated duties, and their exceptions",
 		About: "Whoever has, or by the files should have, what a separation keeps apart, and the exception " +
 			"that allows it.",
 		Columns: []string{"separation", "person", "name", "has", "should have", "allowed until", "because"},
 		None:    "Nobody has what is kept apart.",
 	}
-	var rows [][]string
 	for i := range v.Separations {
 		s := &v.Separations[i]
 		for p := range v.People.Len() {
@@ -111,10 +106,9 @@ func separation(in *Input) *Table {
 					}
 				}
 			}
-			rows = append(rows, row)
+			t.row(row...)
 		}
 	}
-	t.Rows = list(rows)
 	return t
 }
 
@@ -124,16 +118,14 @@ func span(in *Input) string {
 
 func changes(in *Input) *Table {
 	t := &Table{
-		Name: "changes", Title: "What was changed",
 		About:   "Changes that runs made and the applications showed afterwards, " + span(in) + ".",
 		Columns: []string{"on", "app", "verb", "account", "person", "what", "run", "by"}, Unit: "changes",
 		None: "No run changed anything " + span(in) + ".",
 	}
-	var rows [][]string
 	counts := map[string]int{}
 	for i := range in.Changes {
 		c := &in.Changes[i]
-		rows = append(rows, []string{c.On, c.App, c.Verb, c.Account, c.Person, c.What, c.Run, c.By})
+		t.row(c.On, c.App, c.Verb, c.Account, c.Person, c.What, c.Run, c.By)
 		counts[c.Effect]++
 	}
 	for _, e := range []model.Effect{model.Widens, model.Narrows, model.Keeps} {
@@ -141,25 +133,22 @@ func changes(in *Input) *Table {
 			t.Bars = append(t.Bars, Bar{e.String(), float64(n), e})
 		}
 	}
-	t.Rows = list(rows)
 	return t
 }
 
 func approvals(in *Input) *Table {
 	t := &Table{
-		Name: "approvals", Title: "Who approved what",
 		About:   "Decisions about plans and changes, " + span(in) + ", by whom and why.",
 		Columns: []string{"on", "by", "decided", "plan", "what", "because"}, Unit: "decisions",
 		None: "Nothing was decided " + span(in) + ".",
 	}
-	var rows [][]string
 	counts := map[string]int{}
 	for i := range in.Decisions {
 		d := &in.Decisions[i]
-		rows = append(rows, []string{d.On, d.By, d.Verdict, d.Plan, d.What, d.Because})
+		t.row(d.On, d.By, d.Verdict, d.Plan, d.What, d.Because)
 		counts[d.By]++
 	}
-	t.Rows, t.Bars = list(rows), bars(counts)
+	t.Bars = bars(counts)
 	slices.SortStableFunc(t.Bars, func(x, y Bar) int { return cmp.Compare(y.Value, x.Value) })
 	return t
 }

@@ -46,6 +46,19 @@ type Table struct {
 	Bars    []Bar                               // at most a few; none where there is nothing to draw
 	Unit    string                              // of the bars
 	None    string                              // what is said where there is no row
+
+	rows   [][]string     // where Rows is not made one by one
+	counts map[string]int // of the bars, where those are not made one by one
+}
+
+func (t *Table) row(cells ...string) { t.rows = append(t.rows, cells) }
+
+// count makes the bar of a label longer by one.
+func (t *Table) count(label string) {
+	if t.counts == nil {
+		t.counts = map[string]int{}
+	}
+	t.counts[label]++
 }
 
 // A Bar is a number under a label.
@@ -58,7 +71,20 @@ type Bar struct {
 // A Kind is a kind of report.
 type Kind struct {
 	Name, Title string
-	Of          func(in *Input) *Table
+	of          func(in *Input) *Table // all but its name and title
+}
+
+// Of is the report.
+func (k *Kind) Of(in *Input) *Table {
+	t := k.of(in)
+	t.Name, t.Title = k.Name, k.Title
+	if t.Rows == nil {
+		t.Rows = list(t.rows)
+	}
+	if t.Bars == nil {
+		t.Bars = bars(t.counts)
+	}
+	return t
 }
 
 // Kinds are all kinds of reports, in their order.
@@ -98,7 +124,7 @@ func list(rows [][]string) func(yield func(row []string) bool) {
 	}
 }
 
-// accounts are the applications whose exports were read.
+// read are the applications whose exports were read.
 func read(v *access.View) (out []int) {
 	for a := range v.Apps {
 		if v.Accounts[a] != nil {
@@ -117,7 +143,6 @@ func accessTable(in *Input) *Table {
 	v := in.View
 	apps := read(v)
 	t := &Table{
-		Name: "access", Title: "Who has access to what",
 		About: "Each person who has an account somewhere, with what the account holds in the end, also by what " +
 			"brings it along.",
 		Columns: []string{"id", "name", "department", "type", "stage"}, Unit: "open accounts",
@@ -190,7 +215,6 @@ func accessTable(in *Input) *Table {
 func administrators(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "administrators", Title: "Who may do what is sensitive",
 		About: "Every account that has something in the end that a catalog marks as sensitive, and the line that " +
 			"gives it.",
 		Columns: []string{
@@ -206,7 +230,6 @@ func administrators(in *Input) *Table {
 		}, Unit: "accounts",
 		None: "Nobody has anything sensitive.",
 	}
-	var rows [][]string
 	for _, a := range read(v) {
 		for n := range v.Apps[a].Things {
 			if !v.Apps[a].Things[n].Sensitive {
@@ -216,17 +239,23 @@ func administrators(in *Input) *Table {
 			holders := v.Holders(model.AppThing{App: a, Thing: int32(n)}, true)
 			for i := range holders {
 				h := &holders[i]
-				rows = append(rows, []string{
-					address, h.Account, h.Person, h.Name, yesNo(h.Open), strings.Join(h.Through, ", "), strings.Join(h.Kits, ", "),
-					strings.Join(h.Places, ", "), h.State,
-				})
+				t.row(
+					address,
+					h.Account,
+					h.Person,
+					h.Name,
+					yesNo(h.Open),
+					strings.Join(h.Through, ", "),
+					strings.Join(h.Kits, ", "),
+					strings.Join(h.Places, ", "),
+					h.State,
+				)
 			}
 			if len(holders) > 0 {
 				t.Bars = append(t.Bars, Bar{address, float64(len(holders)), model.Widens})
 			}
 		}
 	}
-	t.Rows = list(rows)
 	return t
 }
 
@@ -250,7 +279,6 @@ func bars(counts map[string]int) []Bar {
 func outsiders(in *Input) *Table {
 	v := in.View
 	t := &Table{
-		Name: "outsiders", Title: "Outsiders, and who answers for them",
 		About: "Who is from outside, as outsiders in pravet.yaml says, with the last day, whoever answers for " +
 			"them, and where they have accounts.",
 		Columns: []string{"id", "name", "type", "stage", "ends", "sponsor", "answers", "accounts"},
@@ -259,7 +287,6 @@ func outsiders(in *Input) *Table {
 	if in.Outsiders == nil {
 		t.About += " pravet.yaml does not say who that is, so whoever is a Contractor is listed."
 	}
-	var rows [][]string
 	people := v.People
 	named := people.Names()
 	for p := range people.Len() {
@@ -283,12 +310,18 @@ func outsiders(in *Input) *Table {
 				answers += ", who is not here"
 			}
 		}
-		rows = append(rows, []string{
+		t.row(
 			get(
 				"id",
-			), people.Called(p), get("userType"), v.Stages[p].String(), get("ends"), sponsor, answers, strings.Join(held, ", "),
-		})
+			),
+			people.Called(p),
+			get("userType"),
+			v.Stages[p].String(),
+			get("ends"),
+			sponsor,
+			answers,
+			strings.Join(held, ", "),
+		)
 	}
-	t.Rows = list(rows)
 	return t
 }
