@@ -227,7 +227,16 @@ func (c *program) rules(dir string) (*desired.Repo, error) {
 	if err != nil {
 		return nil, err
 	}
-	return desired.Rules(c.ctx, t), nil
+	repo := desired.Rules(c.ctx, t)
+	return repo, unknownEnvironment(repo)
+}
+
+// unknownEnvironment is an error of usage where --env names what no application has.
+func unknownEnvironment(repo *desired.Repo) error {
+	if p := repo.UnknownEnvironment(); p != nil {
+		return usage(p)
+	}
+	return nil
 }
 
 // ranError marks errors of a command that ran, apart from wrong usage.
@@ -398,6 +407,9 @@ func (c *program) read(s *prepare.State, apps []string) error {
 
 // problems lists what must be mended in the files before anything else.
 func (c *program) problems(s *prepare.State) error {
+	if err := unknownEnvironment(s.Repo); err != nil {
+		return err
+	}
 	errs := s.Errors()
 	for _, p := range errs {
 		fmt.Fprintln(c.Stderr, p)

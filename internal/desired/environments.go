@@ -9,6 +9,7 @@ import (
 
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
+	"pravet/internal/source"
 )
 
 // Usual is the environment that everything is for where none is named.
@@ -162,10 +163,24 @@ func (r *Repo) checkEnvironment() {
 			hint = "no application has environments; see docs/environments.md"
 		}
 		r.fail(
-			model.Pos{File: "--env"},
+			model.Pos{File: byOption},
 			"unknown-environment",
 			fmt.Sprintf("there is no environment %q", strings.TrimSpace(here)),
 			hint,
 		)
 	}
+}
+
+// byOption is where an environment is named that a command asks for.
+const byOption = "--env"
+
+// UnknownEnvironment is the problem that no application has the environment that was asked
+// for; nil where one has it.
+func (r *Repo) UnknownEnvironment() *source.Problem {
+	for _, p := range r.Problems.Sorted() {
+		if p.Pos.File == byOption {
+			return p
+		}
+	}
+	return nil
 }

@@ -71,6 +71,8 @@ func UnknownName(what, name string, known []string) error {
 	hint := "there are " + strings.Join(known, ", ")
 	if near := table.Nearest(name, known); near != "" {
 		hint = "did you mean " + near + "?"
+	} else if len(known) == 0 {
+		hint = "there is none at all"
 	}
 	return &Unknown{what, name, hint}
 }

@@ -78,12 +78,15 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 // has already.
 func reason(err error) error {
 	var path *fs.PathError
-	if errors.As(err, &path) {
-		return path.Err
-	}
 	var link *os.LinkError
-	if errors.As(err, &link) {
-		return link.Err
+	switch {
+	case errors.As(err, &path):
+		err = path.Err
+	case errors.As(err, &link):
+		err = link.Err
+	}
+	if errors.Is(err, fs.ErrPermission) {
+		return fmt.Errorf("%w; give yourself the permission to write there", err)
 	}
 	return err
 }
