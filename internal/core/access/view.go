@@ -106,9 +106,12 @@ func (v *View) out(p, app int) bool {
 	return len(a.Closed) > 0 && a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today) != nil
 }
 
+// Later reports whether somebody who is not here yet is to have an account from the first day.
+func (v *View) Later(p, app int) bool { return v.Stages[p] == stage.NotYet && v.due(p, app).Account() }
+
 // ahead reports whether an account is to be made before somebody's first day.
 func (v *View) ahead(p, app int) bool {
-	return v.Stages[p] == stage.NotYet && v.AccountOf[app] != nil && v.account(p, app) < 0 && v.due(p, app).Account() &&
+	return v.Later(p, app) && v.AccountOf[app] != nil && v.account(p, app) < 0 &&
 		v.Apps[app].Leads(v.People.Get(p, "starts"), v.Today)
 }
 

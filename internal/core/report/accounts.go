@@ -159,10 +159,10 @@ func pending(in *Input) *Table {
 			switch {
 			case at >= 0 && v.Accounts[a].States[at] == model.Invited:
 				what = "is invited"
-			case !due || at >= 0:
-			case v.Stages[p] == stage.Here:
+			case at >= 0:
+			case due && v.Stages[p] == stage.Here:
 				what = "is to be created"
-			case v.Stages[p] == stage.NotYet:
+			case v.Later(p, a):
 				what, on = "comes with the first day", v.People.Get(p, "starts")
 			}
 			if what != "" {
