@@ -18,9 +18,7 @@ import (
 	"pravet/internal/amend"
 	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
-	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -191,65 +189,3 @@ func TestADraftAfterAdoptionIsEmpty(t *testing.T) {
 		rapid.Check(t, check)
 	}
 }
-
-func TestAccountsAreWhoseTheyAreMostLikely(t *testing.T) {
-	people := model.NewPeople()
-	file := people.File("people/x.csv")
-	var attrs []int
-	for _, a := range []string{"id", "userName", "displayName", "email", "formerly"} {
-		attrs = append(attrs, people.Attribute(a))
-	}
-	for i, row := range [][]string{
-		{"E1", "ada.holt", "Ada Holt", "ada@m.example", ""},
-		{"E2", "bo.lind", "Bo Lind", "bo@m.example", "bo.berg"},
-		{"E3", "soren.orsted", "Søren Ørsted", "so@m.example", ""},
-		{"E4", "ida.crane", "Ida Crane", "ida@m.example", ""},
-		{"E5", "mona.ferris", "Mona Ferris", "mona@m.example", ""},
-		{"E6", "ada.lind", "Ada Lind", "", ""},
-		{"E7", "ada.lind2", "Ada Lind", "", ""},
-	} {
-		require.True(t, people.Add(file, i+2, attrs, row))
-	}
-	people.Close()
-	type account struct{ key, name, email string }
-	of := func(list ...account) core.Input {
-		in := core.Input{People: people, By: "userName", Accounts: &model.Accounts{}}
-		key, name, email := column(), column(), column()
-		for _, a := range list {
-			key.Append(a.key)
-			name.Append(a.name)
-			email.Append(a.email)
-			in.Accounts.States = append(in.Accounts.States, model.Open)
-		}
-		in.Accounts.Key, in.Name, in.Email = key, name, email
-		return in
-	}
-	for _, x := range []struct {
-		account account
-		person  string
-		score   int
-		why     string
-	}{
-		{account{"Ada.Holt", "", ""}, "E1", 100, "the account is called by userName"},
-		{account{"x1", "", "BO@m.example"}, "E2", 98, "the same email"},
-		{account{"bo.berg", "", ""}, "E2", 96, "a former name"},
-		{account{"x2", "Soren Orsted", ""}, "E3", 85, "the same name, Soren Orsted"},
-		{account{"x3", "Crane, Ida", ""}, "E4", 80, "the same name in another order, Crane, Ida"},
-		{account{"icrane", "", ""}, "E4", 70, "the account's name is made of the person's"},
-		{account{"mona.feris", "", ""}, "E5", 65, "the account's name differs by a letter"},
-		{account{"x4", "Ada Lind", ""}, "E6", 40, "the same name, Ada Lind; 2 people fit"},
-		{account{"x5", "Nobody Known", ""}, "", 0, ""},
-	} {
-		g := core.Match(of(x.account))[0]
-		who := ""
-		if g.Person >= 0 {
-			who = people.Get(g.Person, "id")
-		}
-		assert.Equal(t, []any{x.person, x.score, x.why}, []any{who, g.Score, g.Why}, x.account.key)
-	}
-	two := core.Match(of(account{"ada.holt", "", ""}, account{"ada2", "", "ada@m.example"}))
-	assert.Equal(t, "a second account of Ada Holt (E1), beside ada.holt", two[1].Why)
-	assert.Equal(t, -1, two[1].Person)
-}
-
-func column() *table.Column { return &table.Column{} }

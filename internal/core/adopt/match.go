@@ -97,11 +97,11 @@ func (m *matcher) former() func(v string) int {
 	if col := m.People.Column("formerly"); col != nil {
 		for p := range col.Len() {
 			for _, name := range strings.Fields(col.At(p)) {
-				key := table.Fold(name)
-				if _, twice := by[key]; twice {
-					p = -1
+				key, whose := table.Fold(name), p
+				if other, there := by[key]; there && other != p {
+					whose = -1 // nobody's, as several had it
 				}
-				by[key] = p
+				by[key] = whose
 			}
 		}
 	}
@@ -142,8 +142,9 @@ func (m *matcher) byValue(find func(v string) int, col *table.Column, score int,
 func (m *matcher) near() {
 	marks := map[string][]int{}
 	note := func(kind, value string, p int) {
-		if value != "" {
-			marks[kind+value] = append(marks[kind+value], p)
+		there := marks[kind+value]
+		if value != "" && (len(there) == 0 || there[len(there)-1] != p) {
+			marks[kind+value] = append(there, p)
 		}
 	}
 	for p := range m.People.Len() {
@@ -171,8 +172,7 @@ func (m *matcher) near() {
 		}
 		key := table.Likeness(local(g.Key))
 		m.guess(g, marks["name "+table.Likeness(name)], byName, "the same name, "+name, name != "")
-		m.guess(g, marks["turned "+turned(name)], byTurned, "the same name in another order, "+
-			""+name, turned(name) != "")
+		m.guess(g, marks["turned "+turned(name)], byTurned, "the same name in another order, "+name, turned(name) != "")
 		m.guess(g, marks["name "+key], byName, "called like the account", key != "")
 		m.guess(g, marks["short "+key], byShort, "the account's name is made of the person's", key != "")
 		for _, cut := range cuts(key) {
@@ -181,7 +181,7 @@ func (m *matcher) near() {
 	}
 }
 
-// guess notes who may have an account, unless somebody surer is known.
+// guess notes who of people, by number, may have an account, unless somebody surer is known.
 func (m *matcher) guess(g *Guess, people []int, score int, why string, ok bool) {
 	if !ok || len(people) == 0 || g.Score >= score {
 		return
@@ -189,8 +189,7 @@ func (m *matcher) guess(g *Guess, people []int, score int, why string, ok bool) 
 	if len(people) > 1 && g.Person >= 0 {
 		return
 	}
-	people = slices.Compact(slices.Sorted(slices.Values(people)))
-	g.Person, g.Score, g.Why, g.Others = people[0], score, why, people[1:]
+	g.Person, g.Score, g.Why, g.Others = people[0], score, why, slices.Clip(people[1:])
 	if len(people) > 1 {
 		g.Score, g.Why = severally, why+"; "+model.Count(len(people), "person fits", "people fit")
 	}
