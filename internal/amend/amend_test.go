@@ -130,7 +130,7 @@ func TestEveryOtherByteStays(t *testing.T) {
 				return nil
 			},
 			map[string][]string{"kits/desks.yaml": {
-				"leads too}\n", "leads too}\n      - {person: E4, because: \"covers: June\"}\n",
+				"leads too}\n", "leads too}\n      - {person: E4, because: 'covers: June'}\n",
 			}},
 		},
 		"held by name no more": {
