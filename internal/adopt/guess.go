@@ -59,6 +59,8 @@ var (
 		"deactivated",
 		"b",
 	}
+	// answers are those of them that only the header gives a meaning.
+	answers = []string{"yes", "true", "1", "y", "x", "ok", "no", "false", "0", "n", ""}
 )
 
 // guesser guesses the columns of one CSV file.

@@ -68,7 +68,7 @@ func (g *guesser) state(i int) bool {
 }
 
 // words finds the words by which a column says that accounts are open or blocked; turned says
-// that yes means blocked there.
+// that yes means blocked there, as under Locked. A word such as locked means the same anywhere.
 func (g *guesser) words(i int, turned bool) bool {
 	values, few := g.distinct(i, 2)
 	if !few {
@@ -78,10 +78,14 @@ func (g *guesser) words(i int, turned bool) bool {
 	found := [2]bool{}
 	for _, v := range values {
 		word := strings.ToLower(strings.TrimSpace(v))
+		open, blocked := slices.Contains(openWords, word), slices.Contains(blockedWords, word)
+		if turned && slices.Contains(answers, word) {
+			open, blocked = blocked, open
+		}
 		switch {
-		case slices.Contains(openWords, word) != turned && (slices.Contains(openWords, word) || turned && slices.Contains(blockedWords, word)):
+		case open:
 			yes, found[0] = v, true
-		case slices.Contains(blockedWords, word) || turned && slices.Contains(openWords, word):
+		case blocked:
 			no, found[1] = v, true
 		default:
 			return false
@@ -91,10 +95,10 @@ func (g *guesser) words(i int, turned bool) bool {
 		return false
 	}
 	if !found[0] {
-		yes = opposite(no, turned)
+		yes = opposite(no)
 	}
 	if !found[1] {
-		no = opposite(yes, turned)
+		no = opposite(yes)
 	}
 	g.taken["active"] = true
 	g.out[i].Attr, g.out[i].Yes, g.out[i].No = "active", yes, no
@@ -103,16 +107,16 @@ func (g *guesser) words(i int, turned bool) bool {
 }
 
 // opposite is a word for the other state, where no account is in it.
-func opposite(word string, turned bool) string {
-	for i, w := range []string{"active", "open", "yes", "true", "enabled", "1", "y"} {
-		if strings.EqualFold(word, w) {
-			return like(word, []string{"inactive", "blocked", "no", "false", "disabled", "0", "n"}[i])
-		}
-		if other := []string{"inactive", "blocked", "no", "false", "disabled", "0", "n"}[i]; strings.EqualFold(
-			word,
-			other,
-		) {
-			return like(word, w)
+func opposite(word string) string {
+	for _, pair := range [][2]string{
+		{"active", "inactive"}, {"open", "blocked"}, {"yes", "no"}, {"true", "false"}, {"enabled", "disabled"}, {"1", "0"},
+		{"y", "n"},
+	} {
+		switch {
+		case strings.EqualFold(word, pair[0]):
+			return like(word, pair[1])
+		case strings.EqualFold(word, pair[1]):
+			return like(word, pair[0])
 		}
 	}
 	if word == "" {
