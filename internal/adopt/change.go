@@ -60,7 +60,8 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 			return fmt.Errorf("change %s (%s %s): %w", ch.ID, ch.Verb, ch.Account, err)
 		}
 	}
-	for _, key := range slices.SortedFunc(maps.Keys(lacking), func(x, y [2]string) int { return slices.Compare(x[:], y[:]) }) {
+	byText := func(x, y [2]string) int { return slices.Compare(x[:], y[:]) }
+	for _, key := range slices.SortedFunc(maps.Keys(lacking), byText) {
 		things := lacking[key]
 		if err := c.without(key[0], key[1], things); err != nil {
 			return err

@@ -51,8 +51,8 @@ type list struct {
 func New(ctx context.Context, repo *desired.Repo) *Amendment {
 	return &Amendment{
 		ctx: ctx, repo: repo, files: edit.Open(repo.Tree),
-		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, kits: map[string][]string{}, people: map[string][]string{}, left: map[string]int{}, rows: map[string]map[int]*yaml.Node{},
-		alone: map[string][]string{},
+		csvs: map[string]*edit.CSV{}, yamls: map[string]*edit.YAML{}, rows: map[string]map[int]*yaml.Node{},
+		kits: map[string][]string{}, people: map[string][]string{}, alone: map[string][]string{}, left: map[string]int{},
 	}
 }
 

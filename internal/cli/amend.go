@@ -337,7 +337,8 @@ func (c *program) amendGive() *cobra.Command {
 func (c *program) amendTake() *cobra.Command {
 	return c.amendKit("take KIT", "Take a kit from people who hold it by name",
 		`Take takes people out of those who hold a kit by name. Whoever holds it by its rule as
-well still holds it; see amend except.`, false, func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Drop(k, e.Person) },
+well still holds it; see amend except.`, false,
+		func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Drop(k, e.Person) },
 		"pravet amend take fare-desk --for E0031")
 }
 

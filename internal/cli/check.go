@@ -101,8 +101,8 @@ func (c *program) checkUnattended(repo *desired.Repo) {
 // last commit.
 func (c *program) warnings(dir string, repo *desired.Repo, today day.Day) error {
 	v := access.Look(access.Input{
-		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)), Today: today,
-		Separations: repo.Separations, Exceptions: repo.Exceptions,
+		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)),
+		Today: today, Separations: repo.Separations, Exceptions: repo.Exceptions,
 	})
 	list := slices.Concat(v.Implied(), v.Outside(repo.Outsiders))
 	base, err := c.carriedOut(dir)

@@ -189,7 +189,8 @@ func (c *program) takeIn(dir string, repo *desired.Repo, name string, x *intakin
 	}
 	out := core.Compare(core.Input{
 		Attrs: m.Attrs(), Rows: m.Rows(s.Date), People: repo.People, Fields: repo.Fields, Today: today,
-		ClearEmpty: s.Clear, Joined: m.Joined(), Number: s.Number, Arrive: s.Arrive, Owns: owned(repo, s, today), Ends: s.Ends,
+		ClearEmpty: s.Clear, Joined: m.Joined(), Number: s.Number, Arrive: s.Arrive, Owns: owned(repo, s, today),
+		Ends: s.Ends,
 	})
 	view := &show.Intake{Sheet: t, Mapping: m, Outcome: out, Into: c.intoFile(repo, s)}
 	switch {

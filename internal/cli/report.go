@@ -77,7 +77,8 @@ ending.`,
 			}
 		}
 		if x.out != "" && !cmd.Flags().Changed("format") {
-			x.format = map[string]string{".html": "html", ".csv": "csv", ".json": "json", ".md": "markdown"}[strings.ToLower(filepath.Ext(x.out))]
+			formats := map[string]string{".html": "html", ".csv": "csv", ".json": "json", ".md": "markdown"}
+			x.format = formats[strings.ToLower(filepath.Ext(x.out))]
 			if x.format == "" {
 				return usage(say.OutEnding(x.out))
 			}

@@ -30,7 +30,8 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 			continue
 		}
 		c := export.Column{
-			Attr: e.name, Name: d.required(f, e.value, "column", "the kind "+e.name), Split: d.text(f["split"], "split"), Pos: d.pos(e.value),
+			Attr: e.name, Name: d.required(f, e.value, "column", "the kind "+e.name), Split: d.text(f["split"], "split"),
+			Pos: d.pos(e.value),
 		}
 		columns = append(columns, c)
 		one := f["one"] != nil && d.boolean(f["one"], "one")

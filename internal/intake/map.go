@@ -187,7 +187,8 @@ func guess(repo *desired.Repo, header string) (attr, how string) {
 		return name, "named so"
 	}
 	like := table.Likeness(header)
-	for _, a := range slices.Concat(repo.Standard(), []string{"name.givenName", "name.familyName", "costCenter", "employeeNumber"}) {
+	known := slices.Concat(repo.Standard(), []string{"name.givenName", "name.familyName", "costCenter", "employeeNumber"})
+	for _, a := range known {
 		if table.Likeness(strings.TrimPrefix(a, "extra.")) == like {
 			return a, "named nearly so"
 		}

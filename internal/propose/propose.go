@@ -134,8 +134,8 @@ func (f *Findings) name() {
 		}
 		used[name] = true
 		p := Proposal{
-			Kit: name, For: k.Filter(), Explains: k.Explains, People: len(k.Holders), Sure: int(100 * k.Sure), Sensitive: k.Sensitive,
-			Gives: []string{}, Exceptions: []string{},
+			Kit: name, For: k.Filter(), Explains: k.Explains, People: len(k.Holders), Sure: int(100 * k.Sure),
+			Sensitive: k.Sensitive, Gives: []string{}, Exceptions: []string{},
 		}
 		for _, t := range k.Things {
 			x := f.in.Things[t].AppThing

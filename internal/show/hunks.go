@@ -93,7 +93,8 @@ func (p *Printer) hunk(h *edit.Hunk, wide int, full bool) {
 		say("was", h.Was, Dim)
 		from, behind := common(was, is)
 		where, full = blank, true
-		for n, part := range strings.Split(wrap(is[:from]+widens.Render(is[from:len(is)-behind])+is[len(is)-behind:], p.columns-len(blank)-6), "\n") {
+		line := is[:from] + widens.Render(is[from:len(is)-behind]) + is[len(is)-behind:]
+		for n, part := range strings.Split(wrap(line, p.columns-len(blank)-6), "\n") {
 			word := "is"
 			if n > 0 {
 				word = ""

@@ -65,7 +65,8 @@ const (
 // personal are attributes that are somebody's own, and days; rules are not made of them.
 var personal = []string{
 	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted", "nickName",
-	"email", "phone", "employeeNumber", "externalId", "profileUrl", "starts", "ends", "away", "away.from", "away.to", "formerly",
+	"email", "phone", "employeeNumber", "externalId", "profileUrl", "formerly",
+	"starts", "ends", "away", "away.from", "away.to",
 }
 
 // Find finds rules: of one condition where that says enough, else of two. The cost is that of
