@@ -7,6 +7,7 @@ package propose
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -183,13 +184,7 @@ type rule struct {
 	things []int
 }
 
-func (r *rule) key() string {
-	var b strings.Builder
-	for i := range r.attrs {
-		b.WriteString(string(rune('0'+r.attrs[i])) + ":" + string(rune(r.values[i]+1)) + ";")
-	}
-	return b.String()
-}
+func (r *rule) key() string { return fmt.Sprint(r.attrs, r.values) }
 
 func (f *finder) matches(r *rule, p int) bool {
 	for i, a := range r.attrs {
