@@ -219,7 +219,8 @@ func (m *Mapping) Attrs() []string {
 	return out
 }
 
-// Rows are the rows by the attributes; date is how their dates are written, "" for ISO 8601.
+// Rows are the rows by the attributes; date is how their dates are written, as
+// desired.DateForm has it, "" for ISO 8601.
 // Rows that could not be read come as wrong. O(cells).
 func (m *Mapping) Rows(date string) []intake.Row {
 	out := make([]intake.Row, 0, len(m.table.Rows)+len(m.table.Problems))
