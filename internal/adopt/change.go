@@ -130,11 +130,7 @@ func (c *Changes) value(a int, ch *plan.Change) error {
 	case strings.EqualFold(follows, "id"):
 		return fmt.Errorf("%s is the person's id, which stays as it is", ch.Attribute)
 	}
-	before := ""
-	if ch.Before != nil {
-		before = fmt.Sprint(ch.Before)
-	}
-	return c.Amend.Set(p, map[string]string{follows: before})
+	return c.Amend.Set(p, map[string]string{follows: ch.Before.Text()})
 }
 
 // without takes people out of kits by which they would get what the application does not give

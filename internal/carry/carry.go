@@ -10,7 +10,6 @@ package carry
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -20,6 +19,7 @@ import (
 	"pravet/internal/desired"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/course"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -28,8 +28,6 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
-	"pravet/internal/core/undo"
 	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -142,7 +140,7 @@ func (j *Job) redraft() error {
 	}
 	var lifts []decide.Lift // for this plan, of which the redraft is another
 	for _, l := range j.Standing.Lifts {
-		if l.Plan == j.Plan.ID {
+		if l.Plan == j.Plan.ID && l.Change == "" {
 			l.Plan = ""
 			lifts = append(lifts, l)
 		}
@@ -165,15 +163,21 @@ func (j *Job) redraft() error {
 // for none of it.
 func (j *Job) undue() {
 	j.due = map[string]*plan.Change{}
-	index := map[string]*table.Index{}
+	seen := map[string]*account.Accounts{}
 	for i := range j.Plan.Changes {
 		c := &j.Plan.Changes[i]
-		a := j.apps[c.App]
-		accounts := j.state.Exports[a.number].Accounts
-		if index[c.App] == nil {
-			index[c.App] = table.NewIndex(accounts.Key, nil)
+		a := j.apps[c.App].number
+		app, accounts := j.state.Repo.Apps[a], j.state.Exports[a].Accounts
+		if seen[c.App] == nil {
+			seen[c.App] = account.In(app, accounts)
 		}
-		if ok, _ := undo.Fits(j.state.Repo.Apps[a.number], accounts, index[c.App], c); ok {
+		fits := false
+		if c.Verb.OfThing() {
+			fits, _ = account.DefinitionFits(app, accounts.Definitions, c)
+		} else {
+			fits, _ = account.Fits(app, seen[c.App].Find, c)
+		}
+		if fits {
 			j.due[c.ID] = c
 		}
 	}
@@ -306,7 +310,7 @@ func (j *Job) judge(i int) {
 		return
 	}
 	now := j.dueNow(c)
-	if now == nil || !sameValue(c.After, now.After) {
+	if now == nil || !c.After.Equal(now.After) {
 		*s = decide.Past
 		return
 	}
@@ -319,13 +323,6 @@ func (j *Job) judge(i int) {
 			*s = decide.Held
 		}
 	}
-}
-
-// sameValue compares what two plans say that something should be.
-func sameValue(a, b any) bool {
-	x, errX := json.Marshal(a)
-	y, errY := json.Marshal(b)
-	return errX == nil && errY == nil && string(x) == string(y)
 }
 
 // Preview marks as held what a run would refuse on its way, as things are.
@@ -345,7 +342,7 @@ func (j *Job) Preview() {
 func (j *Job) lifted(guard string, c *plan.Change) bool {
 	return slices.ContainsFunc(
 		j.Standing.Lifts,
-		func(l decide.Lift) bool { return l.Covers(guard, c.App, j.Plan.ID, j.Today) },
+		func(l decide.Lift) bool { return l.Covers(guard, c.App, j.Plan.ID, c.ID, j.Today) },
 	)
 }
 

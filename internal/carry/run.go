@@ -421,6 +421,8 @@ func outcome(run string, p *plan.Plan, c *plan.Change) ledger.ChangeOutcome {
 		Person:  c.Person,
 		Account: c.Account,
 		What:    words.Sentence(p, c),
+		Does:    c.Does(),
+		Touches: c.Touches(),
 		Verb:    c.Verb.String(),
 		Thing:   thing(c),
 	}

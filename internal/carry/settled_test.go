@@ -42,7 +42,9 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 	add("empty", "", false)
 	seen := newReadBack(app, accounts)
 	thing := func(kind model.Kind, name string) *plan.Thing { return &plan.Thing{Kind: kind, Name: name} }
-	attrs := func(title string) map[string]any { return map[string]any{"userName": "full", "title": title} }
+	attrs := func(title string) plan.Value {
+		return plan.Fields(map[string]string{"userName": "full", "title": title})
+	}
 	for _, c := range []struct {
 		change plan.Change
 		says   string // "" when it is settled
@@ -59,38 +61,38 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 			`title is "Mate" and not "Captain"`,
 		},
 		{
-			plan.Change{Verb: model.Create, Account: "empty", After: map[string]any{}},
+			plan.Change{Verb: model.Create, Account: "empty", After: plan.Fields(nil)},
 			"the account is there, and blocked",
 		},
 		{plan.Change{Verb: model.Create, Account: "gone"}, "the account is not there"},
-		{plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: "Mate"}, ""},
+		{plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: plan.Text("Mate")}, ""},
 		{
-			plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: nil},
+			plan.Change{Verb: model.Update, Account: "full", Attribute: "title", After: plan.Value{}},
 			`title is "Mate" and not ""`,
 		},
-		{plan.Change{Verb: model.Update, Account: "empty", Attribute: "title", After: nil}, ""},
+		{plan.Change{Verb: model.Update, Account: "empty", Attribute: "title", After: plan.Value{}}, ""},
 		{plan.Change{Verb: model.Grant, Account: "full", Thing: thing(model.Role, "seller")}, ""},
 		{
 			plan.Change{Verb: model.Grant, Account: "empty", Thing: thing(model.Role, "seller")},
-			"the account does not hold role seller",
+			"the account does not have role seller",
 		},
 		{plan.Change{Verb: model.Join, Account: "full", Thing: thing(model.Group, "desk")}, ""},
 		{
 			plan.Change{Verb: model.Assign, Account: "empty", Thing: thing(model.License, "seat")},
-			"the account does not hold license seat",
+			"the account does not have license seat",
 		},
 		{
 			plan.Change{Verb: model.Revoke, Account: "full", Thing: thing(model.Role, "seller")},
-			"the account still holds role seller",
+			"the account still has role seller",
 		},
 		{plan.Change{Verb: model.Leave, Account: "empty", Thing: thing(model.Group, "desk")}, ""},
 		{
 			plan.Change{Verb: model.Release, Account: "full", Thing: thing(model.License, "seat")},
-			"the account still holds license seat",
+			"the account still has license seat",
 		},
 		{
 			plan.Change{Verb: model.Grant, Account: "full", Thing: thing(model.Role, "unknown")},
-			"the account does not hold role unknown",
+			"the account does not have role unknown",
 		},
 	} {
 		ok, says := seen.settled(&c.change)
@@ -120,12 +122,12 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
 	seen := newReadBack(app, accounts)
 	of := func(verb model.Verb, name, attr string, after any) *plan.Change {
-		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: model.Role, Name: name}, Attribute: attr, After: after}
+		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: model.Role, Name: name}, Attribute: attr, After: value(after)}
 	}
-	from := func(before []any, c *plan.Change) *plan.Change { c.Before = before; return c }
-	list := func(names ...any) []any { return names }
-	whole := func(title string, permissions, brings []any) map[string]any {
-		return map[string]any{"title": title, "permissions": permissions, "brings": brings}
+	from := func(before []string, c *plan.Change) *plan.Change { c.Before = plan.List(before); return c }
+	list := func(names ...string) []string { return names }
+	whole := func(title string, permissions, brings []string) *model.Definition {
+		return &model.Definition{Title: title, Permissions: permissions, Brings: brings}
 	}
 	for _, c := range []struct {
 		change *plan.Change
@@ -146,7 +148,7 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 			from(list("a", "b"), of(model.Redefine, "lead", "permissions", list("b"))),
 			`its permissions are still ["a" "b"]`,
 		},
-		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "c"))), `its permissions lack ["c"]`},
+		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "c"))), `its permissions do not have ["c"]`},
 		// The first of two steps is done also when the second is.
 		{from(list("a", "z"), of(model.Redefine, "lead", "permissions", list("a"))), ""},
 		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "b"))), ""},
@@ -187,4 +189,17 @@ func TestWhatWasGivenIsHeldByItself(t *testing.T) {
 		newReadBack(app, accounts).keep(grant)
 		require.Equal(t, effective, accounts.Sets.Has(accounts.Held[0], seller))
 	}
+}
+
+// value is a value of a change: a text, a list, a definition, or nothing.
+func value(v any) plan.Value {
+	switch v := v.(type) {
+	case string:
+		return plan.Text(v)
+	case []string:
+		return plan.List(v)
+	case *model.Definition:
+		return plan.Defined(v)
+	}
+	return plan.Value{}
 }

@@ -337,7 +337,7 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	if res.Held > 0 {
 		guards := j.Holding()
 		lift := ""
-		if at := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Liftable(), g) }); at >= 0 {
+		if at := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Names(guard.ForPlan), g) }); at >= 0 {
 			lift = guards[at]
 		}
 		out.Line(say.HeldBy(res.Held, guards, j.Plan.ID, lift))

@@ -4,6 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/undo"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
@@ -69,7 +70,10 @@ brings it back.`,
 		if err := c.read(s, apps); err != nil {
 			return err
 		}
-		undo := prepare.Undo(s, args[0], p, done, day.Of(c.Now()))
+		undo, err := prepare.Undo(s, l, undo.Run{ID: args[0], Plan: p, Done: done}, day.Of(c.Now()))
+		if err != nil {
+			return err
+		}
 		data, err := undo.Seal()
 		if err != nil {
 			return err

@@ -122,7 +122,7 @@ func addressOf(_ *plan.Plan, ch *plan.Change) []string {
 
 func guardsOf(_ *plan.Plan, ch *plan.Change) (out []string) {
 	for i := range ch.Holds {
-		if slices.Contains(guard.Liftable(), ch.Holds[i].Guard) {
+		if slices.Contains(guard.Names(guard.ForChange), ch.Holds[i].Guard) {
 			out = append(out, ch.Holds[i].Guard)
 		}
 	}

@@ -255,17 +255,18 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		}
 	}
 	for _, g := range lift {
-		if !slices.Contains(guard.All(), g) {
-			return usage(say.Flag("lift", prepare.UnknownName("guard", g, guard.Liftable())))
-		}
-		if g == guard.Keeping {
+		switch x, known := guard.Named(g); {
+		case !known:
+			return usage(say.Flag("lift", prepare.UnknownName("guard", g, guard.Names(guard.ForChange))))
+		case g == guard.Keeping:
 			return usage(say.CannotLiftKept())
-		}
-		if !slices.Contains(guard.Liftable(), g) {
+		case x.Lift == guard.Never:
 			return usage(say.CannotLift(g))
+		case x.Lift == guard.ForChange && len(d.named) == 0:
+			return usage(say.LiftOneByOne(g))
 		}
 	}
-	made, err := d.maker.Accept(d.c.ctx, d.choice, lift, d.because)
+	made, err := d.maker.Accept(d.c.ctx, d.choice, d.lifts(lift), d.because)
 	if err != nil {
 		return err
 	}
@@ -274,7 +275,7 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		n := 0
 		for i := range d.plan.Changes {
 			for _, h := range d.plan.Changes[i].Holds {
-				if h.Guard == g {
+				if h.Guard == g && (len(d.named) == 0 || d.named[d.plan.Changes[i].ID]) {
 					n++
 				}
 			}
@@ -303,6 +304,17 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		p.Line(say.TakenUp(n))
 	}
 	return d.remaining(p, made)
+}
+
+// lifts are the guards that are lifted: for the changes that were named, or for the whole plan.
+func (d *decision) lifts(guards []string) decisions.Lifts {
+	out := decisions.Lifts{Guards: guards}
+	for i := range d.plan.Changes {
+		if id := d.plan.Changes[i].ID; d.named[id] {
+			out.Changes = append(out.Changes, id)
+		}
+	}
+	return out
 }
 
 func (d *decision) along(p *show.Printer, ids []string, title string) {

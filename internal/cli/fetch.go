@@ -87,17 +87,17 @@ is needed; the others are done.`,
 // rulesOf gives the rules of a repository what applications need to be reached.
 func (c *program) rulesOf(s *prepare.State) *prepare.State {
 	s.Environ, s.Now, s.Log = c.Environ, c.Now, c.tell
-	s.Settled = func(environment, digest string) (day.Day, error) {
+	s.Settled = func(environment string) (map[string]day.Day, error) {
 		o := c.ledgerOptions()
 		if o.Environment = environment; environment == desired.Usual {
 			o.Environment = ""
 		}
 		l, err := ledger.OpenReading(s.Repo.Dir, o)
 		if err != nil || l == nil {
-			return day.None, err
+			return nil, err
 		}
 		defer l.Close()
-		return prepare.Settled(l, digest)
+		return prepare.Settled(l)
 	}
 	return s
 }

@@ -24,7 +24,7 @@ func (c *program) acceptSome(
 	dir string, j *carry.Job, l ledger.Ledger, ids map[string]bool, because string,
 ) error {
 	m := &decisions.Maker{Ledger: l, Repo: j.Repo(), Plan: j.Plan, Today: j.Today, By: c.actor(dir)}
-	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ids}, nil, because)
+	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ids}, decisions.Lifts{}, because)
 	return err
 }
 

@@ -211,9 +211,7 @@ func (s *selection) value(p *plan.Plan, c *plan.Change, attr string) string {
 		if table.Fold(attr) == "after" {
 			v = c.After
 		}
-		if s, ok := v.(string); ok {
-			return s
-		}
+		return v.Text()
 	case "forgood":
 		return fmt.Sprint(c.ForGood)
 	case "held":

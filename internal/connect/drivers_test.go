@@ -293,10 +293,15 @@ func update(account, attr string, before any, after string, a *live.Application)
 	if before == nil {
 		part, err := a.Look(context.Background(), []string{account})
 		if err == nil && part.Len() == 1 {
-			before = part.Attr(a.App.Attr(attr), 0)
+			is := part.Attr(a.App.Attr(attr), 0)
+			before = is
 		}
 	}
-	return &plan.Change{Verb: model.Update, Account: account, Attribute: attr, Before: before, After: after}
+	c := &plan.Change{Verb: model.Update, Account: account, Attribute: attr, After: plan.Text(after)}
+	if before, ok := before.(string); ok {
+		c.Before = plan.Text(before)
+	}
+	return c
 }
 
 // fetched is what a fetch shows of accounts, line by line.
@@ -354,12 +359,12 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 				`{"account":"bo","state":"open","attributes":{"displayName":"Bo Marsh"}}`,
 				`{"account":"cy","state":"blocked","attributes":{"displayName":"Cy Quay"},"groups":["deck"]}`,
 			}, fetched(t, a))
-			attrs := map[string]any{"userName": "dee", "displayName": "Dee Rudd"}
-			hostile := map[string]any{"userName": odd, "displayName": oddTitle}
+			attrs := plan.Fields(map[string]string{"userName": "dee", "displayName": "Dee Rudd"})
+			hostile := plan.Fields(map[string]string{"userName": odd, "displayName": oddTitle})
 			for _, step := range [][]*plan.Change{
 				{
 					{Verb: model.Create, Account: "dee", After: attrs}, {Verb: model.Create, Account: odd, After: hostile},
-					{Verb: model.Create, Account: "eli", After: map[string]any{"displayName": "Eli Ash"}, Blocked: true},
+					{Verb: model.Create, Account: "eli", After: plan.Fields(map[string]string{"displayName": "Eli Ash"}), Blocked: true},
 				},
 				{
 					thing(model.Join, "dee", "crew"), thing(model.Join, odd, "crew"),

@@ -31,7 +31,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 		require.Equal(t, "dee", account)
 		return first, nil
 	}
-	dee := &plan.Change{Verb: model.Create, Account: "dee", After: map[string]any{"displayName": "Dee Rudd"}}
+	dee := &plan.Change{Verb: model.Create, Account: "dee", After: plan.Fields(map[string]string{"displayName": "Dee Rudd"})}
 
 	r, directory := overLDAP(t, false)
 	roots := x509.NewCertPool()
@@ -73,7 +73,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	today := since()
 	require.Regexp(t, `^\d{4}-\d\d-\d\d$`, today)
 	for id, err := range carry(t, r.app, &plan.Change{
-		Verb: model.Update, Account: "dee", Attribute: model.KeySince, Before: today, After: today + " again",
+		Verb: model.Update, Account: "dee", Attribute: model.KeySince, Before: plan.Text(today), After: plan.Text(today + " again"),
 	}) {
 		require.NoError(t, err, id)
 	}

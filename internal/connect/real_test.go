@@ -53,7 +53,7 @@ func TestWhatARoleOwnsIsHandedOverBeforeItGoes(t *testing.T) {
 	require.NoError(t, err)
 	owned := model.OwnedNames(part.Attr(app.Attr(model.Owned), 0), "\n")
 	require.Equal(t, []string{"what is in database elsewhere", "what is in database sales"}, owned)
-	hand := &plan.Change{Verb: model.HandOver, Account: "ada", Before: owned, After: "bo"}
+	hand := &plan.Change{Verb: model.HandOver, Account: "ada", Before: plan.List(owned), After: plan.Text("bo")}
 	remove := &plan.Change{Verb: model.Remove, Account: "ada"}
 	refused := func(c *plan.Change, says string) {
 		for _, err := range carry(t, r.app, c) {
@@ -158,18 +158,18 @@ func TestARoleKeepsItsDaysAndItsLimit(t *testing.T) {
 		require.NoError(t, err)
 		return part.Attr(app.Attr("validUntil"), 0) + " " + part.Attr(app.Attr("connectionLimit"), 0)
 	}
-	set := func(attr string, before, after any) *plan.Change {
-		return &plan.Change{Verb: model.Update, Account: "dee", Attribute: attr, Before: before, After: after}
+	set := func(attr string, before, after string) *plan.Change {
+		return &plan.Change{Verb: model.Update, Account: "dee", Attribute: attr, Before: plan.Text(before), After: plan.Text(after)}
 	}
 	for _, step := range []struct {
 		changes []*plan.Change
 		want    string
 	}{
-		{[]*plan.Change{{Verb: model.Create, Account: "dee", After: map[string]any{
+		{[]*plan.Change{{Verb: model.Create, Account: "dee", After: plan.Fields(map[string]string{
 			"displayName": "Dee", "validUntil": "2027-02-28", "connectionLimit": "3",
-		}}}, "2027-02-28 3"},
+		})}}, "2027-02-28 3"},
 		{[]*plan.Change{set("validUntil", "2027-02-28", "2028-02-29"), set("connectionLimit", "3", "0")}, "2028-02-29 0"},
-		{[]*plan.Change{set("validUntil", "2028-02-29", nil), set("connectionLimit", "0", nil)}, " "},
+		{[]*plan.Change{set("validUntil", "2028-02-29", ""), set("connectionLimit", "0", "")}, " "},
 	} {
 		for id, err := range carry(t, r.app, step.changes...) {
 			require.NoError(t, err, id)
@@ -179,7 +179,7 @@ func TestARoleKeepsItsDaysAndItsLimit(t *testing.T) {
 	for attr, want := range map[string]string{
 		"validUntil": "which is no day", "connectionLimit": "which is no number", "title": "a role has no title",
 	} {
-		errs := carry(t, r.app, set(attr, nil, "soon"))
+		errs := carry(t, r.app, set(attr, "", "soon"))
 		require.Len(t, errs, 1)
 		for _, err := range errs {
 			require.ErrorContains(t, err, want)

@@ -325,7 +325,7 @@ func TestInterruptedWhatIsInFlightIsFinished(t *testing.T) {
 	for i := range 8 {
 		changes = append(
 			changes,
-			&plan.Change{Verb: model.Create, Account: fmt.Sprintf("n%d", i), After: map[string]any{}},
+			&plan.Change{Verb: model.Create, Account: fmt.Sprintf("n%d", i), After: plan.Fields(nil)},
 		)
 	}
 	step, err := r.app.Prepare(context.Background(), "", changes)

@@ -33,6 +33,12 @@ type Choice struct {
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
 }
 
+// Lifts are guards that are lifted for some changes of a plan, or for all of them.
+type Lifts struct {
+	Guards  []string
+	Changes []string // ids; none for the whole plan
+}
+
 // Made is a decision and what follows from it.
 type Made struct {
 	Changes  []string // what was decided, in the plan's order
@@ -47,7 +53,7 @@ type Made struct {
 // Accept accepts what was chosen, with all that it needs, and lifts guards for
 // the plan. To lift a guard of a whole plan does not accept all of it. What
 // standing.yaml rejects can be accepted only by taking it out of there.
-func (m *Maker) Accept(ctx context.Context, c Choice, lift []string, because string) (*Made, error) {
+func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string) (*Made, error) {
 	stood, err := m.stood(ctx)
 	if err != nil {
 		return nil, err
@@ -77,21 +83,25 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift []string, because str
 	}
 	if !c.All {
 		m.about(&rec, append(slices.Clone(made.Changes), c.Aside...))
+		for _, id := range c.Aside { // it may have been rejected by the id that it had once
+			rec.Changes = append(rec.Changes, plan.FormerID(m.change(id)))
+		}
 	}
 	var records []ledger.Record
-	if len(lift) > 0 {
+	if len(lift.Guards) > 0 {
 		records = append(
 			records,
 			m.record(ledger.Decision{
 				Plan:    m.Plan.ID,
 				Digest:  m.Plan.Digest,
 				Verdict: "lift",
-				Guards:  lift,
+				Guards:  lift.Guards,
+				Changes: lift.Changes,
 				Because: because,
 			}),
 		)
 	}
-	if !c.All || len(lift) == 0 {
+	if !c.All || len(lift.Guards) == 0 {
 		records = append(records, m.record(rec))
 	}
 	if err := m.Ledger.Append(records...); err != nil {
@@ -231,7 +241,7 @@ func (m *Maker) about(d *ledger.Decision, ids []string) {
 			d.What, d.Marks = append(d.What, ""), append(d.Marks, "")
 			continue
 		}
-		d.What, d.Marks = append(d.What, words.Sentence(m.Plan, c)), append(d.Marks, decide.Mark(m.Plan, c))
+		d.What, d.Marks = append(d.What, words.Sentence(m.Plan, c)), append(d.Marks, m.Plan.Meaning(c))
 		if at := c.Address().String(); !seen[at] {
 			seen[at] = true
 			d.Things = append(d.Things, at)

@@ -47,6 +47,9 @@ func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 				}
 			}
 		}
+		if d.Verdict == "lift" {
+			return nil // it says nothing about whether a change is wanted
+		}
 		for _, id := range d.Changes {
 			if d.Verdict != "reject" {
 				delete(byID, id)
@@ -109,10 +112,13 @@ func Read(
 		switch d.Verdict {
 		case "lift":
 			for _, g := range d.Guards {
-				s.Lifts = append(
-					s.Lifts,
-					decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By},
-				)
+				l := decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By}
+				if len(d.Changes) == 0 {
+					s.Lifts = append(s.Lifts, l)
+				}
+				for _, l.Change = range d.Changes {
+					s.Lifts = append(s.Lifts, l)
+				}
 			}
 		case "accept":
 			if d.All {
@@ -151,8 +157,31 @@ func Read(
 			s.Verdicts[r.Change] = decide.Rejected
 		}
 	}
+	former(s, p)
 	kept.carry(s, p)
 	return s, done(l, p, s, settled)
+}
+
+// former takes rejections over that were made when changes had other ids.
+func former(s *decide.Standing, p *plan.Plan) {
+	elsewhere := 0
+	for _, v := range s.Verdicts {
+		if v == decide.Rejected {
+			elsewhere++
+		}
+	}
+	for i := range p.Changes {
+		if elsewhere == 0 {
+			return
+		}
+		c := &p.Changes[i]
+		if s.Verdicts[c.ID] == decide.Rejected {
+			elsewhere--
+		} else if s.Verdicts[c.ID] == decide.Undecided && s.Verdicts[plan.FormerID(c)] == decide.Rejected {
+			s.Verdicts[c.ID] = decide.Rejected
+			elsewhere--
+		}
+	}
 }
 
 // acceptances are those of changes in other plans that still count: change → with the
@@ -170,6 +199,9 @@ func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration,
 	on, err := day.Parse(e.At[:len(time.DateOnly)])
 	if err != nil {
 		return err
+	}
+	if d.Verdict == "lift" {
+		return nil
 	}
 	for i, id := range d.Changes {
 		delete(k, id)
@@ -191,7 +223,7 @@ func (k acceptances) carry(s *decide.Standing, p *plan.Plan) {
 	}
 	for i := range p.Changes {
 		c := &p.Changes[i]
-		if x, ok := k[c.ID]; ok && s.Verdicts[c.ID] == decide.Undecided && decide.SameAs(x.mark, p, c) {
+		if x, ok := k[c.ID]; ok && s.Verdicts[c.ID] == decide.Undecided && plan.SameMeaning(x.mark, p.Meaning(c)) {
 			s.Verdicts[c.ID], s.Named[c.ID], s.Carried[c.ID] = decide.Accepted, true, x.Carried
 		}
 	}

@@ -47,10 +47,6 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 			d.problem(e.key, "missing-key", "the kind has no things", "add things: {NAME: {title: TEXT}}")
 			continue
 		}
-		if one {
-			r.ofOne(d, app, e, f["things"])
-			continue
-		}
 		kind, ok := model.OwnKind(e.name)
 		if !ok {
 			d.problem(
@@ -61,15 +57,11 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 			)
 			continue
 		}
+		app.One[kind], app.OnePos[kind] = one, d.pos(e.key)
 		for _, x := range d.entries(f["things"], "things") {
 			tf := d.fields(x.value, "the "+e.name+" "+x.name, "title", "sensitive", "insiders", "atLeast", "default")
 			if n := tf["default"]; n != nil {
-				d.problem(
-					n,
-					"two-rules",
-					"a default is for a kind of which everybody has one",
-					"add one: true to the kind, or give it by a kit for everyone",
-				)
+				r.usual(d, app, kind, x.name, n, one)
 			}
 			t := model.Thing{
 				Kind: kind, Name: x.name, Pos: d.pos(x.key), Seats: -1, Title: d.text(tf["title"], "title"),
@@ -94,33 +86,19 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 	return columns
 }
 
-// ofOne reads a kind of which everybody has exactly one thing.
-func (r *Repo) ofOne(d *doc, app *model.App, e entry, things *yaml.Node) {
-	at := model.Attr{Name: e.name, Pos: d.pos(e.key), Values: []string{}, Sensitive: map[string]bool{}}
-	usual := ""
-	for _, x := range d.entries(things, "things") {
-		tf := d.fields(x.value, "the "+e.name+" "+x.name, "title", "sensitive", "default")
-		at.Values = append(at.Values, x.name)
-		if d.boolean(tf["sensitive"], "sensitive") {
-			at.Sensitive[x.name] = true
-		}
-		if d.boolean(tf["default"], "default") {
-			if usual != "" {
-				d.problem(
-					tf["default"],
-					"two-rules",
-					fmt.Sprintf("%s is the default already", usual),
-					"keep one of them",
-				)
-			}
-			usual = x.name
-		}
+// usual notes that a thing is the default of its kind.
+func (r *Repo) usual(d *doc, app *model.App, kind model.Kind, name string, n *yaml.Node, one bool) {
+	if !one {
+		d.problem(
+			n, "two-rules", "a default is for a kind of which everybody has one",
+			"add one: true to the kind, or give it by a kit for everyone",
+		)
 	}
-	if usual != "" {
-		pos := d.pos(e.key)
-		pos.Column = 0
-		at.Person = "the default " + e.name + " of " + pos.String()
-		r.People.Derive(at.Person, func(func(string) string) string { return usual }, nil)
+	switch other := app.Usual[kind]; {
+	case !d.boolean(n, "default"):
+	case other != "":
+		d.problem(n, "two-rules", fmt.Sprintf("%s is the default already", other), "keep one of them")
+	default:
+		app.Usual[kind] = name
 	}
-	app.Attrs = append(app.Attrs, at)
 }

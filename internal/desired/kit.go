@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"sort"
 	"strings"
 
@@ -151,20 +150,10 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 			known, kinds = append(known, k.Plural()), append(kinds, k)
 		}
 	}
-	for i := range app.Attrs {
-		if app.Attrs[i].Values != nil {
-			known = append(known, app.Attrs[i].Name)
-		}
-	}
 	f := d.fields(g.value, "what the kit gives in "+g.name, known...)
 	give := model.Give{App: a}
-	for i := range app.Attrs {
-		if n := f[app.Attrs[i].Name]; n != nil && app.Attrs[i].Values != nil {
-			r.oneOf(d, &give, &app.Attrs[i], n)
-		}
-	}
 	for _, kind := range kinds {
-		for _, n := range d.names(f[kind.Plural()], kind.Plural()) {
+		for _, n := range d.given(app, kind, f[kind.Plural()]) {
 			t := app.Thing(kind, n.Text)
 			if t < 0 {
 				r.unknownThing(a, kind, n.Text, n.Pos)
@@ -191,19 +180,16 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 	k.Gives = append(k.Gives, give)
 }
 
-// oneOf has a kit give the one thing of a kind of which everybody has exactly one.
-func (r *Repo) oneOf(d *doc, give *model.Give, at *model.Attr, n *yaml.Node) {
-	v := d.text(n, at.Name)
-	if !slices.Contains(at.Values, v) {
-		d.problem(
-			n,
-			"unknown-thing",
-			fmt.Sprintf("there is no %s %q", at.Name, v),
-			didYouMean(v, at.Values, "there are "),
-		)
-		return
+// given are the things of a kind that a kit gives: a list, or the one of a kind of which everybody has
+// one.
+func (d *doc) given(app *model.App, kind model.Kind, n *yaml.Node) []model.Name {
+	if n == nil || !app.One[kind] {
+		return d.names(n, kind.Plural())
 	}
-	give.Set = append(give.Set, model.Setting{Attr: at.Name, Value: v, Pos: d.pos(n)})
+	if v := d.text(n, kind.String()); v != "" {
+		return []model.Name{{Text: v, Pos: d.pos(n)}}
+	}
+	return nil
 }
 
 // settable makes a set attribute one that Pravet keeps, where the export

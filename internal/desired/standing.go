@@ -42,7 +42,7 @@ func (r *Repo) readStanding() {
 	for _, n := range d.list(f["lifted"], "lifted") {
 		x := d.fields(n, "a lifted guard", "guard", "app", "until", "because", "by")
 		l := decide.Lift{
-			Guard:   d.oneOf(orNode(x["guard"], n), "guard", guard.Liftable()...),
+			Guard:   d.oneOf(orNode(x["guard"], n), "guard", guard.Names(guard.ForPlan)...),
 			App:     d.text(x["app"], "app"),
 			Until:   d.date(x["until"], "until"),
 			Because: d.required(x, n, "because", "a lifted guard"),

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
@@ -29,6 +30,8 @@ type Record struct {
 	Roles      []string          `json:"roles,omitempty"`
 	Licenses   []string          `json:"licenses,omitempty"`
 
+	Own map[string][]string `json:"own,omitempty"` // of kinds of the application's own, by their names
+
 	Group string   `json:"group,omitempty"` // instead of Account
 	Role  string   `json:"role,omitempty"`  // likewise
 	In    []string `json:"in,omitempty"`    // the groups that Group is a member of
@@ -43,8 +46,39 @@ func (r *Record) Held(kind model.Kind) []string {
 		return r.Groups
 	case model.Role:
 		return r.Roles
+	case model.License:
+		return r.Licenses
 	}
-	return r.Licenses
+	return r.Own[kind.String()]
+}
+
+// Value is the account of a record.
+func (r *Record) Value(app *model.App) *account.Value {
+	v := account.New(r.Account)
+	if r.State != "" {
+		v.Is = model.ParseState(r.State)
+	}
+	for name, value := range r.Attributes {
+		v.Attrs[name] = value
+	}
+	v.Attrs[app.Match] = r.Account
+	for k := range model.Kinds {
+		if names := r.Held(k); len(names) > 0 {
+			v.Held[k] = slices.Clone(names)
+		}
+	}
+	return v
+}
+
+// RecordOf is an account as a record.
+func RecordOf(v *account.Value) *Record {
+	r := &Record{Account: v.Named, State: v.Is.String(), Attributes: maps.Clone(v.Attrs)}
+	for k := range model.Kinds {
+		for _, name := range v.Held[k] {
+			r.Hold(k, name)
+		}
+	}
+	return r
 }
 
 // Hold adds a name that an account holds.
@@ -54,8 +88,13 @@ func (r *Record) Hold(kind model.Kind, name string) {
 		r.Groups = append(r.Groups, name)
 	case model.Role:
 		r.Roles = append(r.Roles, name)
-	default:
+	case model.License:
 		r.Licenses = append(r.Licenses, name)
+	default:
+		if r.Own == nil {
+			r.Own = map[string][]string{}
+		}
+		r.Own[kind.String()] = append(r.Own[kind.String()], name)
 	}
 }
 
@@ -63,6 +102,9 @@ func (r *Record) Hold(kind model.Kind, name string) {
 // bytes.
 func (r *Record) Line(w io.Writer) error {
 	for _, list := range [][]string{r.Groups, r.Roles, r.Licenses, r.In} {
+		slices.Sort(list)
+	}
+	for _, list := range r.Own {
 		slices.Sort(list)
 	}
 	maps.DeleteFunc(r.Attributes, func(_, v string) bool { return v == "" })
@@ -182,7 +224,7 @@ func (r *recordReader) add(x *Record) error {
 	state := model.Open
 	if x.State != "" {
 		if state = model.ParseState(x.State); state == model.NoAccount {
-			return fmt.Errorf("%q is no state of an account: open, blocked, invited or removed", x.State)
+			return fmt.Errorf("%q is not a state of an account; use open, blocked, invited or removed", x.State)
 		}
 	}
 	if x.Account == "" {
@@ -202,9 +244,9 @@ func (r *recordReader) add(x *Record) error {
 		}
 	}
 	var cells [model.Kinds]*cell
-	for k := range model.Common {
-		if names := x.Held(model.Kind(k)); len(names) > 0 {
-			cells[k] = r.b.field(model.Kind(k), strings.Join(names, "\x00"), "\x00")
+	for k := range model.Kinds {
+		if names := x.Held(k); len(names) > 0 {
+			cells[k] = r.b.field(k, strings.Join(names, "\x00"), "\x00")
 		}
 	}
 	r.b.add(state, r.b.hold(cells))

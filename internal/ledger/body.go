@@ -90,7 +90,7 @@ type Decision struct {
 	ForGood  bool     `json:"forGood,omitempty"` // with what cannot be undone
 	Changes  []string `json:"changes,omitempty"`
 	What     []string `json:"what,omitempty"`   // of each of Changes, in words
-	Marks    []string `json:"marks,omitempty"`  // of each of Changes, what it was besides its id; see decide.Mark
+	Marks    []string `json:"marks,omitempty"`  // of each of Changes, what it meant; see plan.Plan.Meaning
 	People   []string `json:"people,omitempty"` // whom Changes are about, each once
 	Things   []string `json:"things,omitempty"` // which things or accounts, as APPLICATION/KIND/NAME, each once
 	Along    []string `json:"along,omitempty"`  // decided along with them, as one needs the other
@@ -144,7 +144,9 @@ type ChangeOutcome struct {
 	Person  string `json:"person,omitempty"`
 	What    string `json:"what"`
 	Verb    string `json:"verb,omitempty"`
-	Thing   string `json:"thing,omitempty"` // APPLICATION/KIND/NAME
+	Thing   string `json:"thing,omitempty"`   // APPLICATION/KIND/NAME
+	Does    string `json:"does,omitempty"`    // what the change does, the same in each environment; see plan.Change.Does
+	Touches string `json:"touches,omitempty"` // and to what; see plan.Change.Touches
 	Settled bool   `json:"settled"`
 	Result  Result `json:"result,omitempty"`
 	Says    string `json:"says,omitempty"`

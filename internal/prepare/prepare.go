@@ -41,8 +41,8 @@ type State struct {
 	Now     func() time.Time // the clock; nil for the machine's
 	Log     func(string)     // takes what programs say by which applications are reached; may be nil
 
-	// Settled says when a desired state was settled last in another environment; nil for never.
-	Settled func(environment, digest string) (day.Day, error)
+	// Settled says what was settled in another environment, and when; nil for nothing.
+	Settled func(environment string) (map[string]day.Day, error)
 
 	held  *held                  // likewise of kits that linger
 	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
@@ -172,12 +172,23 @@ func Draft(
 	only *filter.Filter,
 	lifts ...decide.Lift,
 ) (*plan.Plan, error) {
+	in, err := s.input(l, today, clock, only, lifts...)
+	if err != nil {
+		return nil, err
+	}
+	return draft.Draft(*in)
+}
+
+// input is what a draft follows from.
+func (s *State) input(
+	l ledger.Ledger, today, clock day.Day, only *filter.Filter, lifts ...decide.Lift,
+) (*draft.Input, error) {
 	revision, clean := gitrepo.Revision(s.Repo.Dir)
 	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
 	if err != nil {
 		return nil, err
 	}
-	in := draft.Input{
+	in := &draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{
 			Environment: s.Repo.Tree.Environment,
@@ -194,14 +205,8 @@ func Draft(
 		Exports:     s.Exports, Lifts: slices.Concat(s.Repo.Lifts, lifts), Rejections: rejections,
 		Paths: s.Repo.Paths, Kept: s.Repo.Kept, Outsiders: s.Repo.Outsiders,
 	}
-	if s.Settled != nil {
-		in.Promoted = func(from string) day.Day {
-			on, failed := s.Settled(from, in.Desired.Digest)
-			if failed != nil {
-				err = failed
-			}
-			return on
-		}
+	if in.Promoted, err = s.promoted(); err != nil {
+		return nil, err
 	}
 	if in.Was, err = past.Lingering(l, s.Repo.Kits, s.Repo.People); err != nil {
 		return nil, err
@@ -228,8 +233,23 @@ func Draft(
 			return nil, err
 		}
 	}
-	p, failed := draft.Draft(in)
-	return p, errors.Join(failed, err)
+	return in, nil
+}
+
+// promoted is what was settled in the environments that applications are promoted from.
+func (s *State) promoted() (map[string]map[string]day.Day, error) {
+	out := map[string]map[string]day.Day{}
+	for _, app := range s.Repo.Apps {
+		if app.Promote == nil || s.Settled == nil || out[app.Promote.From] != nil {
+			continue
+		}
+		settled, err := s.Settled(app.Promote.From)
+		if err != nil {
+			return nil, err
+		}
+		out[app.Promote.From] = settled
+	}
+	return out, nil
 }
 
 // first takes for the time of an export that says none itself the first at which

@@ -5,41 +5,30 @@ import (
 	"pravet/internal/ledger"
 )
 
-// Settled is the last day on which a desired state was carried out and all of it settled, or on
-// which a whole plan for it had no change; day.None where that never was. l may be nil.
-func Settled(l ledger.Ledger, digest string) (day.Day, error) {
-	last := day.None
+// Settled is what the changes that an environment's ledger shows as settled have done, and on which day
+// each was settled last: plan.Change.Does → day. What was done to the same later, as by a back-out, undoes
+// it. l may be nil.
+func Settled(l ledger.Ledger) (map[string]day.Day, error) {
+	out := map[string]day.Day{}
 	if l == nil {
-		return last, nil
+		return out, nil
 	}
-	of := map[string]bool{} // plans for it
-	err := l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.RunEnded}},
-		func(e *ledger.Entry) error {
-			on, err := day.Parse(e.At[:min(len(e.At), len("2006-01-02"))])
-			if err != nil {
-				return err
-			}
-			if e.Kind == ledger.PlanDrafted {
-				p, err := ledger.Decode[ledger.Plan](e)
-				if err != nil || p.Desired != digest {
-					return err
-				}
-				of[p.Plan] = true
-				if p.Whole && p.Totals.Changes == 0 {
-					last = on
-				}
-				return nil
-			}
-			r, err := ledger.Decode[ledger.RunEnd](e)
-			if err != nil || !of[r.Plan] {
-				return err
-			}
-			if r.NotSettled == 0 && r.Held == 0 && r.Waiting == 0 && r.Error == "" {
-				last = on
-			}
-			return nil
-		},
-	)
-	return last, err
+	type last struct {
+		does string
+		on   day.Day
+	}
+	by := map[string]last{} // what was touched → what was done to it last
+	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}}, func(e *ledger.Entry) error {
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if err != nil || !o.Settled || o.Does == "" {
+			return err
+		}
+		on, err := day.Parse(e.At[:min(len(e.At), len("2006-01-02"))])
+		by[o.Touches] = last{o.Does, on}
+		return err
+	})
+	for _, x := range by {
+		out[x.does] = x.on
+	}
+	return out, err
 }

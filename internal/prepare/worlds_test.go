@@ -154,7 +154,7 @@ func render(p *plan.Plan) string {
 	for i := range p.Changes {
 		c := &p.Changes[i]
 		fmt.Fprintf(&b, "%s %s: %s (%s)\n", c.App, c.Account, words.What(c), c.Effect)
-		if after, ok := c.After.(map[string]string); ok {
+		if after := c.After.Fields(); after != nil {
 			fmt.Fprintf(&b, "  with %v\n", after)
 		}
 		if means := words.Means(c); means != "" {

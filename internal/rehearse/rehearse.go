@@ -23,6 +23,7 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/undo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 )
@@ -96,17 +97,22 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	}
 	r.out.Settled, r.out.NotSettled = len(settled), append(r.out.NotSettled, left...)
 
-	undo := prepare.Undo(in.State, "the rehearsal", in.Plan, settled, in.Today)
-	for i := range undo.Changes {
-		undo.Changes[i].Holds = nil // limits are for people to lift
-	}
-	for _, n := range undo.Notices {
-		r.out.NotUndone = append(r.out.NotUndone, n.App+": "+n.Says)
-	}
-	if _, err := undo.Seal(); err != nil {
+	back, err := prepare.Undo(
+		in.State, in.Ledger, undo.Run{ID: "the rehearsal", Plan: in.Plan, Done: settled}, in.Today,
+	)
+	if err != nil {
 		return nil, err
 	}
-	undone, left, err := r.carryOut(ctx, undo)
+	for i := range back.Changes {
+		back.Changes[i].Holds = nil // limits are for people to lift
+	}
+	for _, n := range back.Notices {
+		r.out.NotUndone = append(r.out.NotUndone, n.App+": "+n.Says)
+	}
+	if _, err := back.Seal(); err != nil {
+		return nil, err
+	}
+	undone, left, err := r.carryOut(ctx, back)
 	if err != nil {
 		return nil, err
 	}

@@ -222,11 +222,16 @@ func said() map[string][]any {
 		"NothingFits": {say.NothingFits(), "the plan has no change that fits"},
 		"CannotLift": {
 			say.CannotLift("impossible"),
-			"--lift: the guard impossible holds what cannot be done, so it cannot be lifted",
+			"--lift: the guard impossible cannot be lifted; remove what causes it",
+		},
+		"LiftOneByOne": {
+			say.LiftOneByOne("at-least"),
+			"--lift: the guard at-least can be lifted only for one change at a time; name the change by its id or number: " +
+				"pravet accept PLAN CHANGE --lift at-least --because REASON",
 		},
 		"CannotLiftKept": {
 			say.CannotLiftKept(),
-			"--lift: what is kept stands in standing.yaml; take the entry out there, or wait until its day",
+			"--lift: the guard kept cannot be lifted; remove the entry under kept in standing.yaml, or wait until it expires",
 		},
 		"UntilIsOver": {
 			say.UntilIsOver(november, december), "--until: 2026-11-24 is over on 2026-12-01, the day of the plan",

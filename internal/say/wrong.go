@@ -122,12 +122,20 @@ func OnlyForGood(n int) error {
 
 // CannotLift is a guard that holds what cannot be done.
 func CannotLift(guard string) error {
-	return fmt.Errorf("--lift: the guard %s holds what cannot be done, so it cannot be lifted", guard)
+	return fmt.Errorf("--lift: the guard %s cannot be lifted; remove what causes it", guard)
+}
+
+// LiftOneByOne is a guard that may be lifted only for single changes.
+func LiftOneByOne(guard string) error {
+	return fmt.Errorf(
+		"--lift: the guard %s can be lifted only for one change at a time; name the change by its id or number: "+
+			"pravet accept PLAN CHANGE --lift %s --because REASON", guard, guard,
+	)
 }
 
 // CannotLiftKept is said of what standing.yaml keeps.
 func CannotLiftKept() error {
-	return errors.New("--lift: what is kept stands in standing.yaml; take the entry out there, or wait until its day")
+	return errors.New("--lift: the guard kept cannot be lifted; remove the entry under kept in standing.yaml, or wait until it expires")
 }
 
 // UntilIsOver is a rejection that would end before the day of its plan.

@@ -166,7 +166,7 @@ func (b *bench) quiet(t *testing.T, rejected []string, bad func(string) string) 
 			Today:  b.day,
 			By:     "Farah",
 		}
-		_, err := m.Accept(context.Background(), decisions.Choice{All: true, ForGood: true}, nil, "yes")
+		_, err := m.Accept(context.Background(), decisions.Choice{All: true, ForGood: true}, decisions.Lifts{}, "yes")
 		require.NoError(t, err)
 		x := &run{bench: b}
 		x.carryOut(t, p)

@@ -100,13 +100,6 @@ func (b *bench) seen() {
 	}
 }
 
-func text(v any) string {
-	if v == nil {
-		return ""
-	}
-	return fmt.Sprint(v)
-}
-
 // drafted is a plan's changes in the words of the second reckoning.
 func drafted(p *plan.Plan) (out []*change) {
 	byID := map[string]*change{}
@@ -125,9 +118,9 @@ func drafted(p *plan.Plan) (out []*change) {
 		}
 		switch {
 		case x.verb == "update" || x.attribute == "title":
-			x.before, x.after = text(c.Before), text(c.After)
+			x.before, x.after = c.Before.Text(), c.After.Text()
 		case x.verb == "redefine":
-			list := func(v any) string { return strings.ReplaceAll(strings.Join(plan.Texts(v), ","), " ", "/") }
+			list := func(v plan.Value) string { return strings.ReplaceAll(strings.Join(v.List(), ","), " ", "/") }
 			x.before, x.after = list(c.Before), list(c.After)
 		}
 		for _, h := range c.Holds {
@@ -343,7 +336,7 @@ func (b *bench) part(t *testing.T, r *rand.Rand, p *plan.Plan, want []*change, r
 	}
 	in := map[*change]bool{}
 	if len(yes) > 0 {
-		_, err := m.Accept(context.Background(), decisions.Choice{Changes: maps.Clone(yes)}, nil, "yes")
+		_, err := m.Accept(context.Background(), decisions.Choice{Changes: maps.Clone(yes)}, decisions.Lifts{}, "yes")
 		require.NoError(t, err)
 		for i, c := range want {
 			in[c] = yes[p.Changes[i].ID]

@@ -226,7 +226,7 @@ func (p *Printer) change(v *PlanView, c *plan.Change, shared []saidHold, reasons
 		p.wrapped(gutter, means, nil)
 	}
 	if x, ok := v.Earlier[c.ID]; ok {
-		p.wrapped(gutter, words.Earlier(&x), nil)
+		p.wrapped(gutter, earlier(&x), nil)
 	}
 	p.underneath(v, c, shared, reasons)
 }
@@ -244,7 +244,7 @@ func (p *Printer) underneath(v *PlanView, c *plan.Change, shared []saidHold, rea
 	}
 	for _, h := range c.Holds {
 		if l := v.lift(c, h.Guard); l != nil {
-			p.wrapped(gutter, words.Lifted(l), nil)
+			p.wrapped(gutter, lifted(l), nil)
 			continue
 		}
 		said := saidHold{h.Guard, h.Says}

@@ -87,12 +87,9 @@ func (v *PlanView) causeOf(c *plan.Change) string {
 	return words.Cause(v.Outline.CauseOf(c.ID))
 }
 
-func plainValue(v any) string {
-	switch v := v.(type) {
-	case nil:
-		return ""
-	case string:
-		return v
+func plainValue(v plan.Value) string {
+	if v.Text() != "" || v.IsZero() {
+		return v.Text()
 	}
 	out, err := json.Marshal(v)
 	if err != nil {

@@ -65,8 +65,8 @@ func TestNothingFromAnExportRunsAnywhere(t *testing.T) {
 		Account:   "@x\u009b1m",
 		Person:    "E1",
 		Attribute: "title",
-		Before:    "+1",
-		After:     "a|b<script>",
+		Before:    plan.Text("+1"),
+		After:     plan.Text("a|b<script>"),
 		Effect:    model.Keeps,
 		Reasons:   []int{0},
 	}

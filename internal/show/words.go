@@ -4,8 +4,11 @@ import (
 	"fmt"
 	"strings"
 
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // TotalsLine says what a plan amounts to, in colour.
@@ -32,4 +35,21 @@ func costs(c *plan.Cost) string {
 		return fmt.Sprintf("%s %s a month, and as much after the plan", c.Before, c.Currency)
 	}
 	return fmt.Sprintf("%s %s a month, and %s after the plan", c.Before, c.Currency, c.After)
+}
+
+// earlier says who accepted a change in an earlier plan.
+func earlier(x *decide.Carried) string {
+	return fmt.Sprintf("accepted by %s on %s in plan %s: %s", words.Clean(x.By), x.On, x.Plan, words.Clean(x.Because))
+}
+
+// lifted says by which decision a guard does not hold a change.
+func lifted(l *decide.Lift) string {
+	text := "not held by " + l.Guard + ": lifted"
+	if l.Until != day.None {
+		text += " until " + l.Until.String()
+	}
+	if l.By != "" {
+		text += " by " + words.Clean(l.By)
+	}
+	return text + ": " + words.Clean(l.Because)
 }

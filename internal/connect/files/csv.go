@@ -11,6 +11,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/source"
@@ -268,7 +269,7 @@ func (o *csvWriter) field(i int, is string, x *edit) (value string, changed bool
 			return v, v != is
 		}
 		if app.Attrs[n].Name == model.Owned && (x.hands || len(x.gets) > 0) {
-			value = x.owns(is, app.OwnedSplit)
+			value = account.Owns(app, is, x.hands, x.gets)
 			return value, value != is
 		}
 	}
@@ -303,6 +304,9 @@ func (o *csvWriter) yesNo(t *export.ThingColumn, is string, x *edit) (value stri
 func (o *csvWriter) names(kind model.Kind, is string, x *edit) string {
 	if len(x.gain[kind]) == 0 && len(x.lose[kind]) == 0 {
 		return is
+	}
+	if n := len(x.gain[kind]); n > 0 && o.files.App.One[kind] {
+		return x.gain[kind][n-1] // it is exchanged
 	}
 	split := o.files.Spec.Column(kind.Plural()).Split
 	var parts, names []string

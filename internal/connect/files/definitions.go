@@ -1,6 +1,7 @@
 package files
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -35,34 +36,33 @@ func (x *edit) define(spec *export.Spec, c *plan.Change) error {
 		x.remove = true
 		return nil
 	case model.Redefine:
-		return x.setField(spec, c.Attribute, c.After)
+		return x.setField(spec, c.Attribute, c.After.Text(), c.After.List())
 	}
-	want, ok := c.After.(map[string]any)
-	if !ok {
+	want := c.After.Definition()
+	if want == nil {
 		return fmt.Errorf("change %s defines %s and does not say what as", c.ID, c.Thing.Name)
 	}
 	x.create = true
 	x.attrs[export.DefName], x.attrs[export.DefKind] = c.Thing.Name, c.Thing.Kind.String()
-	for _, field := range []string{diff.Title, diff.Permissions, diff.Brings} {
-		if err := x.setField(spec, field, want[field]); err != nil {
-			return err
-		}
-	}
-	return nil
+	return errors.Join(
+		x.setField(spec, diff.Title, want.Title, nil),
+		x.setField(spec, diff.Permissions, "", want.Permissions),
+		x.setField(spec, diff.Brings, "", want.Brings),
+	)
 }
 
 // setField sets what a row shows of one attribute of a definition. What has no
 // column is left out.
-func (x *edit) setField(spec *export.Spec, field string, want any) error {
+func (x *edit) setField(spec *export.Spec, field, text string, list []string) error {
 	switch field {
 	case diff.Title:
-		x.attrs[export.DefTitle], _ = want.(string)
+		x.attrs[export.DefTitle] = text
 		return nil
 	case diff.Permissions:
-		return x.setList(spec, export.DefPermissions, plan.Texts(want))
+		return x.setList(spec, export.DefPermissions, list)
 	}
 	by := map[string][]string{}
-	for _, b := range plan.Texts(want) {
+	for _, b := range list {
 		kind, name, _ := strings.Cut(b, " ")
 		by[kind] = append(by[kind], name)
 	}

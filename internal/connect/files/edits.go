@@ -2,8 +2,8 @@ package files
 
 import (
 	"fmt"
+	"maps"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -38,7 +38,7 @@ func newEdits(app *model.App, changes []*plan.Change, keeps bool) (*edits, error
 	e := &edits{app: app, byKey: map[string]*edit{}}
 	for _, c := range changes {
 		if c.Verb == model.HandOver {
-			to, names := e.of(fmt.Sprint(c.After)), plan.Texts(c.Before)
+			to, names := e.of(c.After.Text()), c.Before.List()
 			e.of(c.Account).hands, to.gets = true, append(to.gets, names...)
 			continue
 		}
@@ -60,66 +60,35 @@ func (e *edits) of(key string) *edit {
 	return x
 }
 
+// add notes what a change does to the account, as the table of deeds has it.
 func (x *edit) add(c *plan.Change, keeps bool) error {
-	switch c.Verb {
-	case model.Suspend:
-		x.state = model.Blocked
-	case model.Restore:
-		x.state = model.Open
-	case model.Remove:
-		x.state, x.remove = model.Removed, !keeps
-	case model.Withdraw:
-		x.remove = true
-	case model.Create, model.Invite:
-		switch {
-		case c.Verb == model.Invite:
-			x.state = model.Invited
-		case c.Blocked:
-			x.state = model.Blocked
-		default:
-			x.state = model.Open
-		}
-		if c.Attribute != "" { // an invitation that is sent again
-			x.attrs[c.Attribute] = fmt.Sprint(c.After)
-			return nil
-		}
+	deed := c.Verb.Deed()
+	switch {
+	case deed.Gains:
+		x.gain[c.Thing.Kind] = append(x.gain[c.Thing.Kind], c.Thing.Name)
+	case deed.Loses:
+		x.lose[c.Thing.Kind] = append(x.lose[c.Thing.Kind], c.Thing.Name)
+	case c.Attribute != "": // also of an invitation that is sent again
+		x.attrs[c.Attribute] = c.After.Text()
+	case deed.Makes:
 		x.create = true
-		attrs, ok := c.After.(map[string]any)
-		if !ok {
+		if c.After.Fields() == nil {
 			return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
 		}
-		for name, v := range attrs {
-			x.attrs[name] = fmt.Sprint(v)
-		}
-	case model.Update:
-		x.attrs[c.Attribute] = ""
-		if c.After != nil {
-			x.attrs[c.Attribute] = fmt.Sprint(c.After)
-		}
-	default:
-		kind := c.Thing.Kind
-		if c.Verb == model.Gaining(kind) {
-			x.gain[kind] = append(x.gain[kind], c.Thing.Name)
-		} else {
-			x.lose[kind] = append(x.lose[kind], c.Thing.Name)
-		}
+		maps.Copy(x.attrs, c.After.Fields())
+	}
+	if !deed.Moves {
+		return nil
+	}
+	switch x.state = deed.To; {
+	case deed.Makes && c.Blocked:
+		x.state = model.Blocked
+	case x.state == model.Removed:
+		x.remove = !keeps
+	case x.state == model.NoAccount:
+		x.remove = true
 	}
 	return nil
-}
-
-// owns is what an account owns once some of it came from another, or all of it went: only
-// names that are handed over go.
-func (x *edit) owns(is, split string) string {
-	names := model.OwnedNames(is, split)
-	if x.hands {
-		names = nil
-	}
-	for _, name := range x.gets {
-		if !slices.Contains(names, name) {
-			names = append(names, name)
-		}
-	}
-	return strings.Join(names, split)
 }
 
 // missing returns the edits that found no account.

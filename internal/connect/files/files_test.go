@@ -52,15 +52,15 @@ func role(verb model.Verb, account, name string) *plan.Change {
 	return c
 }
 
-func update(account, attr string, after any) *plan.Change {
+func update(account, attr string, after string) *plan.Change {
 	c := change(model.Update, account)
-	c.Attribute, c.After = attr, after
+	c.Attribute, c.After = attr, plan.Text(after)
 	return c
 }
 
-func create(account string, attrs map[string]any) *plan.Change {
+func create(account string, attrs map[string]string) *plan.Change {
 	c := change(model.Create, account)
-	c.After = attrs
+	c.After = plan.Fields(attrs)
 	return c
 }
 
@@ -150,12 +150,12 @@ func TestCSVKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		},
 		{
 			"a value is taken away", "Login,Name,State,Roles\na,\"A\",Open,\n", "Login,Name,State,Roles\na,\"\",Open,\n", ',',
-			";", []*plan.Change{update("a", "displayName", nil)},
+			";", []*plan.Change{update("a", "displayName", "")},
 		},
 		{"new rows at the end", "Roles,Login,State,Other,Name\r\n,a,Open,x,A", "Roles,Login,State,Other,Name\r\n,a,Open,x,A\r\nseller;lead,b,Open,,\"B, b\"\r\n,c,Open,,\r\n", ',', ";",
 			[]*plan.Change{
-				create("b", map[string]any{"userName": "b", "displayName": "B, b"}), role(model.Grant, "b", "seller"),
-				role(model.Grant, "b", "lead"), create("c", map[string]any{"userName": "c"}),
+				create("b", map[string]string{"userName": "b", "displayName": "B, b"}), role(model.Grant, "b", "seller"),
+				role(model.Grant, "b", "lead"), create("c", map[string]string{"userName": "c"}),
 			}},
 		{
 			"a row goes", "Login,Name,State,Roles\na,A,Open,\nb,\"B\nb\",Open,\nc,C,Open,\n",
@@ -167,7 +167,7 @@ func TestCSVKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		},
 		{"what is there already is not made " +
 			"twice", "Login,Name,State,Roles\na,A,Open,\n", "Login,Name,State,Roles\na,A,Open,seller\n", ',', ";",
-			[]*plan.Change{create("a", map[string]any{"userName": "a", "displayName": "A"}), role(model.Grant, "a", "seller")}},
+			[]*plan.Change{create("a", map[string]string{"userName": "a", "displayName": "A"}), role(model.Grant, "a", "seller")}},
 		{
 			"blank lines at the end", "Login,Name,State,Roles\na,A,Open,\n\n\n", "Login,Name,State,Roles\na,A,Blocked,\n\n\n",
 			',', ";", []*plan.Change{change(model.Suspend, "a")},
@@ -276,7 +276,7 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			[]*plan.Change{update("a", "home", "land")}},
 		{
 			"a value is taken away", `[{"userName":"a","displayName":"A","z":1}]`, `[{"userName":"a","z":1}]`,
-			[]*plan.Change{update("a", "displayName", nil)},
+			[]*plan.Change{update("a", "displayName", "")},
 		},
 		{"roles, as they are laid out", "[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"}\n  ]}]",
 			"[{\"userName\":\"a\",\n  \"roles\": [\n    {\"value\": \"viewer\", \"display\": \"V\"},\n    {\"value\": \"other\"},\n    {\"value\": \"planner\"}\n  ]}]", []*plan.Change{role(model.Grant, "a", "planner")}},
@@ -305,7 +305,7 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			[]*plan.Change{change(model.Remove, "a")}},
 		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change(model.Remove, "a")}},
 		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
-			[]*plan.Change{create("c", map[string]any{"userName": "c"})}},
+			[]*plan.Change{create("c", map[string]string{"userName": "c"})}},
 		{"pages one after the other", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":\"False\"}]}\n", "{\"Resources\":[{\"userName\":\"a\"}]}\n{\"Resources\":[{\"userName\":\"b\",\"active\":true}]}\n",
 			[]*plan.Change{change(model.Restore, "b")}},
 		{
@@ -334,7 +334,7 @@ func TestSCIMNewUsersAreLaidOutAsTheOthers(t *testing.T) {
 		app,
 		spec,
 		before,
-		create("b", map[string]any{"userName": "b", "email": "b@x"}),
+		create("b", map[string]string{"userName": "b", "email": "b@x"}),
 		role(model.Grant, "b", "viewer"),
 	)
 	require.NoError(t, err)
@@ -366,7 +366,7 @@ func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		change        *plan.Change
 	}{
 		{"is not there any more", `[{"userName":"a"}]`, change(model.Suspend, "b")},
-		{"no list of users to add to", `{"userName":"a"}`, create("b", map[string]any{"userName": "b"})},
+		{"no list of users to add to", `{"userName":"a"}`, create("b", map[string]string{"userName": "b"})},
 		{"has no group", `[{"userName":"a"},{"displayName":"other","members":[]}]`, group(model.Join, "a", "bridge")},
 		{"unexpected EOF", `[{"userName":"a"`, change(model.Suspend, "a")},
 	} {
@@ -397,12 +397,12 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 			Verb:      verb,
 			Thing:     &plan.Thing{Kind: kind, Name: name},
 			Attribute: attr,
-			Before:    before,
-			After:     after,
+			Before:    value(before),
+			After:     value(after),
 		}
 	}
-	list := func(names ...any) []any { return names }
-	define := map[string]any{"title": "New one", "permissions": list("a", "b"), "brings": list("role seller")}
+	list := func(names ...string) []string { return names }
+	define := &model.Definition{Title: "New one", Permissions: list("a", "b"), Brings: list("role seller")}
 	for name, c := range map[string]struct {
 		before, want, says string
 		changes            []*plan.Change
@@ -466,4 +466,17 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, accounts, string(left))
 	}
+}
+
+// value is a value of a change: a text, a list, a definition, or nothing.
+func value(v any) plan.Value {
+	switch v := v.(type) {
+	case string:
+		return plan.Text(v)
+	case []string:
+		return plan.List(v)
+	case *model.Definition:
+		return plan.Defined(v)
+	}
+	return plan.Value{}
 }

@@ -48,8 +48,8 @@ func TestARowForEachHoldingComesAndGoes(t *testing.T) {
 		{
 			"removed, and new ones", "b,B,Open,lead,y\na,A,Open,seller,x", "b,B,Open,lead,y\nc,,Open,lead,\nc,,Open,seller,\nd,D,Open,,\n",
 			[]*plan.Change{
-				change(model.Remove, "a"), create("c", map[string]any{"userName": "c"}), role(model.Grant, "c", "lead"),
-				role(model.Grant, "c", "seller"), create("d", map[string]any{"userName": "d", "displayName": "D"}),
+				change(model.Remove, "a"), create("c", map[string]string{"userName": "c"}), role(model.Grant, "c", "lead"),
+				role(model.Grant, "c", "seller"), create("d", map[string]string{"userName": "d", "displayName": "D"}),
 			},
 		},
 	} {

@@ -55,7 +55,7 @@ func TestLDIFKeepsEveryByteItDoesNotOwn(t *testing.T) {
 		{
 			"one taken away, one new", lists + a + b,
 			lists + strings.Replace(a, "DISPLAYNAME: A\nstate: in", "state: out", 1) + b + "displayName: B\n",
-			[]*plan.Change{update("a", "displayName", nil), change(model.Suspend, "a"), update("b", "displayName", "B")},
+			[]*plan.Change{update("a", "displayName", ""), change(model.Suspend, "a"), update("b", "displayName", "B")},
 		},
 		{
 			"out of one list, into another", lists + a + b,
@@ -75,7 +75,7 @@ func TestLDIFKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			"a new one, in lines of the file's own end", strings.ReplaceAll(lists+a, "\n", "\r\n"),
 			strings.ReplaceAll(strings.Replace(lists, "cn: lead\n", "cn: lead\nmember: uid=c\\2Cc,ou=people,dc=x\n", 1)+a+
 				"\ndn: uid=c\\2Cc,ou=people,dc=x\nobjectClass: account\ndisplayName: C\nstate: in\nuid: c,c\n", "\n", "\r\n"),
-			[]*plan.Change{create("c,c", map[string]any{"userName": "c,c", "displayName": "C"}), role(model.Grant, "c,c", "lead")},
+			[]*plan.Change{create("c,c", map[string]string{"userName": "c,c", "displayName": "C"}), role(model.Grant, "c,c", "lead")},
 		},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -44,11 +44,7 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 		case 1:
 			u.name = rapid.SampledFrom([]string{"", "New", "New, \"N\"", "two\nlines", "  led by spaces", "Søren"}).
 				Draw(t, "name")
-			var value any
-			if u.name != "" {
-				value = u.name
-			}
-			changes = append(changes, update(u.login, "displayName", value))
+			changes = append(changes, update(u.login, "displayName", u.name))
 		case 2:
 			if len(u.roles) > 0 {
 				changes = append(changes, role(model.Revoke, u.login, u.roles[0]))
@@ -68,7 +64,7 @@ func drawChanges(t *rapid.T, users []user) (changes []*plan.Change, after []user
 		u := user{login: fmt.Sprint("new", i), name: "New User", open: true, roles: []string{"seller"}}
 		changes = append(
 			changes,
-			create(u.login, map[string]any{"userName": u.login, "displayName": u.name}),
+			create(u.login, map[string]string{"userName": u.login, "displayName": u.name}),
 			role(model.Grant, u.login, "seller"),
 		)
 		after = append(after, u)

@@ -12,6 +12,7 @@ import (
 
 	"github.com/tidwall/gjson"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 )
@@ -392,7 +393,7 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := t.set(path, x.owns(is, w.files.App.OwnedSplit)); err != nil {
+		if err := t.set(path, account.Owns(w.files.App, is, x.hands, x.gets)); err != nil {
 			return nil, err
 		}
 	}

@@ -60,12 +60,12 @@ func TestSCIMShowsAndTakesStatesByWords(t *testing.T) {
 	require.NotZero(t, read().Has(1))
 
 	again, hand := change(model.Invite, "cy"), change(model.HandOver, "dee")
-	again.Attribute, again.Before, again.After = model.Sent, "1", "2"
-	hand.Attribute, hand.Before, hand.After = model.Owned, []string{"x", "y"}, "ada"
-	invite := create("eve", map[string]any{"userName": "eve", model.Sent: "1"})
+	again.Attribute, again.Before, again.After = model.Sent, plan.Text("1"), plan.Text("2")
+	hand.Attribute, hand.Before, hand.After = model.Owned, plan.List([]string{"x", "y"}), plan.Text("ada")
+	invite := create("eve", map[string]string{"userName": "eve", model.Sent: "1"})
 	invite.Verb = model.Invite
 	require.NoError(t, carryOut(f, []*plan.Change{
-		hand, create("bo", map[string]any{"userName": "bo"}), again, invite, change(model.Suspend, "ada"),
+		hand, create("bo", map[string]string{"userName": "bo"}), again, invite, change(model.Suspend, "ada"),
 	}, func() {}))
 	require.Equal(t, map[string]string{
 		"ada": "blocked", "bo": "open", "cy": "invited", "dee": "blocked", "eve": "invited",

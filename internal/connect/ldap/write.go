@@ -154,7 +154,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 		if c.Attribute == model.KeySince {
 			return d.renew(ctx, c.Account, x)
 		}
-		return d.rename(ctx, x, fmt.Sprint(c.After))
+		return d.rename(ctx, x, c.After.Text())
 	}
 	return &connect.Fault{Kind: connect.Refused, Says: "a directory has no way to " + c.Verb.String()}
 }
@@ -277,11 +277,7 @@ func (d *driver) update(account string, changes []*plan.Change) *live.Request {
 			}
 			req := ldap.NewModifyRequest(x.dn, d.as(x))
 			for _, c := range of {
-				v := ""
-				if c.After != nil {
-					v = fmt.Sprint(c.After)
-				}
-				req.Replace(d.attribute(c.Attribute), values(v))
+				req.Replace(d.attribute(c.Attribute), values(c.After.Text()))
 			}
 			return live.All(of, d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }))
 		},
@@ -290,20 +286,20 @@ func (d *driver) update(account string, changes []*plan.Change) *live.Request {
 
 // create adds an entry, with the attributes that its class cannot do without.
 func (d *driver) create(ctx context.Context, c *plan.Change) error {
-	attrs, ok := c.After.(map[string]any)
-	if !ok {
+	attrs := c.After.Fields()
+	if attrs == nil {
 		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
 	}
 	all := map[string]string{d.attribute(d.app.Match): c.Account}
 	for name, v := range attrs {
-		all[d.attribute(name)] = fmt.Sprint(v)
+		all[d.attribute(name)] = v
 	}
 	name := all[d.at.RDN]
 	if name == "" {
 		name = c.Account
 		all[d.at.RDN] = name
 	}
-	d.at.Required(all, c.Account, fmt.Sprint(attrs["displayName"]))
+	d.at.Required(all, c.Account, attrs["displayName"])
 	to := d.at.People
 	if c.Blocked {
 		if d.at.Away != "" {

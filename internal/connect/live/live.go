@@ -20,6 +20,7 @@ import (
 	"pravet/internal/way"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -334,9 +335,10 @@ func Names(app *model.App, changes []*plan.Change) (out []string) {
 	}
 	for _, c := range changes {
 		add(c.Account)
-		name, ok := c.After.(string)
-		if ok && (c.Verb == model.HandOver || c.Verb == model.Update && c.Attribute == app.Match) {
+		if name, ok := account.Renames(app, c); ok {
 			add(name)
+		} else if c.Verb == model.HandOver {
+			add(c.After.Text())
 		}
 	}
 	return out

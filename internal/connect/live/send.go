@@ -14,6 +14,7 @@ import (
 	"golang.org/x/time/rate"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -232,8 +233,7 @@ func (a *Application) unseen(
 	}
 	var rest []*plan.Change
 	for _, c := range changes {
-		done, fault := compare(a.App, c, found[c.Account])
-		if done || fault != nil && made(a.App, c, found[c.Account]) {
+		if shows(a.App, c, found) {
 			tell(c, nil)
 			continue
 		}
@@ -242,16 +242,12 @@ func (a *Application) unseen(
 	return rest
 }
 
-// made reports whether an account is there just as a change makes it.
-func made(app *model.App, c *plan.Change, is *export.Record) bool {
-	attrs, ok := c.After.(map[string]any)
-	if !ok || is == nil || c.Verb != model.Create && c.Verb != model.Invite {
+// shows reports whether accounts, as they were read just now, show a change as done. An account that a
+// change makes must be there just as the change makes it.
+func shows(app *model.App, c *plan.Change, found map[string]*export.Record) bool {
+	if c.Verb.OfThing() {
 		return false
 	}
-	for name, v := range attrs {
-		if valueOf(app, is, name) != text(v) {
-			return false
-		}
-	}
-	return true
+	ok, _ := account.Shows(app, finder(app, found), c)
+	return ok
 }

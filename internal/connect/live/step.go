@@ -4,9 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -37,7 +37,7 @@ func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Cha
 		if is != nil {
 			a.before[c.Account] = is.Version
 		}
-		if done, fault := compare(a.App, c, is); done || fault != nil {
+		if done, fault := compare(a.App, c, found); done || fault != nil {
 			s.answers[c] = fault
 			continue
 		}
@@ -57,71 +57,29 @@ func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Cha
 
 // compare reports whether a change is done already. It fails where somebody else has changed
 // the same since the application was fetched.
-func compare(app *model.App, c *plan.Change, is *export.Record) (done bool, _ error) {
-	conflict := func(format string, args ...any) (bool, error) {
-		says := fmt.Sprintf(format, args...) + "; nothing was sent. Fetch and draft again"
-		return false, &connect.Fault{Kind: connect.Conflict, Says: says}
-	}
+func compare(app *model.App, c *plan.Change, found map[string]*export.Record) (done bool, _ error) {
 	if c.Verb.OfThing() {
 		return false, nil
 	}
-	there := is != nil && is.State != model.Removed.String()
-	switch c.Verb {
-	case model.Create, model.Invite:
-		if there && c.Attribute == "" {
-			return conflict("somebody has made the account %s meanwhile", c.Account)
-		}
-		return false, nil
-	case model.Remove, model.Withdraw:
-		return !there, nil
+	find := finder(app, found)
+	if done, _ := account.Shows(app, find, c); done && !c.Verb.Deed().Makes {
+		return true, nil
 	}
-	if is == nil {
-		return conflict("the account %s is not there any more", c.Account)
-	}
-	state := stateOf(is)
-	switch c.Verb {
-	case model.Suspend:
-		return state == model.Blocked, nil
-	case model.Restore:
-		return state == model.Open, nil
-	case model.Update:
-		now := valueOf(app, is, c.Attribute)
-		if now == text(c.After) {
-			return true, nil
-		}
-		if now != text(c.Before) {
-			return conflict(
-				"somebody has changed %s to %q meanwhile, where the plan has %q", c.Attribute, now, text(c.Before),
-			)
-		}
-	case model.HandOver:
-	default:
-		holds := slices.Contains(is.Held(c.Thing.Kind), c.Thing.Name)
-		return holds == (c.Verb == model.Gaining(c.Thing.Kind)), nil
+	if fits, says := account.Fits(app, find, c); !fits && c.Verb != model.HandOver {
+		says += "; nothing was sent. Fetch and draft again"
+		return false, &connect.Fault{Kind: connect.Conflict, Says: says}
 	}
 	return false, nil
 }
 
-func stateOf(r *export.Record) model.State {
-	if r.State == "" {
-		return model.Open
+// finder looks accounts up that were read just now.
+func finder(app *model.App, found map[string]*export.Record) func(name string) account.Seen {
+	return func(name string) account.Seen {
+		if r := found[name]; r != nil {
+			return r.Value(app)
+		}
+		return nil
 	}
-	return model.ParseState(r.State)
-}
-
-func valueOf(app *model.App, r *export.Record, attr string) string {
-	if attr == app.Match {
-		return r.Account
-	}
-	return r.Attributes[attr]
-}
-
-// text is a value of a change as text, "" for none.
-func text(v any) string {
-	if v == nil {
-		return ""
-	}
-	return fmt.Sprint(v)
 }
 
 func (s *step) Refused() map[string]string { return nil }

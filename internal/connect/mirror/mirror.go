@@ -6,14 +6,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
 	"pravet/internal/export"
 )
 
@@ -51,16 +50,8 @@ type step struct {
 // Prepare does the changes to a copy.
 func (m *Mirror) Prepare(_ context.Context, _ string, changes []*plan.Change) (connect.Step, error) {
 	s := &step{of: m, changes: changes, turn: m.turn, refused: map[string]string{}}
-	all := map[string]*export.Record{}
-	index := table.NewIndex(m.State.Accounts.Key, nil)
-	get := func(name string) *export.Record {
-		r, ok := all[name]
-		if !ok {
-			r = m.record(index, name)
-			all[name] = r
-		}
-		return r
-	}
+	in := account.In(m.App, m.State.Accounts)
+	book := &account.Book{App: m.App, Keeps: m.Keeps, Look: in.Value}
 	defs := m.State.Accounts.Definitions
 	for _, c := range changes {
 		if c.Verb.OfThing() {
@@ -68,20 +59,23 @@ func (m *Mirror) Prepare(_ context.Context, _ string, changes []*plan.Change) (c
 				s.refused[c.ID] = "the export shows no definitions, so none can be rehearsed"
 				continue
 			}
-			defs = m.defined(defs, c)
+			defs = account.Define(m.App, defs, c)
 			continue
 		}
-		if says := m.do(c, get, all); says != "" {
+		if says := book.Do(c); says != "" {
 			s.refused[c.ID] = says
 		}
 	}
 	var records []*export.Record
-	names := slices.Sorted(maps.Keys(all))
-	for _, name := range names {
-		if r := all[name]; r != nil {
-			records = append(records, r)
+	var names []string
+	book.Each(func(name string, v *account.Value) {
+		names = append(names, name)
+		if v != nil {
+			records = append(records, export.RecordOf(v))
 		}
-	}
+	})
+	slices.Sort(names)
+	slices.SortFunc(records, func(x, y *export.Record) int { return strings.Compare(x.Account, y.Account) })
 	part, err := export.Collect(m.App, records)
 	if err != nil {
 		return nil, err
@@ -104,144 +98,6 @@ func defined(defs *model.Definitions, kind model.Kind) (out []string) {
 	}
 	slices.Sort(out)
 	return out
-}
-
-// defined does one change of a definition to a copy of all of them.
-func (m *Mirror) defined(defs *model.Definitions, c *plan.Change) *model.Definitions {
-	out := *defs
-	out.Of = slices.Clone(defs.Of)
-	t := m.App.Thing(c.Thing.Kind, c.Thing.Name)
-	if t < 0 {
-		return defs
-	}
-	d := model.Definition{Kind: c.Thing.Kind, Name: c.Thing.Name}
-	if was := out.Of[t]; was != nil {
-		d = *was
-	}
-	switch c.Verb {
-	case model.Retire:
-		out.Of[t] = nil
-		return &out
-	case model.Define:
-		if whole, ok := c.After.(map[string]any); ok {
-			d.Title, _ = whole["title"].(string)
-			d.Permissions, d.Brings = plan.Texts(whole["permissions"]), plan.Texts(whole["brings"])
-		}
-	default:
-		switch c.Attribute {
-		case "title":
-			d.Title = fmt.Sprint(c.After)
-		case "permissions":
-			d.Permissions = changed(d.Permissions, c)
-		case "brings":
-			d.Brings = changed(d.Brings, c)
-		}
-	}
-	d.Along = m.App.Numbers(d.Brings)
-	out.Of[t] = &d
-	return &out
-}
-
-// changed is a list with what a change takes out of it and puts into it.
-func changed(list []string, c *plan.Change) []string {
-	before, after := plan.Texts(c.Before), plan.Texts(c.After)
-	list = append(model.Without(list, model.Without(before, after)), model.Without(after, before)...)
-	slices.Sort(list)
-	return slices.Compact(list)
-}
-
-// record is an account as a record, nil where it is not there.
-func (m *Mirror) record(index *table.Index, name string) *export.Record {
-	a := m.State.Accounts
-	i := index.Spelled(name)
-	if i < 0 {
-		return nil
-	}
-	r := &export.Record{Account: name, State: a.States[i].String(), Attributes: map[string]string{}}
-	for n, attr := range m.App.Attrs {
-		r.Attributes[attr.Name] = a.Attr(n, i)
-	}
-	for _, t := range a.Sets.Members(a.Has(i)) {
-		r.Hold(m.App.Things[t].Kind, m.App.Things[t].Name)
-	}
-	return r
-}
-
-// do does one change; says is why that cannot be.
-func (m *Mirror) do(c *plan.Change, get func(string) *export.Record, all map[string]*export.Record) (says string) {
-	r := get(c.Account)
-	if attrs, ok := c.After.(map[string]any); ok && (c.Verb == model.Create || c.Verb == model.Invite) {
-		r = &export.Record{Account: c.Account, State: model.Open.String(), Attributes: map[string]string{}}
-		for name, v := range attrs {
-			r.Attributes[name] = fmt.Sprint(v)
-		}
-		switch {
-		case c.Verb == model.Invite:
-			r.State = model.Invited.String()
-		case c.Blocked:
-			r.State = model.Blocked.String()
-		}
-		all[c.Account] = r
-		return ""
-	}
-	if r == nil {
-		if c.Verb == model.Remove || c.Verb == model.Withdraw {
-			return ""
-		}
-		return "the account is not there"
-	}
-	switch c.Verb {
-	case model.Suspend:
-		r.State = model.Blocked.String()
-	case model.Restore:
-		r.State = model.Open.String()
-	case model.Remove, model.Withdraw:
-		if all[c.Account] = nil; m.Keeps && c.Verb == model.Remove {
-			r.State = model.Removed.String()
-			all[c.Account] = r
-		}
-	case model.Update, model.Invite:
-		v := ""
-		if c.After != nil {
-			v = fmt.Sprint(c.After)
-		}
-		r.Attributes[c.Attribute] = v
-		if c.Attribute == m.App.Match {
-			all[c.Account], all[v] = nil, r
-			r.Account = v
-		}
-	case model.HandOver:
-		to := get(fmt.Sprint(c.After))
-		if to == nil {
-			return "the successor has no account"
-		}
-		names := model.OwnedNames(to.Attributes[model.Owned], m.App.OwnedSplit)
-		for _, name := range plan.Texts(c.Before) {
-			if !slices.Contains(names, name) {
-				names = append(names, name)
-			}
-		}
-		to.Attributes[model.Owned] = strings.Join(names, m.App.OwnedSplit)
-		r.Attributes[model.Owned] = ""
-	default:
-		m.hold(c, r)
-	}
-	return ""
-}
-
-func (m *Mirror) hold(c *plan.Change, r *export.Record) {
-	names := slices.DeleteFunc(slices.Clone(r.Held(c.Thing.Kind)), func(n string) bool { return n == c.Thing.Name })
-	if c.Verb == model.Gaining(c.Thing.Kind) {
-		names = append(names, c.Thing.Name)
-	}
-	switch c.Thing.Kind {
-	case model.Group:
-		r.Groups = names
-	case model.Role:
-		r.Roles = names
-	default:
-		r.Licenses = names
-	}
 }
 
 func (s *step) Refused() map[string]string { return s.refused }

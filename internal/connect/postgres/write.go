@@ -92,10 +92,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 	case model.Restore:
 		return d.exec(ctx, "ALTER ROLE "+role+" LOGIN")
 	case model.Update:
-		v := ""
-		if c.After != nil {
-			v = fmt.Sprint(c.After)
-		}
+		v := c.After.Text()
 		if c.Attribute == d.app.Match {
 			return d.exec(ctx, "ALTER ROLE "+role+" RENAME TO "+quoted(v))
 		}
@@ -161,8 +158,8 @@ func literal(s string) string {
 
 // create makes a login role with all its attributes, or nothing.
 func (d *driver) create(ctx context.Context, c *plan.Change) error {
-	attrs, ok := c.After.(map[string]any)
-	if !ok {
+	attrs := c.After.Fields()
+	if attrs == nil {
 		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
 	}
 	login := "LOGIN"
@@ -182,7 +179,7 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 	}
 	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}
 	for _, attr := range slices.Sorted(maps.Keys(attrs)) {
-		v := fmt.Sprint(attrs[attr])
+		v := attrs[attr]
 		if attr == d.app.Match || v == "" {
 			continue
 		}
@@ -212,7 +209,7 @@ func (d *driver) handOver(ctx context.Context, c *plan.Change) error {
 	if err := d.listed(ctx, c.Account); err != nil {
 		return err
 	}
-	sql := "REASSIGN OWNED BY " + quoted(c.Account) + " TO " + quoted(fmt.Sprint(c.After))
+	sql := "REASSIGN OWNED BY " + quoted(c.Account) + " TO " + quoted(c.After.Text())
 	return d.everywhere(ctx, func(ctx context.Context, conn *pgx.Conn) error {
 		_, err := conn.Exec(ctx, sql)
 		return err

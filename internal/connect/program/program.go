@@ -19,6 +19,7 @@ package program
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -307,23 +308,10 @@ func (d *driver) change(c *plan.Change) ask {
 	if c.Thing != nil {
 		q.Kind, q.Thing = c.Thing.Kind.String(), c.Thing.Name
 	}
-	text := func(v any) string {
-		switch v := v.(type) {
-		case nil:
-			return ""
-		case []any:
-			return strings.Join(plan.Texts(v), "\n")
-		}
-		return fmt.Sprint(v)
+	text := func(v plan.Value) string { return cmp.Or(v.Text(), strings.Join(v.List(), "\n")) }
+	if q.Attributes = c.After.Fields(); q.Attributes == nil {
+		q.Before, q.After = text(c.Before), text(c.After)
 	}
-	if attrs, ok := c.After.(map[string]any); ok {
-		q.Attributes = map[string]string{}
-		for name, v := range attrs {
-			q.Attributes[name] = fmt.Sprint(v)
-		}
-		return q
-	}
-	q.Before, q.After = text(c.Before), text(c.After)
 	return q
 }
 

@@ -1,7 +1,6 @@
 package scim
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -28,7 +27,7 @@ func (e *editing) change(c *plan.Change) error {
 	case model.Restore:
 		e.state(model.Open)
 	case model.Invite: // sent again
-		e.set(c.Attribute, fmt.Sprint(c.After))
+		e.set(c.Attribute, c.After.Text())
 	case model.Update:
 		if c.Attribute == model.KeySince {
 			if e.d.anew == nil {
@@ -41,11 +40,7 @@ func (e *editing) change(c *plan.Change) error {
 			e.put([]string{"password"}, key)
 			return nil
 		}
-		v := ""
-		if c.After != nil {
-			v = fmt.Sprint(c.After)
-		}
-		e.set(c.Attribute, v)
+		e.set(c.Attribute, c.After.Text())
 	case model.Grant, model.Revoke, model.Assign, model.Release:
 		e.entry(c.Thing.Kind, c.Thing.Name, c.Verb == model.Gaining(c.Thing.Kind))
 	case model.HandOver:

@@ -312,15 +312,15 @@ func (d *driver) message(w *live.Work, changes []*plan.Change) (*message, error)
 // create makes a user (RFC 7644 §3.3).
 func (d *driver) create(m *message, c *plan.Change) error {
 	e := &editing{d: d, body: map[string]any{}, whole: true}
-	attrs, ok := c.After.(map[string]any)
-	if !ok {
+	attrs := c.After.Fields()
+	if attrs == nil {
 		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)
 	}
-	if attrs[d.app.Match] == nil {
+	if _, ok := attrs[d.app.Match]; !ok {
 		e.set(d.app.Match, c.Account)
 	}
 	for _, name := range slices.Sorted(maps.Keys(attrs)) {
-		e.set(name, fmt.Sprint(attrs[name]))
+		e.set(name, attrs[name])
 	}
 	state := model.Open
 	switch {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -24,7 +25,7 @@ func (w *writer) csv(changes []*plan.Change) ([]byte, error) {
 		header = append(header, f.Header)
 		names, _ := model.FieldsIn(f.Text)
 		for _, name := range names {
-			if _, ok := w.value(&account{record: w.record("")}, name); !ok {
+			if _, ok := w.value(&entry{is: account.New("")}, name); !ok {
 				return nil, fmt.Errorf(
 					"the field %s of uploads names {%s}, and there is no such attribute of accounts; there are %s",
 					f.Header, name, strings.Join(w.names(), ", "),
@@ -66,7 +67,12 @@ func (w *writer) csv(changes []*plan.Change) ([]byte, error) {
 
 // names are all that a field can name.
 func (w *writer) names() []string {
-	out := []string{"action", "state", "groups", "roles", "licenses"}
+	out := []string{"action", "state"}
+	for k := range model.Kinds {
+		if k < model.Common || slices.Contains(w.App.Kinds(), k) {
+			out = append(out, k.Plural())
+		}
+	}
 	for _, a := range w.App.Attrs {
 		out = append(out, a.Name)
 	}

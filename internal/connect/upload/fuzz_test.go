@@ -8,6 +8,7 @@ import (
 	"github.com/go-ldap/ldif"
 	"github.com/stretchr/testify/require"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -15,7 +16,7 @@ import (
 	"pravet/internal/way"
 )
 
-// FuzzChangeRecordsAreReadAsTheyWereMeant: whatever an account is called, and whatever its name
+// FuzzChangeRecordsAreReadAsTheyWereMeant: whatever an name is called, and whatever its name
 // is, LDIF that we write holds those, and a checklist holds no control characters and no links.
 func FuzzChangeRecordsAreReadAsTheyWereMeant(f *testing.F) {
 	f.Add("ada", "Ada Fell")
@@ -24,10 +25,10 @@ func FuzzChangeRecordsAreReadAsTheyWereMeant(f *testing.F) {
 	f.Add(strings.Repeat("long ", 40), "line\nfeed\r\n- more: x")
 	f.Add("ünï", ":colon <angle")
 	f.Add("x", "[a](http://x) <b> `c` \x1b[31m")
-	f.Fuzz(func(t *testing.T, account, shown string) {
-		if account == "" || !utf8.ValidString(account) || !utf8.ValidString(shown) ||
-			strings.ContainsRune(account+shown, 0) ||
-			strings.TrimSpace(account) != account {
+	f.Fuzz(func(t *testing.T, name, shown string) {
+		if name == "" || !utf8.ValidString(name) || !utf8.ValidString(shown) ||
+			strings.ContainsRune(name+shown, 0) ||
+			strings.TrimSpace(name) != name {
 			t.Skip() // none of these is a name that check lets through
 		}
 		app := &model.App{ID: "yard", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}}}
@@ -36,9 +37,9 @@ func FuzzChangeRecordsAreReadAsTheyWereMeant(f *testing.F) {
 			Upload: &Upload{App: app, Spec: &way.Spec{Upload: &way.Upload{}, LDAP: &export.Directory{
 				People: "ou=people,dc=x", Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
 			}}},
-			covered: map[*plan.Change]bool{}, accounts: &model.Accounts{Key: &table.Column{}, Sets: model.NewSets()},
+			covered: map[*plan.Change]bool{}, accounts: account.In(app, &model.Accounts{Key: &table.Column{}, Sets: model.NewSets()}),
 		}
-		c := &plan.Change{Verb: model.Update, Account: account, Attribute: "displayName", After: shown}
+		c := &plan.Change{Verb: model.Update, Account: name, Attribute: "displayName", After: plan.Text(shown)}
 		text := string(w.ldif([]*plan.Change{c}))
 		got, err := ldif.Parse(text)
 		require.NoError(t, err, text)

@@ -1,7 +1,6 @@
 package upload
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -30,12 +29,12 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 		ok := true
 		switch c.Verb {
 		case model.Create:
-			attrs, _ := c.After.(map[string]any)
+			attrs := c.After.Fields()
 			all := map[string]string{d.Attribute(w.Spec.Columns, w.App.Match): c.Account, d.RDN: c.Account}
 			for name, v := range attrs {
-				all[d.Attribute(w.Spec.Columns, name)] = fmt.Sprint(v)
+				all[d.Attribute(w.Spec.Columns, name)] = v
 			}
-			d.Required(all, c.Account, fmt.Sprint(attrs["displayName"]))
+			d.Required(all, c.Account, attrs["displayName"])
 			if c.Blocked && d.Block.Attribute != "" {
 				all[d.Block.Attribute] = d.Block.Blocked
 			}
@@ -59,15 +58,15 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 				b.WriteString("\n")
 				line("dn", dn(c.Account))
 				line("changetype", "modrdn")
-				line("newrdn", d.RDN+"="+ldap.EscapeDN(fmt.Sprint(c.After)))
+				line("newrdn", d.RDN+"="+ldap.EscapeDN(c.After.Text()))
 				line("deleteoldrdn", "1")
 				break
 			}
 			modify(dn(c.Account), func() {
 				attr := d.Attribute(w.Spec.Columns, c.Attribute)
 				line("replace", attr)
-				if c.After != nil && fmt.Sprint(c.After) != "" {
-					line(attr, fmt.Sprint(c.After))
+				if v := c.After.Text(); v != "" {
+					line(attr, v)
 				}
 				b.WriteString("-\n")
 			})

@@ -11,14 +11,13 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"slices"
 	"strings"
 	"time"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
 	"pravet/internal/export"
 	"pravet/internal/source"
 	"pravet/internal/way"
@@ -77,7 +76,7 @@ func (u *Upload) Prepare(ctx context.Context, _ string, changes []*plan.Change) 
 		fmt.Sprintf("%s-%s-%s", u.App.ID, u.Now().UTC().Format(time.DateOnly), plan.Name(ids...)),
 	)
 	w := &writer{
-		Upload: u, accounts: state.Accounts, index: table.NewIndex(state.Accounts.Key, nil), covered: map[*plan.Change]bool{},
+		Upload: u, accounts: account.In(u.App, state.Accounts), covered: map[*plan.Change]bool{},
 	}
 	s := &step{of: u, changes: changes, refused: map[string]string{}}
 	var text []byte
@@ -158,122 +157,72 @@ func (u *Upload) Resume(_ context.Context, journal json.RawMessage) (taken bool,
 // A writer puts changes into files.
 type writer struct {
 	*Upload
-	accounts *model.Accounts
-	index    *table.Index
+	accounts *account.Accounts
 	covered  map[*plan.Change]bool // by the file
 }
 
-// An account is one as it is to be, and what is to be done to it.
-type account struct {
+// An entry is an account as it is to be, and what is to be done to it.
+type entry struct {
 	name    string
 	action  string // create, change or remove
-	record  *export.Record
+	is      *account.Value
 	changes []*plan.Change
 }
 
 // wanted puts changes together by account, in the order of the first of each.
-func (w *writer) wanted(changes []*plan.Change) (out []*account) {
-	by := map[string]*account{}
+func (w *writer) wanted(changes []*plan.Change) (out []*entry) {
+	look := func(name string) *account.Value {
+		if v := w.accounts.Value(name); v != nil {
+			return v
+		}
+		return account.New(name) // it is in no export yet
+	}
+	book, by := &account.Book{App: w.App, Keeps: true, Look: look}, map[string]*entry{}
 	for _, c := range changes {
 		if c.Verb.OfThing() {
 			continue
 		}
-		a := by[c.Account]
-		if a == nil {
-			a = &account{name: c.Account, action: "change", record: w.record(c.Account)}
-			by[c.Account] = a
-			out = append(out, a)
+		e := by[c.Account]
+		if e == nil {
+			e = &entry{name: c.Account, action: "change", is: book.Get(c.Account)}
+			by[c.Account] = e
+			out = append(out, e)
 		}
-		a.changes = append(a.changes, c)
-		a.do(w.App, c)
+		e.changes = append(e.changes, c)
+		if c.Verb == model.HandOver {
+			continue // the checklist has it
+		}
+		_ = book.Do(c) // every account is found
+		switch deed := c.Verb.Deed(); {
+		case deed.Clears:
+			e.action = "remove"
+		case deed.Makes:
+			e.action = "create"
+		}
+		if name, ok := account.Renames(w.App, c); ok {
+			e.is = book.Get(name)
+		} else if v := book.Get(c.Account); v != nil {
+			e.is = v
+		}
 	}
 	return out
 }
 
-// record is an account as the export shows it.
-func (w *writer) record(name string) *export.Record {
-	r := &export.Record{Account: name, State: model.Open.String(), Attributes: map[string]string{}}
-	i := w.index.Spelled(name)
-	if i < 0 {
-		return r
-	}
-	r.State = w.accounts.States[i].String()
-	for n, attr := range w.App.Attrs {
-		r.Attributes[attr.Name] = w.accounts.Attr(n, i)
-	}
-	for _, t := range w.accounts.Sets.Members(w.accounts.Has(i)) {
-		r.Hold(w.App.Things[t].Kind, w.App.Things[t].Name)
-	}
-	return r
-}
-
-// do brings an account to what a change makes of it.
-func (a *account) do(app *model.App, c *plan.Change) {
-	switch c.Verb {
-	case model.Create, model.Invite:
-		a.action = "create"
-		if attrs, ok := c.After.(map[string]any); ok {
-			for name, v := range attrs {
-				a.record.Attributes[name] = fmt.Sprint(v)
-			}
-		}
-		if c.Blocked {
-			a.record.State = model.Blocked.String()
-		}
-	case model.Remove, model.Withdraw:
-		a.action = "remove"
-	case model.Suspend:
-		a.record.State = model.Blocked.String()
-	case model.Restore:
-		a.record.State = model.Open.String()
-	case model.Update:
-		a.record.Attributes[c.Attribute] = ""
-		if c.After != nil {
-			a.record.Attributes[c.Attribute] = fmt.Sprint(c.After)
-		}
-		if c.Attribute == app.Match {
-			a.record.Account = fmt.Sprint(c.After)
-		}
-	case model.HandOver:
-	default:
-		if c.Thing == nil {
-			return
-		}
-		names := slices.DeleteFunc(
-			slices.Clone(a.record.Held(c.Thing.Kind)),
-			func(n string) bool { return n == c.Thing.Name },
-		)
-		if c.Verb == model.Gaining(c.Thing.Kind) {
-			names = append(names, c.Thing.Name)
-		}
-		switch c.Thing.Kind {
-		case model.Group:
-			a.record.Groups = names
-		case model.Role:
-			a.record.Roles = names
-		default:
-			a.record.Licenses = names
-		}
-	}
-}
-
 // value is what a field of an upload says of an account; ok is false for a name that means
-// nothing.
-func (w *writer) value(a *account, name string) (v string, ok bool) {
-	r := a.record
+// nothing. The things of each kind are named by the kind's plural.
+func (w *writer) value(e *entry, name string) (v string, ok bool) {
 	switch name {
 	case "action":
-		return a.action, true
+		return e.action, true
 	case "state":
-		return r.State, true
-	case "groups":
-		return strings.Join(r.Groups, ";"), true
-	case "roles":
-		return strings.Join(r.Roles, ";"), true
-	case "licenses":
-		return strings.Join(r.Licenses, ";"), true
+		return e.is.Is.String(), true
 	case w.App.Match:
-		return r.Account, true
+		return e.is.Named, true
 	}
-	return r.Attributes[name], w.App.Attr(name) >= 0
+	for k := range model.Kinds {
+		if name == k.Plural() {
+			return strings.Join(e.is.Held[k], ";"), true
+		}
+	}
+	return e.is.Attrs[name], w.App.Attr(name) >= 0
 }

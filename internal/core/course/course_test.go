@@ -128,8 +128,8 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		App:       "till",
 		Verb:      model.Redefine,
 		Attribute: "brings",
-		Before:    []string{"role key"},
-		After:     []string{},
+		Before:    plan.List([]string{"role key"}),
+		After:     plan.List(nil),
 		Thing:     &plan.Thing{Kind: model.Role, Name: "boss"},
 		Effect:    model.Narrows,
 	}

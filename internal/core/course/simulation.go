@@ -5,6 +5,7 @@ import (
 
 	"pravet/internal/core/fact"
 
+	"pravet/internal/core/account"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
@@ -151,7 +152,7 @@ func (s *simulation) step(c *plan.Change, lifted func(string, *plan.Change) bool
 	if c.Blocked {
 		verb = model.Update // the account is there, and nobody may sign in
 	}
-	next.Step(s.accounts.Sets, verb, thing)
+	next.Step(s.app, s.accounts.Sets, verb, thing)
 	after.set, after.open, after.had = next.After, next.OpenAfter, next.Had
 	for i := range s.limited {
 		l := &s.limited[i]
@@ -273,7 +274,7 @@ func (s *simulation) exception(sep *model.Separation, p int32) *model.Exception 
 // moves for all who have the thing.
 func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change) bool) *plan.Hold {
 	before, defs, counts := s.reach, s.defs, slices.Clone(s.limited)
-	s.defs = redefined(s.defs, s.app, c)
+	s.defs = account.Define(s.app, s.defs, c)
 	s.reach = s.reacher()
 	s.count()
 	var h *plan.Hold
@@ -329,26 +330,4 @@ func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
 		}
 	}
 	return nil
-}
-
-// redefined returns the definitions as a change leaves them.
-func redefined(defs *model.Definitions, app *model.App, c *plan.Change) *model.Definitions {
-	t := app.Thing(c.Thing.Kind, c.Thing.Name)
-	if defs == nil || t < 0 {
-		return defs
-	}
-	out := *defs
-	out.Of = slices.Clone(defs.Of)
-	switch {
-	case c.Verb == model.Retire:
-		out.Of[t] = nil
-	case c.Verb == model.Define:
-		out.Of[t] = app.Defined(t)
-	case c.Attribute == diff.Brings && out.Of[t] != nil:
-		next := *out.Of[t]
-		next.Brings = plan.Texts(c.After)
-		next.Along = app.Numbers(next.Brings)
-		out.Of[t] = &next
-	}
-	return &out
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/plan"
 )
 
@@ -28,15 +29,16 @@ type Lift struct {
 	Guard   string
 	App     string
 	Plan    string // id of the plan, or "" for every plan
+	Change  string // id of the change, or "" for all changes
 	Until   day.Day
 	Because string
 	By      string
 }
 
 // Covers reports whether the lift counts for a hold of a guard on a change of
-// an application, in a plan of a day.
-func (l *Lift) Covers(guard, app, planID string, d day.Day) bool {
-	return l.Guard == guard && (l.App == "" || l.App == app) &&
+// an application, in a plan of a day. Without a change, it is asked for all of them.
+func (l *Lift) Covers(guard, app, planID, change string, d day.Day) bool {
+	return l.Guard == guard && (l.Change == "" || l.Change == change) && (l.App == "" || l.App == app) &&
 		(l.Plan == "" || l.Plan == planID) && (l.Until == day.None || d <= l.Until)
 }
 
@@ -55,6 +57,9 @@ func SetAside(changes []plan.Change, rejections []Rejection, today day.Day) (lef
 	for i := range changes {
 		c := &changes[i]
 		r := byID[c.ID]
+		if r == nil && len(byID) > 0 {
+			r = byID[plan.FormerID(c)]
+		}
 		says := ""
 		if r != nil {
 			says = r.Because
@@ -220,32 +225,18 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 // Lifted is what takes a guard away from a change on a day, or nil.
 func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.Day) *Lift {
 	for i := range s.Lifts {
-		if l := &s.Lifts[i]; l.Covers(guard, c.App, p.ID, today) {
+		if l := &s.Lifts[i]; l.Covers(guard, c.App, p.ID, c.ID, today) {
 			return l
 		}
 	}
 	return nil
 }
 
-// Waits reports whether a guard holds a change only until it is accepted by itself:
-// to accept the whole plan is not enough.
-func Waits(guard string) bool {
-	return guard == Sensitive || guard == FirstHolder || guard == Opening || guard == Unanswered
-}
-
-// Guards that stop holding a change once that change is accepted by itself.
-const (
-	Sensitive   = "sensitive"
-	FirstHolder = "first-holder"
-	Opening     = "opening"
-	Unanswered  = "unanswered"
-)
-
 // Holding returns the holds of a change that no lift covers, and that do not end by
 // its being accepted by itself.
 func (s *Standing) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
 	for _, h := range c.Holds {
-		if Waits(h.Guard) && s.Named[c.ID] && s.Verdicts[c.ID] == Accepted {
+		if guard.Asks(h.Guard) && s.Named[c.ID] && s.Verdicts[c.ID] == Accepted {
 			continue
 		}
 		if s.Lifted(p, c, h.Guard, today) != nil {

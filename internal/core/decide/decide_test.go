@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/guard"
 	"pravet/internal/core/plan"
 )
 
@@ -131,41 +132,10 @@ func TestWhatMayBeCarriedOut(t *testing.T) {
 	}
 }
 
-// TestAnAcceptanceIsOfTheSameChange: by the same cause, wherever its line stands by
-// now, and held by nothing new.
-func TestAnAcceptanceIsOfTheSameChange(t *testing.T) {
-	p := &plan.Plan{Reasons: []plan.Reason{
-		{File: "kits/a.yaml", Line: 4, Says: "kit a: everyone"},
-		{File: "kits/a.yaml", Line: 9, Says: "kit a: everyone"},
-		{File: "kits/a.yaml", Line: 4, Says: "kit a: nobody"},
-	}}
-	held := func(guards ...string) (out []plan.Hold) {
-		for _, g := range guards {
-			out = append(out, plan.Hold{Guard: g})
-		}
-		return out
-	}
-	mark := decide.Mark(p, &plan.Change{Reasons: []int{0}, Holds: held("seats", "narrowing")})
-	for _, c := range []struct {
-		name   string
-		change plan.Change
-		same   bool
-	}{
-		{"as it was", plan.Change{Reasons: []int{0}, Holds: held("seats", "narrowing")}, true},
-		{"its line has moved", plan.Change{Reasons: []int{1}, Holds: held("seats")}, true},
-		{"nothing holds it any more", plan.Change{Reasons: []int{0}}, true},
-		{"another cause", plan.Change{Reasons: []int{2}}, false},
-		{"one cause more", plan.Change{Reasons: []int{0, 2}}, false},
-		{"something new holds it", plan.Change{Reasons: []int{0}, Holds: held("separation")}, false},
-	} {
-		require.Equal(t, c.same, decide.SameAs(mark, p, &c.change), c.name)
-	}
-}
-
 // TestWhatWaitsIsAcceptedByItself: to accept the whole plan is not enough.
 func TestWhatWaitsIsAcceptedByItself(t *testing.T) {
 	p := &plan.Plan{ID: "p", Changes: []plan.Change{
-		{ID: "a", Holds: []plan.Hold{{Guard: decide.Sensitive}}}, {ID: "b", Holds: []plan.Hold{{Guard: "seats"}}},
+		{ID: "a", Holds: []plan.Hold{{Guard: guard.Sensitive}}}, {ID: "b", Holds: []plan.Hold{{Guard: "seats"}}},
 	}}
 	whole := &decide.Standing{All: true}
 	require.Equal(t, []decide.State{decide.Held, decide.Held}, whole.Ready(p, 20000))

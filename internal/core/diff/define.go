@@ -85,7 +85,7 @@ func (c *Change) redefines(field string, sense Sense, from, to []string) Change 
 	return out
 }
 
-// A Sense reports whether a redefinition gives more than before, or less.
+// A Sense is whether a redefinition gives more than before, or less.
 type Sense int8
 
 // The senses.

@@ -53,6 +53,8 @@ const (
 	Registered            // the person has an account that they registered by themselves
 	Invites               // the application invites first
 	KeyIsOld              // the key of an account is to be made anew
+	IsUsual               // the thing is the default of a kind of which everybody has one
+	IsUndone              // a run has done the opposite, and is backed out of
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -73,10 +75,12 @@ type Change struct {
 	Number int32 // among others, for whoever puts them into another order
 	Verb   model.Verb
 	Why    Why
-	Sense  Sense  // of a definition, or of a thing of which everybody has one that is exchanged
+	Sense  Sense  // of a definition
 	Late   bool   // carried out after what widens; see core/order
 	Key    string // the account's match value
 
+	// Before and After are values of an attribute. Before is also the name of the thing that goes
+	// when another comes of which everybody has one.
 	Before, After string
 	Def           *Definition // of a change of a definition, else nil
 }
@@ -88,6 +92,8 @@ type Definition struct {
 	Moved    []int32  // the things that it brings along from now on, or no longer
 	Through  []int32  // the accounts that gain or lose something by it
 	Depth    int      // how many of what it brings along stand below it, one below the other
+
+	Undoes model.Verb // of what backs out of a run, whatever it is about: the verb of what is undone
 }
 
 // reaches reports whether any account gains or loses something by what happens to
@@ -115,10 +121,8 @@ func (c *Change) Effect() model.Effect {
 	switch {
 	case c.Why == IsDouble, c.Ahead():
 		return model.Keeps
-	case c.Verb == model.Update && c.Sense == More:
-		return model.Widens
-	case c.Verb == model.Update && c.Sense == Less:
-		return model.Narrows
+	case c.Sense == Less && c.Thing != None && !c.Verb.OfThing():
+		return model.Narrows // a sensitive thing is exchanged for one that is not
 	case c.reaches() && c.Sense == More:
 		return model.Widens
 	case c.reaches() && c.Sense == Less:

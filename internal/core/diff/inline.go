@@ -32,6 +32,10 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 		}
 		c := c
 		c.Thing = t
+		w.exchange(&c, held, t)
+		if due.Usual(t) {
+			c.Why = IsUsual
+		}
 		w.add(c, model.Gaining(w.app.Things[t].Kind))
 	}
 	if invited && c.Account != None {
@@ -77,22 +81,28 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
 			c := c
 			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
-			c.Sense = exchanged(&w.app.Attrs[n], is, want)
 			w.add(c, model.Update)
 		}
 	}
 }
 
-// exchanged is whether another thing of a kind of which everybody has one gives more: one that
-// is sensitive does.
-func exchanged(at *model.Attr, is, want string) Sense {
-	switch {
-	case at.Sensitive[want] && !at.Sensitive[is]:
-		return More
-	case at.Sensitive[is] && !at.Sensitive[want]:
-		return Less
+// exchange notes which thing goes when another comes of which everybody has one. To get one that is not
+// sensitive for one that is narrows access; any other exchange may give what was not there.
+func (w *walker) exchange(c *Change, held uint32, t int32) {
+	c.Before, c.Sense = Exchanged(w.app, w.accounts.Sets, held, t)
+}
+
+// Exchanged is which thing of a set goes when another comes, "" for none, and in which sense.
+func Exchanged(app *model.App, sets *model.Sets, held uint32, t int32) (gone string, sense Sense) {
+	rivals := app.Rivals(sets, held, t)
+	if len(rivals) == 0 {
+		return "", Same
 	}
-	return Same
+	was, is := &app.Things[rivals[0]], &app.Things[t]
+	if was.Sensitive && !is.Sensitive {
+		sense = Less
+	}
+	return was.Name, sense
 }
 
 // key makes the key of an account anew, in its time.
@@ -152,7 +162,7 @@ func (w *walker) delta(due *entitle.Due, held uint32) *delta {
 	}
 	for _, t := range sets.Members(held) {
 		switch {
-		case sets.Has(due.Want, t):
+		case sets.Has(due.Want, t), w.app.One[w.app.Things[t].Kind]: // that one is exchanged, or stays
 		case sets.Has(due.Reach, t):
 			d.doubles = append(d.doubles, t)
 		default:

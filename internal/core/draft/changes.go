@@ -151,46 +151,43 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 	}
 	if c.Person != diff.None {
 		p.Person = d.ids.At(int(c.Person))
+		p.Second = c.Account != diff.None && d.accountOf[c.App][c.Person] != c.Account
 	}
 	if c.Thing != diff.None {
 		t := app.Things[c.Thing]
 		p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name, Sensitive: t.Sensitive}
 	}
+	if p.Thing != nil && !c.Verb.OfThing() && c.Before != "" {
+		p.Before = plan.Text(c.Before) // the thing that goes for it
+	}
 	switch c.Verb {
 	case model.Update:
-		p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, value(c.Before), value(c.After)
+		p.Attribute, p.Before, p.After = app.Attrs[c.Attr].Name, plan.Text(c.Before), plan.Text(c.After)
 	case model.Create:
-		p.After = d.attributes(c, due)
+		p.After = plan.Fields(d.attributes(c, due))
 	case model.Invite:
 		if c.Account == diff.None {
-			p.After = d.invitation(c, d.attributes(c, due))
+			p.After = plan.Fields(d.invitation(c, d.attributes(c, due)))
 			break
 		}
-		p.Attribute, p.Before, p.After = model.Sent, value(c.Before), value(c.After)
+		p.Attribute, p.Before, p.After = model.Sent, plan.Text(c.Before), plan.Text(c.After)
 	case model.HandOver:
-		p.Attribute, p.After = model.Owned, value(c.After)
-		p.Before = texts(model.OwnedNames(c.Before, app.OwnedSplit))
+		p.Attribute, p.After = model.Owned, plan.Text(c.After)
+		p.Before = plan.List(model.OwnedNames(c.Before, app.OwnedSplit))
 	case model.Remove:
 		if app.Restores != (day.Duration{}) {
 			p.Until = d.in.Today.Add(app.Restores).String()
 		}
 	case model.Define:
-		p.After = definition(app.Defined(c.Thing))
+		p.After = plan.Defined(app.Defined(c.Thing))
 	case model.Redefine:
-		p.Attribute, p.Before, p.After = c.Def.Field, value(c.Before), value(c.After)
+		p.Attribute, p.Before, p.After = c.Def.Field, plan.Text(c.Before), plan.Text(c.After)
 		if c.Sense != diff.Same {
-			p.Before, p.After = texts(c.Def.From), texts(c.Def.To)
+			p.Before, p.After = plan.List(c.Def.From), plan.List(c.Def.To)
 		}
 	}
 	p.ID = plan.ChangeID(&p)
 	return p
-}
-
-func value(s string) any {
-	if s == "" {
-		return nil
-	}
-	return s
 }
 
 // attributes are those of an account that is to be created.

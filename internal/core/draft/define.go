@@ -36,23 +36,6 @@ func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
 	return out
 }
 
-// definition is what a thing is to be defined as.
-func definition(want *model.Definition) map[string]any {
-	return map[string]any{
-		diff.Title:       want.Title,
-		diff.Permissions: texts(want.Permissions),
-		diff.Brings:      texts(want.Brings),
-	}
-}
-
-// texts is a list that is written as one, also when it is empty.
-func texts(list []string) []string {
-	if list == nil {
-		return []string{}
-	}
-	return list
-}
-
 // defined follows which changes define things, redefine them, and take them
 // away, so that what depends on that can wait for it.
 type defined struct {

@@ -103,14 +103,14 @@ func (w *world) define(t require.TestingT, a int, c *plan.Change) {
 	require.Equal(t, c.Verb != model.Define, is != nil, "%s %s", c.Verb, k)
 	switch c.Verb {
 	case model.Define:
-		want := c.After.(map[string]any)
+		want := c.After.Definition()
 		is = &model.Definition{
 			Kind:        kind,
 			Name:        c.Thing.Name,
-			Title:       want["title"].(string),
-			Permissions: plan.Texts(want["permissions"]),
-			Brings:      plan.Texts(want["brings"]),
-			Along:       w.apps[a].Numbers(plan.Texts(want["brings"])),
+			Title:       want.Title,
+			Permissions: want.Permissions,
+			Brings:      want.Brings,
+			Along:       w.apps[a].Numbers(want.Brings),
 		}
 	case model.Retire:
 		for name, acc := range w.state[a] {
@@ -122,13 +122,13 @@ func (w *world) define(t require.TestingT, a int, c *plan.Change) {
 		next := *is
 		switch c.Attribute {
 		case "title":
-			next.Title, _ = c.After.(string)
+			next.Title = c.After.Text()
 		case "permissions":
-			require.True(t, slices.Equal(is.Permissions, plan.Texts(c.Before)))
-			next.Permissions = plan.Texts(c.After)
+			require.True(t, slices.Equal(is.Permissions, c.Before.List()))
+			next.Permissions = c.After.List()
 		case "brings":
-			require.True(t, slices.Equal(is.Brings, plan.Texts(c.Before)))
-			next.Brings = plan.Texts(c.After)
+			require.True(t, slices.Equal(is.Brings, c.Before.List()))
+			next.Brings = c.After.List()
 			next.Along = w.apps[a].Numbers(next.Brings)
 		}
 		is = &next

@@ -27,6 +27,7 @@ import (
 	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
+	"pravet/internal/core/undo"
 )
 
 // Input is all that a plan follows from.
@@ -54,11 +55,15 @@ type Input struct {
 	Was   []entitle.Was // of each kit
 	// Stood, where it is not nil, is told what stands about accounts of an application that
 	// are on their way out, on the day of the plan.
-	Stood     func(app int, marks []leaving.Mark)
-	Held      func(ruled entitle.Ruled, keeps []entitle.Lingering) // likewise of kits that linger
-	Promoted  func(from string) day.Day                            // when the same desired state was settled in an environment; nil for never
-	Outsiders *model.Outsiders                                     // nil where there are none
-	Kept      []model.Kept                                         // to whom nothing is done that cannot be undone
+	Stood func(app int, marks []leaving.Mark)
+	Held  func(ruled entitle.Ruled, keeps []entitle.Lingering) // likewise of kits that linger
+	// Promoted tells what changes have done in an environment that this one is promoted from, and when
+	// it was settled there last, as far as it stands: environment → plan.Change.Does → day.
+	Promoted  map[string]map[string]day.Day
+	Outsiders *model.Outsiders // nil where there are none
+	Kept      []model.Kept     // to whom nothing is done that cannot be undone
+
+	Undo *undo.Run // what is to be backed out of, instead of bringing everything in line; nil for a draft
 }
 
 // An Export is an application's accounts and what is known about the reading.
@@ -118,13 +123,23 @@ func Draft(in Input) (*plan.Plan, error) {
 		Leaving:  d.leaving,
 		Today:    in.Today,
 	})
-	d.personOf = found.PersonOf
+	d.personOf, d.accountOf = found.PersonOf, found.AccountOf
 	for a := range in.Apps {
 		if in.Stood != nil && d.accounts[a] != nil {
 			in.Stood(a, found.Marks[a])
 		}
 	}
 	changes := found.Changes
+	if in.Undo != nil {
+		var left []undo.Left
+		changes, left = undo.Changes(undo.Input{
+			Run: *in.Undo, Apps: in.Apps, Accounts: d.accounts, PersonOf: found.PersonOf, Same: found.Same,
+		})
+		for _, l := range left {
+			p.Notices = append(p.Notices, guard.Notice(l.App, l.Fact))
+		}
+		p.Undoes = in.Undo.ID
+	}
 	if in.Only != nil {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
@@ -148,6 +163,9 @@ func Draft(in Input) (*plan.Plan, error) {
 	for _, x := range found.Found {
 		d.explainer.Own[[2]int32{x.App, x.Person}] = x.Account
 	}
+	if in.Undo != nil {
+		d.explainer.Undoes.Run, d.explainer.Undoes.Plan = in.Undo.ID, in.Undo.Plan.ID
+	}
 	d.teller = d.explainer.Teller()
 	all := d.changes(changes, due)
 	if err := unique(all); err != nil {
@@ -161,14 +179,16 @@ func Draft(in Input) (*plan.Plan, error) {
 	if p.Changes = all; len(left) < len(all) {
 		kept, p.Changes = d.without(changes, found.Same, all, left)
 	}
-	checked := guard.Check(d.guardInput(due, found, kept))
-	d.judge(p.Changes, kept, checked)
+	d.means(p.Changes, kept)
+	checked := guard.Check(d.guardInput(due, found, kept, p.Changes))
+	judge(p.Changes, checked)
 	d.tried(p, kept)
 	p.Reasons = d.said
 	p.Totals = plan.Count(p.Changes)
 	d.head(p, checked, changes)
 	p.Costs = d.costs(checked)
 	p.Notices = append(p.Notices, d.notices(found, checked)...)
+	sort.SliceStable(p.Notices, func(i, j int) bool { return p.Notices[i].App < p.Notices[j].App })
 	return p, nil
 }
 
@@ -213,6 +233,7 @@ type drafter struct {
 	numbers   map[uint64]int32 // sum of a reason → its number in said
 	ids       *table.Column    // of people
 	personOf  [][]int32        // application → account → person, or diff.None
+	accountOf [][]int32        // application → person → account, or diff.None
 	states    *reach.States    // of the accounts that the changes touch
 	leaving   *leaving.Input
 }
@@ -240,7 +261,7 @@ func newDrafter(in Input) *drafter {
 	return d
 }
 
-func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change) guard.Input {
+func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []diff.Change, planned []plan.Change) guard.Input {
 	in := guard.Input{
 		People:      d.in.People,
 		Apps:        d.in.Apps,
@@ -253,17 +274,13 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 		Accounts:    d.accounts,
 		Due:         due, Diff: found, Changes: changes, Today: d.in.Today, Clock: d.in.Clock,
 		PeopleBefore: d.in.PeopleBefore, Leaving: d.leaving, Kept: d.in.Kept,
-		Outsiders: d.in.Outsiders, Stages: d.leaving.Stages,
+		Outsiders: d.in.Outsiders, Stages: d.leaving.Stages, Promoted: d.in.Promoted,
+		Does: func(i int) string { return planned[i].Does() },
 	}
 	org := d.in.Guards.Or(model.DefaultGuards())
 	in.LimitRoster = org.RosterShrink
 	for a, app := range d.in.Apps {
 		in.Limits = append(in.Limits, app.Guards.Or(org))
-		promoted := day.None
-		if app.Promote != nil && d.in.Promoted != nil {
-			promoted = d.in.Promoted(app.Promote.From)
-		}
-		in.Promoted = append(in.Promoted, promoted)
 		taken, before := day.None, -1
 		if e := d.in.Exports[a]; e != nil {
 			taken, before = e.Day, e.Before
@@ -274,9 +291,8 @@ func (d *drafter) guardInput(due *entitle.Result, found *diff.Result, changes []
 	return in
 }
 
-// judge adds to the changes what the guards found, and what each means in the
-// end.
-func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard.Result) {
+// judge adds to the changes what the guards found.
+func judge(out []plan.Change, checked *guard.Result) {
 	for i, needs := range checked.Needs {
 		p := &out[i]
 		for _, n := range needs {
@@ -288,6 +304,10 @@ func (d *drafter) judge(out []plan.Change, changes []diff.Change, checked *guard
 	for i, holds := range checked.Holds {
 		out[i].Holds = holds
 	}
+}
+
+// means says of each change what it means in the end.
+func (d *drafter) means(out []plan.Change, changes []diff.Change) {
 	var group errgroup.Group
 	for a := range d.in.Apps {
 		ends := d.ends(a)
@@ -334,7 +354,7 @@ func (d *drafter) tried(p *plan.Plan, changes []diff.Change) {
 // lifted, and counts that.
 func (d *drafter) isLifted(guard, app string) bool {
 	for i := range d.in.Lifts {
-		if l := &d.in.Lifts[i]; l.Covers(guard, app, "", d.in.Today) {
+		if l := &d.in.Lifts[i]; l.Covers(guard, app, "", "", d.in.Today) {
 			d.lifted[liftedIn{app, i}]++
 			return true
 		}
@@ -397,12 +417,17 @@ func (d *drafter) head(p *plan.Plan, checked *guard.Result, changes []diff.Chang
 // notices gathers what is worth knowing, sorted by application.
 func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Notice {
 	out := slices.Clone(checked.Notices)
+	if d.in.Undo != nil {
+		out = nil // a back-out says what it leaves alone; how things are is for a draft to say
+	}
 	for a := range d.in.Apps {
-		if d.accounts[a] != nil {
+		if d.accounts[a] != nil && d.in.Undo == nil {
 			d.appNotices(a, found, func(f fact.Fact) { out = append(out, guard.Notice(d.in.Apps[a].ID, f)) })
 		}
 	}
-	out = append(out, d.lingering(found)...)
+	if d.in.Undo == nil {
+		out = append(out, d.lingering(found)...)
+	}
 	for in, n := range d.lifted {
 		l := &d.in.Lifts[in.lift]
 		out = append(

@@ -64,7 +64,7 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	}
 	r, narrowed, sets := e.states.App(a), e.states.Narrowed(a), e.d.sets[a]
 	before := sets.Union(st.After, st.Had) // what a removed account would hold again
-	st.Step(sets, c.Does(), c.Thing)
+	st.Step(e.d.in.Apps[a], sets, c.Does(), c.Thing)
 	now := sets.Union(st.After, st.Had)
 	var other uint32
 	switch c.Verb {

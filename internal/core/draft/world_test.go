@@ -307,7 +307,7 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 	require.Equal(t, c.Verb != model.Create, exists, "%s %s", c.Verb, c.Account)
 	switch c.Verb {
 	case model.Create:
-		acc = account{name: c.After.(map[string]string)["displayName"], open: true, held: map[string]bool{}}
+		acc = account{name: c.After.Fields()["displayName"], open: true, held: map[string]bool{}}
 	case model.Remove:
 		delete(state, c.Account)
 		return
@@ -315,8 +315,8 @@ func (w *world) apply(t require.TestingT, c *plan.Change) {
 		acc.open = c.Verb == model.Restore
 	case model.Update:
 		require.Equal(t, "displayName", c.Attribute)
-		require.Equal(t, c.Before, acc.name)
-		acc.name = c.After.(string)
+		require.Equal(t, c.Before.Text(), acc.name)
+		acc.name = c.After.Text()
 	default:
 		thing := c.Thing.Kind.String() + "/" + c.Thing.Name
 		gains := c.Verb == model.Gaining(c.Thing.Kind)

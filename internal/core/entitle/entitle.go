@@ -65,7 +65,20 @@ type Due struct {
 	Want    uint32 // what to hold directly: no more than what nothing else brings
 	Reach   uint32 // Want and all that it brings along
 	Set     []Setting
+	Usuals  []int32 // the things of Want that are there because no kit gives another of their kind
+	Picks   []Pick
 }
+
+// A Pick is a thing of a kind of which everybody has one, of which two kits give different ones: the
+// first of them, by the kits' names, counts.
+type Pick struct {
+	Thing      int32
+	Kit, Clash int
+	Other      int32
+}
+
+// Usual reports whether a thing is due because no kit gives another of its kind.
+func (d *Due) Usual(thing int32) bool { return slices.Contains(d.Usuals, thing) }
 
 // Account reports whether an account is due.
 func (d *Due) Account() bool { return d.InScope && d.Given }
@@ -237,11 +250,19 @@ func (c *computer) due(a int, held []Held) Due {
 				continue
 			}
 			d.Given = true
-			things = append(things, g.Things...)
+			for _, t := range g.Things {
+				if kind := c.in.Apps[a].Things[t].Kind; !c.in.Apps[a].One[kind] || d.pick(c.in.Apps[a], t, h.Kit) {
+					things = append(things, t)
+				}
+			}
 			for _, s := range g.Set {
 				d.set(s, h.Kit)
 			}
 		}
+	}
+	if d.Given {
+		d.Usuals = usual(c.in.Apps[a], things)
+		things = append(things, d.Usuals...)
 	}
 	g, sets := c.in.Graphs[a], c.in.Sets[a]
 	if g.Flat() {
@@ -259,6 +280,36 @@ func (c *computer) due(a int, held []Held) Due {
 	d.Want = sets.Of(direct)
 	d.Reach = sets.Of(append(implied, direct...))
 	return d
+}
+
+// pick reports whether a kit is the first that gives a thing of a kind of which everybody has one.
+func (d *Due) pick(app *model.App, thing int32, kit int) bool {
+	for i := range d.Picks {
+		p := &d.Picks[i]
+		if app.Things[p.Thing].Kind != app.Things[thing].Kind {
+			continue
+		}
+		if p.Thing != thing && p.Clash < 0 {
+			p.Clash, p.Other = kit, thing
+		}
+		return false
+	}
+	d.Picks = append(d.Picks, Pick{Thing: thing, Kit: kit, Clash: -1})
+	return true
+}
+
+// usual are the defaults of the kinds of which everybody has one and no kit gives any.
+func usual(app *model.App, things []int32) (out []int32) {
+	for k, name := range app.Usual {
+		kind := model.Kind(k)
+		if name == "" || slices.ContainsFunc(things, func(t int32) bool { return app.Things[t].Kind == kind }) {
+			continue
+		}
+		if t := app.Thing(kind, name); t >= 0 {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 func (d *Due) set(s model.Setting, kit int) {

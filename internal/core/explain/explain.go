@@ -31,6 +31,7 @@ type Explainer struct {
 	Leaving  *leaving.Input             // nil where there are no paths
 	Own      map[[2]int32]int32         // application, person → the account that they registered by themselves
 	Stands   []map[int32]*leaving.Stand // of each application, by account
+	Undoes   struct{ Run, Plan string } // of a back-out: the run, and the plan that it has carried out
 
 	once   sync.Once
 	giving map[[2]int32][]Giver // application, thing → kits

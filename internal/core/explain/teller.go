@@ -10,6 +10,7 @@ import (
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // A Teller tells the reasons of changes, and remembers what it has said of kits:
@@ -153,6 +154,17 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return []plan.Reason{
 			at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()}),
 		}
+	case diff.IsUsual:
+		thing := &app.Things[c.Thing]
+		return []plan.Reason{at(app.OnePos[thing.Kind], fact.Fact{
+			Kind: fact.UsualThing, Thing: thing.Name, Other: thing.Kind.String(),
+		})}
+	case diff.IsUndone:
+		return []plan.Reason{{
+			Facts: &fact.Fact{Kind: fact.Undoes, Other: t.Undoes.Run, Value: c.Def.Undoes.String()},
+			File:  "plans/" + t.Undoes.Plan + ".json", Line: 1,
+			Says: words.Of(&fact.Fact{Kind: fact.Undoes, Other: t.Undoes.Run, Value: c.Def.Undoes.String()}),
+		}}
 	case diff.IsDouble:
 		return t.double(c)
 	case diff.MakesRoom:

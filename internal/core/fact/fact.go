@@ -10,6 +10,7 @@ type Kind string
 const (
 	KitRule        Kind = "kit-rule"        // Kit has its Rule, which the person matches
 	KitHolder      Kind = "kit-holder"      // Kit is held by name, Until a day, Because
+	UsualThing     Kind = "usual-thing"     // Thing is the default of the kind Other
 	KitWith        Kind = "kit-with"        // Kit comes with kit Other
 	KitSets        Kind = "kit-sets"        // Kit sets Attribute to Value
 	NoKit          Kind = "no-kit"          // Person has no kit that gives Thing, or with none anything in App
@@ -69,6 +70,8 @@ const (
 	ShrunkRoster  Kind = "shrunk-roster"  // the files name Count people and named Whole
 	OldExport     Kind = "old-export"     // it was taken Until a day, and On another it is too old
 	FutureExport  Kind = "future-export"  // it was taken On a day to come
+	NotHere       Kind = "not-here"       // a back-out gives Person, who is Value (away, gone, not yet), something
+	OfNobodyNow   Kind = "of-nobody-now"  // a back-out gives Account, which belongs to nobody, something
 	Protected     Kind = "protected"      // Account
 	NotPromoted   Kind = "not-promoted"   // from Other within Limit, as Place says; On: when it was last
 	DoubleAccount Kind = "double-account" // Person has the accounts Names

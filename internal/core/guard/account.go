@@ -8,6 +8,80 @@ import (
 	"pravet/internal/core/table"
 )
 
+// The guards of this file.
+const (
+	Protected     = "protected"
+	DoubleAccount = "double-account"
+	SharedAccount = "shared-account"
+)
+
+var accountsFamily = family{
+	guards: []Guard{
+		{
+			Name: Protected, Lift: Never,
+			Raises: []fact.Kind{fact.Protected},
+			Holds:  "changes of accounts under `protect`",
+		},
+		{
+			Name: DoubleAccount, Lift: ForPlan,
+			Raises: []fact.Kind{fact.DoubleAccount, fact.RepeatedName},
+			Holds: "what does not narrow, of a person who has more than one account; the removal of a stray " +
+				"whose name stands in two rows",
+		},
+		{
+			Name: SharedAccount, Lift: ForPlan,
+			Raises: []fact.Kind{fact.SharedAccount},
+			Holds:  "changes of people who share the value that accounts are matched by",
+		},
+	},
+	each: (*checker).accounts,
+}
+
+// The guard of names that the application does not have.
+const (
+	UnknownName = "unknown-name"
+)
+
+var namesFamily = family{
+	guards: []Guard{
+		{
+			Name: UnknownName, Lift: Never,
+			Raises: []fact.Kind{fact.NoSuchThing},
+			Holds:  "what gives a group or role that the application itself does not have",
+		},
+	},
+	each: (*checker).names,
+}
+
+// The guards of attributes.
+const (
+	Fixed = "fixed"
+	Needs = "needs"
+	Clash = "clash"
+)
+
+var attributesFamily = family{
+	guards: []Guard{
+		{
+			Name: Fixed, Lift: ForPlan,
+			Raises: []fact.Kind{fact.FixedValue},
+			Holds:  "updates of attributes under `fixed`",
+		},
+		{
+			Name: Needs, Lift: ForPlan,
+			Raises: []fact.Kind{fact.NoValue},
+			Holds:  "what needs an attribute that has no value",
+			Limit:  "`needs` of the group, role or license",
+		},
+		{
+			Name: Clash, Lift: ForPlan,
+			Raises: []fact.Kind{fact.Clashing},
+			Holds:  "an attribute that two kits of one person set differently",
+		},
+	},
+	each: (*checker).attributes,
+}
+
 // accounts holds the changes of protected accounts, of two accounts for one
 // person, and of one account for two persons.
 func (c *checker) accounts(a int) {

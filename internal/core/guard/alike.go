@@ -12,6 +12,25 @@ import (
 	"pravet/internal/core/table"
 )
 
+// The guards of this file.
+const (
+	LooksAlike = "looks-alike"
+)
+
+var alikeFamily = family{
+	guards: []Guard{
+		{
+			Name: LooksAlike, Lift: ForPlan,
+			Raises: []fact.Kind{fact.AlikeName, fact.AlikeValue, fact.AlikePerson},
+			Holds: "the creation of an account, where an account of nobody is written nearly so (otherwise only " +
+				"in case, marks, spaces or punctuation), has the same value in whatever tells people apart " +
+				"(id, externalId, employeeNumber, user name, email, `formerly`), or has the same display " +
+				"name and department; one whose name differs by a letter is pointed out",
+		},
+	},
+	each: (*checker).alike,
+}
+
 // identifying are the attributes of a person that tell who it is. formerly lists
 // earlier user names and addresses.
 var identifying = []string{"id", "externalId", "employeeNumber", "userName", "email", "formerly"}

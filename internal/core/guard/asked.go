@@ -6,6 +6,31 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	Opening    = "opening"
+	Unanswered = "unanswered"
+)
+
+var askedFamily = family{
+	guards: []Guard{
+		{
+			Name: Opening, Lift: ForPlan, Asks: true,
+			Raises: []fact.Kind{fact.OpensByHand},
+			Holds: "the opening of an account, where the application `opens: by hand`, until it is accepted " +
+				"individually",
+			Limit: "`opens` of the application",
+		},
+		{
+			Name: Unanswered, Lift: ForPlan, Asks: true,
+			Raises: []fact.Kind{fact.NotAnswered},
+			Holds:  "another invitation of somebody who answered none, until it is accepted individually",
+			Limit:  "`again` of the invitation",
+		},
+	},
+	each: (*checker).asked,
+}
+
 // makes reports whether a change makes an account, or invites somebody to one.
 func (c *checker) makes(ch *diff.Change) bool {
 	return ch.Verb == model.Create || ch.Verb == model.Invite && ch.Account == diff.None

@@ -7,6 +7,23 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	AtLeast = "at-least"
+)
+
+var atLeastFamily = family{
+	guards: []Guard{
+		{
+			Name: AtLeast, Lift: ForChange,
+			Raises: []fact.Kind{fact.TooFew, fact.TooFewBetween},
+			Holds:  "what would leave fewer active holders after the plan, counting what comes along",
+			Limit:  "`atLeast` of the group, role or license",
+		},
+	},
+	late: (*checker).atLeast,
+}
+
 // atLeast holds what would leave too few active holders of a thing, counted over
 // effective access after the whole plan, and as the application has it where a
 // gain, or the definition that it comes by, is held.

@@ -6,6 +6,37 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	Removals    = "removals"
+	Suspensions = "suspensions"
+	Narrowing   = "narrowing"
+)
+
+var countsFamily = family{
+	guards: []Guard{
+		{
+			Name: Removals, Lift: ForPlan,
+			Raises: []fact.Kind{fact.Beyond},
+			Holds:  "removals, when there are more than the limit",
+			Limit:  "`removals: 2`",
+		},
+		{
+			Name: Suspensions, Lift: ForPlan,
+			Raises: []fact.Kind{fact.Beyond},
+			Holds:  "suspensions, when there are more, of the open accounts",
+			Limit:  "`suspensions: 10%`",
+		},
+		{
+			Name: Narrowing, Lift: ForPlan,
+			Raises: []fact.Kind{fact.Beyond},
+			Holds:  "everything that narrows, when more accounts lose something",
+			Limit:  "`narrowing: 25%`",
+		},
+	},
+	each: (*checker).counts,
+}
+
 // counts holds all changes of a sort when there are more than the limit.
 func (c *checker) counts(a int) {
 	lim, accounts := c.Limits[a], c.Accounts[a]

@@ -10,6 +10,23 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	InUse = "in-use"
+)
+
+var definingFamily = family{
+	guards: []Guard{
+		{
+			Name: InUse, Lift: ForChange,
+			Raises: []fact.Kind{fact.StillHeld, fact.HeldAlready, fact.StillBrings},
+			Holds: "the end of a definition that someone would still hold; the beginning of one that someone " +
+				"holds already, as the export then shows too few",
+		},
+	},
+	each: (*checker).inUse,
+}
+
 // brings reports whether a change gives or takes a thing: by itself, by what it
 // brings along, or, of a redefinition, by what it moves.
 func (c *checker) brings(a int, t int32, ch *diff.Change) bool {

@@ -2,6 +2,55 @@ package guard
 
 import "pravet/internal/core/fact"
 
+// The guards of this file.
+const (
+	ExportEmpty  = "export-empty"
+	ExportShrink = "export-shrink"
+	ExportAge    = "export-age"
+)
+
+var exportsFamily = family{
+	guards: []Guard{
+		{
+			Name: ExportEmpty, Lift: ForPlan,
+			Raises: []fact.Kind{fact.EmptyExport},
+			Holds:  "the application's changes, when its export holds no account",
+		},
+		{
+			Name: ExportShrink, Lift: ForPlan,
+			Raises: []fact.Kind{fact.ShrunkExport},
+			Holds: "the application's changes, when more accounts are missing than the limit since the last " +
+				"export that was not suspicious itself",
+			Limit: "`exportShrink: 20%`",
+		},
+		{
+			Name: ExportAge, Lift: ForPlan,
+			Raises: []fact.Kind{fact.OldExport, fact.FutureExport},
+			Holds:  "the application's changes, when its export is older, or comes from the future",
+			Limit:  "`exportAge: P1D`",
+		},
+	},
+	each: (*checker).exports,
+}
+
+// The guard of the roster.
+const (
+	RosterShrink = "roster-shrink"
+)
+
+var rosterFamily = family{
+	guards: []Guard{
+		{
+			Name: RosterShrink, Lift: ForPlan,
+			Raises: []fact.Kind{fact.ShrunkRoster},
+			Holds: "everything that narrows, when more people are missing since the plan before that was not " +
+				"suspicious itself; a run that leaves this alone changes nothing about it",
+			Limit: "`rosterShrink: 10%`",
+		},
+	},
+	all: (*checker).roster,
+}
+
 // exports holds all of an application's changes when its export cannot be
 // trusted: it is empty, much smaller than the one before, or old.
 func (c *checker) exports(a int) {

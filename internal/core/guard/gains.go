@@ -6,6 +6,41 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	Widening    = "widening"
+	Sensitive   = "sensitive"
+	FirstHolder = "first-holder"
+)
+
+var gainingFamily = family{
+	guards: []Guard{
+		{
+			Name: Widening, Lift: ForPlan,
+			Raises: []fact.Kind{fact.Beyond, fact.NewHolders},
+			Holds: "everything that gives access, when more accounts gain something; what gives one thing, when " +
+				"it has more new holders",
+			Limit: "none; `widening: 25%` sets one for accounts, `widening: {accounts: 25%, holders: 50%}` for " +
+				"both",
+		},
+		{
+			Name: Sensitive, Lift: ForPlan, Asks: true,
+			Raises: []fact.Kind{fact.NewHolder},
+			Holds: "what gives a thing that is marked `sensitive` to a new holder, when there are more of them; " +
+				"each until it is accepted individually, not with the whole plan",
+			Limit: "none; with `sensitive: 0` each waits",
+		},
+		{
+			Name: FirstHolder, Lift: ForPlan, Asks: true,
+			Raises: []fact.Kind{fact.FirstHolder},
+			Holds: "what gives a thing that nobody has yet, when more accounts than the limit would be the " +
+				"first to have it; each until it is accepted individually, not with the whole plan",
+			Limit: "none; with `firstHolder: 0` each waits",
+		},
+	},
+	each: (*checker).gains,
+}
+
 // gains holds what gives access, where an application or the organization limits that:
 // more accounts that gain something, or that come to have one thing, than widening
 // allows, and those who would be new holders of what is marked sensitive, or the first

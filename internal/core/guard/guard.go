@@ -3,19 +3,17 @@
 // drops a change. Where a guard is about one change, only that one is held;
 // where it is about an application as a whole, all its changes are.
 //
-// One file holds one family of guards; the name of a guard is what a decision
-// lifts it by.
+// One file is one family of guards, which stands in the registry (registry.go) by one line there: the
+// lists of guards, what may lift each, the completion of --lift, the schema of standing.yaml and the
+// table of docs/guards.md follow from it.
 package guard
 
 import (
-	"slices"
-
 	"pravet/internal/core/fact"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/stage"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
@@ -24,88 +22,6 @@ import (
 	"pravet/internal/core/reach"
 	"pravet/internal/core/words"
 )
-
-// The names of the guards.
-const (
-	Removals      = "removals"
-	RemovalWait   = "removal-wait"
-	Keeping       = "kept"
-	Owns          = "owns"
-	Successor     = "successor"
-	Outsiders     = "outsiders"
-	Insiders      = "insiders"
-	Opening       = decide.Opening
-	Unanswered    = decide.Unanswered
-	Suspensions   = "suspensions"
-	Narrowing     = "narrowing"
-	Widening      = "widening"
-	Sensitive     = decide.Sensitive
-	FirstHolder   = decide.FirstHolder
-	ExportEmpty   = "export-empty"
-	ExportShrink  = "export-shrink"
-	ExportAge     = "export-age"
-	RosterShrink  = "roster-shrink"
-	Protected     = "protected"
-	DoubleAccount = "double-account"
-	SharedAccount = "shared-account"
-	LooksAlike    = "looks-alike"
-	UnknownName   = "unknown-name"
-	Fixed         = "fixed"
-	Needs         = "needs"
-	Clash         = "clash"
-	Seats         = "seats"
-	AtLeast       = "at-least"
-	Separation    = "separation"
-	InUse         = "in-use"
-	Impossible    = "impossible"
-	Promotion     = "promotion"
-)
-
-// All lists the names of all guards.
-func All() []string {
-	return []string{
-		Removals,
-		RemovalWait,
-		Keeping,
-		Owns,
-		Successor,
-		Suspensions,
-		Narrowing,
-		Widening,
-		Sensitive,
-		FirstHolder,
-		Outsiders,
-		Insiders,
-		Opening,
-		Unanswered,
-		ExportEmpty,
-		ExportShrink,
-		ExportAge,
-		RosterShrink,
-		Protected,
-		DoubleAccount,
-		SharedAccount,
-		LooksAlike,
-		UnknownName,
-		Fixed,
-		Needs,
-		Clash,
-		Seats,
-		AtLeast,
-		Separation,
-		InUse,
-		Impossible,
-		Promotion,
-	}
-}
-
-// Liftable lists the guards that a decision may lift: all but those that hold what cannot
-// be done, and what standing.yaml keeps: there the entry can be taken out.
-func Liftable() []string {
-	return slices.DeleteFunc(All(), func(g string) bool {
-		return g == Impossible || g == UnknownName || g == Keeping || g == Successor
-	})
-}
 
 // Input is all that guards look at. Changes are in the plan's order.
 type Input struct {
@@ -124,7 +40,10 @@ type Input struct {
 	Today       day.Day // of the plan
 	Clock       day.Day // when it is drafted
 
-	Promoted     []day.Day // application → when the same desired state was settled where it comes from, or day.None
+	// Promoted tells what changes have done in an environment that this one is promoted from, and when
+	// it was settled there last: environment → what a change does → day. Does is that of a change here.
+	Promoted     map[string]map[string]day.Day
+	Does         func(change int) string
 	TakenAt      []day.Day // of each export
 	Before       []int     // accounts in the export before, or -1
 	PeopleBefore int       // people in the plan before, or -1
@@ -160,34 +79,28 @@ func Check(in Input) *Result {
 		a := in.Changes[i].App
 		c.byApp[a] = append(c.byApp[a], i)
 	}
-	for a := range in.Apps {
-		if in.Accounts[a] == nil {
-			continue
+	of := func(check func(*checker, int)) {
+		if check == nil {
+			return
 		}
-		c.exports(a)
-		c.promotion(a)
-		c.counts(a)
-		c.removals(a)
-		c.gains(a)
-		c.outsiders(a)
-		c.asked(a)
-		c.accounts(a)
-		c.alike(a)
-		c.names(a)
-		c.attributes(a)
-		c.impossible(a)
-		c.inUse(a)
+		for a := range in.Apps {
+			if in.Accounts[a] != nil {
+				check(c, a)
+			}
+		}
 	}
-	c.roster()
-	c.separation()
+	for i := range families {
+		of(families[i].each)
+	}
+	for i := range families {
+		if all := families[i].all; all != nil {
+			all(c)
+		}
+	}
 	// What is held by now frees no seat and makes nobody a holder.
 	c.left()
-	for a := range in.Apps {
-		if in.Accounts[a] != nil {
-			c.atLeast(a)
-			c.seats(a)
-			c.room(a)
-		}
+	for i := range families {
+		of(families[i].late)
 	}
 	return c.out
 }

@@ -208,9 +208,11 @@ func TestAnExportIsTooOldTheDayAfterItsAge(t *testing.T) {
 func TestEveryGuardHasADistinctName(t *testing.T) {
 	seen := map[string]bool{}
 	for _, g := range guard.All() {
-		require.False(t, seen[g], g)
-		require.Regexp(t, `^[a-z]+(-[a-z]+)*$`, g)
-		seen[g] = true
+		require.False(t, seen[g.Name], g.Name)
+		require.Regexp(t, `^[a-z]+(-[a-z]+)*$`, g.Name)
+		require.NotEmpty(t, g.Raises, g.Name)
+		require.NotEmpty(t, g.Holds, g.Name)
+		seen[g.Name] = true
 	}
 	require.GreaterOrEqual(t, len(seen), 19)
 }

@@ -8,6 +8,24 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	Impossible = "impossible"
+)
+
+var possibleFamily = family{
+	guards: []Guard{
+		{
+			Name: Impossible, Lift: Never,
+			Raises: []fact.Kind{fact.NoRoom, fact.OneName, fact.NoMatchValue, fact.StillDue, fact.Refused},
+			Holds: "what the application cannot express: a second name in a column that takes one, an account " +
+				"where none can be added, or one that would not be found again, as the person has no value " +
+				"of `match`",
+		},
+	},
+	each: (*checker).impossible, late: (*checker).room,
+}
+
 // impossible holds what the application cannot express, as its export shows: a
 // second name in a column that takes one, an account where none can be added. No
 // decision lifts it. O(changes).
@@ -22,7 +40,7 @@ func (c *checker) impossible(a int) {
 			continue
 		}
 		kind := c.Apps[a].Things[ch.Thing].Kind
-		if !accounts.Single[kind] {
+		if !accounts.Single[kind] || c.Apps[a].One[kind] {
 			continue
 		}
 		after := 0

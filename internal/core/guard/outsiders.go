@@ -8,6 +8,30 @@ import (
 	"pravet/internal/core/stage"
 )
 
+// The guards of this file.
+const (
+	Outsiders = "outsiders"
+	Insiders  = "insiders"
+)
+
+var outsidersFamily = family{
+	guards: []Guard{
+		{
+			Name: Outsiders, Lift: ForPlan,
+			Raises: []fact.Kind{fact.NoEnd, fact.NoSponsor},
+			Holds: "what gives something to an outsider without a last day, with one too far ahead, or without " +
+				"a sponsor who is here",
+			Limit: "`outsiders` and `outsiderTerm: P1Y` in pravet.yaml",
+		},
+		{
+			Name: Insiders, Lift: ForChange,
+			Raises: []fact.Kind{fact.ForInsiders},
+			Holds:  "what gives an outsider something marked `insiders: true`, also what brings it along",
+		},
+	},
+	each: (*checker).outsiders,
+}
+
 // outsiders holds what gives something to an outsider who has no last day, one too far
 // ahead, or nobody who answers for them; and what gives them what is insiders' only.
 func (c *checker) outsiders(a int) {

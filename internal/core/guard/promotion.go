@@ -1,23 +1,42 @@
 package guard
 
 import (
-	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
 )
 
-// promotion holds all of an application's changes until the same desired state was carried out
-// and settled in the environment that it is promoted from, not too long ago.
+// The guards of this file.
+const (
+	Promotion = "promotion"
+)
+
+var promotedFamily = family{
+	guards: []Guard{
+		{
+			Name: Promotion, Lift: ForPlan,
+			Raises: []fact.Kind{fact.NotPromoted},
+			Holds: "all changes of an application in live, until the same desired state was settled in the " +
+				"environment that it is promoted from; see [environments](environments.md)",
+		},
+	},
+	each: (*checker).promotion,
+}
+
+// promotion holds each of an application's changes until just that was carried out in the environment
+// that it is promoted from: settled there not too long ago, and not undone since. O(changes).
 func (c *checker) promotion(a int) {
 	p := c.Apps[a].Promote
 	if p == nil {
 		return
 	}
-	f := fact.Fact{Kind: fact.NotPromoted, Other: p.From, Limit: p.Within.Words(), Place: p.Pos.String()}
-	if on := c.Promoted[a]; on != day.None {
-		if on.Add(p.Within) >= c.Clock {
-			return
+	settled := c.Promoted[p.From]
+	for _, i := range c.byApp[a] {
+		f := fact.Fact{Kind: fact.NotPromoted, Other: p.From, Limit: p.Within.Words(), Place: p.Pos.String()}
+		if on, ok := settled[c.Does(i)]; ok {
+			if on.Add(p.Within) >= c.Clock {
+				continue
+			}
+			f.On = on.String()
 		}
-		f.On = on.String()
+		c.hold(i, Promotion, f)
 	}
-	c.holdAll(a, every, Promotion, f)
 }

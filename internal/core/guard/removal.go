@@ -6,6 +6,44 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	RemovalWait = "removal-wait"
+	Owns        = "owns"
+	Successor   = "successor"
+	Keeping     = "kept"
+)
+
+var endingsFamily = family{
+	guards: []Guard{
+		{
+			Name: RemovalWait, Lift: ForChange,
+			Raises: []fact.Kind{fact.NotBlocked, fact.BlockedLately},
+			Holds: "the removal of an account that has not been seen blocked for long enough; see " +
+				"[leaving.md](leaving.md)",
+			Limit: "`removalWait: P7D`",
+		},
+		{
+			Name: Owns, Lift: ForChange,
+			Raises: []fact.Kind{fact.StillOwns},
+			Holds: "the removal of an account that still owns something, as the column `owned` of the export " +
+				"shows",
+		},
+		{
+			Name: Successor, Lift: Never,
+			Raises: []fact.Kind{fact.NoSuccessor},
+			Holds: "a hand-over to nobody: the successor is missing, away, gone, out of the scope or without an " +
+				"open account",
+		},
+		{
+			Name: Keeping, Lift: Never,
+			Raises: []fact.Kind{fact.KeptBack},
+			Holds:  "the removal of what standing.yaml keeps",
+		},
+	},
+	each: (*checker).removals,
+}
+
 // removals holds what cannot be undone: of an account that has not been seen blocked for
 // long enough, that still owns something, or that is kept.
 func (c *checker) removals(a int) {

@@ -13,6 +13,23 @@ import (
 	"pravet/internal/core/reach"
 )
 
+// The guards of this file.
+const (
+	Seats = "seats"
+)
+
+var seatsFamily = family{
+	guards: []Guard{
+		{
+			Name: Seats, Lift: ForPlan,
+			Raises: []fact.Kind{fact.NoSeat, fact.NoSeatNow, fact.SeatsBeyond},
+			Holds:  "licenses for which no seat is left, counting those that the plan frees",
+			Limit:  "`seats` of the license",
+		},
+	},
+	late: (*checker).seats,
+}
+
 // Use is how the seats of a license are used. Blocked accounts keep theirs.
 type Use struct {
 	App          int
@@ -173,7 +190,7 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 			now[ch.Slot] = x
 		}
 		had := r.Has(x.After, t)
-		x.Step(sets, ch.Does(), ch.Thing)
+		x.Step(c.Apps[a], sets, ch.Does(), ch.Thing)
 		switch has := r.Has(x.After, t); {
 		case had && !has:
 			freed = append(freed, i)

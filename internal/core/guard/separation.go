@@ -10,6 +10,24 @@ import (
 	"pravet/internal/core/model"
 )
 
+// The guards of this file.
+const (
+	Separation = "separation"
+)
+
+var separatedFamily = family{
+	guards: []Guard{
+		{
+			Name: Separation, Lift: ForChange,
+			Raises: []fact.Kind{fact.Apart, fact.ApartToday, fact.ApartLater},
+			Holds: "what would bring together things that are kept apart, across applications, counting what " +
+				"comes along",
+			Limit: "`separation`",
+		},
+	},
+	all: (*checker).separation,
+}
+
 // separation holds the changes by which a person would come to hold two things
 // that are kept apart, counted over effective access in all applications after
 // the plan. Who holds both already and gains neither is pointed out, and so is

@@ -26,8 +26,12 @@ type App struct {
 	// Effective tells of which kinds the export shows all that an account has in
 	// the end, and not only what it holds directly.
 	Effective [Kinds]bool
-	Tidy      bool // take away what something else brings along
-	TidyPos   Pos
+	// One tells of which kinds everybody has exactly one thing: to get another is to lose the first.
+	One     [Kinds]bool
+	Usual   [Kinds]string // of those, the thing that an account has to which no kit gives one; "" for none
+	OnePos  [Kinds]Pos
+	Tidy    bool // take away what something else brings along
+	TidyPos Pos
 
 	Closed     []Closing
 	Lead       day.Duration // how long before the first day an account is made, blocked
@@ -115,10 +119,8 @@ type Name struct {
 // is "" for one that only kits set.
 type Attr struct {
 	Name, Person string
-	Fixed        bool            // cannot be changed once the account exists
-	Observed     bool            // only looked at: it tells of the account, and changes by itself
-	Values       []string        // those that it may have; nil for any
-	Sensitive    map[string]bool // of those
+	Fixed        bool // cannot be changed once the account exists
+	Observed     bool // only looked at: it tells of the account, and changes by itself
 	Pos          Pos
 }
 
@@ -180,6 +182,29 @@ func (a *App) Thing(k Kind, name string) int32 {
 		return i
 	}
 	return -1
+}
+
+// Rivals are the other things of a thing's kind that are in a set, if everybody has exactly one of
+// that kind: they go when the thing comes.
+func (a *App) Rivals(sets *Sets, set uint32, thing int32) (out []int32) {
+	kind := a.Things[thing].Kind
+	if !a.One[kind] {
+		return nil
+	}
+	for _, t := range sets.Members(set) {
+		if t != thing && a.Things[t].Kind == kind {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// Gain is a set with a thing in it, and without its rivals.
+func (a *App) Gain(sets *Sets, set uint32, thing int32) uint32 {
+	for _, t := range a.Rivals(sets, set, thing) {
+		set = sets.Without(set, t)
+	}
+	return sets.With(set, thing)
 }
 
 // Address is a thing as it is spoken of from outside.

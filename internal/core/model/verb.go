@@ -30,27 +30,48 @@ const (
 	verbs
 )
 
-var verbNames = [verbs]string{
-	"define",
-	"redefine",
-	"suspend",
-	"release",
-	"leave",
-	"revoke",
-	"withdraw",
-	"hand over",
-	"remove",
-	"create",
-	"invite",
-	"restore",
-	"update",
-	"assign",
-	"join",
-	"grant",
-	"retire",
+// A Deed is what a verb does. This table is the only place that says so: accounts as values
+// (core/account), what a plan leads to (core/reach) and effects follow from it.
+type Deed struct {
+	name    string
+	effect  Effect
+	undo    Verb // takes it back; the verb itself where nothing does, or where it is another value of the same
+	OfThing bool // it is about a thing itself, and no account
+	ForGood bool // it cannot be undone
+
+	To     State // the state that it leaves an account in
+	Moves  bool  // it does so; otherwise the account stays as it is
+	Makes  bool  // the account is not there before
+	Gains  bool  // the account has the thing afterwards
+	Loses  bool  // and no longer
+	Clears bool  // it takes all that the account has
+	Back   bool  // it brings back what the account had before it was removed
 }
 
-func (v Verb) String() string { return verbNames[v] }
+var deeds = [verbs]Deed{
+	Define:   {name: "define", undo: Define, OfThing: true},
+	Redefine: {name: "redefine", undo: Redefine, OfThing: true},
+	Retire:   {name: "retire", undo: Retire, OfThing: true},
+	Suspend:  {name: "suspend", effect: Narrows, undo: Restore, Moves: true, To: Blocked},
+	Restore:  {name: "restore", effect: Widens, undo: Suspend, Moves: true, To: Open, Back: true},
+	Create:   {name: "create", effect: Widens, undo: Suspend, Moves: true, To: Open, Makes: true},
+	Invite:   {name: "invite", effect: Widens, undo: Withdraw, Moves: true, To: Invited, Makes: true},
+	Withdraw: {name: "withdraw", effect: Narrows, undo: Withdraw, Moves: true, To: NoAccount, Clears: true},
+	Remove:   {name: "remove", effect: Narrows, undo: Restore, ForGood: true, Moves: true, To: Removed, Clears: true},
+	Update:   {name: "update", undo: Update},
+	HandOver: {name: "hand over", undo: HandOver},
+	Release:  {name: "release", effect: Narrows, undo: Assign, Loses: true},
+	Leave:    {name: "leave", effect: Narrows, undo: Join, Loses: true},
+	Revoke:   {name: "revoke", effect: Narrows, undo: Grant, Loses: true},
+	Assign:   {name: "assign", effect: Widens, undo: Release, Gains: true},
+	Join:     {name: "join", effect: Widens, undo: Leave, Gains: true},
+	Grant:    {name: "grant", effect: Widens, undo: Revoke, Gains: true},
+}
+
+// Deed is what the verb does.
+func (v Verb) Deed() *Deed { return &deeds[v] }
+
+func (v Verb) String() string { return deeds[v].name }
 
 // Verbs lists all verbs, in their order.
 func Verbs() []Verb {
@@ -63,8 +84,8 @@ func Verbs() []Verb {
 
 // ParseVerb reads a verb's name.
 func ParseVerb(s string) (Verb, bool) {
-	for v, n := range verbNames {
-		if n == s {
+	for v := range deeds {
+		if deeds[v].name == s {
 			return Verb(v), true
 		}
 	}
@@ -78,7 +99,7 @@ func (v Verb) MarshalText() ([]byte, error) { return []byte(v.String()), nil }
 func (v *Verb) UnmarshalText(text []byte) error {
 	parsed, ok := ParseVerb(string(text))
 	if !ok {
-		return fmt.Errorf("%q is no verb of a change", text)
+		return fmt.Errorf("%q is not a verb of a change", text)
 	}
 	*v = parsed
 	return nil
@@ -99,6 +120,11 @@ var effectNames = [effects]string{"keeps", "narrows", "widens"}
 
 func (e Effect) String() string { return effectNames[e] }
 
+// Opposite is the effect of what undoes a change with this one.
+func (e Effect) Opposite() Effect {
+	return [effects]Effect{Keeps: Keeps, Narrows: Widens, Widens: Narrows}[e]
+}
+
 // MarshalText writes an effect as its name.
 func (e Effect) MarshalText() ([]byte, error) { return []byte(e.String()), nil }
 
@@ -110,26 +136,22 @@ func (e *Effect) UnmarshalText(text []byte) error {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is no effect of a change", text)
+	return fmt.Errorf("%q is not an effect of a change", text)
 }
 
 // Effect is what a change with this verb does to access. What a redefinition
 // does depends on who is reached by it.
-func (v Verb) Effect() Effect {
-	switch v {
-	case Suspend, Release, Leave, Revoke, Withdraw, Remove:
-		return Narrows
-	case Update, HandOver, Define, Redefine, Retire:
-		return Keeps
-	}
-	return Widens
-}
+func (v Verb) Effect() Effect { return deeds[v].effect }
 
 // OfThing reports whether a verb is about a thing itself, and no account.
-func (v Verb) OfThing() bool { return v == Define || v == Redefine || v == Retire }
+func (v Verb) OfThing() bool { return deeds[v].OfThing }
 
 // ForGood reports whether a change cannot be undone.
-func (v Verb) ForGood() bool { return v == Remove }
+func (v Verb) ForGood() bool { return deeds[v].ForGood }
+
+// Undo is the verb that takes back what this one does: itself where nothing does, and where a value
+// or a definition is changed back.
+func (v Verb) Undo() Verb { return deeds[v].undo }
 
 // Gaining and Losing are the verbs that give a thing of a kind and take it.
 // Things of an application's own kinds are joined and left, as groups are.
@@ -144,12 +166,4 @@ func Gaining(k Kind) Verb {
 }
 
 // Losing is the verb that takes a thing of a kind away.
-func Losing(k Kind) Verb {
-	switch k {
-	case License:
-		return Release
-	case Role:
-		return Revoke
-	}
-	return Leave
-}
+func Losing(k Kind) Verb { return Gaining(k).Undo() }

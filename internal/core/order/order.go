@@ -114,7 +114,7 @@ func Defer(
 	if !slices.ContainsFunc(apps, guarded) {
 		return
 	}
-	between := narrowed(accounts, changes)
+	between := narrowed(apps, accounts, changes)
 	late := make([]map[int32][]int32, len(apps)) // slot → things whose loss waits
 	any := false
 	for a, app := range apps {
@@ -152,7 +152,7 @@ func Defer(
 
 // narrowed are the accounts that lose something, as they are once all is taken
 // and nothing given.
-func narrowed(accounts []*model.Accounts, changes []diff.Change) [][]reach.State {
+func narrowed(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) [][]reach.State {
 	out := make([][]reach.State, len(accounts))
 	for i := range changes {
 		c := &changes[i]
@@ -167,7 +167,7 @@ func narrowed(accounts []*model.Accounts, changes []diff.Change) [][]reach.State
 			*st = reach.Start(accounts[c.App], c.Account)
 			st.Touched = true
 		}
-		st.Step(accounts[c.App].Sets, c.Does(), c.Thing)
+		st.Step(apps[c.App], accounts[c.App].Sets, c.Does(), c.Thing)
 	}
 	return out
 }

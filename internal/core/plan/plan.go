@@ -5,7 +5,6 @@
 package plan
 
 import (
-	"fmt"
 	"slices"
 
 	"pravet/internal/core/fact"
@@ -77,11 +76,11 @@ type Export struct {
 // names, so that encoding/json writes them in canonical order (see canonical).
 type Change struct {
 	Account   string       `json:"account,omitempty"`
-	After     any          `json:"after,omitempty"` // of an update: likewise; of a create: the attributes as an object
-	Also      []Thing      `json:"also,omitempty"`  // what else comes or goes with it in the end
+	After     Value        `json:"after,omitzero"`
+	Also      []Thing      `json:"also,omitempty"` // what else comes or goes with it in the end
 	App       string       `json:"app"`
 	Attribute string       `json:"attribute,omitempty"`
-	Before    any          `json:"before,omitempty"`  // of an update: the value, or none; of a redefinition also a list
+	Before    Value        `json:"before,omitzero"`
 	Blocked   bool         `json:"blocked,omitempty"` // of a create: before the person's first day, so that nobody may sign in
 	Effect    model.Effect `json:"effect"`
 	First     bool         `json:"first,omitempty"` // nobody had one of the things that it gives
@@ -92,6 +91,7 @@ type Change struct {
 	Person    string       `json:"person,omitempty"` // id, or none for an account of nobody
 	Reach     *Reach       `json:"reach,omitempty"`  // of a redefinition
 	Reasons   []int        `json:"reasons"`          // numbers in Plan.Reasons, nearest cause first
+	Second    bool         `json:"second,omitempty"` // the account is not the one that counts of the person's
 	Stays     bool         `json:"stays,omitempty"`  // the thing itself was there before in another way, or stays so
 	Thing     *Thing       `json:"thing,omitempty"`
 	Until     string       `json:"until,omitempty"` // of a removal: the last day on which the account can be restored
@@ -122,19 +122,6 @@ type Thing struct {
 type Reach struct {
 	Accounts int      `json:"accounts"`
 	People   []string `json:"people"`
-}
-
-// Texts reads a list of texts, as it was drafted or as it was read from a file.
-func Texts(v any) (out []string) {
-	switch v := v.(type) {
-	case []string:
-		return v
-	case []any:
-		for _, x := range v {
-			out = append(out, fmt.Sprint(x))
-		}
-	}
-	return out
 }
 
 // MaxReach is how many people a Reach names.

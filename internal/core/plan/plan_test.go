@@ -44,16 +44,16 @@ func sample(changes int) *plan.Plan {
 			Account:   fmt.Sprint(odd[i/400%len(odd)], i),
 			Person:    "E1",
 			Attribute: "displayName",
-			After:     "x\u007f\b",
+			After:     plan.Text("x\u007f\b"),
 			Effect:    model.Keeps,
 			Reasons:   []int{i % 3},
 		}
 		if i%50 == 7 {
-			c.Verb, c.Attribute, c.After = model.Create, "", map[string]string{
+			c.Verb, c.Attribute, c.After = model.Create, "", plan.Fields(map[string]string{
 				"\ufb33":     "x",
 				"\U0001F6A2": "y",
 				"a":          "z",
-			}
+			})
 		}
 		c.ID = plan.ChangeID(&c)
 		p.Changes = append(p.Changes, c)
@@ -129,16 +129,16 @@ func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
 		Account:   "x",
 		Person:    "E1",
 		Attribute: "title",
-		Before:    "1",
-		After:     "2",
+		Before:    plan.Text("1"),
+		After:     plan.Text("2"),
 	}
 	same := base
 	same.Effect, same.Reasons, same.Holds, same.Needs = model.Keeps, []int{7}, []plan.Hold{{}}, []string{"y"}
 	require.Equal(t, plan.ChangeID(&base), plan.ChangeID(&same))
 	seen := map[string]bool{plan.ChangeID(&base): true}
 	for _, change := range []func(*plan.Change){
-		func(c *plan.Change) { c.App = "ab" }, func(c *plan.Change) { c.Account = "xx" }, func(c *plan.Change) { c.Person = "E2" }, func(c *plan.Change) { c.Before = nil },
-		func(c *plan.Change) { c.After = "3" }, func(c *plan.Change) { c.Attribute = "name" }, func(c *plan.Change) { c.Thing = &plan.Thing{Kind: model.Role, Name: "r"} },
+		func(c *plan.Change) { c.App = "ab" }, func(c *plan.Change) { c.Person = "E2" }, func(c *plan.Change) { c.Before = plan.Value{} },
+		func(c *plan.Change) { c.After = plan.Text("3") }, func(c *plan.Change) { c.Attribute = "name" }, func(c *plan.Change) { c.Thing = &plan.Thing{Kind: model.Role, Name: "r"} },
 		func(c *plan.Change) { c.App = "au" },
 	} {
 		c := base
@@ -153,10 +153,10 @@ func TestAChangeIsKnownByWhatItDoes(t *testing.T) {
 		Verb:    model.Create,
 		Account: "x",
 		Person:  "E1",
-		After:   map[string]string{"title": "1"},
+		After:   plan.Fields(map[string]string{"title": "1"}),
 	}
 	later := create
-	later.After = map[string]string{"title": "2"}
+	later.After = plan.Fields(map[string]string{"title": "2"})
 	require.Equal(t, plan.ChangeID(&create), plan.ChangeID(&later))
 }
 

@@ -34,53 +34,48 @@ func letters(sum []byte, n int) string {
 	return string(out)
 }
 
-// ChangeID derives a change's id from what the change does: 60 bits of a
-// SHA-256 as twelve letters. The same difference has the same id in every
-// plan. Of a create, the attributes do not count: it is the same account.
-func ChangeID(c *Change) string {
+// ChangeID derives a change's id from the difference that it is about: 60 bits of a SHA-256 as twelve
+// letters. The same difference has the same id in every plan, however the account is spelled by then:
+// it is known by its person or, where it belongs to nobody, by its name. Of a create, the
+// attributes do not count: it is the same account.
+func ChangeID(c *Change) string { return changeID(c, "by subject", c.subject()) }
+
+// FormerID is the id that a change had in plans before accounts were known by their persons: earlier
+// rejections are remembered by it.
+func FormerID(c *Change) string { return changeID(c, c.Account, c.Person) }
+
+func changeID(c *Change, account, person string) string {
+	parts := []string{c.App, c.Verb.String(), account, person}
+	if c.Thing != nil {
+		parts = append(parts, c.Thing.Kind.String(), c.Thing.Name)
+		if c.Attribute == "" && c.Before.Text() != "" { // what is exchanged for it
+			parts = append(parts, c.Before.Text())
+		}
+	}
+	if c.Attribute != "" {
+		parts = append(parts, c.Attribute, c.Before.String(), c.After.String())
+	}
+	if c.Blocked {
+		parts = append(parts, "blocked")
+	}
+	return short(parts...)
+}
+
+// joined writes parts one after the other, each with its length.
+func joined(parts ...string) []byte {
 	all := make([]byte, 0, 256)
-	field := func(s string) {
+	for _, s := range parts {
 		all = binary.BigEndian.AppendUint32(all, uint32(len(s)))
 		all = append(all, s...)
 	}
-	field(c.App)
-	field(c.Verb.String())
-	field(c.Account)
-	field(c.Person)
-	if c.Thing != nil {
-		field(c.Thing.Kind.String())
-		field(c.Thing.Name)
-	}
-	if c.Attribute != "" {
-		field(c.Attribute)
-		field(text(c.Before))
-		field(text(c.After))
-	}
-	if c.Blocked {
-		field("blocked")
-	}
-	sum := sha256.Sum256(all)
-	return letters(sum[:], 12)
+	return all
 }
 
 // Name derives a short name from what it names, by parts: 40 bits of a SHA-256 as
 // eight letters.
 func Name(parts ...string) string {
-	all := make([]byte, 0, 128)
-	for _, s := range parts {
-		all = binary.BigEndian.AppendUint32(all, uint32(len(s)))
-		all = append(all, s...)
-	}
-	sum := sha256.Sum256(all)
+	sum := sha256.Sum256(joined(parts...))
 	return letters(sum[:], 8)
-}
-
-// text is a value in an id.
-func text(v any) string {
-	if s, ok := v.(string); ok {
-		return s
-	}
-	return fmt.Sprint(v)
 }
 
 // jsonOf encodes a value as JSON without escaping for HTML.

@@ -116,3 +116,8 @@ func (r *Reacher) count(accounts *model.Accounts, thing int32, counts func(int) 
 	}
 	return n
 }
+
+// Exported returns a Reacher by what brings what along in the application as it was exported.
+func Exported(app *model.App, accounts *model.Accounts) *Reacher {
+	return New(graph.Exported(app, accounts), accounts.Sets)
+}

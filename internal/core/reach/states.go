@@ -86,7 +86,7 @@ func Follow(
 			}
 			st.Touched = true
 		}
-		st.Step(accounts[ch.App].Sets, ch.Does(), ch.Thing)
+		st.Step(apps[ch.App], accounts[ch.App].Sets, ch.Does(), ch.Thing)
 	}
 	return s
 }
@@ -117,20 +117,20 @@ func defined(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Grap
 }
 
 // Step carries one change out on what the account has after those before; the
-// thing of a change that has none is -1.
-func (st *State) Step(sets *model.Sets, verb model.Verb, thing int32) {
-	switch verb {
-	case model.Suspend:
-		st.OpenAfter = false
-	case model.Remove, model.Withdraw:
-		st.OpenAfter, st.After = false, 0
-	case model.Create:
-		st.OpenAfter = true
-	case model.Restore:
-		st.OpenAfter, st.After, st.Had = true, sets.Union(st.After, st.Had), 0
-	case model.Assign, model.Join, model.Grant:
-		st.After = sets.With(st.After, thing)
-	case model.Release, model.Leave, model.Revoke:
+// thing of a change that has none is -1. A thing of a kind of which everybody has one replaces another.
+func (st *State) Step(app *model.App, sets *model.Sets, verb model.Verb, thing int32) {
+	deed := verb.Deed()
+	if deed.Moves {
+		st.OpenAfter = deed.To == model.Open
+	}
+	switch {
+	case deed.Clears:
+		st.After = 0
+	case deed.Back:
+		st.After, st.Had = sets.Union(st.After, st.Had), 0
+	case deed.Gains:
+		st.After = app.Gain(sets, st.After, thing)
+	case deed.Loses:
 		st.After, st.Had = sets.Without(st.After, thing), sets.Without(st.Had, thing)
 	}
 }

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"pravet/internal/core/day"
-	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -19,15 +17,15 @@ func What(c *plan.Change) string {
 	case c.Thing != nil:
 		return c.Verb.String() + " " + Thing(c.Thing)
 	case c.Verb == model.HandOver:
-		what := "hand over " + model.Count(len(plan.Texts(c.Before)), "record", "records")
-		if c.After == nil {
+		what := "hand over " + model.Count(len(c.Before.List()), "record", "records")
+		if c.After.IsZero() {
 			return what + " to nobody"
 		}
-		return what + " to " + Clean(fmt.Sprint(c.After))
-	case c.Verb == model.Update && c.Attribute == model.KeySince && c.Before == nil:
+		return what + " to " + Clean(c.After.Text())
+	case c.Verb == model.Update && c.Attribute == model.KeySince && c.Before.IsZero():
 		return "make the key anew"
 	case c.Verb == model.Update && c.Attribute == model.KeySince:
-		return "make the key anew, which is of " + Clean(fmt.Sprint(c.Before))
+		return "make the key anew, which is of " + Clean(c.Before.Text())
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Blocked:
@@ -60,7 +58,7 @@ func redefined(c *plan.Change) string {
 	if c.Attribute == "title" {
 		return what + fmt.Sprintf("title from %s to %s", quote(c.Before), quote(c.After))
 	}
-	before, after := plan.Texts(c.Before), plan.Texts(c.After)
+	before, after := c.Before.List(), c.After.List()
 	gone, come := model.Without(before, after), model.Without(after, before)
 	permissions := c.Attribute == "permissions"
 	switch {
@@ -122,7 +120,7 @@ func Means(c *plan.Change) string {
 		}
 	}
 	if c.Verb == model.HandOver {
-		names := plan.Texts(c.Before)
+		names := c.Before.List()
 		list := strings.Join(names[:min(len(names), maxReach)], ", ")
 		if more := len(names) - maxReach; more > 0 {
 			list += " and " + model.Thousands(more) + " more"
@@ -164,7 +162,7 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 // change.
 func With(c *plan.Change) string {
 	var out []string
-	for name, v := range attributes(c.After) {
+	for name, v := range c.After.Fields() {
 		if (c.Verb == model.Create || c.Verb == model.Invite) && v != c.Account {
 			out = append(out, fmt.Sprintf("%s %q", name, Clean(v)))
 		}
@@ -174,38 +172,6 @@ func With(c *plan.Change) string {
 	}
 	slices.Sort(out)
 	return "with " + strings.Join(out, ", ")
-}
-
-// attributes are those of an account, as they were drafted or as they were read from a
-// file.
-func attributes(v any) map[string]string {
-	out := map[string]string{}
-	switch v := v.(type) {
-	case map[string]string:
-		return v
-	case map[string]any:
-		for name, x := range v {
-			out[name] = fmt.Sprint(x)
-		}
-	}
-	return out
-}
-
-// Earlier says who accepted a change in an earlier plan.
-func Earlier(x *decide.Carried) string {
-	return fmt.Sprintf("accepted by %s on %s in plan %s: %s", Clean(x.By), x.On, x.Plan, Clean(x.Because))
-}
-
-// Lifted says by which decision a guard does not hold a change.
-func Lifted(l *decide.Lift) string {
-	text := "not held by " + l.Guard + ": lifted"
-	if l.Until != day.None {
-		text += " until " + l.Until.String()
-	}
-	if l.By != "" {
-		text += " by " + Clean(l.By)
-	}
-	return text + ": " + Clean(l.Because)
 }
 
 // Whose names the person of a change, or the account of nobody.
@@ -222,9 +188,9 @@ func Whose(p *plan.Plan, c *plan.Change) string {
 	return Clean(c.Person)
 }
 
-func quote(v any) string {
-	if v == nil {
+func quote(v plan.Value) string {
+	if v.IsZero() {
 		return "no value"
 	}
-	return fmt.Sprintf("%q", fmt.Sprint(v))
+	return fmt.Sprintf("%q", v.Text())
 }

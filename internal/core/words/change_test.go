@@ -50,31 +50,31 @@ func TestWhatAChangeDoesAndMeansInWords(t *testing.T) {
 		},
 		{plan.Change{Verb: model.Create, Account: "ada", Effect: model.Widens}, "create account ada", ""},
 		{
-			plan.Change{Verb: model.Update, Attribute: "title", Before: "Mate", Effect: model.Keeps},
+			plan.Change{Verb: model.Update, Attribute: "title", Before: plan.Text("Mate"), Effect: model.Keeps},
 			`update title from "Mate" to no value`, "",
 		},
 		{plan.Change{Verb: model.Define, Thing: role, Effect: model.Keeps}, "define role lead", ""},
 		{plan.Change{Verb: model.Retire, Thing: role, Effect: model.Keeps}, "retire role lead", ""},
 		{
 			plan.Change{
-				Verb: model.Redefine, Thing: role, Attribute: "title", Before: "Old", After: "New", Effect: model.Keeps,
+				Verb: model.Redefine, Thing: role, Attribute: "title", Before: plan.Text("Old"), After: plan.Text("New"), Effect: model.Keeps,
 				Reach: &plan.Reach{},
 			},
 			`redefine role lead: title from "Old" to "New"`, "",
 		},
 		{plan.Change{
-			Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: list("a", "b", "c"), After: list("b"),
+			Verb: model.Redefine, Thing: role, Attribute: "permissions", Before: plan.List(list("a", "b", "c")), After: plan.List(list("b")),
 			Effect: model.Narrows, Reach: &plan.Reach{Accounts: 2, People: list("E1", "E2")},
 		},
 			"redefine role lead: remove permissions a, c", "2 accounts lose by it: E1, E2"},
 		{plan.Change{
-			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: []any{}, After: []any{"role seller"},
+			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: plan.List(nil), After: plan.List(list("role seller")),
 			Effect: model.Widens,
 			Reach:  &plan.Reach{Accounts: 12, People: list("1", "2", "3", "4", "5", "6", "7", "8", "9", "a", "b", "c")},
 		},
 			"redefine role lead: it also brings role seller", "12 accounts gain by it: 1, 2, 3, 4, 5, 6, 7, 8 and 4 more"},
 		{plan.Change{
-			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: list("role seller"), After: list(),
+			Verb: model.Redefine, Thing: role, Attribute: "brings", Before: plan.List(list("role seller")), After: plan.List(nil),
 			Effect: model.Keeps, Reach: &plan.Reach{},
 		},
 			"redefine role lead: it no longer brings role seller", "no open account has it, so nobody gains or loses anything"},

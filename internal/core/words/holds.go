@@ -41,6 +41,16 @@ func hold(f *fact.Fact) (string, bool) {
 			model.Count(f.Count, "account would be a first holder", "accounts would be first holders"),
 			f.Limit,
 		), true
+	case fact.NotHere:
+		return fmt.Sprintf(
+			"%s is not here (%s), and the back-out would give something back; accept it with --lift not-here if it must be",
+			f.Person, f.Value,
+		), true
+	case fact.OfNobodyNow:
+		return fmt.Sprintf(
+			"the account %s belongs to nobody, and the back-out would give something back; accept it with --lift "+
+				"not-here if it must be", f.Account,
+		), true
 	case fact.NotBlocked:
 		return fmt.Sprintf(
 			"the account %s has not been seen blocked yet; it must have been for %s before it is removed "+

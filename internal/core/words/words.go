@@ -41,6 +41,8 @@ func reason(f *fact.Fact) (string, bool) {
 			until = " until " + f.Until
 		}
 		return fmt.Sprintf("kit %s, held by name%s: %s", f.Kit, until, f.Because), true
+	case fact.UsualThing:
+		return fmt.Sprintf("%s is the default %s", f.Thing, f.Other), true
 	case fact.KitWith:
 		return fmt.Sprintf("kit %s comes with kit %s", f.Kit, f.Other), true
 	case fact.KitSets:
