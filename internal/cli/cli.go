@@ -356,8 +356,21 @@ func (c *program) actor(dir string) string {
 	return "unknown"
 }
 
-// ledger opens the repository's ledger.
+// ledger opens the repository's ledger to write to it. Where entries are gone that were there before,
+// nothing is decided, drafted or carried out.
 func (c *program) ledger(dir string) (ledger.Ledger, error) {
+	l, err := c.anyLedger(dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := l.Cut(); err != nil {
+		return nil, errors.Join(err, l.Close())
+	}
+	return l, nil
+}
+
+// anyLedger opens the repository's ledger whether or not entries are gone.
+func (c *program) anyLedger(dir string) (ledger.Ledger, error) {
 	o := c.ledgerOptions()
 	o.By = c.actor(dir)
 	return ledger.Open(dir, o)

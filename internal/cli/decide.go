@@ -59,7 +59,10 @@ by accepting it; the next draft has it.`,
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		return c.decide(args, because, &sel, func(d *decision) error { return d.accept(lift, forGood) })
+		return c.decide(args, because, &sel, func(d *decision) error {
+			d.spare(sel.states)
+			return d.accept(lift, forGood)
+		})
 	}
 	return cmd
 }
@@ -116,6 +119,8 @@ type decision struct {
 	plan    *plan.Plan
 	choice  decisions.Choice
 	named   map[string]bool // of the choice, those that were named by id or number
+	exact   map[string]bool // of those, the ones that were named by id
+	left    []string        // what was chosen in passing, but was rejected by itself
 	because string
 }
 
@@ -137,6 +142,7 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		plan:    p,
 		because: because,
 		named:   map[string]bool{},
+		exact:   map[string]bool{},
 		choice:  decisions.Choice{Changes: map[string]bool{}, All: len(args) == 1 && sel.empty()},
 	}
 	if err := sel.prepare(c, dir, p); err != nil {
@@ -150,9 +156,6 @@ func (c *program) decide(args []string, because string, sel *selection, do func(
 		return err
 	}
 	defer l.Close()
-	if err := l.Cut(); err != nil {
-		return err
-	}
 	if err := c.register(dir, l, p); err != nil {
 		return err
 	}
@@ -211,6 +214,7 @@ func (d *decision) choose(names []string, sel *selection) error {
 			if sel.inPlan(d.plan, c) {
 				d.choice.Changes[c.ID] = true
 				d.named[c.ID] = d.named[c.ID] || !strings.HasPrefix(name, ":")
+				d.exact[c.ID] = d.exact[c.ID] || strings.HasPrefix(c.ID, name)
 			} else {
 				d.choice.Aside = append(d.choice.Aside, c.ID)
 			}
@@ -247,8 +251,25 @@ func (d *decision) careful() (left int) {
 	return left
 }
 
+// spare leaves out of what is to be accepted what was rejected by itself: a selection, a cause or a
+// range of numbers does not take a rejection back; an id does.
+func (d *decision) spare(states map[string]string) {
+	for i := range d.plan.Changes {
+		id := d.plan.Changes[i].ID
+		if d.choice.All || !d.choice.Changes[id] || d.exact[id] || states[id] != "rejected" {
+			continue
+		}
+		d.left = append(d.left, id)
+		delete(d.choice.Changes, id)
+		delete(d.named, id)
+	}
+}
+
 func (d *decision) accept(lift []string, forGood bool) error {
 	left := 0
+	if len(d.left) > 0 && !d.choice.All && len(d.choice.Changes)+len(d.choice.Aside) == 0 {
+		return usage(say.AllRejected(len(d.left), d.left[0]))
+	}
 	if d.choice.ForGood = forGood; !forGood {
 		if left = d.careful(); left > 0 && !d.choice.All && len(d.choice.Changes)+len(d.choice.Aside) == 0 {
 			return usage(say.OnlyForGood(left))
@@ -296,6 +317,7 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		p.Line(say.Accepted(len(made.Changes)+len(d.choice.Aside), d.plan.ID))
 		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
+	d.along(p, d.left, say.LeftRejected(len(d.left)))
 	d.along(p, made.Along, say.AcceptedAlong())
 	if left > 0 {
 		p.Line(say.LeftForGood(left))

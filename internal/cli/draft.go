@@ -85,9 +85,6 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 			return err
 		}
 		defer l.Close()
-		if err := l.Cut(); err != nil {
-			fmt.Fprintln(c.Stderr, err)
-		}
 		if err := c.settled(dir, s, l); err != nil {
 			return err
 		}

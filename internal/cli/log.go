@@ -188,6 +188,9 @@ also proves that the ledger still holds what it held then.`,
 		if err != nil {
 			return err
 		}
+		if err := l.Cut(); err != nil {
+			return fail(Failed, err)
+		}
 		if head != "" {
 			found := false
 			err := l.Scan(ledger.Query{}, func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
@@ -240,7 +243,7 @@ trusted; put the whole ledger back.`,
 		if err != nil {
 			return err
 		}
-		l, err := c.ledger(dir)
+		l, err := c.anyLedger(dir)
 		if err != nil {
 			return &ranError{err}
 		}
@@ -254,8 +257,7 @@ trusted; put the whole ledger back.`,
 			_, err := fmt.Fprintln(c.Stdout, say.NothingToTrust())
 			return err
 		}
-		said := ledger.Decision{Verdict: "trust", Because: because}
-		if err := l.Append(ledger.Record{Kind: ledger.Decided, Body: said}); err != nil {
+		if err := l.Trust(because); err != nil {
 			return &ranError{err}
 		}
 		_, err = fmt.Fprintln(c.Stdout, say.Trusted(int(v.Entries)+1))

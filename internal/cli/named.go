@@ -54,7 +54,7 @@ func (c *program) withPlan(args []string) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	last := shownLast(dir)
+	last := c.shownLast(dir)
 	if !c.Terminal || last == "" {
 		return nil, usage(say.WhichPlan(args[0]))
 	}

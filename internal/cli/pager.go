@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"time"
 	"strings"
 
 	"golang.org/x/term"
@@ -67,33 +68,52 @@ func onTerminal(w any) bool {
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
-// shownFile notes which plan was shown last on a terminal, for decisions about it.
-const shownFile = ".pravet/shown.json"
+// shownFolder has a file for each terminal, which notes the plan that was shown on it last, for
+// decisions about it.
+const shownFolder = ".pravet/shown"
+
+// shownFor is how long a plan counts as the one that a terminal shows.
+const shownFor = 12 * time.Hour
+
+// A shownPlan is a plan that a terminal shows.
+type shownPlan struct {
+	Plan string    `json:"plan"`
+	At   time.Time `json:"at"`
+}
+
+// shownFile is the file of this terminal.
+func (c *program) shownFile(dir string) string {
+	name := terminal() + "\x00" + c.environment
+	return filepath.Join(dir, shownFolder, plan.Name(name)+".json")
+}
 
 // shown notes that a plan is shown on a terminal.
 func (c *program) shown(dir string, p *plan.Plan) error {
 	if dir == "" || !onTerminal(c.Stdout) {
 		return nil
 	}
-	if _, err := os.Stat(filepath.Join(dir, filepath.Dir(shownFile))); err != nil {
+	if _, err := os.Stat(filepath.Join(dir, filepath.Dir(shownFolder))); err != nil {
 		return nil // there is no ledger either
 	}
-	data, err := json.Marshal(map[string]string{"plan": p.ID})
+	data, err := json.Marshal(shownPlan{p.ID, c.Now().UTC()})
 	if err != nil {
 		return err
 	}
-	return source.WriteFile(filepath.Join(dir, shownFile), bytes.NewReader(data), 0o600)
+	file := c.shownFile(dir)
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return err
+	}
+	return source.WriteFile(file, bytes.NewReader(data), 0o600)
 }
 
-// shownLast is the id of the plan that was shown last on a terminal, "" where none
-// was.
-func shownLast(dir string) string {
-	data, err := os.ReadFile(filepath.Join(dir, shownFile))
+// shownLast is the id of the plan that this terminal shows, "" where it shows none.
+func (c *program) shownLast(dir string) string {
+	data, err := os.ReadFile(c.shownFile(dir))
 	if err != nil {
 		return ""
 	}
-	var last struct{ Plan string }
-	if json.Unmarshal(data, &last) != nil {
+	var last shownPlan
+	if json.Unmarshal(data, &last) != nil || c.Now().Sub(last.At) > shownFor {
 		return ""
 	}
 	return last.Plan

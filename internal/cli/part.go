@@ -21,10 +21,10 @@ func (c *program) matched(dir string, p *plan.Plan, only string) (*selection, []
 
 // acceptSome accepts some changes of a job's plan by themselves.
 func (c *program) acceptSome(
-	dir string, j *carry.Job, l ledger.Ledger, ids map[string]bool, because string,
+	dir string, j *carry.Job, l ledger.Ledger, ids map[string]bool, nobody bool, because string,
 ) error {
 	m := &decisions.Maker{Ledger: l, Repo: j.Repo(), Plan: j.Plan, Today: j.Today, By: c.actor(dir)}
-	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ids}, decisions.Lifts{}, because)
+	_, err := m.Accept(c.ctx, decisions.Choice{Changes: ids, Nobody: nobody}, decisions.Lifts{}, because)
 	return err
 }
 
@@ -60,7 +60,7 @@ func (c *program) acceptPart(dir string, j *carry.Job, l ledger.Ledger, only str
 			ready[j.Plan.Changes[i].ID] = true
 		}
 	}
-	if err := c.acceptSome(dir, j, l, ready, say.Part(only)); err != nil {
+	if err := c.acceptSome(dir, j, l, ready, false, say.Part(only)); err != nil {
 		return say.ConsentNotRecorded(err)
 	}
 	return j.Decide(c.ctx)

@@ -52,7 +52,7 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 		out.Line(say.NothingToDo())
 		return left(among)
 	}
-	if err := c.acceptSome(dir, j, l, maps.Clone(among), say.Unattended(repo.Unattended.String())); err != nil {
+	if err := c.acceptSome(dir, j, l, maps.Clone(among), true, say.Unattended(repo.Unattended.String())); err != nil {
 		return err
 	}
 	if err := j.Among(c.ctx, among); err != nil {

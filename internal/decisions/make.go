@@ -30,6 +30,7 @@ type Choice struct {
 	All     bool            // the whole plan
 	ForGood bool            // what cannot be undone too, though it is not named
 	Changes map[string]bool // changes of the plan
+	Nobody  bool            // nobody has looked at them: a rule accepts them, for this plan only
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
 }
 
@@ -80,6 +81,8 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 		ForGood: c.All && c.ForGood,
 		Because: because,
 		Along:   made.Along,
+
+		Unattended: c.Nobody,
 	}
 	if !c.All {
 		m.about(&rec, append(slices.Clone(made.Changes), c.Aside...))

@@ -158,6 +158,9 @@ func Read(
 		}
 	}
 	former(s, p)
+	if err := kept.spend(l, stood.Acceptances, today); err != nil {
+		return nil, err
+	}
 	kept.carry(s, p)
 	return s, done(l, p, s, settled)
 }
@@ -188,7 +191,26 @@ func former(s *decide.Standing, p *plan.Plan) {
 // mark of what it was.
 type acceptances map[string]struct {
 	mark string
+	seq  int64
 	decide.Carried
+}
+
+// spend takes away those whose change was carried out since and settled: an acceptance counts once.
+func (k acceptances) spend(l ledger.Ledger, span day.Duration, today day.Day) error {
+	if len(k) == 0 {
+		return nil
+	}
+	query := ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Newest: true}
+	return l.Scan(query, func(e *ledger.Entry) error {
+		if on, err := day.Parse(e.At[:min(len(e.At), len(time.DateOnly))]); err == nil && on.Add(span) < today {
+			return ledger.ErrStop // older than any that counts
+		}
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if x, ok := k[o.Change]; err == nil && ok && o.Settled && e.Seq > x.seq {
+			delete(k, o.Change)
+		}
+		return err
+	})
 }
 
 // add follows a decision about another plan.
@@ -205,11 +227,12 @@ func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration,
 	}
 	for i, id := range d.Changes {
 		delete(k, id)
-		if d.Verdict == "accept" && i < len(d.Marks) && today <= on.Add(span) {
+		if d.Verdict == "accept" && !d.Unattended && i < len(d.Marks) && today <= on.Add(span) {
 			k[id] = struct {
 				mark string
+				seq  int64
 				decide.Carried
-			}{d.Marks[i], decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
+			}{d.Marks[i], e.Seq, decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
 		}
 	}
 	return nil

@@ -98,6 +98,8 @@ type Decision struct {
 	Until    string   `json:"until,omitempty"`
 	Because  string   `json:"because"`
 	Standing bool     `json:"standing,omitempty"` // to be written to standing.yaml
+
+	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only
 }
 
 // About of a decision is what was decided, with what goes along.

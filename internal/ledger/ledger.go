@@ -21,7 +21,8 @@ import (
 // several goroutines and several processes at a time. A callback may call any
 // method, Append among them: it sees the entries that were there when it began.
 type Ledger interface {
-	// Append adds entries, all or none, in one transaction.
+	// Append adds entries, all or none, in one transaction. Like Begin it fails with a *CutError
+	// where entries are gone that were there before.
 	Append(records ...Record) error
 	// Begin records that a run begins, and gives it its name: "run-7" is the
 	// seventh run of the repository. The name and the entry come from one
@@ -54,6 +55,8 @@ type Ledger interface {
 	// Cut reports that entries which were there before are gone: an error of
 	// type *CutError, or nil.
 	Cut() error
+	// Trust records that it is right that they are gone, and why.
+	Trust(because string) error
 	// Verify recomputes the whole chain, in O(entries).
 	Verify() (*Verdict, error)
 	Close() error

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	_ "modernc.org/sqlite" // the database driver
@@ -50,6 +51,7 @@ func (o Options) folder(dir string) string {
 
 // sqlite is a Ledger in a SQLite database.
 type sqlite struct {
+	sound atomic.Bool // no entry is gone, as was seen before the first was added
 	db     *sql.DB
 	folder string
 	path   string
@@ -380,7 +382,25 @@ func (l *sqlite) Begin(run Run) (string, error) {
 	return run.Run, err
 }
 
+// append adds entries, unless entries that were there before are gone: nothing is put on top of a
+// record that was rolled back.
 func (l *sqlite) append(what func(*sql.Tx) ([]Record, error)) error {
+	if !l.sound.Load() {
+		if err := l.Cut(); err != nil {
+			return err
+		}
+		l.sound.Store(true)
+	}
+	return l.put(what)
+}
+
+// Trust records that it is right that entries are gone; from then on the ledger may be written again.
+func (l *sqlite) Trust(because string) error {
+	said := Record{Kind: Decided, Body: Decision{Verdict: "trust", Because: because}}
+	return l.put(func(*sql.Tx) ([]Record, error) { return []Record{said}, nil })
+}
+
+func (l *sqlite) put(what func(*sql.Tx) ([]Record, error)) error {
 	head, err := l.write(what)
 	if err != nil {
 		return failed(l.path, err)

@@ -142,8 +142,7 @@ type inviting struct {
 }
 
 // see takes in what is to be seen on a day; drafted reports whether a draft saw it.
-func (x *inviting) see(n *newcomer, today int, drafted bool) {
-	due := n.desk && !n.ended
+func (x *inviting) see(n *newcomer, today int) {
 	switch {
 	case n.state == model.Invited:
 		if x.times != n.sent {
@@ -152,7 +151,6 @@ func (x *inviting) see(n *newcomer, today int, drafted bool) {
 		x.silent = x.times > x.again && today >= x.since+x.valid
 	case n.state == model.NoAccount:
 		x.times = 0
-		x.silent = x.silent && !n.ended && (due || !drafted)
 	default:
 		x.times, x.silent = 0, false
 	}
@@ -230,7 +228,7 @@ func TestNoInvitationIsHurriedOrForgotten(t *testing.T) {
 				"%d: desk %v, ended %v, %s %d: %s", today, n.desk, n.ended, n.state, n.sent, got,
 			))
 			require.Equal(t, want, got, "seed %d, valid %d, again %d, %v", seed, x.valid, x.again, told)
-			x.see(n, today, true)
+			x.see(n, today)
 			if n.state == model.Open || n.state == model.Blocked {
 				break
 			}
@@ -250,7 +248,7 @@ func TestNoInvitationIsHurriedOrForgotten(t *testing.T) {
 				}
 			}
 			n.readBack(t, day.Day(today))
-			x.see(n, today, false)
+			x.see(n, today)
 		}
 	}
 }

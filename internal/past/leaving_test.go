@@ -166,11 +166,17 @@ func steps(p *plan.Plan, held bool) (out []int) {
 // A reference is the same as simply as can be: since which day each step has been seen
 // done in a row with those before it, with the account upon the path.
 type reference struct {
-	upon int // the day on which the account was seen upon the path; -1 for never
-	seen [4]int
+	waits [4]int
+	upon  int // the day on which the account was seen upon the path; -1 for never
+	seen  [4]int
+	shut  int    // since when it is seen blocked, upon the path; -1 where it is not
+	early [4]int // since when the step is seen done though its time had not come
 }
 
-func (r *reference) forget() { *r = reference{-1, [4]int{-1, -1, -1, -1}} }
+func (r *reference) forget() {
+	none := [4]int{-1, -1, -1, -1}
+	*r = reference{waits: r.waits, upon: -1, seen: none, shut: -1, early: none}
+}
 
 // shown tells which steps the account shows as done.
 func (l *leaver) shown() [4]bool { return [4]bool{!l.open, l.place == "Held", !l.held, false} }
@@ -180,6 +186,9 @@ func (r *reference) since(n, today int) int {
 	on := r.upon
 	if n > 0 {
 		on = r.seen[n-1]
+	}
+	if on < 0 && n > 0 {
+		return r.first(n-1, today)
 	}
 	if on < 0 {
 		return today
@@ -203,14 +212,38 @@ func (r *reference) see(l *leaver, today int) {
 	if r.upon < 0 {
 		r.upon = today
 	}
+	switch {
+	case l.open:
+		r.shut = -1
+	case r.shut < 0:
+		r.shut = today
+	}
 	done := r.done(l, today)
 	for n := range r.seen {
-		if n >= done {
+		switch {
+		case n >= done:
 			r.seen[n] = -1
-		} else if r.seen[n] < 0 {
-			r.seen[n] = today
+		case r.seen[n] < 0:
+			r.seen[n] = r.first(n, today)
 		}
 	}
+	for n := range r.early {
+		switch {
+		case n > done, n == done && !l.shown()[n]:
+			r.early[n] = -1
+		case n == done && r.early[n] < 0:
+			r.early[n] = today
+		}
+	}
+}
+
+// first is the day on which a step counts as done that is done on a day: its time, if it was seen done
+// by then.
+func (r *reference) first(n, today int) int {
+	if time := r.since(n, today) + r.waits[n]; r.early[n] >= 0 && r.early[n] <= time && r.waits[n] > 0 {
+		return time
+	}
+	return today
 }
 
 // may lists the steps that may be taken on a day.
@@ -257,6 +290,7 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 			l.path.Steps[n].After = day.Duration{Days: l.waits[n]}
 		}
 		var ref reference
+		ref.waits = l.waits
 		ref.forget()
 		today := 20000
 		var told []string
@@ -270,7 +304,7 @@ func TestNoWaitIsEverShortened(t *testing.T) {
 			if l.ended {
 				require.Equal(t, may, steps(p, true), "seed %d, waits %v, %v", seed, l.waits, told)
 			}
-			blocked = ref.seen[suspending]
+			blocked = ref.shut
 			ref.see(l, today)
 			if !peace && r.IntN(3) == 0 {
 				note("nothing is carried out")

@@ -44,6 +44,20 @@ func LeftForGood(n int) string {
 	)
 }
 
+// LeftRejected is said above what a selection would accept, and was rejected.
+func LeftRejected(n int) string {
+	return "Not accepted, because " + model.Plural(n, "it was", "they were") +
+		" rejected earlier; to accept one, name it by its id:"
+}
+
+// AllRejected is a selection of nothing but what was rejected.
+func AllRejected(n int, id string) error {
+	return fmt.Errorf(
+		"nothing was accepted: %s rejected earlier; to accept one, name it by its id, for example %s",
+		model.Count(n, "change that fits was", "changes that fit were"), id,
+	)
+}
+
 // AcceptedAlong is the title of what those need.
 func AcceptedAlong() string { return "Along with them, as they need it:" }
 

@@ -224,6 +224,14 @@ func said() map[string][]any {
 			say.CannotLift("impossible"),
 			"--lift: the guard impossible cannot be lifted; remove what causes it",
 		},
+		"LeftRejected": {
+			say.LeftRejected(1),
+			"Not accepted, because it was rejected earlier; to accept one, name it by its id:",
+		},
+		"AllRejected": {
+			say.AllRejected(2, "gqc34xdfuyha"),
+			"nothing was accepted: 2 changes that fit were rejected earlier; to accept one, name it by its id, for example gqc34xdfuyha",
+		},
 		"LiftOneByOne": {
 			say.LiftOneByOne("at-least"),
 			"--lift: the guard at-least can be lifted only for one change at a time; name the change by its id or number: " +

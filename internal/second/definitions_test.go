@@ -147,7 +147,15 @@ func (a *app) then(t thing) []string {
 
 // between is what it brings once the plan has taken from definitions, and not yet
 // given.
-func (a *app) between(t thing) []string { return common(a.now(t), a.then(t)) }
+func (a *app) between(t thing) []string {
+	out := a.now(t)
+	for _, c := range a.early {
+		if c.thing == t.key {
+			out = less(out, c.moved)
+		}
+	}
+	return out
+}
 
 // planned is what some things give in the end, with all that they bring along, after a plan;
 // meanwhile is the same while it takes from definitions and has not yet given.
@@ -215,7 +223,16 @@ func (w *world) redefine(a *app) (out []*change) {
 				add(change{verb: "redefine", attribute: "title", before: d.title, after: t.title})
 			}
 			lists := func(attribute string, is, want []string) {
-				left := common(is, want)
+				left, instead := common(is, want), []string(nil)
+				if come := less(want, is); attribute == "brings" && len(come) > 0 {
+					// What comes along with what it brings from now on is exchanged for that in one change.
+					for _, k := range less(is, want) {
+						if slices.Contains(a.due(come), k) && !slices.Contains(a.along(common(is, want)), k) {
+							instead = append(instead, k)
+						}
+					}
+					left = append(slices.Clone(left), instead...)
+				}
 				text := func(list []string) string { return strings.Join(slices.Sorted(slices.Values(list)), ",") }
 				if gone := less(is, left); len(gone) > 0 {
 					add(change{
@@ -226,7 +243,7 @@ func (w *world) redefine(a *app) (out []*change) {
 				if more := less(want, left); len(more) > 0 {
 					add(change{
 						verb: "redefine", attribute: attribute, before: text(left), after: text(want), sense: 1,
-						moved: more,
+						moved: more, instead: instead,
 					})
 				}
 			}
@@ -273,8 +290,10 @@ func (w *world) through(c *change, changes []*change, blocked bool) (out []row) 
 			moves = c.sense != 0
 		case c.sense > 0:
 			moves = len(less(a.planned(c.moved), a.along(r.held))) > 0
+		case len(c.waits) > 0:
+			moves = len(less(a.along(c.moved), a.planned(r.held))) > 0
 		default:
-			moves = len(less(less(a.along(c.moved), a.meanwhile(r.held)), a.planned(after.held))) > 0
+			moves = len(less(a.along(c.moved), a.meanwhile(r.held))) > 0
 		}
 		if moves {
 			out = append(out, r)
@@ -293,6 +312,60 @@ func (w *world) settled(changes []*change) *world {
 		}
 	}
 	return w.after(but)
+}
+
+// belong finds what of the definitions takes something that others give back to everybody who has it: it
+// waits for those, so that nobody is without it. What takes something from anybody comes first.
+func (w *world) belong(changes []*change) {
+	for _, c := range changes {
+		taken := c.instead
+		if c.sense < 0 {
+			taken = c.moved
+		}
+		if c.verb != "redefine" || c.attribute != "brings" || len(taken) == 0 {
+			continue
+		}
+		a, whole := w.app(c.app), true
+		alone := func(t thing) []string {
+			out := a.now(t)
+			if t.key == c.thing {
+				out = split(c.after)
+			}
+			return out
+		}
+		var waits []*change
+		for _, r := range a.rows {
+			if !slices.Contains(a.along(r.held), c.thing) {
+				continue
+			}
+			for _, k := range less(a.along(taken), a.reach(r.held, alone)) {
+				found := false
+				for _, o := range changes {
+					gives := a.planned(o.moved)
+					if o.app == c.app && o != c && o.bringing() && o.sense > 0 && slices.Contains(a.planned(r.held), o.thing) &&
+						!slices.Contains(gives, c.thing) && slices.Contains(gives, k) {
+						found = true
+						if !slices.Contains(waits, o) {
+							waits = append(waits, o)
+						}
+					}
+				}
+				whole = whole && found && slices.Contains(a.planned(r.held), k)
+			}
+		}
+		if whole {
+			c.waits = waits
+		}
+	}
+	for i := range w.apps {
+		a := &w.apps[i]
+		a.early = nil
+		for _, c := range changes {
+			if c.app == a.id && c.verb == "redefine" && c.attribute == "brings" && c.sense < 0 && len(c.waits) == 0 {
+				a.early = append(a.early, c)
+			}
+		}
+	}
 }
 
 // reached sets the effect of each change of a definition by whom it reaches.
@@ -316,6 +389,12 @@ func (w *world) waitsForDefinition(c, o *change) bool {
 	if c.app != o.app {
 		return false
 	}
+	if slices.Contains(c.waits, o) {
+		return true
+	}
+	if slices.Contains(o.waits, c) {
+		return false
+	}
 	a := w.app(c.app)
 	var given []string // by the change
 	switch {
@@ -329,7 +408,7 @@ func (w *world) waitsForDefinition(c, o *change) bool {
 	switch {
 	case o.verb == "define" && slices.Contains(given, o.thing):
 		return o != c
-	case o.attribute == "brings" && o.sense < 0 && c.verb != "define" &&
+	case o.attribute == "brings" && o.sense < 0 && len(o.waits) == 0 && c.verb != "define" &&
 		slices.Contains(append(a.along(given), a.due(given)...), o.thing):
 		return true
 	case c.verb == "redefine" && o.verb == "redefine" && c.thing == o.thing && c.attribute == o.attribute:

@@ -69,7 +69,7 @@ func (w *world) hold(c *change, guard string) {
 func (w *world) order(changes []*change) {
 	place := func(c *change) int {
 		switch {
-		case c.doubled() || c.late:
+		case c.doubled() || c.late || len(c.waits) > 0 && c.sense < 0:
 			return slices.Index(verbs, "doubled")
 		case c.verb == "redefine" && c.sense > 0:
 			return slices.Index(verbs, "more")
@@ -134,6 +134,7 @@ func (w *world) judge(changes []*change) {
 	for i := range w.apps {
 		w.apps[i].after = &whole.apps[i]
 	}
+	w.belong(changes)
 	w.reached(changes)
 	w.order(changes)
 	w.waiting(changes)

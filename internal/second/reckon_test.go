@@ -19,11 +19,14 @@ type change struct {
 	holds                      []string
 	needs                      []*change
 	late                       bool
+	second                     bool // of an account that is not the one that counts of its person's
 	room                       bool // made in a cell for what is to come
 
 	// Of a definition: whether it gives more or less, and what.
-	sense int
-	moved []string
+	sense   int
+	moved   []string
+	instead []string  // what it no longer brings directly, as what is moved brings that
+	waits   []*change // of what takes something: the definitions that give it back
 }
 
 func (c change) String() string {
@@ -166,9 +169,9 @@ func (w *world) reckon(rejected []string) (out []*change) {
 				continue
 			}
 			switch {
-			case a.strays == "remove":
+			case a.strays == "remove" && !r.open:
 				out = append(out, &change{app: a.id, verb: "remove", account: a.account(r), effect: "narrows"})
-			case a.strays == "suspend" && r.open:
+			case a.strays != "report" && r.open:
 				out = append(out, &change{app: a.id, verb: "suspend", account: a.account(r), effect: "narrows"})
 			}
 		}
@@ -220,7 +223,13 @@ func (w *world) stays(c *change) bool {
 }
 
 // same is the same for the same difference on another day.
-func (c *change) same() string { return c.key() + " of " + c.person + " " + c.before + "→" + c.after }
+func (c *change) same() string {
+	x := *c
+	if x.person != "" && !x.second {
+		x.account = "" // however it is spelled
+	}
+	return x.key() + " of " + c.person + " " + c.before + "→" + c.after
+}
 
 func (c *change) key() string {
 	key := strings.TrimSpace(c.app + " " + c.verb + " " + c.account + " " + c.thing + c.attribute)
@@ -247,8 +256,9 @@ func (w *world) owner(a *app, r row) *person {
 }
 
 func (w *world) person(a *app, p *person) (out []*change) {
+	second := false
 	add := func(c change) {
-		c.app, c.person = a.id, p.id
+		c.app, c.person, c.second = a.id, p.id, second
 		out = append(out, &c)
 	}
 	account, want := w.due(p, a)
@@ -264,6 +274,7 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		return out
 	}
 	for n, r := range rows {
+		second = n > 0
 		held := a.holdings(r)
 		lose := func(t string) { add(change{verb: loses[kind(t)], account: a.account(r), thing: t, effect: "narrows"}) }
 		if !account {

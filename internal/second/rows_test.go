@@ -58,6 +58,7 @@ type app struct {
 	defined                            []definition
 	nested                             [][2]string // the first group is within the second
 	after                              *app        // once the plan is carried out that is judged
+	early                              []*change   // what takes from its definitions before anything is given
 }
 
 type thing struct {
@@ -209,8 +210,8 @@ func draw(seed uint64) *world {
 
 // liftable are guards that a decision may take away.
 var liftable = []string{
-	"removals", "suspensions", "narrowing", "export-shrink", "export-age", "roster-shrink", "protected", "double-account",
-	"looks-alike", "fixed", "needs", "clash", "seats", "at-least", "separation",
+	"removals", "suspensions", "narrowing", "export-shrink", "export-age", "roster-shrink", "double-account",
+	"looks-alike", "fixed", "needs", "clash", "seats",
 }
 
 // mayBeApart reports whether nothing gives two things together by itself: that

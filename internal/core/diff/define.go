@@ -1,6 +1,8 @@
 package diff
 
 import (
+	"slices"
+
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
@@ -62,20 +64,49 @@ func (w *walker) definitions() {
 	}
 }
 
+// redefine compares a list. What a definition no longer brings directly, but along with something else
+// that it comes to bring, is exchanged for that in one change: in between, nobody is without it.
 func (w *walker) redefine(c Change, field string, is, want []string) {
-	left := model.Without(is, model.Without(is, want))
-	note := func(sense Sense, from, to, moved []string) {
-		if len(moved) == 0 {
+	gone := model.Without(is, want)
+	var instead []string
+	if come := w.app.Numbers(model.Without(want, is)); field == Brings && len(come) > 0 {
+		by := append(w.wanted().Along(come...), come...)
+		stays := w.exported().Along(w.app.Numbers(model.Without(is, gone))...)
+		instead = slices.DeleteFunc(slices.Clone(gone), func(text string) bool {
+			things := w.app.Numbers([]string{text})
+			return len(things) == 0 || !slices.Contains(by, things[0]) || slices.Contains(stays, things[0])
+		})
+		gone = model.Without(gone, instead)
+	}
+	left := model.Without(is, gone)
+	note := func(sense Sense, from, to, moved, gone []string) {
+		if len(moved)+len(gone) == 0 {
 			return
 		}
 		c := c.redefines(field, sense, from, to)
 		if field == Brings {
-			c.Def.Moved = w.app.Numbers(moved)
+			c.Def.Moved, c.Def.Gone = w.app.Numbers(moved), w.app.Numbers(gone)
 		}
 		w.add(c, model.Redefine)
 	}
-	note(Less, is, left, model.Without(is, left))
-	note(More, left, want, model.Without(want, left))
+	note(Less, is, left, gone, nil)
+	note(More, left, want, model.Without(want, left), instead)
+}
+
+// wanted is what the catalog has bring along what.
+func (w *walker) wanted() *graph.Graph {
+	if w.catalog == nil {
+		w.catalog = graph.Wanted(w.app, w.accounts)
+	}
+	return w.catalog
+}
+
+// exported is what brings what along in the application today.
+func (w *walker) exported() *graph.Graph {
+	if w.shown == nil {
+		w.shown = graph.Exported(w.app, w.accounts)
+	}
+	return w.shown
 }
 
 // redefines is a change of one attribute of a definition.

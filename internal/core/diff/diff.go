@@ -10,6 +10,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/graph"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
@@ -90,6 +91,8 @@ type Definition struct {
 	Field    string   // of a redefinition: Title, Permissions or Brings
 	From, To []string // of a list
 	Moved    []int32  // the things that it brings along from now on, or no longer
+	Gone     []int32  // of one that brings more: what it no longer brings directly, as Moved brings that along
+	Waits    []int32  // the definitions that give back what this one takes: they come first
 	Through  []int32  // the accounts that gain or lose something by it
 	Depth    int      // how many of what it brings along stand below it, one below the other
 
@@ -160,6 +163,12 @@ type Pending struct {
 	Waits                []int32 // things
 }
 
+// Ended is somebody who gets no account, as they are on the list of a path.
+type Ended struct {
+	App, Person int32
+	End         *leaving.End
+}
+
 // Result is all differences.
 type Result struct {
 	Changes   []Change
@@ -172,6 +181,7 @@ type Result struct {
 	Strays    []Change // strays that are only reported, Verb unused
 	Found     []Found  // accounts that were known by something else than their name
 	Pending   []Pending
+	Ended     []Ended
 	// Same is, of each application, for rows of a name that another row has: the
 	// row that the changes are about.
 	Same []map[int32]int32
@@ -195,6 +205,7 @@ func Compute(in Input) *Result {
 		w.strays()
 		if w.in.Leaving != nil {
 			w.marks = append(w.marks, w.in.Leaving.States(int(w.a))...)
+			w.marks = append(w.marks, w.in.Leaving.Lasting(int(w.a))...)
 		}
 	})
 }
@@ -263,6 +274,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		out.Strays = append(out.Strays, w.out.Strays...)
 		out.Found = append(out.Found, w.out.Found...)
 		out.Pending = append(out.Pending, w.out.Pending...)
+		out.Ended = append(out.Ended, w.out.Ended...)
 	}
 	return out
 }
@@ -281,6 +293,8 @@ type walker struct {
 	same     map[int32]int32
 	stands   map[int32]*leaving.Stand
 	marks    []leaving.Mark
+	catalog  *graph.Graph // see wanted
+	shown    *graph.Graph // see exported
 
 	personOf, accountOf []int32
 	paths, ended        bool            // some paths are for the application, and all of those for who has left

@@ -199,11 +199,14 @@ func (w *walker) person(p, account int32, due *entitle.Due) {
 		// guard of needed attributes speaks of it.
 		c.Key = w.in.People.Get(int(p), "userName")
 	}
-	if account == None && w.in.Leaving != nil && due.Account() && w.in.Stages[p] == stage.Here {
-		w.silent(c.Key)
+	if do.Acts && do.Verb.Effect() == model.Widens && (state == model.NoAccount || state == model.Removed) {
+		if end := w.in.Leaving.Ended(int(w.a), int(account), int(p), c.Key); end != nil && end.Line > 0 {
+			w.out.Ended = append(w.out.Ended, Ended{w.a, p, end})
+			return // until they are off the list
+		}
 	}
 	if state == model.Invited && !do.Acts && do.Holdings == duty.Align && !w.invitation(c) {
-		return // it is sent again, or withdrawn
+		return // it is withdrawn
 	}
 	if do.Acts {
 		w.add(c, do.Verb)
@@ -252,16 +255,8 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 	return do
 }
 
-// silent keeps on record that invitations to an account that is not there were not
-// answered.
-func (w *walker) silent(key string) {
-	if w.in.Leaving.Unanswered(int(w.a), key) {
-		w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.MarkUnanswered})
-	}
-}
-
 // invitation sees to an invitation whose time is over: it is sent again or, when that was
-// done often enough, withdrawn. It reports true for one that is still valid.
+// done often enough, withdrawn. It reports false for one that is withdrawn.
 func (w *walker) invitation(c Change) bool {
 	if w.in.Leaving == nil || w.app.Invites == nil {
 		return true
@@ -277,7 +272,7 @@ func (w *walker) invitation(c Change) bool {
 	}
 	c.Attr, c.Before, c.After = int32(w.app.Attr(model.Sent)), strconv.Itoa(x.Sent), strconv.Itoa(x.Sent+1)
 	w.add(c, model.Invite)
-	return false
+	return true
 }
 
 // second takes from another account of a person what is not due to them: what
@@ -388,18 +383,19 @@ func (w *walker) strays() {
 			continue
 		}
 		if w.in.Leaving != nil && w.in.Leaving.Blocked(int(w.a), i) {
-			w.marks = append(w.marks, leaving.Mark{Account: key, Step: model.DoSuspend.String()})
+			w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.MarkBlocked})
 		}
 		switch {
 		case w.leaves(c):
 		case w.app.Strays != "report" && w.accounts.States[i] == model.Invited:
 			w.add(c, model.Withdraw)
-		case w.app.Strays == "remove" && w.accounts.Open(i) && w.in.Leaving != nil && w.in.Leaving.Waits[w.a]:
-			w.add(c, model.Suspend) // to be removed later
+		case w.app.Strays != "report" && w.accounts.Open(i):
+			w.add(c, model.Suspend) // before anything is removed, it is seen blocked
 		case w.app.Strays == "remove":
+			if w.app.Detached {
+				w.strip(c)
+			}
 			w.add(c, model.Remove)
-		case w.app.Strays == "suspend" && w.accounts.Open(i):
-			w.add(c, model.Suspend)
 		default:
 			w.out.Strays = append(w.out.Strays, c)
 		}

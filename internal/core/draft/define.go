@@ -1,13 +1,88 @@
 package draft
 
 import (
+	"maps"
 	"slices"
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/reach"
 )
+
+// belong finds, of each redefinition that takes something, the definitions by which those who have it get
+// that again: it waits for them, so that the loss and the gain go together or not at all. Such a
+// redefinition comes after what widens. O(accounts) for each.
+//
+//	dock brings view          dock no longer brings view, which waits for: fitter also brings view
+//	ann is in dock, has fitter
+func (d *drafter) belong(changes []diff.Change) {
+	byApp := map[int32][]*diff.Change{}
+	for i := range changes {
+		if c := &changes[i]; c.Verb.OfThing() && c.Verb != model.Retire {
+			byApp[c.App] = append(byApp[c.App], c)
+		}
+	}
+	for a, definitions := range byApp {
+		if len(definitions) < 2 {
+			continue
+		}
+		app, accounts := d.in.Apps[a], d.accounts[a]
+		was := graph.Exported(app, accounts)
+		will := reach.After(app, was, definitions)
+		before, after := reach.New(was, accounts.Sets), reach.New(will, accounts.Sets)
+		for _, c := range definitions {
+			if c.Verb != model.Redefine || c.Def.Field != diff.Brings || c.Sense == diff.More && len(c.Def.Gone) == 0 {
+				continue
+			}
+			taken := slices.Concat(c.Def.Gone, c.Def.Moved)
+			if c.Sense == diff.More {
+				taken = c.Def.Gone
+			}
+			alone := reach.New(reach.After(app, was, []*diff.Change{c}), accounts.Sets)
+			def, waits, whole := *c.Def, map[int32]bool{}, true
+			seen := map[uint32]bool{}
+			for _, set := range accounts.Held {
+				if seen[set] || !before.Has(set, c.Thing) {
+					continue
+				}
+				seen[set] = true
+				for _, t := range accounts.Sets.Members(before.Full(accounts.Sets.Of(taken))) {
+					if alone.Has(set, t) {
+						continue
+					}
+					found := false
+					for _, o := range definitions {
+						if gives(app, o) && o != c && after.Has(set, o.Thing) && !after.Has(movedBy(app, accounts.Sets, o), c.Thing) &&
+							after.Has(movedBy(app, accounts.Sets, o), t) {
+							waits[o.Thing], found = true, true
+						}
+					}
+					whole = whole && found && after.Has(set, t)
+				}
+			}
+			if !whole {
+				continue // somebody loses something, and that comes first
+			}
+			def.Waits = slices.Sorted(maps.Keys(waits))
+			c.Def, c.Late = &def, len(waits) > 0 && c.Sense == diff.Less
+		}
+	}
+}
+
+// gives reports whether a change of a definition brings more along.
+func gives(app *model.App, c *diff.Change) bool {
+	return c.Verb == model.Define || c.Def.Field == diff.Brings && c.Sense == diff.More
+}
+
+// movedBy is the set of what a change of a definition brings along from now on.
+func movedBy(app *model.App, sets *model.Sets, c *diff.Change) uint32 {
+	if c.Verb == model.Define {
+		return sets.Of(app.Things[c.Thing].Implies)
+	}
+	return sets.Of(c.Def.Moved)
+}
 
 // reached finds out whom each redefinition, and the beginning of each definition,
 // gives something or takes it; its effect follows from that. O(accounts) for each.
@@ -24,6 +99,12 @@ func (d *drafter) reached(changes []diff.Change) {
 // reachOf names whom a redefinition reaches.
 func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
 	out := &plan.Reach{Accounts: len(c.Def.Through), People: []string{}}
+	before, accounts := d.states.Before(int(c.App)).Giving(c.Thing), d.accounts[c.App]
+	for i, set := range accounts.Held {
+		if before[set] && accounts.Open(i) {
+			out.Holders++
+		}
+	}
 	for _, at := range c.Def.Through {
 		name := d.accounts[c.App].Key.At(int(at))
 		if p := d.personOf[c.App][at]; p != diff.None {
@@ -91,6 +172,16 @@ func (x *defined) needs(app *model.App, held []int32, c *diff.Change, id string)
 		for _, t := range slices.Concat(x.before[c.App].Along(things...), x.after[c.App].Along(things...), things) {
 			for _, id := range x.less[[2]int32{c.App, t}] {
 				if !slices.Contains(out, id) {
+					out = append(out, id)
+				}
+			}
+		}
+	}
+	if c.Def != nil {
+		for _, t := range c.Def.Waits {
+			at := [2]int32{c.App, t}
+			for _, id := range []string{x.define[at], x.redefine[at][diff.Brings]} {
+				if id != "" && !slices.Contains(out, id) {
 					out = append(out, id)
 				}
 			}

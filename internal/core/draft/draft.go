@@ -143,6 +143,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	if in.Only != nil {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
+	d.belong(changes)
 	order.Sort(changes, in.People)
 	d.states = reach.Follow(in.Apps, d.accounts, found.Same, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
@@ -205,6 +206,7 @@ func (d *drafter) without(
 		kept[n] = changes[i]
 		kept[n].Number, kept[n].Late = int32(i), false
 	}
+	d.belong(kept)
 	order.Sort(kept, d.in.People)
 	d.states = reach.Follow(d.in.Apps, d.accounts, same, kept)
 	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)

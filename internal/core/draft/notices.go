@@ -15,6 +15,27 @@ import (
 	"pravet/internal/core/plan"
 )
 
+// closedNotice names the accounts of nobody that stay open while an application is closed.
+func (d *drafter) closedNotice(a int, found *diff.Result, add func(fact.Fact)) {
+	app := d.in.Apps[a]
+	closed := app.ClosedFor(func(string) string { return "" }, d.in.Today)
+	if closed == nil || d.in.Only != nil {
+		return
+	}
+	var open []string
+	for _, c := range found.Strays {
+		if int(c.App) == a && d.accounts[a].Open(int(c.Account)) {
+			open = append(open, c.Key)
+		}
+	}
+	if len(open) > 0 {
+		add(fact.Fact{
+			Kind: fact.StaysOpen, Count: len(open), Names: guard.First(open), On: closed.From.String(),
+			Until: closed.To.String(), Place: closed.Pos.String(),
+		})
+	}
+}
+
 func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	accounts, app := d.accounts[a], d.in.Apps[a]
 	if n := len(accounts.Unnamed); n > 0 {
@@ -30,6 +51,15 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		add(fact.Fact{Kind: fact.OfNobody, Count: len(strays), Names: guard.First(strays)})
 	}
 	d.aloneNotice(a, add)
+	d.closedNotice(a, found, add)
+	for _, x := range found.Ended {
+		if int(x.App) == a {
+			add(fact.Fact{
+				Kind: fact.OnList, Person: d.explainer.Name(x.Person), Other: x.End.Path.Name, Count: x.End.Line,
+				Place: x.End.Path.Pos.String(),
+			})
+		}
+	}
 	for k := range model.Kinds {
 		var names []string
 		held := 0

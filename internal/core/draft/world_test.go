@@ -343,12 +343,15 @@ func TestApplyingAPlanLeavesNothingToDo(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := drawWorld(t, false)
 		p := w.draft(t, nil)
-		for i := range p.Changes {
-			if len(p.Changes[i].Holds) == 0 {
-				w.apply(t, &p.Changes[i])
+		for range 2 { // what belongs to nobody is blocked by one plan, and removed by the next
+			for i := range p.Changes {
+				if len(p.Changes[i].Holds) == 0 {
+					w.apply(t, &p.Changes[i])
+				}
 			}
+			p = w.draft(t, nil)
 		}
-		for _, c := range w.draft(t, nil).Changes {
+		for _, c := range p.Changes {
 			require.NotEmpty(t, c.Holds, "%s %s is left", c.Verb, c.Account)
 		}
 	})
@@ -359,6 +362,9 @@ func TestAnyAcceptedPartLeavesExactlyTheRest(t *testing.T) {
 		w := drawWorld(t, false)
 		for _, app := range w.apps { // what an export does not show may be granted again
 			app.Effective = [model.Kinds]bool{}
+			if app.Strays == "remove" {
+				app.Strays = "suspend" // a removal comes only after that
+			}
 		}
 		p := w.draft(t, nil)
 		done := map[string]bool{}

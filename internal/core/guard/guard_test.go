@@ -51,7 +51,7 @@ func (d *desk) plan(t *testing.T) *plan.Plan {
 			held = []int32{0, 1}
 		}
 		accounts.Key.Append(name)
-		accounts.States = append(accounts.States, model.StateOf(true))
+		accounts.States = append(accounts.States, model.StateOf(d.strays != "remove" || i >= d.gone))
 		accounts.Held = append(accounts.Held, accounts.Sets.Of(held))
 	}
 	people.Close()

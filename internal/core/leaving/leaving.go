@@ -46,12 +46,14 @@ type Input struct {
 // A Stand is where an account stands on a path.
 type Stand struct {
 	Path  *model.Path
-	Done  int     // steps that the application shows as done, from the first on
-	Since day.Day // when the last of them was seen done, or the account upon the path
-	Known bool    // the ledger knows that day; else it is the clock's
-	Due   day.Day // when the next step falls due; day.None after the last
-	first int     // the first step that is wanted now, with due and those that follow at once
-	last  int     // the step behind the last of them
+	Done  int      // steps that the application shows as done, from the first on
+	Since day.Day  // when the last of them was seen done, or the account upon the path
+	Known bool     // the ledger knows that day; else it is the clock's
+	Due   day.Day  // when the next step falls due; day.None after the last
+	early []string // the marks of steps that are, or were, seen done before their time
+	shut  bool     // the account is seen blocked
+	first int      // the first step that is wanted now, with due and those that follow at once
+	last  int      // the step behind the last of them
 }
 
 // Next is the next step, nil after the last.
@@ -84,14 +86,25 @@ func (in *Input) Of(app, account, person int) *Stand {
 	in.since(s, app, Mark{key, path.Name, ""})
 	for s.Done < len(path.Steps) {
 		step := &path.Steps[s.Done]
+		if !in.shows(app, account, step) {
+			break
+		}
 		// What is there to be seen before its time counts from its time on: a step that
 		// finds nothing to do takes its wait all the same.
-		if !in.shows(app, account, step) || step.After != (day.Duration{}) && s.Since.Add(step.After) > in.Today {
+		time := s.Since.Add(step.After)
+		early := Mark{key, path.Name, markEarly + step.Key()}
+		if step.After != (day.Duration{}) && time > in.Today {
+			s.early = append(s.early, early.Step)
 			break
 		}
 		s.Done++
 		in.since(s, app, Mark{key, path.Name, step.Key()})
+		if on, seen := in.Past[app][early]; seen && on <= time {
+			s.Since, s.Known = time, true // it was seen done then already
+			s.early = append(s.early, early.Step)
+		}
 	}
+	s.shut = in.Accounts[app].States[account] == model.Blocked
 	s.Due, s.first, s.last = day.None, s.Done, s.Done
 	if next := s.Next(); next != nil && next.Do != model.DoStay {
 		if s.Due = s.Since.Add(next.After); next.After == (day.Duration{}) {
@@ -286,10 +299,10 @@ func (in *Input) Marks(app int, of []int32) (out []Mark) {
 		if s := in.Of(app, i, int(of[i])); s != nil {
 			out = append(out, s.Marks(in.Accounts[app].Key.At(i))...)
 		} else if of[i] < 0 && in.Blocked(app, i) {
-			out = append(out, Mark{in.Accounts[app].Key.At(i), "", model.DoSuspend.String()})
+			out = append(out, Mark{in.Accounts[app].Key.At(i), "", MarkBlocked})
 		}
 	}
-	return slices.Concat(out, in.States(app), in.silent(app, of))
+	return slices.Concat(out, in.States(app), in.Lasting(app))
 }
 
 // Marks is what stands about an account on a path.
@@ -297,6 +310,12 @@ func (s *Stand) Marks(account string) []Mark {
 	out := []Mark{{account, s.Path.Name, ""}}
 	for n := range s.Done {
 		out = append(out, Mark{account, s.Path.Name, s.Path.Steps[n].Key()})
+	}
+	for _, step := range s.early {
+		out = append(out, Mark{account, s.Path.Name, step})
+	}
+	if s.shut {
+		out = append(out, Mark{account, "", MarkBlocked})
 	}
 	return out
 }
@@ -316,6 +335,10 @@ func (in *Input) Suspended(app, account, person int) (since day.Day, known bool)
 	if in.Accounts[app].Open(account) {
 		return day.None, false
 	}
-	since, known = in.Past[app][Mark{key, path, model.DoSuspend.String()}]
+	for _, m := range []Mark{{key, "", MarkBlocked}, {key, path, model.DoSuspend.String()}, {key, "", model.DoSuspend.String()}} {
+		if on, ok := in.Past[app][m]; ok && (!known || on < since) {
+			since, known = on, true
+		}
+	}
 	return since, known
 }

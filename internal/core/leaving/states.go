@@ -1,11 +1,12 @@
 package leaving
 
 import (
+	"slices"
 	"strconv"
+	"strings"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
 
@@ -14,6 +15,9 @@ const (
 	MarkRemoved    = "remove"     // the application shows that it was removed
 	MarkUnanswered = "unanswered" // no invitation was accepted
 	MarkOpened     = "opened"     // an account that was blocked as idle was opened by hand; of a path
+	MarkBlocked    = "blocked"    // it is seen blocked
+	MarkEnded      = "ended"      // it was taken to the end of a path, and is not there any more
+	markEarly      = "early "     // and a step: it is seen done before its time
 	sent           = "invited "   // and how often
 )
 
@@ -116,24 +120,85 @@ func (in *Input) opened(app int) (out []Mark) {
 	return out
 }
 
-// silent lists the invitations that were not answered of people who are here and have no
-// account yet; of tells whose each account is.
-func (in *Input) silent(app int, of []int32) (out []Mark) {
-	people, _ := in.People.Seek(in.Apps[app].MatchPerson())
-	if in.Apps[app].Invites == nil || people == nil {
-		return nil
-	}
-	has := map[int32]bool{}
-	for _, p := range of {
-		has[p] = true
+// Lasting lists what stays on record while there is nothing to be seen of an account: that invitations to
+// it were not answered, and that it was taken to the end of a path. It lasts until there is an account
+// again, or until the path is for it no longer. O(marks).
+func (in *Input) Lasting(app int) (out []Mark) {
+	index := table.NewIndex(in.Accounts[app].Key, nil)
+	absent := func(name string, but ...model.State) bool {
+		at := index.Find(name)
+		return at < 0 || slices.Contains(but, in.Accounts[app].States[at])
 	}
 	for m := range in.Past[app] {
-		if m.Step != MarkUnanswered || m.Path != "" {
-			continue
-		}
-		if p := people.Find(m.Account); p >= 0 && !has[int32(p)] && in.Stages[p] == stage.Here {
-			out = append(out, m)
+		switch m.Step {
+		case MarkUnanswered:
+			if m.Path == "" && in.Apps[app].Invites != nil && absent(m.Account) {
+				out = append(out, m)
+			}
+		case "", MarkEnded:
+			if m.Path != "" && in.ends(app, m.Path) && absent(m.Account, model.Removed) {
+				out = append(out, Mark{m.Account, m.Path, MarkEnded})
+			}
 		}
 	}
-	return out
+	slices.SortFunc(out, func(x, y Mark) int { return strings.Compare(x.Account+x.Path, y.Account+y.Path) })
+	return slices.Compact(out)
+}
+
+// ends reports whether a path of that name takes accounts of somebody who is here to their end in an
+// application.
+func (in *Input) ends(app int, name string) bool {
+	return slices.ContainsFunc(in.Paths, func(p *model.Path) bool {
+		return p.Name == name && p.In(app) && p.When != model.WhenEnded && p.When != model.WhenStray &&
+			slices.ContainsFunc(p.Steps, func(s model.Step) bool { return s.Do == model.DoRemove })
+	})
+}
+
+// An End is why somebody who is here is to get no account: their last was taken to the end of a path.
+type End struct {
+	Path *model.Path
+	On   day.Day // since when that is known; day.None where nobody has seen it
+	Line int     // of the path's list that they are still on, 0 for none
+}
+
+// Ended tells by whom, of the people who have no account in an application or a removed one, that was
+// taken to the end of a path that they are on still, or whose account is on the list of one: nil for
+// nobody else. A list counts as long as they are on it; any other path until somebody decides. account is
+// -1 where there is none, and name is how one would be called.
+func (in *Input) Ended(app, account, person int, name string) *End {
+	if in == nil || person < 0 {
+		return nil
+	}
+	if account >= 0 {
+		name = in.Accounts[app].Key.At(account)
+	}
+	for _, p := range in.Paths {
+		if !p.In(app) || !in.isFor(p, person) {
+			continue
+		}
+		if p.When == model.WhenListed {
+			line := p.List.Lines[in.People.Get(person, "id")]
+			if line == 0 {
+				line = p.List.Lines[in.Apps[app].ID+"/"+name]
+			}
+			if line > 0 {
+				return &End{p, day.None, line}
+			}
+			continue
+		}
+		if !in.ends(app, p.Name) {
+			continue
+		}
+		if on, known := in.Past[app][Mark{name, p.Name, MarkEnded}]; known {
+			return &End{p, on, 0}
+		}
+		if on, known := in.Past[app][Mark{name, p.Name, ""}]; known && account < 0 {
+			return &End{p, on, 0} // it has gone since
+		}
+		if account >= 0 && p.When == model.WhenIdle && in.Accounts[app].States[account] == model.Removed &&
+			in.idle(p, app, account) {
+			return &End{p, day.None, 0}
+		}
+	}
+	return nil
 }

@@ -90,7 +90,7 @@ func rank(c *diff.Change) int {
 	switch {
 	case c.Verb == model.Redefine && c.Sense == diff.More:
 		return 2*int(model.Remove) + 1
-	case c.Why == diff.IsDouble, c.Late:
+	case c.Why == diff.IsDouble, c.Late: // also of a redefinition that waits for what gives back
 		return 2*int(model.Grant) + 1
 	}
 	return 2 * int(c.Verb)

@@ -43,8 +43,11 @@ func SameMeaning(then, now string) bool {
 // subject is whom a change is about: a person or, for an account that belongs to nobody or is a second
 // one, the account.
 func (c *Change) subject() string {
-	if c.Person == "" || c.Second {
+	switch {
+	case c.Person == "":
 		return "account " + c.Account
+	case c.Second:
+		return "account " + c.Account + " of " + c.Person
 	}
 	return "person " + c.Person
 }

@@ -121,6 +121,7 @@ type Thing struct {
 // and the first of their people by id, or accounts of nobody by name.
 type Reach struct {
 	Accounts int      `json:"accounts"`
+	Holders  int      `json:"holders"` // open accounts that have the thing before the plan
 	People   []string `json:"people"`
 }
 

@@ -58,7 +58,7 @@ func Follow(
 		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
 			exported := graph.Exported(app, accounts[a])
-			wanted := defined(app, exported, definitions[a])
+			wanted := After(app, exported, definitions[a])
 			r = New(wanted, accounts[a].Sets)
 			before, narrowed = r, r
 			if !exported.Equal(wanted) {
@@ -66,7 +66,7 @@ func Follow(
 					exported,
 					accounts[a].Sets,
 				), New(
-					graph.Common(exported, wanted),
+					narrowing(app, exported, definitions[a]),
 					accounts[a].Sets,
 				)
 			}
@@ -91,9 +91,16 @@ func Follow(
 	return s
 }
 
-// defined is a graph once some changes of definitions are carried out. What is to
+// narrowing is a graph once those changes of definitions are carried out that come before what widens.
+func narrowing(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
+	return After(app, g, slices.DeleteFunc(slices.Clone(changes), func(c *diff.Change) bool {
+		return c.Verb != model.Redefine || c.Sense != diff.Less || c.Late
+	}))
+}
+
+// After is a graph once some changes of definitions are carried out. What is to
 // be retired brings along what it does, as long as it is there.
-func defined(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
+func After(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
 	edges := map[int32][]int32{}
 	for _, c := range changes {
 		is, ok := edges[c.Thing]
@@ -107,7 +114,7 @@ func defined(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Grap
 		case c.Sense == diff.Less:
 			edges[c.Thing] = model.Without(is, c.Def.Moved)
 		default:
-			edges[c.Thing] = append(slices.Clone(is), model.Without(c.Def.Moved, is)...)
+			edges[c.Thing] = append(model.Without(is, c.Def.Gone), model.Without(c.Def.Moved, is)...)
 		}
 	}
 	if len(edges) == 0 {
@@ -209,11 +216,10 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 				moves = c.Sense != diff.Same
 			case c.Sense == diff.More:
 				moves = before.Without(after.Full(moved), before.Full(set)) != 0
-			default:
-				moves = before.Without(
-					before.Without(before.Full(moved), s.narrowed[a].Full(set)),
-					after.Full(state.After),
-				) != 0
+			case c.Late: // it waits for what gives back
+				moves = before.Without(before.Full(moved), after.Full(set)) != 0
+			default: // what others give in the same plan may not come
+				moves = before.Without(before.Full(moved), s.narrowed[a].Full(set)) != 0
 			}
 			seen[[2]uint32{set, state.After}] = moves
 		}

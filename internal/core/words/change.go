@@ -62,6 +62,9 @@ func redefined(c *plan.Change) string {
 	gone, come := model.Without(before, after), model.Without(after, before)
 	permissions := c.Attribute == "permissions"
 	switch {
+	case !permissions && len(gone) > 0 && len(come) > 0:
+		return what + "it brings " + Clean(strings.Join(come, ", ")) + " instead of " + Clean(strings.Join(gone, ", ")) +
+			", which comes along with that"
 	case permissions && len(gone) > 0:
 		return what + "remove " + Clean(model.Named(gone, "permission", "permissions"))
 	case permissions:
@@ -81,8 +84,11 @@ func reached(c *plan.Change) string {
 	switch {
 	case r == nil || c.Attribute == "title":
 		return ""
-	case r.Accounts == 0:
+	case r.Accounts == 0 && r.Holders == 0:
 		return "no open account has it, so nobody gains or loses anything"
+	case r.Accounts == 0:
+		return model.Count(r.Holders, "open account has it and gains or loses nothing by it",
+			"open accounts have it, and none gains or loses anything by it")
 	}
 	gains := model.Count(r.Accounts, "account gains", "accounts gain") + " by it: "
 	if c.Effect == model.Narrows {
@@ -158,9 +164,12 @@ func Sentence(p *plan.Plan, c *plan.Change) string {
 	return fmt.Sprintf("%s: %s for %s", c.App, What(c), whose)
 }
 
-// With says which attributes an account that is created will have; "" for any other
-// change.
+// With says which attributes an account that is created will have, and what a thing that is defined
+// will be: its title, its permissions and what it brings; "" for any other change.
 func With(c *plan.Change) string {
+	if d := c.After.Definition(); d != nil {
+		return defined(d)
+	}
 	var out []string
 	for name, v := range c.After.Fields() {
 		if (c.Verb == model.Create || c.Verb == model.Invite) && v != c.Account {
@@ -172,6 +181,24 @@ func With(c *plan.Change) string {
 	}
 	slices.Sort(out)
 	return "with " + strings.Join(out, ", ")
+}
+
+// defined says what a definition holds.
+func defined(d *plan.Definition) string {
+	var out []string
+	if d.Title != "" {
+		out = append(out, fmt.Sprintf("title %q", Clean(d.Title)))
+	}
+	if len(d.Permissions) > 0 {
+		out = append(out, Clean(model.Named(d.Permissions, "permission", "permissions")))
+	}
+	if len(d.Brings) > 0 {
+		out = append(out, "bringing "+Clean(strings.Join(d.Brings, ", ")))
+	}
+	if len(out) == 0 {
+		return "with no permissions, bringing nothing"
+	}
+	return "with " + strings.Join(out, "; ")
 }
 
 // Whose names the person of a change, or the account of nobody.

@@ -41,6 +41,26 @@ func hold(f *fact.Fact) (string, bool) {
 			model.Count(f.Count, "account would be a first holder", "accounts would be first holders"),
 			f.Limit,
 		), true
+	case fact.EndedBy:
+		on := ""
+		if f.On != "" {
+			on = ", as seen on " + f.On
+		}
+		return fmt.Sprintf(
+			"the last account of %s was taken to its end by path %s (%s)%s; accept this change individually, by id or "+
+				"number, to give one again", f.Person, f.Other, f.Place, on,
+		), true
+	case fact.OnList:
+		return fmt.Sprintf(
+			"%s gets no account, because of line %d in the list of path %s (%s); remove the line to give one again",
+			f.Person, f.Count, f.Other, f.Place,
+		), true
+	case fact.StaysOpen:
+		return fmt.Sprintf(
+			"%s to nobody and %s open although the application is closed from %s to %s (%s): %s; suspend %s with "+
+				"strays: suspend", model.Count(f.Count, "account belongs", "accounts belong"),
+			model.Plural(f.Count, "stays", "stay"), f.On, f.Until, f.Place, some(f), model.Plural(f.Count, "it", "them"),
+		), true
 	case fact.NotHere:
 		return fmt.Sprintf(
 			"%s is not here (%s), and the back-out would give something back; accept it with --lift not-here if it must be",
