@@ -52,7 +52,8 @@ type Job struct {
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
 
-	outcomes map[string]bool // of changes that were carried out: whether they were settled then
+	ended    map[string]error // applications in which this run has stopped, and why
+	outcomes map[string]bool  // of changes that were carried out: whether they were settled then
 }
 
 // An application is what a job knows of one.

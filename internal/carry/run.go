@@ -93,31 +93,47 @@ func (j *Job) roster() int {
 
 // steps takes steps until none is left. What was refused for how things were may
 // have its turn after the next step.
-func (j *Job) steps(ctx context.Context, res *Result, progress func(Progress)) error {
+func (j *Job) steps(ctx context.Context, res *Result, progress func(Progress)) (failed error) {
 	refused := map[string]plan.Hold{}
+	j.ended = map[string]error{}
 	for {
 		if ctx.Err() != nil {
-			return errStopped
+			return errors.Join(failed, errStopped)
 		}
 		if err := j.Decide(ctx); err != nil {
-			return stopped(ctx, err)
+			return errors.Join(failed, stopped(ctx, err))
 		}
 		step, none := j.next(refused)
 		if none {
-			return nil
+			return failed
 		}
 		if len(step) == 0 {
 			continue
 		}
 		took, err := j.step(ctx, res, step, refused, progress)
-		if err != nil {
-			return err
+		var alone *appError
+		switch {
+		case errors.As(err, &alone): // the others go on
+			j.ended[alone.app] = alone.err
+			failed = errors.Join(failed, alone.err)
+		case err != nil:
+			return errors.Join(failed, err)
 		}
 		if took {
 			clear(refused)
 		}
 	}
 }
+
+// An appError ends the steps of one application, and no other's.
+type appError struct {
+	app string
+	err error
+}
+
+func (e *appError) Error() string { return e.err.Error() }
+
+func (e *appError) Unwrap() error { return e.err }
 
 // stopped is an error, or that the run was interrupted.
 func stopped(ctx context.Context, err error) error {
@@ -133,6 +149,12 @@ func (j *Job) next(refused map[string]plan.Hold) (step []int, none bool) {
 	for i := range j.Plan.Changes {
 		if h, ok := refused[j.Plan.Changes[i].ID]; ok && j.States[i] == decide.Ready {
 			j.States[i], j.Why[j.Plan.Changes[i].ID] = decide.Held, h
+		}
+	}
+	for i := range j.Plan.Changes {
+		c := &j.Plan.Changes[i]
+		if err := j.ended[c.App]; err != nil && j.States[i] == decide.Ready {
+			j.States[i], j.Why[c.ID] = decide.Held, impossible("the run has stopped in "+c.App)
 		}
 	}
 	j.course.Lack(j.States)
@@ -188,9 +210,11 @@ func (j *Job) step(
 		case ctx.Err() != nil:
 			return false, errStopped
 		case errors.As(err, &moved):
-			return false, fmt.Errorf("%w; nothing of this step was carried out. Draft again", err)
+			err = fmt.Errorf("%w; nothing of this step was carried out. Draft again", err)
+		default:
+			err = fmt.Errorf("%w; nothing of this step was carried out", err)
 		}
-		return false, fmt.Errorf("%w; nothing of this step was carried out", err)
+		return false, &appError{app, err}
 	}
 	if no := s.Refused(); len(no) > 0 {
 		s.Drop()
@@ -221,7 +245,7 @@ func (j *Job) step(
 	res.touched[app] = true
 	errs, ended := j.commit(ctx, res, app, a, s, progress)
 	if ended != nil && a.live == nil {
-		return true, fmt.Errorf("%s: the step ended before its time: %w", app, ended)
+		return true, &appError{app, fmt.Errorf("%s: the step failed: %w", app, ended)}
 	}
 	if after := s.After(); after != "" {
 		a.mark = after
@@ -233,10 +257,10 @@ func (j *Job) step(
 	}
 	res.Written = ""
 	if most := j.most(a); most > 0 && res.faults[app] >= most {
-		return true, fmt.Errorf(
-			"%s: %s came to nothing, which is the limit of its failures", app,
-			model.Count(res.faults[app], "change", "changes"),
-		)
+		return true, &appError{app, fmt.Errorf(
+			"%s: %s, which is the limit (failures), so the run stopped there", app,
+			model.Count(res.faults[app], "change failed", "changes failed"),
+		)}
 	}
 	return true, ended
 }

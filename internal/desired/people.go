@@ -167,6 +167,9 @@ func (r *Repo) peopleCSV(file string) {
 			)
 			continue
 		}
+		for i := range row {
+			row[i] = cell(row[i])
+		}
 		if row, ok = r.row(file, rd, row, fields, dates, own); !ok {
 			continue
 		}
@@ -218,6 +221,10 @@ func (r *Repo) addError(err error) {
 	}
 	r.Problems.Add(p)
 }
+
+// cell is a value as people have it: without the spaces around it, which nobody sees and which make it
+// another one.
+func cell(text string) string { return strings.TrimSpace(text) }
 
 // row is what of a row of people counts, with its dates as ISO 8601 has them.
 func (r *Repo) row(
@@ -314,6 +321,7 @@ func (r *Repo) peopleYAML(file string) {
 		var places []model.Pos
 		has := map[string]bool{}
 		add := func(key *yaml.Node, name, value string) {
+			value = cell(value)
 			if r.attribute(name, func(says, hint string) { d.problem(key, "unknown-attribute", says, hint) }) &&
 				value != "" {
 				has[table.Fold(name)] = true

@@ -311,6 +311,13 @@ func (d *doc) names(n *yaml.Node, what string) []model.Name {
 		if v == "" {
 			continue
 		}
+		if t := strings.TrimSpace(v); t != v {
+			d.problem(
+				item, "bad-name", fmt.Sprintf("%q begins or ends with a space, which no name has", v),
+				fmt.Sprintf("write %q", t),
+			)
+			continue
+		}
 		if line, ok := first[v]; ok {
 			d.problem(
 				item,

@@ -25,6 +25,23 @@ type Layout struct {
 	Things []ThingColumn // of kinds that have a column for each thing
 }
 
+// Name is the name of the account of a row: its match value or, without one, its own name.
+func (l *Layout) Name(spec *Spec, row []string) string {
+	if row[l.Key] != "" {
+		return row[l.Key]
+	}
+	return model.OwnName(func(attr string) string {
+		c := spec.Column(attr)
+		if c == nil {
+			return ""
+		}
+		if at := slices.Index(l.Header, c.Name); at >= 0 && at < len(row) {
+			return row[at]
+		}
+		return ""
+	})
+}
+
 // A ThingColumn is a column of one thing: yes or no for each account.
 type ThingColumn struct {
 	Kind model.Kind
@@ -237,7 +254,14 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				}
 				return ""
 			})
-			continue
+			own := ""
+			if !spec.ByHolding {
+				own = l.Name(spec, row)
+			}
+			if own == "" {
+				continue
+			}
+			b.nameless(own)
 		}
 		if l.Key >= 0 && len(row[l.Key]) > model.MaxName {
 			line, column := rd.FieldPos(l.Key)

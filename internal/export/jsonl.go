@@ -229,7 +229,12 @@ func (r *recordReader) add(x *Record) error {
 	}
 	if x.Account == "" {
 		r.b.unnamed(model.Pos{Line: r.line}, func(n int) string { return x.Attributes[r.app.Attrs[n].Name] })
-		return nil
+		own := model.OwnName(func(attr string) string { return x.Attributes[attr] })
+		if own == "" {
+			return nil
+		}
+		r.b.nameless(own)
+		r.b.out.Stuck = true
 	}
 	if len(x.Account) > model.MaxName {
 		return fmt.Errorf("the name of the account is longer than %d bytes", model.MaxName)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -116,6 +117,7 @@ func read(
 		}
 		info.Says = true
 	}
+	b.out.Unwritable = writes(spec.Encoding)
 	return b.finish(spec.Paths[0].Text), info, nil
 }
 
@@ -146,6 +148,7 @@ func atSpec(err error, spec *Spec, pos model.Pos) error {
 
 // builder gathers accounts in columns.
 type builder struct {
+	named map[int]string // see nameless
 	app   *model.App
 	out   *model.Accounts
 	cells [model.Kinds]map[string]*cell
@@ -334,10 +337,54 @@ func (b *builder) unnamed(pos model.Pos, attr func(n int) string) {
 	b.out.Unnamed = append(b.out.Unnamed, u)
 }
 
+// nameless notes that the account that comes next has no value in the match attribute, and is known by a
+// name of its own.
+func (b *builder) nameless(own string) {
+	if b.named == nil {
+		b.named = map[int]string{}
+	}
+	b.named[b.count] = strings.Clone(own)
+}
+
+// rename puts the own names of accounts into the place of the values that they do not have.
+func (b *builder) rename() {
+	if len(b.named) == 0 {
+		return
+	}
+	key := &table.Column{}
+	b.out.Nameless = map[int32]bool{}
+	for i := range b.count {
+		name, own := b.named[i]
+		if !own {
+			name = b.out.Key.At(i)
+		}
+		b.out.Nameless[int32(i)] = own
+		key.Append(name)
+	}
+	maps.DeleteFunc(b.out.Nameless, func(_ int32, own bool) bool { return !own })
+	b.out.Key = key
+}
+
 func (b *builder) add(state model.State, held uint32) {
 	b.out.States = append(b.out.States, state)
 	b.out.Held = append(b.out.Held, held)
 	b.count++
+}
+
+// writes tells what a file in an encoding cannot hold.
+func writes(encoding string) func(text string) string {
+	e, err := source.Encoding(encoding)
+	if err != nil || e == nil {
+		return nil
+	}
+	return func(text string) string {
+		for _, letter := range text {
+			if _, err := e.NewEncoder().String(string(letter)); err != nil {
+				return string(letter)
+			}
+		}
+		return ""
+	}
 }
 
 func (b *builder) finish(file string) *model.Accounts {
@@ -361,6 +408,7 @@ func (b *builder) finish(file string) *model.Accounts {
 		}
 	}
 	b.out.Key.Pad(b.count)
+	b.rename()
 	return b.out
 }
 
@@ -371,6 +419,7 @@ func (b *builder) defined() {
 	if defs == nil {
 		return
 	}
+	shown := b.out.Defined // of the export itself, as the groups of SCIM
 	b.out.Defined[model.Group], b.out.Defined[model.Role] = []string{}, []string{}
 	for _, d := range append(slices.Clone(defs.Of), defs.Others...) {
 		if d != nil {
@@ -379,8 +428,10 @@ func (b *builder) defined() {
 	}
 	slices.Sort(b.out.Defined[model.Group])
 	slices.Sort(b.out.Defined[model.Role])
-	if len(b.out.Defined[model.Group]) == 0 {
-		b.out.Defined[model.Group] = nil // the file holds roles only
+	for _, kind := range []model.Kind{model.Group, model.Role} {
+		if len(b.out.Defined[kind]) == 0 && (kind == model.Group || shown[kind] != nil) {
+			b.out.Defined[kind] = shown[kind] // the file has none of the kind
+		}
 	}
 }
 

@@ -210,7 +210,18 @@ func (r *scimReader) user(v Value) error {
 		return err
 	}
 	if key == "" {
-		return r.unnamed(v)
+		if err := r.unnamed(v); err != nil {
+			return err
+		}
+		own := model.OwnName(func(attr string) string {
+			text, _ := SCIMText(v, SCIMPath(r.spec, attr)) // unnamed has read all of these
+			return text
+		})
+		if own == "" {
+			return nil
+		}
+		r.b.nameless(own)
+		r.b.out.Stuck = true
 	}
 	if len(key) > model.MaxName {
 		return fmt.Errorf("the %s of this user is longer than %d bytes", r.b.app.Match, model.MaxName)

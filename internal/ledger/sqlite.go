@@ -51,7 +51,7 @@ func (o Options) folder(dir string) string {
 
 // sqlite is a Ledger in a SQLite database.
 type sqlite struct {
-	sound atomic.Bool // no entry is gone, as was seen before the first was added
+	sound  atomic.Bool // no entry is gone, as was seen before the first was added
 	db     *sql.DB
 	folder string
 	path   string

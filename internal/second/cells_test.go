@@ -5,7 +5,7 @@ import (
 )
 
 func (w *world) shows(a *app, key string) bool {
-	return slices.ContainsFunc(a.all(), func(r row) bool { return slices.Contains(r.held, key) })
+	return slices.ContainsFunc(a.rows, func(r row) bool { return slices.Contains(r.held, key) })
 }
 
 func (w *world) cells(a *app, changes []*change) {

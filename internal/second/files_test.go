@@ -254,9 +254,6 @@ func (a *app) yaml(titled bool) string {
 	return b.String()
 }
 
-// all are its accounts, those without a name last.
-func (a *app) all() []row { return slices.Concat(a.rows, a.lost) }
-
 // export writes what an application holds.
 func (w *world) export(t *testing.T, dir string, a *app) {
 	put := func(file string, data []byte) {
@@ -280,7 +277,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 			t,
 			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home"}),
 		)
-		for _, r := range a.all() {
+		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
 			require.NoError(
 				t,
@@ -310,7 +307,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		return out
 	}
 	var users, groups []any
-	for i, r := range a.all() {
+	for i, r := range a.rows {
 		u := map[string]any{
 			"schemas":     []string{"urn:ietf:params:scim:schemas:core:2.0:User"},
 			"id":          fmt.Sprintf("%s-%d", a.id, i),
@@ -342,7 +339,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 				members = append(members, map[string]any{"value": "g-" + name(n[0]), "type": "Group"})
 			}
 		}
-		for i, r := range a.all() {
+		for i, r := range a.rows {
 			if slices.Contains(r.held, th.key) {
 				members = append(members, map[string]any{"value": fmt.Sprintf("%s-%d", a.id, i)})
 			}
@@ -382,7 +379,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 func (w *world) reread(t *testing.T, dir string) {
 	for i := range w.apps {
 		a := &w.apps[i]
-		a.rows, a.lost = nil, nil
+		a.rows = nil
 		if a.format == "csv" {
 			a.readCSV(t, dir)
 			a.readDefinitions(t, dir)

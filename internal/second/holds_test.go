@@ -271,6 +271,9 @@ func (w *world) simple(a *app, changes []*change) {
 		if a.protect != "" && c.account != "" && strings.EqualFold(c.account, a.protect) {
 			w.hold(c, "protected")
 		}
+		if r, ok := a.row(c.account); ok && r.lost && a.format == "scim" {
+			w.hold(c, "impossible") // nothing finds it again
+		}
 		if a.fixed && c.attribute == "userName" {
 			w.hold(c, "fixed")
 		}
@@ -294,9 +297,9 @@ func (w *world) simple(a *app, changes []*change) {
 					w.hold(c, "needs")
 				}
 			}
-			for _, r := range a.all() {
+			for _, r := range a.rows {
 				same := r.email != "" && strings.EqualFold(r.email, p.email) || strings.EqualFold(r.user, p.user)
-				nobodys := a.by == "email" && r.email == "" || w.owner(a, r) == nil
+				nobodys := w.owner(a, r) == nil
 				if c.verb == "create" && nobodys && same {
 					w.hold(c, "looks-alike")
 				}

@@ -240,6 +240,9 @@ func (c *change) key() string {
 }
 
 func (w *world) owner(a *app, r row) *person {
+	if r.lost {
+		return nil
+	}
 	for file := range 2 { // of two with the same value, the first in the files
 		for i := range w.people {
 			p := &w.people[i]

@@ -52,9 +52,8 @@ type app struct {
 	old                                bool   // the export
 	single                             bool   // a cell holds one role
 	rows                               []row
-	lost                               []row // accounts without a value of that
-	layout                             int   // of the files that are written
-	defs                               bool  // the export shows definitions
+	layout                             int  // of the files that are written
+	defs                               bool // the export shows definitions
 	defined                            []definition
 	nested                             [][2]string // the first group is within the second
 	after                              *app        // once the plan is carried out that is judged
@@ -90,15 +89,14 @@ func (a *app) accountOf(p *person) string {
 	return p.user
 }
 
-// part puts the accounts that have no name apart.
+// part marks the accounts that have nothing by which they could be anybody's: they are nobody's, under
+// their own name.
 func (a *app) part() {
-	rows := a.rows
-	a.rows = nil
-	for _, r := range rows {
-		if a.by == "email" && r.email == "" {
-			a.lost = append(a.lost, r)
-		} else {
-			a.rows = append(a.rows, r)
+	for i := range a.rows {
+		r := &a.rows[i]
+		// No two have one name, and none has that of an account that is yet to be made.
+		if r.lost = a.by == "email" && r.email == ""; r.lost && !strings.HasPrefix(r.user, "own.") {
+			r.user = fmt.Sprintf("own.%d.%s", i, strings.ToLower(r.user))
 		}
 	}
 }
@@ -107,6 +105,7 @@ func (a *app) part() {
 type row struct {
 	user, name, email, title string
 	open                     bool
+	lost                     bool     // see part
 	held                     []string // kind/name, sorted
 }
 

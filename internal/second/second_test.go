@@ -176,7 +176,7 @@ func (w *world) rows() (out []string) {
 		for _, n := range a.nested {
 			out = append(out, fmt.Sprintf("%s: %s is within %s", a.id, n[0], n[1]))
 		}
-		for _, r := range a.all() {
+		for _, r := range a.rows {
 			r.held = slices.Sorted(slices.Values(r.held))
 			out = append(
 				out, fmt.Sprintf("%s %s open=%v %q %q %q %v", a.id, r.user, r.open, r.name, r.email, r.title, r.held),

@@ -138,7 +138,7 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 			return err
 		}
 		raw = t.until(rd.InputOffset())
-		key := row[layout.Key]
+		key := layout.Name(f.Spec, row)
 		if f.defines {
 			key = export.DefKey(layout.KindOf(f.App, row), key)
 		}

@@ -26,7 +26,9 @@ type Input struct {
 	Due      *entitle.Result
 	Stages   []stage.Stage
 	Leaving  *leaving.Input // nil where there are no paths
-	Today    day.Day
+
+	Outsiders *model.Outsiders // nil where there are none
+	Today     day.Day
 }
 
 // A Why is the kind of cause of a change; the places follow from it.
@@ -34,28 +36,29 @@ type Why uint8
 
 // The causes.
 const (
-	Gives      Why = iota // a kit gives it
-	NotGiven              // no kit of the person gives it
-	OutOfScope            // the application's scope leaves the person out
-	NothingDue            // no kit gives anything in the application
-	IsAway                // the person is away
-	IsNotYet              // the person has not started
-	IsGone                // the person's last day is over
-	Follows               // the attribute follows the person's
-	KitSets               // a kit sets the attribute
-	IsStray               // the account belongs to nobody
-	IsDouble              // something else brings it along
-	MakesRoom             // likewise, and the cell that holds it takes one name
-	IsDefined             // the catalog defines it, or ends it
-	IsClosed              // the application is closed for the person today
-	OnPath                // a step of the path that the account is upon is due
-	IsShut                // a kit gives something, and the application opens accounts by hand
-	Unanswered            // an invitation was not accepted in its time
-	Registered            // the person has an account that they registered by themselves
-	Invites               // the application invites first
-	KeyIsOld              // the key of an account is to be made anew
-	IsUsual               // the thing is the default of a kind of which everybody has one
-	IsUndone              // a run has done the opposite, and is backed out of
+	Gives       Why = iota // a kit gives it
+	NotGiven               // no kit of the person gives it
+	OutOfScope             // the application's scope leaves the person out
+	NothingDue             // no kit gives anything in the application
+	IsAway                 // the person is away
+	IsNotYet               // the person has not started
+	IsGone                 // the person's last day is over
+	Follows                // the attribute follows the person's
+	KitSets                // a kit sets the attribute
+	IsStray                // the account belongs to nobody
+	IsDouble               // something else brings it along
+	MakesRoom              // likewise, and the cell that holds it takes one name
+	IsDefined              // the catalog defines it, or ends it
+	IsClosed               // the application is closed for the person today
+	OnPath                 // a step of the path that the account is upon is due
+	IsShut                 // a kit gives something, and the application opens accounts by hand
+	Unanswered             // an invitation was not accepted in its time
+	Registered             // the person has an account that they registered by themselves
+	Invites                // the application invites first
+	KeyIsOld               // the key of an account is to be made anew
+	ForInsiders            // the thing is for insiders only, and the person is an outsider
+	IsUsual                // the thing is the default of a kind of which everybody has one
+	IsUndone               // a run has done the opposite, and is backed out of
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
@@ -295,6 +298,8 @@ type walker struct {
 	marks    []leaving.Mark
 	catalog  *graph.Graph // see wanted
 	shown    *graph.Graph // see exported
+	inner    []int32      // see insiders
+	looked   bool
 
 	personOf, accountOf []int32
 	paths, ended        bool            // some paths are for the application, and all of those for who has left
@@ -318,7 +323,7 @@ func (w *walker) match() {
 	var removed []int32
 	for i := range personOf {
 		personOf[i] = None
-		if people == nil {
+		if people == nil || w.accounts.Nameless[int32(i)] {
 			continue
 		}
 		p := int32(people.Find(w.accounts.Key.At(i)))

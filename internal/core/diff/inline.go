@@ -20,6 +20,9 @@ func (w *walker) bringInLine(c Change, due *entitle.Due) {
 		w.attributes(c, due)
 		w.key(c)
 	}
+	if c.Account != None {
+		w.insiders(c, due, held)
+	}
 	if held == due.Want && !invited { // most have what they should
 		return
 	}
@@ -83,6 +86,35 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
 			w.add(c, model.Update)
 		}
+	}
+}
+
+// insiders takes from an outsider what is for insiders only, and what brings that along, although a kit
+// gives it: that was never theirs, or is theirs no longer.
+func (w *walker) insiders(c Change, due *entitle.Due, held uint32) {
+	if !w.looked {
+		w.looked = true
+		if o := w.in.Outsiders; o != nil && o.For != nil {
+			for t := range w.app.Things {
+				along := append(w.wanted().Along(int32(t)), int32(t))
+				if slices.ContainsFunc(along, func(x int32) bool { return w.app.Things[x].Insiders }) {
+					w.inner = append(w.inner, int32(t))
+				}
+			}
+		}
+	}
+	outsider := false
+	for _, t := range w.inner {
+		if !w.accounts.Sets.Has(held, t) || !w.accounts.Sets.Has(due.Want, t) {
+			continue
+		}
+		if !outsider && !w.in.Outsiders.Are(func(attr string) string { return w.in.People.Get(int(c.Person), attr) }, w.in.Today) {
+			return
+		}
+		outsider = true
+		c := c
+		c.Why = ForInsiders
+		w.lose(c, t)
 	}
 }
 

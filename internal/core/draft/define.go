@@ -68,6 +68,28 @@ func (d *drafter) belong(changes []diff.Change) {
 			def.Waits = slices.Sorted(maps.Keys(waits))
 			c.Def, c.Late = &def, len(waits) > 0 && c.Sense == diff.Less
 		}
+		for _, c := range definitions {
+			if c.Late {
+				exchangeLists(c, definitions)
+			}
+		}
+	}
+}
+
+// exchangeLists corrects the lists of a redefinition that gives and of one that takes, of the same thing,
+// where what gives comes first.
+func exchangeLists(less *diff.Change, definitions []*diff.Change) {
+	for _, more := range definitions {
+		if more.Verb != model.Redefine || more.Thing != less.Thing || more.Def.Field != diff.Brings || more.Sense != diff.More {
+			continue
+		}
+		def, last := *more.Def, *less.Def
+		come, gone := model.Without(def.To, def.From), model.Without(def.From, def.To)
+		def.From = last.From
+		def.To = append(model.Without(def.From, gone), come...)
+		slices.Sort(def.To)
+		last.From, last.To = def.To, more.Def.To
+		more.Def, less.Def = &def, &last
 	}
 }
 

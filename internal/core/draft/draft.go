@@ -122,6 +122,8 @@ func Draft(in Input) (*plan.Plan, error) {
 		Stages:   stages,
 		Leaving:  d.leaving,
 		Today:    in.Today,
+
+		Outsiders: in.Outsiders,
 	})
 	d.personOf, d.accountOf = found.PersonOf, found.AccountOf
 	for a := range in.Apps {
@@ -204,9 +206,9 @@ func (d *drafter) without(
 	kept := make([]diff.Change, len(left))
 	for n, i := range left {
 		kept[n] = changes[i]
-		kept[n].Number, kept[n].Late = int32(i), false
+		kept[n].Number = int32(i)
+		kept[n].Late = kept[n].Def != nil && len(kept[n].Def.Waits) > 0 && kept[n].Sense == diff.Less
 	}
-	d.belong(kept)
 	order.Sort(kept, d.in.People)
 	d.states = reach.Follow(d.in.Apps, d.accounts, same, kept)
 	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)

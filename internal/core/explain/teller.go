@@ -154,6 +154,11 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return []plan.Reason{
 			at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()}),
 		}
+	case diff.ForInsiders:
+		thing := &app.Things[c.Thing]
+		return []plan.Reason{at(thing.Pos, fact.Fact{
+			Kind: fact.ForInsiders, Thing: thing.String(), Person: t.Name(c.Person),
+		})}
 	case diff.IsUsual:
 		thing := &app.Things[c.Thing]
 		return []plan.Reason{at(app.OnePos[thing.Kind], fact.Fact{

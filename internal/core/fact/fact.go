@@ -73,6 +73,9 @@ const (
 	EndedBy       Kind = "ended-by"       // the last account of Person was taken to the end of the path Other (Place), seen On a day
 	OnList        Kind = "on-list"        // Person gets no account, as line Count of the list of the path Other (Place) has them
 	StaysOpen     Kind = "stays-open"     // Count accounts of nobody (Names) stay open while closed, from On until Until (Place)
+	NoName        Kind = "no-name"        // Account has no Attribute, by which it would be found again
+	NoLetter      Kind = "no-letter"      // Value, of Person, has the letter Other, which the file of the application cannot hold
+	TooLong       Kind = "too-long"       // the Attribute of Person has Count bytes, of Allowed
 	NotHere       Kind = "not-here"       // a back-out gives Person, who is Value (away, gone, not yet), something
 	OfNobodyNow   Kind = "of-nobody-now"  // a back-out gives Account, which belongs to nobody, something
 	Protected     Kind = "protected"      // Account

@@ -17,7 +17,7 @@ var possibleFamily = family{
 	guards: []Guard{
 		{
 			Name: Impossible, Lift: Never,
-			Raises: []fact.Kind{fact.NoRoom, fact.OneName, fact.NoMatchValue, fact.StillDue, fact.Refused},
+			Raises: []fact.Kind{fact.NoRoom, fact.OneName, fact.NoMatchValue, fact.NoName, fact.NoLetter, fact.TooLong, fact.StillDue, fact.Refused},
 			Holds: "what the application cannot express: a second name in a column that takes one, an account " +
 				"where none can be added, or one that would not be found again, as the person has no value " +
 				"of `match`",
@@ -33,8 +33,14 @@ func (c *checker) impossible(a int) {
 	accounts := c.Accounts[a]
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
+		if says := c.unwritable(a, ch); says != nil {
+			c.hold(i, Impossible, *says)
+		}
 		if c.makes(ch) && accounts.Closed != "" {
 			c.hold(i, Impossible, fact.Fact{Kind: fact.NoRoom, Because: accounts.Closed})
+		}
+		if ch.Account != diff.None && accounts.Stuck && accounts.Nameless[ch.Account] {
+			c.hold(i, Impossible, fact.Fact{Kind: fact.NoName, Account: ch.Key, Attribute: c.Apps[a].Match})
 		}
 		if ch.Thing == diff.None || ch.Verb.OfThing() || ch.Effect() != model.Widens {
 			continue
@@ -68,6 +74,59 @@ func (c *checker) impossible(a int) {
 			}
 		}
 	}
+}
+
+// unwritable is what a change would write that the application cannot hold: a letter that has no place in
+// the encoding of its file, or a name that is too long. It is nil where everything fits.
+func (c *checker) unwritable(a int, ch *diff.Change) *fact.Fact {
+	app, accounts := c.Apps[a], c.Accounts[a]
+	var values []string
+	switch {
+	case ch.Verb == model.Update:
+		values = []string{ch.After}
+		if app.Attrs[ch.Attr].Name != app.Match {
+			break
+		}
+		fallthrough
+	case c.makes(ch):
+		name := ch.Key
+		if ch.Verb == model.Update {
+			name = ch.After
+		}
+		if len(name) > model.MaxName {
+			return &fact.Fact{
+				Kind: fact.TooLong, Person: c.who(ch), Attribute: app.Match, Count: len(name), Allowed: model.MaxName,
+			}
+		}
+		values = append(values, name)
+		if ch.Verb == model.Update || ch.Person == diff.None {
+			break
+		}
+		due := &c.Due.Classes[c.Due.Of[ch.Person]].Apps[a]
+		for n := range app.Attrs {
+			v, _, _ := diff.Wanted(app, n, c.People.Column(app.Attrs[n].Person), int(ch.Person), due)
+			values = append(values, v)
+		}
+	case ch.Thing != diff.None:
+		values = []string{app.Things[ch.Thing].Name}
+	}
+	if accounts.Unwritable == nil {
+		return nil
+	}
+	for _, v := range values {
+		if letter := accounts.Unwritable(v); letter != "" {
+			return &fact.Fact{Kind: fact.NoLetter, Person: c.who(ch), Value: v, Other: letter}
+		}
+	}
+	return nil
+}
+
+// who names the person of a change, or the account of nobody.
+func (c *checker) who(ch *diff.Change) string {
+	if ch.Person == diff.None {
+		return ch.Key
+	}
+	return c.personName(ch.Person)
 }
 
 // room holds what makes room in a cell for a name that does not come: it is due

@@ -6,6 +6,7 @@ import (
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
+	"pravet/internal/core/table"
 )
 
 // The guards of this file.
@@ -33,52 +34,71 @@ var outsidersFamily = family{
 }
 
 // outsiders holds what gives something to an outsider who has no last day, one too far
-// ahead, or nobody who answers for them; and what gives them what is insiders' only.
+// ahead, or nobody who answers for them; and what gives them what is insiders' only, also by a change of
+// what something brings along.
 func (c *checker) outsiders(a int) {
 	if c.Outsiders == nil || c.Outsiders.For == nil {
 		return
 	}
-	type answer struct {
-		outsider bool
-		broken   *fact.Fact
+	known := map[int32]*outsider{}
+	of := func(p int32) *outsider {
+		x, ok := known[p]
+		if !ok {
+			x = c.outsider(p)
+			known[p] = x
+		}
+		return x
 	}
-	known := map[int32]answer{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Person == diff.None || ch.Effect() != model.Widens {
-			continue
-		}
-		x, ok := known[ch.Person]
-		if !ok {
-			get := func(attr string) string { return c.People.Get(int(ch.Person), attr) }
-			if x.outsider = c.Outsiders.Are(get, c.Today); x.outsider {
-				x.broken = c.outside(int(ch.Person), get)
+		switch {
+		case moves(ch) && ch.Sense == diff.More:
+			for _, at := range c.States.Through(ch, true) {
+				if p := c.Diff.PersonOf[a][at]; p != diff.None && of(p) != nil && c.outside(a, i, p, of(p)) {
+					break // one is enough to hold it
+				}
 			}
-			known[ch.Person] = x
-		}
-		if x.broken != nil {
-			c.hold(i, Outsiders, *x.broken)
-		}
-		if !x.outsider || ch.Thing == diff.None {
-			continue
-		}
-		for _, t := range c.given(a, ch) {
-			if thing := &c.Apps[a].Things[t]; thing.Insiders {
-				c.hold(i, Insiders, fact.Fact{
-					Kind: fact.ForInsiders, Thing: thing.String(), Person: c.personName(ch.Person),
-				})
-				break
+		case ch.Person != diff.None && (ch.Effect() == model.Widens || ch.Thing != diff.None && ch.Verb.Deed().Gains):
+			if x := of(ch.Person); x != nil {
+				c.outside(a, i, ch.Person, x)
 			}
 		}
 	}
 }
 
-// outside is what is not as it must be with an outsider, nil where all is.
-func (c *checker) outside(p int, get func(attr string) string) *fact.Fact {
-	return Outside(c.Outsiders, c.People, c.Stages, c.Today, c.personName(int32(p)), get)
+// An outsider is one by what is not as it must be with them, nil where all is.
+type outsider struct{ broken *fact.Fact }
+
+// outsider is a person as an outsider, nil for anybody else.
+func (c *checker) outsider(p int32) *outsider {
+	get := func(attr string) string { return c.People.Get(int(p), attr) }
+	if !c.Outsiders.Are(get, c.Today) {
+		return nil
+	}
+	return &outsider{Outside(c.Outsiders, c.People, c.Stages, c.Today, c.personName(p), get)}
 }
 
-// Outside is what is not as it must be with an outsider, nil where all is.
+// outside holds one change that gives something to an outsider, and reports whether it does.
+func (c *checker) outside(a, i int, p int32, x *outsider) (held bool) {
+	if x.broken != nil {
+		c.hold(i, Outsiders, *x.broken)
+		held = true
+	}
+	ch := &c.Changes[i]
+	if ch.Thing == diff.None && ch.Verb != model.Restore {
+		return held
+	}
+	for _, t := range c.given(a, ch) {
+		if thing := &c.Apps[a].Things[t]; thing.Insiders {
+			c.hold(i, Insiders, fact.Fact{Kind: fact.ForInsiders, Thing: thing.String(), Person: c.personName(p)})
+			return true
+		}
+	}
+	return held
+}
+
+// Outside is what is not as it must be with an outsider, nil where all is. Who answers for one is somebody
+// else, who is here, no outsider and no service account.
 func Outside(
 	o *model.Outsiders,
 	people *model.People,
@@ -95,8 +115,25 @@ func Outside(
 	if id == "" {
 		return &fact.Fact{Kind: fact.NoSponsor, Person: who}
 	}
-	if sponsor := people.Named(id); sponsor < 0 || stages[sponsor] == stage.Gone {
+	sponsor := people.Named(id)
+	if sponsor < 0 {
 		return &fact.Fact{Kind: fact.NoSponsor, Person: who, Other: id}
 	}
-	return nil
+	of := func(attr string) string { return people.Get(sponsor, attr) }
+	why := ""
+	switch {
+	case of("id") == get("id"):
+		why = "themselves"
+	case stages[sponsor] == stage.NotYet:
+		why = "somebody who has not started yet"
+	case stages[sponsor] == stage.Gone:
+		why = "somebody who has left"
+	case o.Are(of, today):
+		why = "an outsider"
+	case table.Fold(of("userType")) == "service":
+		why = "a service account"
+	default:
+		return nil
+	}
+	return &fact.Fact{Kind: fact.NoSponsor, Person: who, Other: id, Value: why}
 }

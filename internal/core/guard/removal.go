@@ -4,6 +4,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
+	"pravet/internal/core/table"
 )
 
 // The guards of this file.
@@ -101,7 +102,7 @@ func (c *checker) heir(i int) {
 func (c *checker) keeps(k *model.Kept, a, account, person int) bool {
 	switch {
 	case k.Account != "":
-		return k.App == c.Apps[a].ID && k.Account == c.Accounts[a].Key.At(account)
+		return k.App == c.Apps[a].ID && table.Fold(k.Account) == table.Fold(c.Accounts[a].Key.At(account))
 	case person < 0:
 		return false
 	case k.Person != "":

@@ -79,6 +79,14 @@ type Accounts struct {
 	// Unnamed are the accounts that have no value in the match attribute, and so
 	// belong to nobody.
 	Unnamed []Unnamed
+	// Nameless are those of them that are known by a name of their own (see OwnName): accounts like any
+	// other, under that name, which belong to nobody. Stuck tells that they cannot be found again to be
+	// changed.
+	Nameless map[int32]bool
+	// Unwritable returns the first letter of a text that the application's file cannot hold, "" for none;
+	// nil where everything can be written.
+	Unwritable func(text string) (letter string)
+	Stuck      bool
 }
 
 // Dangling names a member of a group.
@@ -94,6 +102,17 @@ type Unnamed struct {
 	Pos              Pos
 	Values           []Told
 	Name, Department string
+}
+
+// OwnName is by what an account without a value in the match attribute is known: its user name or, without
+// one, what else identifies it; "" where nothing does.
+func OwnName(get func(attr string) string) string {
+	for _, attr := range []string{"userName", "id", "externalId", "employeeNumber"} {
+		if v := get(attr); v != "" {
+			return v
+		}
+	}
+	return ""
 }
 
 // Told is a value of an attribute that tells people apart.

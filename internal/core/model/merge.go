@@ -23,7 +23,8 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 	if n := app.Attr(app.Match); n >= 0 {
 		out.Key = out.Attrs[n]
 	}
-	own := out.Key == nil
+	own := out.Key == nil || len(a.Nameless)+len(part.Nameless) > 0
+	out.Nameless, out.Stuck = nil, a.Stuck || part.Stuck
 	if own {
 		out.Key = &table.Column{}
 	}
@@ -44,6 +45,12 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 		}
 		if own {
 			out.Key.Append(from.Key.At(i))
+		}
+		if from.Nameless[int32(i)] {
+			if out.Nameless == nil {
+				out.Nameless = map[int32]bool{}
+			}
+			out.Nameless[int32(len(out.States))] = true
 		}
 		if had, ok := from.Had[int32(i)]; ok {
 			if out.Had == nil {

@@ -1,6 +1,7 @@
 package words
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -61,6 +62,21 @@ func hold(f *fact.Fact) (string, bool) {
 				"strays: suspend", model.Count(f.Count, "account belongs", "accounts belong"),
 			model.Plural(f.Count, "stays", "stay"), f.On, f.Until, f.Place, some(f), model.Plural(f.Count, "it", "them"),
 		), true
+	case fact.NoName:
+		return fmt.Sprintf(
+			"the account %s has no %s, by which Pravet would find it; change it in the application, or give it one there",
+			f.Account, f.Attribute,
+		), true
+	case fact.NoLetter:
+		return fmt.Sprintf(
+			"%q (%s) contains %s, which the encoding of the application's file cannot write; change the value, or export "+
+				"the application in UTF-8", f.Value, f.Person, f.Other,
+		), true
+	case fact.TooLong:
+		return fmt.Sprintf(
+			"the %s of %s has %s bytes, and an account's name may have %s; shorten it", f.Attribute, f.Person,
+			model.Thousands(f.Count), model.Thousands(f.Allowed),
+		), true
 	case fact.NotHere:
 		return fmt.Sprintf(
 			"%s is not here (%s), and the back-out would give something back; accept it with --lift not-here if it must be",
@@ -92,8 +108,8 @@ func hold(f *fact.Fact) (string, bool) {
 	case fact.NoSponsor:
 		if f.Other != "" {
 			return fmt.Sprintf(
-				"%s is an outsider, and %s, who answered for them, is not here any more; name another sponsor",
-				f.Person, f.Other,
+				"%s is an outsider, and the sponsor %s is %s; name another sponsor", f.Person, f.Other,
+				cmp.Or(f.Value, "not among the people"),
 			), true
 		}
 		return fmt.Sprintf("%s is an outsider, and nobody answers for them; name a sponsor", f.Person), true
