@@ -12,6 +12,7 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 	"pravet/internal/source"
@@ -25,13 +26,20 @@ type Changes struct {
 	Amend   *amend.Amendment
 	Because string // with who and when
 
-	made map[string]bool // kits that are new
+	made  map[[2]int32]*madeKit // application and thing → the kit that is new for it
+	order []*madeKit
+	kept  map[[2]string]bool // application and person who keep something by name
 }
 
 // Adopt puts what makes some changes unnecessary into the amendment. An error names the first
 // change that cannot be, and why.
 func (c *Changes) Adopt(changes []*plan.Change) error {
-	c.made = map[string]bool{}
+	c.made, c.order, c.kept = map[[2]int32]*madeKit{}, nil, map[[2]string]bool{}
+	for _, ch := range changes {
+		if ch.Verb.Deed().Loses && ch.Person != "" {
+			c.kept[[2]string{ch.App, ch.Person}] = true
+		}
+	}
 	lacking := map[[2]string][]int32{} // application and person → things that are not to be given
 	for _, ch := range changes {
 		a := c.Repo.App(ch.App)
@@ -48,7 +56,11 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 			}
 		case model.Update:
 			err = c.value(a, ch)
-		case model.Restore, model.Remove, model.Suspend, model.Withdraw, model.HandOver:
+		case model.Suspend:
+			if !c.due(ch) { // what is kept by name keeps the account open
+				err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
+			}
+		case model.Restore, model.Remove, model.Withdraw, model.HandOver:
 			err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
 		default:
 			err = fmt.Errorf(
@@ -67,7 +79,14 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 			return err
 		}
 	}
+	c.write()
 	return nil
+}
+
+// due reports whether the account of a change stays open by what its person keeps by name.
+func (c *Changes) due(ch *plan.Change) bool {
+	p := c.Repo.People.Named(ch.Person)
+	return p >= 0 && c.View.Stages[p] == stage.Here && c.kept[[2]string{ch.App, ch.Person}]
 }
 
 // held lets somebody hold by name what the application gave.
@@ -85,21 +104,51 @@ func (c *Changes) held(a int, ch *plan.Change) error {
 			return nil
 		}
 	}
-	name := app.ID + "-" + edit.Slug(ch.Thing.Name)
-	for n := 2; c.kit(name) != nil; n++ {
-		name = fmt.Sprint(app.ID, "-", edit.Slug(ch.Thing.Name), "-", n)
+	key := [2]int32{int32(a), t}
+	k := c.made[key]
+	if k == nil {
+		k = &madeKit{app: app.ID, kind: ch.Thing.Kind, thing: ch.Thing.Name, name: c.free(app.ID + "-" + edit.Slug(ch.Thing.Name))}
+		c.made[key] = k
+		c.order = append(c.order, k)
 	}
-	item := "    - " + e.Written()
-	if c.made[name] {
-		c.Amend.AddKit("kits/adopted.yaml", item)
-		return nil
-	}
-	c.made[name] = true
-	c.Amend.AddKit("kits/adopted.yaml",
-		name+":", "  title: "+edit.Scalar(ch.Thing.Kind.String()+" "+ch.Thing.Name+" in "+app.ID+", by name"),
-		"  gives:", "    "+app.ID+": {"+ch.Thing.Kind.Plural()+": ["+edit.Inline(ch.Thing.Name)+"]}",
-		"  holders:", item)
+	k.holders = append(k.holders, e)
 	return nil
+}
+
+// A madeKit is a kit that is new, with those who hold it by name.
+type madeKit struct {
+	app     string
+	kind    model.Kind
+	thing   string
+	name    string
+	holders []amend.Entry
+}
+
+// free is a name that no kit has.
+func (c *Changes) free(name string) string {
+	taken := func(name string) bool {
+		return c.kit(name) != nil || slices.ContainsFunc(c.order, func(k *madeKit) bool { return k.name == name })
+	}
+	out := name
+	for n := 2; taken(out); n++ {
+		out = fmt.Sprint(name, "-", n)
+	}
+	return out
+}
+
+// write puts the kits that are new into the amendment, each with all its holders.
+func (c *Changes) write() {
+	for _, k := range c.order {
+		gives := edit.Inline(k.thing)
+		lines := []string{
+			k.name + ":", "  title: " + edit.Scalar(k.kind.String()+" "+k.thing+" in "+k.app+", by name"),
+			"  gives:", "    " + k.app + ": {" + k.kind.Plural() + ": [" + gives + "]}", "  holders:",
+		}
+		for _, e := range k.holders {
+			lines = append(lines, "    - "+e.Written())
+		}
+		c.Amend.AddKit("kits/adopted.yaml", lines...)
+	}
 }
 
 func (c *Changes) kit(name string) *model.Kit {

@@ -12,6 +12,7 @@ import (
 
 	"pravet/internal/adopt"
 	"pravet/internal/amend"
+	"pravet/internal/core/access"
 	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -39,7 +40,7 @@ func (c *program) adopt() *cobra.Command {
 		Use:     "adopt {--app ID EXPORT | PLAN CHANGE... | ACCOUNT --for PERSON}",
 		Short:   "Take over what is there: an application, changes made by hand, an account",
 		GroupID: keeping,
-		Long: `Adopt writes into the files what is there already.
+		Long: `Adopt writes what already exists into the files.
 
 With --app it takes over an application from its export: it guesses the columns and says
 why, finds whose each account is (by name, email and former names; then by names that are
@@ -57,7 +58,7 @@ Nothing is written without --write or --commit.`,
 		Example: example(
 			"pravet adopt --app slips exports/slips.csv",
 			"pravet adopt --app slips exports/slips.csv --yes onyman --yes-above 80 --write",
-			"pravet adopt m4n98ppw 29 --because 'agreed with the head of ticketing'",
+			"pravet adopt rahrtudr 29 --because 'agreed with the head of ticketing'",
 			"pravet adopt tickets/account/kiosk2 --for E0118",
 		),
 		Args: takes(1, -1, "adopt what?", "pravet adopt --app slips exports/slips.csv"),
@@ -265,10 +266,21 @@ func (c *program) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*pla
 			apps = append(apps, ch.App)
 		}
 	}
+	var views []*access.View
 	draft := func(s *prepare.State) (map[string]bool, error) {
 		if err := c.read(s, apps); err != nil {
 			return nil, err
 		}
+		in := access.Input{
+			People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Today: today,
+			Accounts: make([]*model.Accounts, len(s.Repo.Apps)),
+		}
+		for a, e := range s.Exports {
+			if e != nil {
+				in.Accounts[a] = e.Accounts
+			}
+		}
+		views = append(views, access.Look(in))
 		p, err := prepare.Draft(s, ledger.Nothing(), today, today, nil)
 		if err != nil {
 			return nil, err
@@ -291,6 +303,9 @@ func (c *program) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*pla
 		if after[ch.ID] {
 			return fail(Failed, say.StillThere(ch.ID))
 		}
+	}
+	if err := adopt.Proof(views[0], views[1], changes); err != nil {
+		return fail(Failed, err)
 	}
 	more := 0
 	for id := range after {

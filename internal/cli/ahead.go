@@ -35,7 +35,7 @@ somebody who starts.
 	formatFlag(cmd, &format, "table", "json", "csv", "ical")
 	f := cmd.Flags()
 	f.StringVar(&span, "for", "P30D", "how far to look ahead")
-	f.StringSliceVar(&apps, "app", nil, "only this application, and what is about none (may be repeated)")
+	f.StringSliceVar(&apps, "app", nil, "only this application, and items that concern no application (may be repeated)")
 	f.StringVar(&on, "on", "", "look from this day, YYYY-MM-DD (default: today)")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {

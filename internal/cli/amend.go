@@ -351,7 +351,7 @@ is for a while, with --until.`, true, (*amend.Amendment).Except,
 
 func (c *program) amendAdmit() *cobra.Command {
 	return c.amendKit("admit KIT", "Let a kit's rule count for people again",
-		"Admit takes people out of those who are left out of a kit's rule.", false,
+		"Admit removes people from a kit's exceptions, so that its rule applies to them again.", false,
 		func(a *amend.Amendment, k *model.Kit, e amend.Entry) { a.Admit(k, e.Person) },
 		"pravet amend admit north-desk --for E0018")
 }

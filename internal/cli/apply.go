@@ -44,7 +44,7 @@ or needs --yes-for-good with that number. An interrupted run ends after the step
 that it is in; to go on, apply the plan again.
 
 With --only it carries out the changes that a filter matches and what those need, and
-leaves the rest as it is: one person before all, for example. What cannot be undone,
+leaves the rest as it is, so that you can try one person first, for example. What cannot be undone,
 or waits to be accepted by itself, is not accepted by that.
 
 With --unattended it carries out what the filter under unattended in pravet.yaml
@@ -56,14 +56,14 @@ person (with --unattended, and where changes wait for somebody to load or to mak
 them); 4 some changes are held by a guard, the others are
 done; 5 the run ended early, or some changes are not settled.`,
 		Example: example(
-			"pravet apply m4n98ppw",
-			"pravet apply m4n98ppw --yes",
-			"pravet apply m4n98ppw --only 'person eq \"E0118\"' --yes",
+			"pravet apply rahrtudr",
+			"pravet apply rahrtudr --yes",
+			"pravet apply rahrtudr --only 'person eq \"E0118\"' --yes",
 		),
-		Args: takes(1, 1, "which plan?", "pravet apply m4n98ppw"),
+		Args: takes(1, 1, "which plan?", "pravet apply rahrtudr"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask: this many changes cannot be undone, and are meant")
+	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask; confirm that this many changes cannot be undone")
 	cmd.Flags().BoolVar(
 		&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave "+
 			"the rest",

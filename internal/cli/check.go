@@ -10,6 +10,7 @@ import (
 	"pravet/docs/schema"
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/draft"
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 	"pravet/internal/desired"
@@ -73,6 +74,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		if repo.Problems.Errors() == 0 {
 			repo.Clashes(today)
 			c.checkUnattended(repo)
+			c.unfitting(repo)
 			if err := c.warnings(dir, repo, today); err != nil {
 				return err
 			}
@@ -80,6 +82,25 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		return c.checked(repo, matches, rules, format)
 	}
 	return cmd
+}
+
+// unfitting warns of names of accounts that no account of an export has. An application whose export cannot
+// be read is left out: to read exports is for drafts.
+func (c *program) unfitting(repo *desired.Repo) {
+	s := prepare.Of(repo)
+	for a, app := range repo.Apps {
+		names := draft.NamedAccounts(app, repo.Kept, repo.Paths)
+		if len(names) == 0 {
+			continue
+		}
+		state, err := s.Reached[a].Read(c.ctx)
+		if err != nil {
+			continue
+		}
+		for _, u := range draft.Unfitting(app, state.Accounts, names) {
+			repo.Warn(u.Pos, string(u.Fact.Kind), words.Of(&u.Fact), "correct the name, or remove it")
+		}
+	}
 }
 
 // checkUnattended checks the attributes of changes that unattended asks for.

@@ -72,7 +72,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			d := newDesk(t)
 			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 			if slices.Contains([]string{"log", "verify", "backout"}, cmd.Name()) {
-				require.Equal(t, Held, d.run("apply", "m4n98ppw", "--yes"))
+				require.Equal(t, Held, d.run("apply", "rahrtudr", "--yes"))
 			}
 			args := shellSplit(strings.TrimSpace(line))
 			require.Equal(t, "pravet", args[0], line)
@@ -152,16 +152,16 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		says   string
 		args   []string
 	}{
-		{WrongUsage, "unknown flag: --colour", []string{"show", "m4n98ppw", "--colour"}},
-		{WrongUsage, "needs a reason", []string{"reject", "m4n98ppw"}},
-		{WrongUsage, "needs a reason", []string{"reject", "m4n98ppw", "--because", "  "}},
+		{WrongUsage, "unknown flag: --colour", []string{"show", "rahrtudr", "--colour"}},
+		{WrongUsage, "needs a reason", []string{"reject", "rahrtudr"}},
+		{WrongUsage, "needs a reason", []string{"reject", "rahrtudr", "--because", "  "}},
 		{
 			WrongUsage, "the plan has no change that fits",
-			[]string{"accept", "m4n98ppw", "--only", `app eq "none"`, "--because", "x"},
+			[]string{"accept", "rahrtudr", "--only", `app eq "none"`, "--because", "x"},
 		},
 		{
 			WrongUsage, "--until: \"soon\" is not a date",
-			[]string{"reject", "m4n98ppw", "--until", "soon", "--because", "x"},
+			[]string{"reject", "rahrtudr", "--until", "soon", "--because", "x"},
 		},
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
@@ -191,7 +191,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()
-		require.Equal(t, want, Run(context.Background(), []string{"apply", "m4n98ppw"}, env), "%q", answer)
+		require.Equal(t, want, Run(context.Background(), []string{"apply", "rahrtudr"}, env), "%q", answer)
 		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
 		if want == Failed {
 			require.Contains(t, d.err.String(), "nothing was changed")

@@ -44,18 +44,18 @@ is accepted also with the whole plan, or as one of those that are chosen otherwi
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
 		Example: example(
-			"pravet accept m4n98ppw --because 'reviewed with planning'",
-			"pravet accept m4n98ppw --person E0042 --because 'starts on Monday'",
-			"pravet accept m4n98ppw 3-9,14 --because 'as agreed with the owner'",
-			"pravet accept m4n98ppw :2qe9t --because 'the new kit for berth planning'",
-			"pravet accept m4n98ppw --lift suspensions --because 'the summer crew ends together'",
+			"pravet accept rahrtudr --because 'reviewed with planning'",
+			"pravet accept rahrtudr --person E0042 --because 'starts on Monday'",
+			"pravet accept rahrtudr 3-9,14 --because 'as agreed with the owner'",
+			"pravet accept rahrtudr :2qe9t --because 'the new kit for berth planning'",
+			"pravet accept rahrtudr --lift suspensions --because 'the summer crew ends together'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet accept m4n98ppw --because 'reviewed'"),
+		Args: takes(1, -1, "which plan?", "pravet accept rahrtudr --because 'reviewed'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
 	offer(cmd, "lift", sel.of(c, "lift", guardsOf))
-	cmd.Flags().BoolVar(&forGood, "for-good", false, "what cannot be undone too, though it is not named")
+	cmd.Flags().BoolVar(&forGood, "for-good", false, "also accept, without naming each one, changes that cannot be undone")
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -84,10 +84,10 @@ A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
 		Example: example(
-			"pravet reject m4n98ppw gqc34xdfuyha --because 'agreed with the owner'",
-			"pravet reject m4n98ppw --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+			"pravet reject rahrtudr drncvfz5z3qu --because 'agreed with the owner'",
+			"pravet reject rahrtudr --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet reject m4n98ppw 12 --because 'not yet'"),
+		Args: takes(1, -1, "which plan?", "pravet reject rahrtudr 12 --because 'not yet'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")

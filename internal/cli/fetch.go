@@ -21,7 +21,7 @@ func (c *program) fetch() *cobra.Command {
 	var check bool
 	cmd := &cobra.Command{
 		Use:     "fetch [APP…]",
-		Short:   "Fetch fresh exports from applications that are reached while they are in use",
+		Short:   "Fetch fresh exports from live applications",
 		GroupID: seeing,
 		Long: `Fetch reads live applications, all or those that are named, side by side, and keeps
 what they show as their exported state, on record with its time, its digest and the

@@ -29,7 +29,7 @@ or of invitations that nobody has accepted, with the day on which they expire.
 
 --only takes a SCIM filter over the columns; a column with several values
 matches when one of them does. --columns chooses columns, "all" for all of them;
---sort sorts by columns, downwards with a minus before the name; --group-by
+--sort sorts by columns; a minus before a name sorts in descending order; --group-by
 counts the rows of each value of a column instead.
 
 --on lists what is due on a day by the files and the exports of today; --at how it

@@ -31,7 +31,7 @@ plan it shows all that concerns it, with the outcome of every change; with --per
 --thing or --app what became of them, who decided that, and why.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-1", "pravet log m4n98ppw --format json",
+		Example: example("pravet log", "pravet log run-1", "pravet log rahrtudr --format json",
 			"pravet log --person E0042 --since 2026-11-01", "pravet log verify"),
 		Args: takes(0, 1, "", "pravet log run-1"),
 	}
@@ -224,8 +224,8 @@ func (c *program) trust() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "trust",
 		Short: "Go on with a ledger that does not end where it once did",
-		Long: `Trust says that it is right that the newest entries of the ledger are gone, as
-after putting back an older copy of the repository. Decisions and runs that were
+		Long: `Trust records that the newest ledger entries are missing for a known reason, such
+as restoring an older copy of the repository. Decisions and runs that were
 in them are not known any more: what was rejected may be planned again. Who says
 so, and why, becomes an entry of its own.
 

@@ -38,12 +38,12 @@ It reaches no application, and writes nothing: no plan, and no entry in the ledg
 
 Exit status: 0 all that is not left alone was settled, and everything held; 1 something
 did not hold, or it could not be rehearsed; 5 some changes would not be settled.`,
-		Example: example("pravet rehearse m4n98ppw", "pravet rehearse m4n98ppw --interruptions 50 --seed 7"),
-		Args:    takes(1, 1, "which plan?", "pravet rehearse m4n98ppw"),
+		Example: example("pravet rehearse rahrtudr", "pravet rehearse rahrtudr --interruptions 50 --seed 7"),
+		Args:    takes(1, 1, "which plan?", "pravet rehearse rahrtudr"),
 	}
 	formatFlag(cmd, &format, "text", "json")
 	cmd.Flags().IntVar(&faults, "interruptions", 30, "how many of a hundred steps are interrupted")
-	cmd.Flags().Uint64Var(&seed, "seed", 0, "the same interruptions as another time (default: others each time)")
+	cmd.Flags().Uint64Var(&seed, "seed", 0, "repeat the interruptions of an earlier rehearsal (default: random)")
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		if faults < 0 || faults > 90 {

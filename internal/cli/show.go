@@ -44,11 +44,11 @@ and those of people, as in person.department or department.`,
 		Example: example(
 			"pravet show",
 			"pravet show m4n98 --person E0042",
-			"pravet show m4n98ppw --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
-			"pravet show m4n98ppw --group-by department",
-			"pravet show plans/m4n98ppw.json --format markdown",
+			"pravet show rahrtudr --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
+			"pravet show rahrtudr --group-by department",
+			"pravet show plans/rahrtudr.json --format markdown",
 		),
-		Args: takes(0, 1, "", "pravet show m4n98ppw"),
+		Args: takes(0, 1, "", "pravet show rahrtudr"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	as.flags(cmd)

@@ -28,7 +28,7 @@ type Maker struct {
 // A Choice is what a decision is about.
 type Choice struct {
 	All     bool            // the whole plan
-	ForGood bool            // what cannot be undone too, though it is not named
+	ForGood bool            // also accept, without naming each one, changes that cannot be undone
 	Changes map[string]bool // changes of the plan
 	Nobody  bool            // nobody has looked at them: a rule accepts them, for this plan only
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
@@ -140,8 +140,8 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 	}
 	if len(c.Changes) == 0 && len(c.Aside) == 0 {
 		return made, errors.New(
-			"all of this was carried out already, and so cannot be rejected any more; what is to be otherwise is " +
-				"said in the files",
+			"nothing was rejected: all of these changes have already been carried out; to reverse them, change " +
+				"the files, or use backout",
 		)
 	}
 	made.Along = decide.WithNeeding(m.Plan, c.Changes)

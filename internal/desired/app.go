@@ -187,7 +187,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 					problem(
 						path.Pos,
 						"outside",
-						fmt.Sprintf("the path %s leads out of the repository", path.Text),
+						fmt.Sprintf("the path %s is outside the repository", path.Text),
 						"keep the export below it; or, if you trust these files, open that folder when you run "+
 							"Pravet: "+source.Outside+"=FOLDER",
 					),

@@ -24,7 +24,7 @@ func (d *doc) named(app *model.App) {
 				problem(
 					t.Pos,
 					"bad-name",
-					fmt.Sprintf("%q has spaces at its ends or control characters, which no export keeps", t.Name),
+					fmt.Sprintf("%q begins or ends with a space, or contains a control character, and exports do not preserve these", t.Name),
 					"write the name as the application shows it",
 				),
 			)
@@ -35,12 +35,12 @@ func (d *doc) named(app *model.App) {
 				t.Pos,
 				"nearly-same",
 				fmt.Sprintf(
-					"%s %q and %q differ only by case or spaces, and are two things here",
+					"%s %q and %q differ only in case or spaces, and are treated as two things",
 					t.Kind,
 					other,
 					t.Name,
 				),
-				"if they are one, write it as the application shows it",
+				"if they are the same, keep one, spelled as the application shows it",
 			)
 			p.Severity = source.Warning
 			d.probs.Add(p)

@@ -159,11 +159,11 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		{"apps/empty.yaml", "", "apps/empty.yaml:1: the file describes no application; add app: ID"},
 		{
 			"kits/desk.yaml", "kits:\n  a: {gives: {tickets: {roles: [seller, seller]}}}\n",
-			"seller stands in roles twice; the first is in line 2",
+			"seller is listed twice under roles; the first is in line 2",
 		},
 		{
 			"kits/desk.yaml", "kits:\n  a: {gives: {tickets: {roles: [seller]}}, holders: [{person: E0001}]}\n",
-			"an entry of holders lacks because",
+			"an entry of holders has no because",
 		},
 		{
 			"kits/desk.yaml", "kits:\n  a: {for: 'id pr', everyone: true, gives: {tickets: {}}}\n",
@@ -203,10 +203,10 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 			"people/more.yaml", "people:\n  - {id: E9, userName: x, away: {from: 2026-02-01, to: 2026-01-01}}\n",
 			"away.to 2026-01-01 is before away.from 2026-02-01",
 		},
-		{"people/more.yaml", "people:\n  - {id: E9}\n", "people/more.yaml:2:5: the person lacks id or userName"},
+		{"people/more.yaml", "people:\n  - {id: E9}\n", "people/more.yaml:2:5: the person has no id or userName"},
 		{"people/more.csv", "id,userName,badge\n", "people/more.csv:1:13: a person has no attribute \"badge\"; " +
 			"an organization's own attributes are named extra.badge"},
-		{"people/more.csv", "id,userName,ID\n", "people/more.csv:1:13: the column ID stands twice"},
+		{"people/more.csv", "id,userName,ID\n", "people/more.csv:1:13: there are two columns named ID"},
 		{
 			"people/more.csv", "id,userName,away\nE9,x,maybe\n",
 			`people/more.csv:2:6: away: "maybe" is not true or false`,

@@ -35,8 +35,8 @@ func (r *Repo) readJoins(d *doc, app *model.App, f map[string]*yaml.Node) {
 		d.problem(
 			n,
 			"two-rules",
-			"whoever is invited before the first day could accept before it",
-			"take lead out; people are invited on the first day",
+			"lead cannot be combined with joins: invited, because someone invited early could also accept early",
+			"remove lead (people are then invited on their first day)",
 		)
 	}
 }
@@ -165,7 +165,7 @@ func (d *doc) joins(f map[string]*yaml.Node, app *model.App, s *export.Spec) {
 		return
 	}
 	if !s.Shows(model.Invited) {
-		lacks(f["joins"], "people are invited, and the export has no word for somebody who is",
+		lacks(f["joins"], "joins: invited requires a word for invited accounts in the export",
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, invited: WORD} under columns")
 	}
 	if app.Invites.Again > 0 && s.Column(model.Sent) == nil {

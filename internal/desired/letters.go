@@ -153,7 +153,7 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 			d.problem(
 				f["folder"],
 				"outside",
-				fmt.Sprintf("the path %s leads out of the repository", w.Folder),
+				fmt.Sprintf("the path %s is outside the repository", w.Folder),
 				"keep the folder below it",
 			)
 		}

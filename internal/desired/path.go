@@ -39,8 +39,8 @@ func (r *Repo) readPaths() {
 			if other := ranks[p.Rank]; other != nil {
 				r.fail(
 					p.Pos, "same-rank",
-					fmt.Sprintf("the path %s has the rank %d, as %s in %s has", p.Name, p.Rank, other.Name, other.Pos),
-					"give each path a rank of its own: of those that fit an account, the least is taken",
+					fmt.Sprintf("path %s has rank %d, and so does path %s (%s)", p.Name, p.Rank, other.Name, other.Pos),
+					"give each path its own rank: if several paths match an account, the lowest rank applies",
 				)
 			}
 			ranks[p.Rank] = p
@@ -224,14 +224,14 @@ func (r *Repo) readList(list *model.List, named model.Pos) {
 		name := ""
 		switch {
 		case hasPerson && row[person] != "":
-			name = strings.Clone(row[person])
+			name = strings.Clone(strings.TrimSpace(row[person]))
 			r.refs = append(r.refs, personRef{name, pos})
 		case hasApp && hasAccount && row[app] != "" && row[account] != "":
 			if r.App(row[app]) < 0 {
 				r.noApplication(pos, row[app])
 				continue
 			}
-			name = row[app] + "/" + row[account]
+			name = model.Listed(row[app], strings.TrimSpace(row[account]))
 		default:
 			r.fail(pos, "missing-value", "the row names neither a person nor an account", "take it out, or fill it in")
 			continue

@@ -275,7 +275,7 @@ func (r *Repo) peopleHeader(
 			name = ours
 		}
 		if seen[table.Fold(name)] {
-			r.fail(pos, "duplicate-key", fmt.Sprintf("the column %s stands twice", name), "keep one of them")
+			r.fail(pos, "duplicate-key", fmt.Sprintf("there are two columns named %s", name), "keep one of them")
 			ok = false
 		}
 		seen[table.Fold(name)] = true
@@ -298,7 +298,7 @@ func (r *Repo) peopleHeader(
 			r.fail(
 				model.Pos{File: file, Line: 1},
 				"missing-column",
-				"the header lacks the column "+need,
+				"the header has no column "+need,
 				"every person needs an id and a userName",
 			)
 			ok = false
@@ -348,7 +348,7 @@ func (r *Repo) peopleYAML(file string) {
 			add(e.key, e.name, d.text(e.value, e.name))
 		}
 		if !has["id"] || !has["username"] {
-			d.problem(n, "missing-value", "the person lacks id or userName", "every person needs both")
+			d.problem(n, "missing-value", "the person has no id or userName", "every person needs both")
 			continue
 		}
 		r.People.Add(number, n.Line, attrs, values)

@@ -38,7 +38,7 @@ func (r *Repo) checkPeople() {
 			if a != b {
 				differs = fmt.Sprintf(" (written %s there)", a)
 			}
-			const hint = "every person needs one of their own"
+			const hint = "every person needs a unique one"
 			all = append(
 				all,
 				finding{int(c.Second), attr, int(c.First), "duplicate-entry", func(first model.Pos) string {
@@ -50,7 +50,7 @@ func (r *Repo) checkPeople() {
 					int(c.Second),
 					"duplicate-entry",
 					func(second model.Pos) string {
-						return fmt.Sprintf("the %s %s stands again in "+
+						return fmt.Sprintf("the %s %s is used again at "+
 							"%s", attr, a, second)
 					},
 					hint,

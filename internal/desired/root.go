@@ -75,7 +75,7 @@ func (r *Repo) readRoot() []pending {
 			d.problem(
 				n,
 				"duplicate-entry",
-				fmt.Sprintf("a separation %q stands in line %d already", p.name, line),
+				fmt.Sprintf("another separation named %q is in line %d", p.name, line),
 				"give it another name",
 			)
 		}

@@ -172,7 +172,7 @@ func (d *doc) entries(n *yaml.Node, what string) []entry {
 			d.problem(
 				at,
 				"duplicate-key",
-				fmt.Sprintf("the key %s stands again in line %d", k.Value, k.Line),
+				fmt.Sprintf("the key %s is also in line %d", k.Value, k.Line),
 				"keep one of them",
 			)
 			continue
@@ -230,7 +230,7 @@ func (d *doc) text(n *yaml.Node, what string) string {
 		return ""
 	}
 	if n.Kind != yaml.ScalarNode {
-		d.problem(n, "wrong-type", what+" takes one value, and a list or a mapping stands here", "write a single word, or a text in quotes")
+		d.problem(n, "wrong-type", what+" takes a single value, but this is a list or a mapping", "write one word, or text in quotes")
 		return ""
 	}
 	return n.Value
@@ -239,7 +239,7 @@ func (d *doc) text(n *yaml.Node, what string) string {
 func (d *doc) required(fields map[string]*yaml.Node, of *yaml.Node, key, what string) string {
 	v := d.text(fields[key], key)
 	if v == "" {
-		d.problem(of, "missing-key", fmt.Sprintf("%s lacks %s", what, key), "add "+key+": VALUE")
+		d.problem(of, "missing-key", fmt.Sprintf("%s has no %s", what, key), "add "+key+": VALUE")
 	}
 	return v
 }
@@ -322,7 +322,7 @@ func (d *doc) names(n *yaml.Node, what string) []model.Name {
 			d.problem(
 				item,
 				"duplicate-entry",
-				fmt.Sprintf("%s stands in %s twice; the first is in line %d", v, what, line),
+				fmt.Sprintf("%s is listed twice under %s; the first is in line %d", v, what, line),
 				"keep one of them",
 			)
 			continue

@@ -370,7 +370,7 @@ func (l *Layout) hold(b *builder, cells *[model.Kinds]*cell, rd *csv.Reader, nam
 func (c *Column) ISO(v string) (string, error) {
 	t, err := time.Parse(c.Date, v)
 	if err != nil {
-		return "", fmt.Errorf("%q is no date of the form that is set for %s", v, c.Name)
+		return "", fmt.Errorf("%q is not a valid date in the format that %s sets", v, c.Name)
 	}
 	if t.Equal(t.Truncate(24 * time.Hour)) {
 		return t.Format(time.DateOnly), nil

@@ -89,7 +89,7 @@ func Latest(
 			}
 		}
 		if common = next; len(common) == 0 {
-			return nil, time.Time{}, fmt.Errorf("of no time are there files for all names, %s among them", p.Text)
+			return nil, time.Time{}, fmt.Errorf("there is no single export time for which every file exists, including %s", p.Text)
 		}
 	}
 	for t := range common {

@@ -305,7 +305,7 @@ func (m *Mapping) cell(row *intake.Row, attr, cell, date string) string {
 		if iso, err := (&export.Column{Name: attr, Date: date}).ISO(v); err == nil {
 			return iso[:min(len(iso), len(time.DateOnly))]
 		}
-		wrong("wrong-date", fmt.Sprintf("%q is no date of the form that was said", v), "correct it, or the form")
+		wrong("wrong-date", fmt.Sprintf("%q is not a valid date in the given format", v), "correct the date, or the format (--date)")
 		return v
 	}
 	wrong(

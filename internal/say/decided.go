@@ -71,7 +71,7 @@ func TakenUp(n int) string {
 // TooLateToReject is the title of what was carried out already.
 func TooLateToReject(n int) string {
 	return fmt.Sprintf(
-		"%s carried out already, and so cannot be rejected any more:", model.Count(n, "change was", "changes were"),
+		"%s carried out already, so it is too late to reject:", model.Count(n, "change was", "changes were"),
 	)
 }
 

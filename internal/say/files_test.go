@@ -16,7 +16,7 @@ func saidOfFiles() map[string][]any {
 		},
 		"NotWrittenYet": {
 			say.NotWrittenYet(),
-			"Nothing is written yet. Add --write to write the files, or --commit to commit them to Git as well.",
+			"Nothing has been written. Add --write to write the files, or --commit to write and commit them to Git as well.",
 		},
 		"NoGit": {
 			say.NoGit(errFull),
@@ -199,8 +199,8 @@ func saidOfFiles() map[string][]any {
 			"agreed; done by hand, taken over by Farah Linden on 2026-11-24",
 		},
 		"StillThere": {
-			say.StillThere("gqc34xdfuyha"),
-			"change gqc34xdfuyha would still be in the next draft; correct the files by hand. Nothing was written",
+			say.StillThere("drncvfz5z3qu"),
+			"change drncvfz5z3qu would still be in the next draft; correct the files by hand. Nothing was written",
 		},
 		"MoreChanges": {
 			say.MoreChanges(1),
@@ -211,8 +211,8 @@ func saidOfFiles() map[string][]any {
 			`"No Good" is not a name of an environment: small letters, digits and hyphens`,
 		},
 		"OtherEnvironment": {
-			say.OtherEnvironment("m4n98ppw", "rehearsal", ""),
-			"plan m4n98ppw is for the environment rehearsal, and this is live; it runs nowhere else: --env rehearsal",
+			say.OtherEnvironment("rahrtudr", "rehearsal", ""),
+			"plan rahrtudr is for the environment rehearsal, and this is live; it runs nowhere else: --env rehearsal",
 		},
 		"OutEnding": {
 			say.OutEnding("x.txt"),

@@ -52,4 +52,4 @@ func StartAgain() string {
 }
 
 // StartBut is that the start was not quite reached again.
-func StartBut() string { return "The start is reached again, but for this:" }
+func StartBut() string { return "Everything is back as it was at the start, except:" }

@@ -34,18 +34,18 @@ func said() map[string][]any {
 		Reader: "Ada Fell", Address: "ada@x.example", Subject: "2 changes", Body: "Dear Ada Fell,\n\nnothing.\n",
 	}
 	november, december := date("2026-11-24"), date("2026-12-01")
-	written, next := say.Drafted("plans/m4n98ppw.json", "m4n98ppw")
-	mark, running := say.UnderWayToo("Idris Keane carries out m4n98ppw")
+	written, next := say.Drafted("plans/rahrtudr.json", "rahrtudr")
+	mark, running := say.UnderWayToo("Idris Keane carries out rahrtudr")
 	all := map[string][]any{
 		"EmptyFilter": {
 			say.EmptyFilter(), `the filter is empty; write one, for example person eq "E0118", or leave the flag out`,
 		},
 		"Part": {say.Part(`verb eq "suspend"`), `asked at apply --only verb eq "suspend"`},
 		"LeftOfPlan": {
-			say.LeftOfPlan(1, "m4n98ppw"),
-			"1 change is left of this plan; go on with: pravet accept m4n98ppw, and pravet apply m4n98ppw",
-			say.LeftOfPlan(7, "m4n98ppw"),
-			"7 changes are left of this plan; go on with: pravet accept m4n98ppw, and pravet apply m4n98ppw",
+			say.LeftOfPlan(1, "rahrtudr"),
+			"1 change is left of this plan; go on with: pravet accept rahrtudr, and pravet apply rahrtudr",
+			say.LeftOfPlan(7, "rahrtudr"),
+			"7 changes are left of this plan; go on with: pravet accept rahrtudr, and pravet apply rahrtudr",
 		},
 		"NoLetters": {
 			say.NoLetters(),
@@ -132,7 +132,7 @@ func said() map[string][]any {
 		},
 		"Interruptions": {say.Interruptions(99), "--interruptions: 99 is not between 0 and 90 of a hundred steps"},
 		"Rehearsed": {
-			say.Rehearsed("m4n98ppw", 41, 42), "Plan m4n98ppw on copies of the applications: 41 of 42 changes settled.",
+			say.Rehearsed("rahrtudr", 41, 42), "Plan rahrtudr on copies of the applications: 41 of 42 changes settled.",
 		},
 		"RehearsedSteps": {
 			say.RehearsedSteps(5, 1, 7),
@@ -147,11 +147,11 @@ func said() map[string][]any {
 		},
 		"RehearsedUndone": {say.RehearsedUndone(3), "Undone again: 3 changes."},
 		"StartAgain":      {say.StartAgain(), "The start is reached again: the applications are just as they were."},
-		"StartBut":        {say.StartBut(), "The start is reached again, but for this:"},
+		"StartBut":        {say.StartBut(), "Everything is back as it was at the start, except:"},
 		"ForSomebody": {
-			say.ForSomebody(2, "m4n98ppw"),
+			say.ForSomebody(2, "rahrtudr"),
 			"2 changes wait for somebody to carry them out; when the application is exported again, go on with: " +
-				"pravet apply m4n98ppw",
+				"pravet apply rahrtudr",
 		},
 		"Arrived": {
 			say.Arrived(
@@ -181,12 +181,12 @@ func said() map[string][]any {
 			"--brief and --full exclude each other; use one of them",
 		},
 		"Missing": {
-			say.Missing("which plan?", "pravet apply m4n98ppw"), "which plan? For example: pravet apply m4n98ppw",
+			say.Missing("which plan?", "pravet apply rahrtudr"), "which plan? For example: pravet apply rahrtudr",
 		},
 		"NoWords": {say.NoWords("pravet seats", "now"), `pravet seats takes flags only, and "now" is none`},
 		"TooManyWords": {
-			say.TooManyWords([]string{"twice"}, "pravet apply", "pravet apply m4n98ppw"),
-			`"twice" is one word too many; pravet apply is called like this: pravet apply m4n98ppw`,
+			say.TooManyWords([]string{"twice"}, "pravet apply", "pravet apply rahrtudr"),
+			`unexpected argument "twice"; for example: pravet apply rahrtudr`,
 		},
 		"NoFolder": {say.NoFolder("north"), "north: there is no such folder"},
 		"NoRepository": {
@@ -206,17 +206,17 @@ func said() map[string][]any {
 			"--with compares one revision with itself and files as they are now; name one revision at most",
 		},
 		"NotPast": {
-			say.NotPast(december), "--at: 2026-12-01 is yet to come; what is due then is said by --on 2026-12-01",
+			say.NotPast(december), "--at: 2026-12-01 is in the future; to see what is due then, use --on 2026-12-01",
 		},
 		"NoReason": {say.NoReason(), "a decision needs a reason: --because 'why'"},
 		"NothingToDecide": {
-			say.NothingToDecide("m4n98ppw"),
-			"plan m4n98ppw has been carried out, so there is nothing left to decide about it; draft again with: " +
+			say.NothingToDecide("rahrtudr"),
+			"plan rahrtudr has been carried out, so there is nothing left to decide about it; draft again with: " +
 				"pravet draft",
 		},
 		"TooOldToDecide": {
-			say.TooOldToDecide("m4n98ppw", []string{"the files have changed", "tickets has changed"}),
-			"plan m4n98ppw is out of date, and nothing was decided: the files have changed; tickets has changed. " +
+			say.TooOldToDecide("rahrtudr", []string{"the files have changed", "tickets has changed"}),
+			"plan rahrtudr is out of date, and nothing was decided: the files have changed; tickets has changed. " +
 				"Draft again, and decide about the new plan",
 		},
 		"NothingFits": {say.NothingFits(), "the plan has no change that fits"},
@@ -229,8 +229,8 @@ func said() map[string][]any {
 			"Not accepted, because it was rejected earlier; to accept one, name it by its id:",
 		},
 		"AllRejected": {
-			say.AllRejected(2, "gqc34xdfuyha"),
-			"nothing was accepted: 2 changes that fit were rejected earlier; to accept one, name it by its id, for example gqc34xdfuyha",
+			say.AllRejected(2, "drncvfz5z3qu"),
+			"nothing was accepted: 2 changes that fit were rejected earlier; to accept one, name it by its id, for example drncvfz5z3qu",
 		},
 		"LiftOneByOne": {
 			say.LiftOneByOne("at-least"),
@@ -281,20 +281,20 @@ func said() map[string][]any {
 		},
 		"NoPlanYet": {say.NoPlanYet(), "there is no plan yet; draft one with: pravet draft"},
 		"NoChange": {
-			say.NoChange("nosuch", "m4n98ppw"),
-			`the plan has no change "nosuch"; list them with: pravet show m4n98ppw --brief`,
+			say.NoChange("nosuch", "rahrtudr"),
+			`the plan has no change "nosuch"; list them with: pravet show rahrtudr --brief`,
 		},
 		"ManyChanges": {say.ManyChanges(2, "ab"), `2 changes begin with "ab"; write more of the id`},
 		"WhichPlan": {
 			say.WhichPlan("3-9"),
 			"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; " +
-				"otherwise name it, for example: pravet accept m4n98ppw 3-9",
+				"otherwise name it, for example: pravet accept rahrtudr 3-9",
 		},
 		"NotANumber": {say.NotANumber("x"), `"x" is not the number of a change; for example: 3-9,14`},
 		"NoNumbers":  {say.NoNumbers("9-40", 38), "the plan has no changes 9-40; they are numbered from 1 to 38"},
 		"NoCause": {
-			say.NoCause("2q", "m4n98ppw"),
-			"the plan has no cause or fold :2q; see them with: pravet show m4n98ppw --summary",
+			say.NoCause("2q", "rahrtudr"),
+			"the plan has no cause or fold :2q; see them with: pravet show rahrtudr --summary",
 		},
 		"ManyCauses": {say.ManyCauses(2, "2"), "2 causes or folds begin with :2; write more of it"},
 		"NotInPlan": {
@@ -356,14 +356,14 @@ func said() map[string][]any {
 		},
 		"RunNotBegun": {say.RunNotBegun(errFull), "the run did not begin, and nothing was changed: the disk is full"},
 		"Stopped": {
-			say.Stopped("run-2", errFull, "m4n98ppw"),
-			"run-2 stopped: the disk is full; to go on: pravet apply m4n98ppw",
+			say.Stopped("run-2", errFull, "rahrtudr"),
+			"run-2 stopped: the disk is full; to go on: pravet apply rahrtudr",
 		},
 		"EndedBut": {say.EndedBut("run-2", errFull), "run-2 came to its end, but the disk is full"},
 		"NotAccepted": {
-			say.NotAccepted("m4n98ppw"),
+			say.NotAccepted("rahrtudr"),
 			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept " +
-				"m4n98ppw --because 'why', or use --yes",
+				"rahrtudr --because 'why', or use --yes",
 		},
 		"NoAnswer":     {say.NoAnswer(), "there was no answer; nothing was changed"},
 		"NotConfirmed": {say.NotConfirmed(), "not confirmed; nothing was changed"},
@@ -398,7 +398,7 @@ func said() map[string][]any {
 		},
 		"More": {say.More(1200), "and 1,200 more"},
 		"Came": {
-			say.Came("run-2", "m4n98ppw", 1, 0), "run-2 of plan m4n98ppw: 1 change settled, 0 not settled.",
+			say.Came("run-2", "rahrtudr", 1, 0), "run-2 of plan rahrtudr: 1 change settled, 0 not settled.",
 		},
 		"WrittenOnly": {
 			say.WrittenOnly("tickets"),
@@ -408,8 +408,8 @@ func said() map[string][]any {
 			say.LackingAfter(1), "1 change is left alone, as something that it needs is not carried out.",
 		},
 		"HeldBy": {
-			say.HeldBy(2, []string{"seats", "separation"}, "m4n98ppw", "seats"),
-			"2 changes are held by seats, separation; to lift one: pravet accept m4n98ppw --lift seats --because 'why'",
+			say.HeldBy(2, []string{"seats", "separation"}, "rahrtudr", "seats"),
+			"2 changes are held by seats, separation; to lift one: pravet accept rahrtudr --lift seats --because 'why'",
 		},
 		"OnRecord": {
 			say.OnRecord("run-2", 60, "ab12"), "On record: pravet log run-2. The ledger ends with entry 60, ab12",
@@ -419,33 +419,33 @@ func said() map[string][]any {
 			"standard output could not be written (the disk is full); this is what was done:",
 		},
 		"UnderWay": {
-			say.UnderWay("Idris Keane carries out m4n98ppw"),
-			"A run is under way, so this plan may soon be out of date: Idris Keane carries out m4n98ppw",
+			say.UnderWay("Idris Keane carries out rahrtudr"),
+			"A run is under way, so this plan may soon be out of date: Idris Keane carries out rahrtudr",
 		},
 		"UnderWayToo": {
 			mark + running,
-			"A run is under way: Idris Keane carries out m4n98ppw. What it has not begun yet follows this decision.",
+			"A run is under way: Idris Keane carries out rahrtudr. What it has not begun yet follows this decision.",
 		},
 		"Lifted": {
-			say.Lifted("seats", "m4n98ppw", 5), "Lifted the guard seats for plan m4n98ppw; it held 5 changes.",
+			say.Lifted("seats", "rahrtudr", 5), "Lifted the guard seats for plan rahrtudr; it held 5 changes.",
 		},
 		"AcceptedPlan": {
-			say.AcceptedPlan("m4n98ppw", 34, 38) + " " + say.AcceptedPlan("m4n98ppw", 1, 1),
-			"Accepted 34 of 38 changes, the whole plan m4n98ppw but for 4 that were rejected. " +
-				"Accepted the whole plan m4n98ppw, 1 change.",
+			say.AcceptedPlan("rahrtudr", 34, 38) + " " + say.AcceptedPlan("rahrtudr", 1, 1),
+			"Accepted 34 of 38 changes, the whole plan rahrtudr but for 4 that were rejected. " +
+				"Accepted the whole plan rahrtudr, 1 change.",
 		},
-		"Accepted":      {say.Accepted(2, "m4n98ppw"), "Accepted 2 changes of plan m4n98ppw:"},
+		"Accepted":      {say.Accepted(2, "rahrtudr"), "Accepted 2 changes of plan rahrtudr:"},
 		"AcceptedAlong": {say.AcceptedAlong(), "Along with them, as they need it:"},
 		"TakenUp": {
 			say.TakenUp(1), "1 of them was set aside before; draft again to have what was taken up.",
 		},
 		"TooLateToReject": {
-			say.TooLateToReject(2), "2 changes were carried out already, and so cannot be rejected any more:",
+			say.TooLateToReject(2), "2 changes were carried out already, so it is too late to reject:",
 		},
 		"Rejected": {
-			say.Rejected(1, "m4n98ppw", "2026-12-31", false) + " " + say.Rejected(2, "m4n98ppw", "", true),
-			"Rejected 1 change of plan m4n98ppw, remembered until 2026-12-31: " +
-				"Rejected 2 changes of plan m4n98ppw, written to standing.yaml:",
+			say.Rejected(1, "rahrtudr", "2026-12-31", false) + " " + say.Rejected(2, "rahrtudr", "", true),
+			"Rejected 1 change of plan rahrtudr, remembered until 2026-12-31: " +
+				"Rejected 2 changes of plan rahrtudr, written to standing.yaml:",
 		},
 		"StandsAlready": {
 			say.StandsAlready(1) + " " + say.StandsAlready(2),
@@ -494,7 +494,7 @@ func said() map[string][]any {
 			say.Dry(), "This is what the plan would be; nothing was written. Write it with: pravet draft",
 		},
 		"Drafted": {
-			written + ". " + next, "Written to plans/m4n98ppw.json. Read it with: pravet show m4n98ppw",
+			written + ". " + next, "Written to plans/rahrtudr.json. Read it with: pravet show rahrtudr",
 		},
 		"Drawn": {say.Drawn("seats.png"), "Drawn into seats.png"},
 		"Started": {

@@ -48,7 +48,7 @@ func NoWords(command, word string) error {
 
 // TooManyWords is more words than a command takes.
 func TooManyWords(words []string, command, example string) error {
-	return fmt.Errorf("%q is one word too many; %s is called like this: %s", strings.Join(words, " "), command, example)
+	return fmt.Errorf("unexpected argument %q; for example: %s", strings.Join(words, " "), example)
 }
 
 // NoFolder is a --repo that is not there.
@@ -87,7 +87,7 @@ func TooManyForWith() error {
 
 // NotPast is an --at that is not a past day.
 func NotPast(on day.Day) error {
-	return fmt.Errorf("--at: %s is yet to come; what is due then is said by --on %s", on, on)
+	return fmt.Errorf("--at: %s is in the future; to see what is due then, use --on %s", on, on)
 }
 
 // NoReason is a decision without --because.
@@ -249,7 +249,7 @@ func ManyChanges(n int, begin string) error {
 func WhichPlan(word string) error {
 	return fmt.Errorf(
 		"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; "+
-			"otherwise name it, for example: pravet accept m4n98ppw %s", word,
+			"otherwise name it, for example: pravet accept rahrtudr %s", word,
 	)
 }
 

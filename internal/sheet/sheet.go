@@ -305,7 +305,7 @@ func (t *Table) header(row []string, rd *csv.Reader) error {
 			return source.NewProblem(
 				pos,
 				"duplicate-key",
-				fmt.Sprintf("the column %s stands twice", h),
+				fmt.Sprintf("there are two columns named %s", h),
 				"give one of them another name, or take it out",
 			)
 		}

@@ -243,7 +243,7 @@ func TestNoNameLeadsOutOfATree(t *testing.T) {
 				require.NoError(t, tree.Allowed(name))
 				continue
 			}
-			require.ErrorContains(t, err, "the path leads out of the repository", name)
+			require.ErrorContains(t, err, "the path is outside the repository", name)
 			require.NotContains(t, err.Error(), "a secret")
 			require.Error(t, tree.Allowed(name))
 			_, err = tree.Stage(name, 0o644, text)

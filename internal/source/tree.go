@@ -103,7 +103,7 @@ func (t *Tree) find(name string) (*place, error) {
 	return nil, NewProblem(
 		model.Pos{File: name},
 		"outside",
-		"the path leads out of the repository",
+		"the path is outside the repository",
 		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+
 			""+Outside+"=FOLDER",
 	)

@@ -52,6 +52,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	}
 	d.aloneNotice(a, add)
 	d.closedNotice(a, found, add)
+	d.unfit(a, add)
 	for _, x := range found.Ended {
 		if int(x.App) == a {
 			add(fact.Fact{

@@ -76,6 +76,7 @@ const (
 	NoName        Kind = "no-name"        // Account has no Attribute, by which it would be found again
 	NoLetter      Kind = "no-letter"      // Value, of Person, has the letter Other, which the file of the application cannot hold
 	TooLong       Kind = "too-long"       // the Attribute of Person has Count bytes, of Allowed
+	NoAccount     Kind = "no-account"     // Via (Place) names Account, which App does not have; Other is near
 	NotHere       Kind = "not-here"       // a back-out gives Person, who is Value (away, gone, not yet), something
 	OfNobodyNow   Kind = "of-nobody-now"  // a back-out gives Account, which belongs to nobody, something
 	Protected     Kind = "protected"      // Account

@@ -157,14 +157,14 @@ func (c *comparison) twice() {
 				i,
 				k,
 				"duplicate-entry",
-				fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[n].Line),
+				fmt.Sprintf("the %s %s is in line %d as well", k, v, c.in.Rows[n].Line),
 				"keep one of the rows, or correct it",
 			)
 			c.fail(
 				n,
 				k,
 				"duplicate-entry",
-				fmt.Sprintf("the %s %s stands in line %d as well", k, v, c.in.Rows[i].Line),
+				fmt.Sprintf("the %s %s is in line %d as well", k, v, c.in.Rows[i].Line),
 				"keep one of the rows, or correct it",
 			)
 		}

@@ -259,7 +259,7 @@ func (in *Input) Listed(p *model.Path, app, account, person int) int {
 			return line
 		}
 	}
-	return p.List.Lines[in.Apps[app].ID+"/"+in.Accounts[app].Key.At(account)]
+	return p.List.Lines[model.Listed(in.Apps[app].ID, in.Accounts[app].Key.At(account))]
 }
 
 // shows reports whether the application shows a step as done.

@@ -179,7 +179,7 @@ func (in *Input) Ended(app, account, person int, name string) *End {
 		if p.When == model.WhenListed {
 			line := p.List.Lines[in.People.Get(person, "id")]
 			if line == 0 {
-				line = p.List.Lines[in.Apps[app].ID+"/"+name]
+				line = p.List.Lines[model.Listed(in.Apps[app].ID, name)]
 			}
 			if line > 0 {
 				return &End{p, day.None, line}

@@ -7,6 +7,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/table"
 )
 
 // A Path is how accounts end, step by step.
@@ -96,10 +97,14 @@ func OwnedNames(text, split string) (out []string) {
 func (w When) String() string { return whens[w] }
 
 // A List is ids of people, or names of accounts, with the line of each.
+// Lines are by the ids of people and by accounts (see Listed).
 type List struct {
 	File  string
 	Lines map[string]int
 }
+
+// Listed is how an account is entered in a List: names of accounts are compared case ignored.
+func Listed(app, account string) string { return app + "/" + table.Fold(account) }
 
 // A Do is what a step does.
 type Do uint8

@@ -14,6 +14,8 @@ func What(c *plan.Change) string {
 	switch {
 	case c.Verb == model.Redefine:
 		return redefined(c)
+	case c.Thing != nil && !c.Before.IsZero():
+		return c.Verb.String() + " " + Thing(c.Thing) + " instead of " + Clean(c.Before.Text())
 	case c.Thing != nil:
 		return c.Verb.String() + " " + Thing(c.Thing)
 	case c.Verb == model.HandOver:
@@ -23,9 +25,9 @@ func What(c *plan.Change) string {
 		}
 		return what + " to " + Clean(c.After.Text())
 	case c.Verb == model.Update && c.Attribute == model.KeySince && c.Before.IsZero():
-		return "make the key anew"
+		return "renew the key"
 	case c.Verb == model.Update && c.Attribute == model.KeySince:
-		return "make the key anew, which is of " + Clean(c.Before.Text())
+		return "renew the key of " + Clean(c.Before.Text())
 	case c.Verb == model.Update:
 		return fmt.Sprintf("update %s from %s to %s", c.Attribute, quote(c.Before), quote(c.After))
 	case c.Blocked:

@@ -9,40 +9,43 @@ import (
 	"pravet/internal/core/model"
 )
 
-// hold says why a change is held.
-func hold(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.Beyond:
+// holds says each of its kinds of facts in a sentence.
+var holds = sentences{
+	fact.Beyond: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s %s; the limit is %s%s",
 			model.Count(f.Count, "account would", "accounts would"),
 			f.Other,
 			f.Limit,
 			share(f, f.Via),
-		), true
-	case fact.NewHolders:
+		)
+	},
+	fact.NewHolders: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s %s; the limit is %s%s",
 			model.Count(f.Count, "account would gain", "accounts would gain"),
 			f.Thing,
 			f.Limit,
 			share(f, "that have it"),
-		), true
-	case fact.NewHolder:
+		)
+	},
+	fact.NewHolder: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s is sensitive: %s something sensitive, and the limit is %s; accept the change by itself",
+			"%s is sensitive: %s something sensitive, and the limit is %s; accept this change individually, by id or number",
 			f.Thing,
 			model.Count(f.Count, "account would gain", "accounts would gain"),
 			f.Limit,
-		), true
-	case fact.FirstHolder:
+		)
+	},
+	fact.FirstHolder: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"nobody has %s yet: %s, and the limit is %s; accept the change by itself",
+			"nobody has %s yet: %s, and the limit is %s; accept this change individually, by id or number",
 			f.Thing,
-			model.Count(f.Count, "account would be a first holder", "accounts would be first holders"),
+			model.Count(f.Count, "account would be the first", "accounts would be the first"),
 			f.Limit,
-		), true
-	case fact.EndedBy:
+		)
+	},
+	fact.EndedBy: func(f *fact.Fact) string {
 		on := ""
 		if f.On != "" {
 			on = ", as seen on " + f.On
@@ -50,133 +53,165 @@ func hold(f *fact.Fact) (string, bool) {
 		return fmt.Sprintf(
 			"the last account of %s was taken to its end by path %s (%s)%s; accept this change individually, by id or "+
 				"number, to give one again", f.Person, f.Other, f.Place, on,
-		), true
-	case fact.OnList:
+		)
+	},
+	fact.OnList: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s gets no account, because of line %d in the list of path %s (%s); remove the line to give one again",
 			f.Person, f.Count, f.Other, f.Place,
-		), true
-	case fact.StaysOpen:
+		)
+	},
+	fact.StaysOpen: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s to nobody and %s open although the application is closed from %s to %s (%s): %s; suspend %s with "+
 				"strays: suspend", model.Count(f.Count, "account belongs", "accounts belong"),
 			model.Plural(f.Count, "stays", "stay"), f.On, f.Until, f.Place, some(f), model.Plural(f.Count, "it", "them"),
-		), true
-	case fact.NoName:
+		)
+	},
+	fact.NoName: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the account %s has no %s, by which Pravet would find it; change it in the application, or give it one there",
 			f.Account, f.Attribute,
-		), true
-	case fact.NoLetter:
+		)
+	},
+	fact.NoLetter: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%q (%s) contains %s, which the encoding of the application's file cannot write; change the value, or export "+
 				"the application in UTF-8", f.Value, f.Person, f.Other,
-		), true
-	case fact.TooLong:
+		)
+	},
+	fact.TooLong: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the %s of %s has %s bytes, and an account's name may have %s; shorten it", f.Attribute, f.Person,
 			model.Thousands(f.Count), model.Thousands(f.Allowed),
-		), true
-	case fact.NotHere:
+		)
+	},
+	fact.NoAccount: func(f *fact.Fact) string {
+		near := ""
+		if f.Other != "" {
+			near = fmt.Sprintf("; did you mean %s?", f.Other)
+		}
+		return fmt.Sprintf("%s names the account %q (%s), which %s does not have%s", f.Via, f.Account, f.Place, f.App, near)
+	},
+	fact.NotHere: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is not here (%s), and the back-out would give something back; accept it with --lift not-here if it must be",
 			f.Person, f.Value,
-		), true
-	case fact.OfNobodyNow:
+		)
+	},
+	fact.OfNobodyNow: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the account %s belongs to nobody, and the back-out would give something back; accept it with --lift "+
 				"not-here if it must be", f.Account,
-		), true
-	case fact.NotBlocked:
+		)
+	},
+	fact.NotBlocked: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"the account %s has not been seen blocked yet; it must have been for %s before it is removed "+
-				"(removalWait)",
+			"the account %s has not been seen blocked yet; it must have been seen blocked for %s before it can be "+
+				"removed (removalWait)",
 			f.Account, f.Limit,
-		), true
-	case fact.BlockedLately:
+		)
+	},
+	fact.BlockedLately: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the account %s has been blocked only since %s; it can be removed from %s on, %s later (removalWait)",
 			f.Account, f.On, f.Until, f.Limit,
-		), true
-	case fact.NoEnd:
+		)
+	},
+	fact.NoEnd: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is an outsider and needs a last day, no later than %s (%s ahead, outsiderTerm)",
 			f.Person,
 			f.Until,
 			f.Limit,
-		), true
-	case fact.NoSponsor:
+		)
+	},
+	fact.NoSponsor: func(f *fact.Fact) string {
 		if f.Other != "" {
 			return fmt.Sprintf(
 				"%s is an outsider, and the sponsor %s is %s; name another sponsor", f.Person, f.Other,
 				cmp.Or(f.Value, "not among the people"),
-			), true
+			)
 		}
-		return fmt.Sprintf("%s is an outsider, and nobody answers for them; name a sponsor", f.Person), true
-	case fact.ForInsiders:
-		return fmt.Sprintf("%s is for insiders only, and %s is an outsider", f.Thing, f.Person), true
-	case fact.NoSuccessor:
+		return fmt.Sprintf("%s is an outsider, and nobody answers for them; name a sponsor", f.Person)
+	},
+	fact.ForInsiders: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is for insiders only, and %s is an outsider", f.Thing, f.Person)
+	},
+	fact.NoSuccessor: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"what %s owns cannot be handed over: %s; correct the step at %s",
 			f.Account,
 			f.Because,
 			f.Place,
-		), true
-	case fact.StillOwns:
+		)
+	},
+	fact.StillOwns: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the account %s still owns %s; hand %s over first", f.Account, model.Count(f.Count, "record", "records"),
 			model.Plural(f.Count, "it", "them"),
-		), true
-	case fact.KeptBack:
+		)
+	},
+	fact.KeptBack: func(f *fact.Fact) string {
 		until := ""
 		if f.Until != "" {
-			until = " until " + f.Until
+			until = " until after " + f.Until
 		}
-		return fmt.Sprintf("the account %s is kept%s: %s (%s)", f.Account, until, f.Because, f.Place), true
-	case fact.EmptyExport:
-		return "the export holds no account", true
-	case fact.ShrunkExport:
+		return fmt.Sprintf("the account %s must not be removed%s: %s (%s)", f.Account, until, f.Because, f.Place)
+	},
+	fact.EmptyExport: func(f *fact.Fact) string {
+		return "the export has no accounts"
+	},
+	fact.ShrunkExport: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"the export holds %d accounts, and the one before held %d; at most %s%s may be missing",
-			f.Count,
-			f.Whole,
-			f.Limit,
-			comma(share(f, "accounts")),
-		), true
-	case fact.ShrunkRoster:
+			"the export has %s, down from %s in the last export that was not suspect; at most %s%s may be missing",
+			model.Count(f.Count, "account", "accounts"), model.Thousands(f.Whole), f.Limit, comma(share(f, "accounts")),
+		)
+	},
+	fact.ShrunkRoster: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"the files name %d people, and at the plan before they named %d; at most %s%s may be missing",
-			f.Count,
-			f.Whole,
-			f.Limit,
-			comma(share(f, "people")),
-		), true
-	case fact.OldExport:
-		return fmt.Sprintf("the export was taken on %s, and is too old on %s (exportAge)", f.Until, f.On), true
-	case fact.FutureExport:
+			"the files list %s, down from %s at the last plan or run that was not suspect; at most %s%s may be missing",
+			model.Count(f.Count, "person", "people"), model.Thousands(f.Whole), f.Limit, comma(share(f, "people")),
+		)
+	},
+	fact.OldExport: func(f *fact.Fact) string {
+		return fmt.Sprintf("the export was taken on %s, which is too old for %s (exportAge)", f.Until, f.On)
+	},
+	fact.FutureExport: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"the export was taken on %s, which is yet to come: its time is wrong, or the clock of whoever wrote it",
+			"the export is dated %s, which is in the future: its date is wrong, or the clock of the system that wrote it is",
 			f.On,
-		), true
-	case fact.NotPromoted:
-		when := "has not been carried out and settled in " + f.Other + " yet"
-		if f.On != "" {
-			when = "was settled in " + f.Other + " last on " + f.On + ", more than " + f.Limit + " ago"
+		)
+	},
+	fact.NotPromoted: func(f *fact.Fact) string {
+		if f.On == "" {
+			return fmt.Sprintf(
+				"this change has not been carried out and settled in %s, or was undone there; carry it out there first (%s)",
+				f.Other, f.Place,
+			)
 		}
-		return "this desired state " + when + " (" + f.Place + ")", true
-	case fact.Protected:
-		return fmt.Sprintf("the account %s is protected; no plan touches it", f.Account), true
-	case fact.DoubleAccount:
-		return fmt.Sprintf("%s has more than one account: %s", f.Person, strings.Join(f.Names, ", ")), true
-	case fact.RepeatedName:
 		return fmt.Sprintf(
-			"more than one account has the %s %s, and all of them would go; remove the right one by hand",
+			"this change was settled in %s on %s, which is longer ago than %s; carry it out there again (%s)",
+			f.Other, f.On, f.Limit, f.Place,
+		)
+	},
+	fact.Protected: func(f *fact.Fact) string {
+		return fmt.Sprintf("the account %s is protected, and no plan changes it (protect)", f.Account)
+	},
+	fact.DoubleAccount: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s has more than one account: %s", f.Person, strings.Join(f.Names, ", "))
+	},
+	fact.RepeatedName: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"more than one account has the %s %s, and all of them would be removed; remove the right one manually",
 			f.Attribute,
 			f.Account,
-		), true
-	case fact.SharedAccount:
-		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute), true
-	case fact.AlikeName, fact.AlikeValue, fact.AlikePerson:
+		)
+	},
+	fact.SharedAccount: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute)
+	},
+	fact.AlikeName: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the "+
 				"person's %s",
@@ -184,38 +219,62 @@ func hold(f *fact.Fact) (string, bool) {
 			alike(f),
 			f.Attribute,
 			f.Other,
-		), true
-	case fact.NoSuchThing:
+		)
+	},
+	fact.AlikeValue: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the "+
+				"person's %s",
+			f.Account,
+			alike(f),
+			f.Attribute,
+			f.Other,
+		)
+	},
+	fact.AlikePerson: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"the account %s belongs to nobody, %s, and may be this person's already; correct its %s, or the "+
+				"person's %s",
+			f.Account,
+			alike(f),
+			f.Attribute,
+			f.Other,
+		)
+	},
+	fact.NoSuchThing: func(f *fact.Fact) string {
 		hint := ""
 		if f.Other != "" {
 			hint = "; did you mean " + f.Other + "?"
 		}
-		return fmt.Sprintf("%s has no %s%s", f.App, f.Thing, hint), true
-	case fact.FixedValue:
+		return fmt.Sprintf("%s has no %s%s", f.App, f.Thing, hint)
+	},
+	fact.FixedValue: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s cannot be changed once the account exists (fixed); it is %q and would be %q",
 			f.Attribute,
 			f.Value,
 			f.Other,
-		), true
-	case fact.NoMatchValue:
+		)
+	},
+	fact.NoMatchValue: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s has no %s, and without it the account would not be found again",
 			f.Person,
 			f.Attribute,
-		), true
-	case fact.NoValue:
-		return fmt.Sprintf("%s needs a value of %s, and %s has none", f.Thing, f.Attribute, f.Person), true
-	case fact.Clashing:
+		)
+	},
+	fact.NoValue: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s needs a value of %s, and %s has none", f.Thing, f.Attribute, f.Person)
+	},
+	fact.Clashing: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"kit %s sets %s to %q, and kit %s sets it to something else",
 			f.Kit,
 			f.Attribute,
 			f.Value,
 			f.Other,
-		), true
-	}
-	return invariant(f)
+		)
+	},
 }
 
 // alike says what an account of nobody has in common with a person.
@@ -245,102 +304,104 @@ func comma(share string) string {
 	return share + ","
 }
 
-// invariant says which of the things that must hold at every step would be broken.
-func invariant(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.StillDue:
-		return fmt.Sprintf("%s is still due, as what it would make room for does not come", f.Thing), true
-	case fact.OneName:
+// invariants says each of its kinds of facts in a sentence.
+var invariants = sentences{
+	fact.StillDue: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"%s is not taken away, because the change that would take its place is held or rejected", f.Thing,
+		)
+	},
+	fact.OneName: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s would have %d %s, and a cell of that column holds one name; if the application can hold more, "+
 				"give the column a split",
 			f.Account,
 			f.Count,
 			f.Thing,
-		), true
-	case fact.NoRoom:
-		return "no account can be added: " + f.Because, true
-	case fact.Refused:
-		return "the application refuses it: " + f.Because, true
-	case fact.NoSeat:
+		)
+	},
+	fact.NoRoom: func(f *fact.Fact) string {
+		return "no account can be added: " + f.Because
+	},
+	fact.Refused: func(f *fact.Fact) string {
+		return "the application refuses it: " + f.Because
+	},
+	fact.NoSeat: func(f *fact.Fact) string {
 		last := "; nobody gets one"
 		if f.Other != "" {
 			last = fmt.Sprintf("; the last to get one is %s (%s)", f.Other, f.Via)
 		}
 		return fmt.Sprintf(
-			"no seat of %s is left: %d bought, %d held, %d freed by this plan, %d wanted; %s goes without (%s)%s",
-			f.Thing,
-			f.Whole,
-			f.Count,
-			f.Freed,
-			f.Wanted,
-			f.Person,
-			f.Value,
-			last,
-		), true
-	case fact.NoSeatNow:
-		return fmt.Sprintf("no seat of %s is free: %d bought, %d held at that step", f.Thing, f.Whole, f.Count), true
-	case fact.SeatsBeyond:
+			"%s has no seat left: %s bought, %s in use, %s freed by this plan, %s needed; %s does not get one (%s)%s",
+			f.Thing, model.Thousands(f.Whole), model.Thousands(f.Count), model.Thousands(f.Freed),
+			model.Thousands(f.Wanted), f.Person, f.Value, last,
+		)
+	},
+	fact.NoSeatNow: func(f *fact.Fact) string {
+		return fmt.Sprintf("no seat of %s is free: %d bought, %d held at that step", f.Thing, f.Whole, f.Count)
+	},
+	fact.SeatsBeyond: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s would have %s by it; %d seats were bought, and %d more are needed",
-			model.Count(f.Count, "more account", "more accounts"),
-			f.Thing,
-			f.Whole,
-			f.Allowed,
-		), true
-	case fact.SeatsNow:
+			"this change would give %s to %s; %s bought, and %s needed", f.Thing,
+			model.Count(f.Count, "more account", "more accounts"), model.Count(f.Whole, "seat was", "seats were"),
+			model.Count(f.Allowed, "more is", "more are"),
+		)
+	},
+	fact.SeatsNow: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s would be held by %s, and %s bought",
 			f.Thing,
 			model.Count(f.Count, "account", "accounts"),
 			model.Count(f.Whole, "seat was", "seats were"),
-		), true
-	case fact.TooFew:
-		return tooFew(f), true
-	case fact.TooFewBetween:
-		return "until others hold it, " + tooFew(f), true
-	case fact.Apart:
+		)
+	},
+	fact.TooFew: func(f *fact.Fact) string {
+		return tooFew(f)
+	},
+	fact.TooFewBetween: func(f *fact.Fact) string {
+		return "until others have it, " + tooFew(f)
+	},
+	fact.Apart: func(f *fact.Fact) string {
+		both := ""
+		if len(f.Names) == 2 {
+			both = "both "
+		}
 		return fmt.Sprintf(
-			"%s would hold %s; they are kept apart: %s (%s)",
-			f.Person,
-			strings.Join(f.Names, " and "),
-			f.Other,
-			f.Place,
-		), true
-	case fact.ApartToday:
+			"%s would have %s%s, which breaks the separation %q (%s)", f.Person, both, strings.Join(f.Names, " and "),
+			f.Other, f.Place,
+		)
+	},
+	fact.ApartToday: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"with what %s holds today, this would complete the separation %q (%s)",
-			f.Person,
-			f.Other,
-			f.Place,
-		), true
-	case fact.ApartLater:
+			"together with what %s already has, this change would break the separation %q (%s)", f.Person, f.Other, f.Place,
+		)
+	},
+	fact.ApartLater: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s loses %s only after this change, and the separation %q keeps the two apart (%s)",
-			f.Person,
-			f.Thing,
-			f.Other,
-			f.Place,
-		), true
-	case fact.StillHeld:
+			"%s would lose %s only after this change; the separation %q does not allow having both in between (%s)",
+			f.Person, f.Thing, f.Other, f.Place,
+		)
+	},
+	fact.StillHeld: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s would still be held by %s: %s",
 			f.Thing,
 			model.Count(f.Count, "account", "accounts"),
 			some(f),
-		), true
-	case fact.HeldAlready:
+		)
+	},
+	fact.HeldAlready: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is held by %s already (%s), so %s must have it: check that its export shows all definitions",
 			f.Thing,
 			model.Count(f.Count, "account", "accounts"),
 			some(f),
 			f.App,
-		), true
-	case fact.StillBrings:
-		return fmt.Sprintf("%s, which is not in the catalog, still brings %s along", f.Via, f.Thing), true
-	}
-	return "", false
+		)
+	},
+	fact.StillBrings: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s, which is not in the catalog, still brings %s along", f.Via, f.Thing)
+	},
 }
 
 func tooFew(f *fact.Fact) string {
@@ -348,10 +409,5 @@ func tooFew(f *fact.Fact) string {
 	if f.Count > 0 {
 		stay = "only " + model.Count(f.Count, "active holder", "active holders")
 	}
-	return fmt.Sprintf(
-		"%s of %s would stay; at least %d must",
-		stay,
-		f.Thing,
-		f.Allowed,
-	)
+	return fmt.Sprintf("%s of %s would be left; at least %d must remain (atLeast)", stay, f.Thing, f.Allowed)
 }

@@ -7,27 +7,27 @@ import (
 	"pravet/internal/core/model"
 )
 
-// warning says what the files ask for that deserves a look.
-func warning(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.ApartInFiles:
+// warnings says each of its kinds of facts in a sentence.
+var warnings = sentences{
+	fact.ApartInFiles: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"the files give both sides of the separation %q to %s: %s",
 			f.Other, model.Count(f.Count, "person", "people"), some(f),
-		), true
-	case fact.SeatsInFiles:
+		)
+	},
+	fact.SeatsInFiles: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s a seat of %s in %s, and %s bought",
 			model.Count(f.Count, "person needs", "people need"), f.Thing, f.App,
 			model.Count(f.Whole, "seat was", "seats were"),
-		), true
-	case fact.SensitiveGained:
+		)
+	},
+	fact.SensitiveGained: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s of %s is sensitive, and the files now give it to %s: %s",
 			f.Thing, f.App, model.Count(f.Count, "more person", "more people"), some(f),
-		), true
-	}
-	return "", false
+		)
+	},
 }
 
 // Remedy says what to do about a warning.

@@ -11,11 +11,21 @@ import (
 	"pravet/internal/core/model"
 )
 
-// Of is a fact in words: a clause without a capital and without a full stop.
+// Sentences are what each kind of fact says: the registry of all of them is the only place from which the
+// words of reasons, holds and notices come. A kind stands in one of its tables; testdata/facts.txt shows each
+// with its sentence.
+type sentences map[fact.Kind]func(*fact.Fact) string
+
+// tables are all sentences there are.
+var tables = []sentences{
+	reasons, definitions, holds, invariants, notices, seatSentences, joiningSentences, warnings, falling,
+}
+
+// Of says a fact in words.
 func Of(f *fact.Fact) string {
-	for _, say := range []func(*fact.Fact) (string, bool){reason, hold, notice, joining, warning, falls} {
-		if text, ok := say(f); ok {
-			return text
+	for _, t := range tables {
+		if say := t[f.Kind]; say != nil {
+			return say(f)
 		}
 	}
 	return string(f.Kind)
@@ -30,114 +40,142 @@ func some(f *fact.Fact) string {
 	return text
 }
 
-// reason says why a change is wanted.
-func reason(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.KitRule:
-		return fmt.Sprintf("kit %s: %s", f.Kit, f.Rule), true
-	case fact.KitHolder:
+// reasons says each of its kinds of facts in a sentence.
+var reasons = sentences{
+	fact.KitRule: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s: %s", f.Kit, f.Rule)
+	},
+	fact.KitHolder: func(f *fact.Fact) string {
 		until := ""
 		if f.Until != "" {
 			until = " until " + f.Until
 		}
-		return fmt.Sprintf("kit %s, held by name%s: %s", f.Kit, until, f.Because), true
-	case fact.UsualThing:
-		return fmt.Sprintf("%s is the default %s", f.Thing, f.Other), true
-	case fact.KitWith:
-		return fmt.Sprintf("kit %s comes with kit %s", f.Kit, f.Other), true
-	case fact.KitSets:
-		return fmt.Sprintf("kit %s sets %s to %q", f.Kit, f.Attribute, f.Value), true
-	case fact.NoKit:
+		return fmt.Sprintf("kit %s, held by name%s: %s", f.Kit, until, f.Because)
+	},
+	fact.UsualThing: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is the default %s", f.Thing, f.Other)
+	},
+	fact.KitWith: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s comes with kit %s", f.Kit, f.Other)
+	},
+	fact.KitSets: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s sets %s to %q", f.Kit, f.Attribute, f.Value)
+	},
+	fact.NoKit: func(f *fact.Fact) string {
 		if f.Thing == "" {
-			return f.Person + " has no kit that gives anything in " + f.App, true
+			return f.Person + " has no kit that gives anything in " + f.App
 		}
-		return f.Person + " has no kit that gives " + f.Thing, true
-	case fact.KitLacks:
-		return fmt.Sprintf("kit %s gives it%s for: %s%s", f.Kit, along(f), f.Rule, because(f)), true
-	case fact.KitByName:
-		return fmt.Sprintf("kit %s gives it%s, by name only", f.Kit, along(f)), true
-	case fact.KitExcepts:
-		return fmt.Sprintf("kit %s excepts this person: %s", f.Kit, f.Because), true
-	case fact.KitWasHeld:
-		return fmt.Sprintf("kit %s was held by name until %s", f.Kit, f.Until), true
-	case fact.KitsMore:
+		return f.Person + " has no kit that gives " + f.Thing
+	},
+	fact.KitLacks: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s gives it%s for: %s%s", f.Kit, along(f), f.Rule, because(f))
+	},
+	fact.KitByName: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s gives it%s, by name only", f.Kit, along(f))
+	},
+	fact.KitExcepts: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s excepts this person: %s", f.Kit, f.Because)
+	},
+	fact.KitWasHeld: func(f *fact.Fact) string {
+		return fmt.Sprintf("kit %s was held by name until %s", f.Kit, f.Until)
+	},
+	fact.KitsMore: func(f *fact.Fact) string {
 		return model.Count(
 			f.Count,
 			"more kit gives it, but not to this person",
 			"more kits give it, but not to this person",
-		), true
-	case fact.NobodyGets:
-		return fmt.Sprintf("no kit gives %s to anyone", f.Thing), true
-	case fact.OutOfScope:
-		return fmt.Sprintf("%s leaves this person out: %s%s", f.Other, f.Rule, because(f)), true
-	case fact.Away:
-		return f.Person + " is away", true
-	case fact.NotYet:
-		return fmt.Sprintf("%s starts on %s", f.Person, f.On), true
-	case fact.Ended:
-		return fmt.Sprintf("%s ended on %s", f.Person, f.On), true
-	case fact.HasValue:
-		return Value(f.Attribute, f.Value), true
-	case fact.Follows:
+		)
+	},
+	fact.NobodyGets: func(f *fact.Fact) string {
+		return fmt.Sprintf("no kit gives %s to anyone", f.Thing)
+	},
+	fact.OutOfScope: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s leaves this person out: %s%s", f.Other, f.Rule, because(f))
+	},
+	fact.Away: func(f *fact.Fact) string {
+		return f.Person + " is away"
+	},
+	fact.NotYet: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s starts on %s", f.Person, f.On)
+	},
+	fact.Ended: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s left on %s", f.Person, f.On)
+	},
+	fact.HasValue: func(f *fact.Fact) string {
+		return Value(f.Attribute, f.Value)
+	},
+	fact.Follows: func(f *fact.Fact) string {
 		if strings.HasPrefix(f.Other, "the ") { // that an application's file gives to all
-			return fmt.Sprintf("%s is %s", f.Attribute, f.Other), true
+			return fmt.Sprintf("%s is %s", f.Attribute, f.Other)
 		}
-		return fmt.Sprintf("%s follows the person's %s", f.Attribute, f.Other), true
-	case fact.Tidy:
-		return fmt.Sprintf("tidy: doubles; %s stays, as something else brings it along", f.Thing), true
-	case fact.MakesRoom:
-		return fmt.Sprintf("a cell of %s holds one name, and %s brings %s along", f.Other, f.Via, f.Thing), true
-	case fact.BringsAlong:
-		return fmt.Sprintf("%s brings %s along", f.Via, f.Thing), true
-	}
-	return definition(f)
+		return fmt.Sprintf("%s follows the person's %s", f.Attribute, f.Other)
+	},
+	fact.Tidy: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"duplicate removed (tidy: doubles): the account still has %s through something else", f.Thing,
+		)
+	},
+	fact.MakesRoom: func(f *fact.Fact) string {
+		return fmt.Sprintf("a cell of %s holds one name, and %s brings %s along", f.Other, f.Via, f.Thing)
+	},
+	fact.BringsAlong: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s brings %s along", f.Via, f.Thing)
+	},
 }
 
-// definition says why a definition is to be another one, or how an account ends.
-func definition(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.Undefined:
-		return fmt.Sprintf("%s is Pravet's own (define: true), and %s has none of that name", f.Thing, f.App), true
-	case fact.Retired:
-		return fmt.Sprintf("%s is to go (retire: true)", f.Thing), true
-	case fact.StillThere:
-		return f.App + " still has it", true
-	case fact.InCatalog:
-		return fmt.Sprintf("in the catalog: %s %s", f.Attribute, shown(f)), true
-	case fact.InApp:
-		return fmt.Sprintf("in %s: %s %s", f.App, f.Attribute, shown(f)), true
-	case fact.OnPath:
+// definitions says each of its kinds of facts in a sentence.
+var definitions = sentences{
+	fact.Undefined: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is Pravet's own (define: true), and %s has none of that name", f.Thing, f.App)
+	},
+	fact.Retired: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is to be retired (retire: true)", f.Thing)
+	},
+	fact.StillThere: func(f *fact.Fact) string {
+		return f.App + " still has it"
+	},
+	fact.InCatalog: func(f *fact.Fact) string {
+		return fmt.Sprintf("in the catalog: %s %s", f.Attribute, shown(f))
+	},
+	fact.InApp: func(f *fact.Fact) string {
+		return fmt.Sprintf("in %s: %s %s", f.App, f.Attribute, shown(f))
+	},
+	fact.OnPath: func(f *fact.Fact) string {
 		text := fmt.Sprintf("path %s, step %d of %d: %s", f.Other, f.Count, f.Whole, f.Attribute)
 		switch {
 		case f.Limit != "" && f.Count == 1:
-			text += fmt.Sprintf(", %s after the account came upon it on %s", f.Limit, f.On)
+			text += fmt.Sprintf(", %s after the account entered the path on %s", f.Limit, f.On)
 		case f.Limit != "":
 			text += fmt.Sprintf(", %s after the step before, seen done on %s", f.Limit, f.On)
 		}
-		return text, true
-	case fact.Closed:
-		return fmt.Sprintf("%s is closed from %s until %s: %s", f.App, f.On, f.Until, f.Because), true
-	case fact.Stands:
-		return standing(f), true
-	case fact.Listed:
-		return fmt.Sprintf("%s is on the list %s", f.Account, f.Other), true
-	case fact.AccountMatches:
-		return fmt.Sprintf("the account %s matches %s", f.Account, f.Rule), true
-	case fact.Idle:
-		return fmt.Sprintf("nobody has signed in to %s since %s, for %s or longer", f.Account, f.On, f.Limit), true
-	case fact.NeverActive:
+		return text
+	},
+	fact.Closed: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is closed from %s to %s: %s", f.App, f.On, f.Until, f.Because)
+	},
+	fact.Stands: func(f *fact.Fact) string {
+		return standing(f)
+	},
+	fact.Listed: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is on the list %s", f.Account, f.Other)
+	},
+	fact.AccountMatches: func(f *fact.Fact) string {
+		return fmt.Sprintf("the account %s matches %s", f.Account, f.Rule)
+	},
+	fact.Idle: func(f *fact.Fact) string {
+		return fmt.Sprintf("nobody has signed in to %s since %s, for at least %s", f.Account, f.On, f.Limit)
+	},
+	fact.NeverActive: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"nobody has ever signed in to %s, made on %s, %s ago or longer",
-			f.Account,
-			f.On,
-			f.Limit,
-		), true
-	case fact.NobodysOwn:
-		return fmt.Sprintf("nobody's %s is %q", f.Attribute, f.Account), true
-	case fact.Stray:
-		return fmt.Sprintf("strays: %s; nobody's %s is %q", f.Value, f.Attribute, f.Account), true
-	}
-	return "", false
+			"nobody has ever signed in to %s, which was created on %s, at least %s ago", f.Account, f.On, f.Limit,
+		)
+	},
+	fact.NobodysOwn: func(f *fact.Fact) string {
+		return fmt.Sprintf("nobody's %s is %q", f.Attribute, f.Account)
+	},
+	fact.Stray: func(f *fact.Fact) string {
+		return fmt.Sprintf("strays: %s; nobody's %s is %q", f.Value, f.Attribute, f.Account)
+	},
 }
 
 // shown is an attribute of a definition: a title, or a list.
@@ -174,116 +212,118 @@ func Value(attribute, value string) string {
 	return attribute + " is " + strconv.Quote(value)
 }
 
-// notice says what is worth knowing.
-func notice(f *fact.Fact) (string, bool) {
-	switch f.Kind {
-	case fact.NameLess:
+// notices says each of its kinds of facts in a sentence.
+var notices = sentences{
+	fact.NameLess: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s no %s and cannot belong to anyone; left alone",
-			model.Count(f.Count, "account has", "accounts have"),
-			f.Attribute,
-		), true
-	case fact.LeftAlone:
+			"%s no %s, so %s to nobody", model.Count(f.Count, "account has", "accounts have"), f.Attribute,
+			model.Plural(f.Count, "it belongs", "they belong"),
+		)
+	},
+	fact.LeftAlone: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s alone until somebody decides: %s",
-			model.Count(f.Count, "account is left", "accounts are left"),
-			some(f),
-		), true
-	case fact.OfNobody:
+			"%s not managed (alone): %s", model.Count(f.Count, "account is", "accounts are"), some(f),
+		)
+	},
+	fact.OfNobody: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s to nobody: %s",
 			model.Count(f.Count, "account belongs", "accounts belong"),
 			some(f),
-		), true
-	case fact.Unmanaged:
+		)
+	},
+	fact.Unmanaged: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s outside the catalog, left alone: %s",
-			model.Count(f.Whole, "holding of a "+f.Thing, "holdings of "+f.Thing+"s"),
-			some(f),
-		), true
-	case fact.DoubleHeld:
-		return fmt.Sprintf("%s is held directly although something else brings it along: %s", f.Thing, some(f)), true
-	case fact.RetiredGone:
-		return fmt.Sprintf("%s is retired and gone; take it out of %s", f.Thing, f.Place), true
-	case fact.NestedMore:
+			"%s not in the catalog and %s: %s",
+			model.Count(f.Whole, f.Thing+" assignment is", f.Thing+" assignments are"),
+			model.Plural(f.Whole, "stays as it is", "stay as they are"), some(f),
+		)
+	},
+	fact.DoubleHeld: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is assigned directly although it also comes with something else: %s", f.Thing, some(f))
+	},
+	fact.RetiredGone: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is retired and gone; remove it from %s", f.Thing, f.Place)
+	},
+	fact.NestedMore: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s is within %s in the application, and the catalog does not say so; whoever is in it has both",
-			f.Thing,
-			f.Via,
-		), true
-	case fact.NestedLess:
+			"in the application, %s is a member of %s, but the catalog does not say so; members of %s are in both",
+			f.Thing, f.Via, f.Thing,
+		)
+	},
+	fact.NestedLess: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s is not within %s in the application, although the catalog says so; it brings nothing of it along",
-			f.Thing,
-			f.Via,
-		), true
-	case fact.NestedInner:
+			"in the application, %s is not a member of %s, although the catalog says so; %s therefore brings nothing along "+
+				"from %s", f.Thing, f.Via, f.Thing, f.Via,
+		)
+	},
+	fact.NestedInner: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s is within %s and not in the catalog, so its members are not counted there; add it to the catalog",
-			f.Via,
-			f.Thing,
-		), true
-	case fact.Dangling:
+			"%s is a member of %s but is not in the catalog, so the members of %s are not counted in %s; add %s to the "+
+				"catalog", f.Via, f.Thing, f.Via, f.Thing, f.Via,
+		)
+	},
+	fact.Dangling: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s no account; left alone: %s",
-			model.Count(f.Count, "member of a group has", "members of groups have"),
-			some(f),
-		), true
-	case fact.AlmostAlike:
+			"%s no account and %s: %s", model.Count(f.Count, "member of a group has", "members of groups have"),
+			model.Plural(f.Count, "stays", "stay"), some(f),
+		)
+	},
+	fact.AlmostAlike: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is to get the account %s, and nobody's account %q has almost the same name",
 			f.Person,
 			f.Account,
 			f.Other,
-		), true
-	case fact.ApartAlready:
+		)
+	},
+	fact.ApartAlready: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s both sides of the separation %q (%s) already: %s",
-			model.Count(f.Count, "person holds", "people hold"),
-			f.Other,
-			f.Place,
-			some(f),
-		), true
-	case fact.ApartAllowed:
+			"%s both sides of the separation %q (%s) already: %s", model.Count(f.Count, "person has", "people have"),
+			f.Other, f.Place, some(f),
+		)
+	},
+	fact.ApartAllowed: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s may hold %s until %s, in spite of the separation %q (%s): %s",
-			f.Person,
-			strings.Join(f.Names, " and "),
-			f.Until,
-			f.Other,
-			f.Place,
-			f.Because,
-		), true
-	case fact.HandOver:
+			"%s may have %s until %s, despite the separation %q (%s): %s", f.Person, strings.Join(f.Names, " and "),
+			f.Until, f.Other, f.Place, f.Because,
+		)
+	},
+	fact.HandOver: func(f *fact.Fact) string {
 		what := fmt.Sprintf("%s of the account %s", model.Count(f.Count, "record", "records"), f.Account)
 		if f.Because != "" {
-			return fmt.Sprintf("%s cannot be handed over: %s; correct the step at %s", what, f.Because, f.Place), true
+			return fmt.Sprintf("%s cannot be handed over: %s; correct the step at %s", what, f.Because, f.Place)
 		}
-		return fmt.Sprintf("hand over %s to %s in the application itself, as %s says", what, f.Other, f.Place), true
-	case fact.NoDate:
+		return fmt.Sprintf("hand over %s to %s in the application itself, as %s says", what, f.Other, f.Place)
+	},
+	fact.NoDate: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s of %s is no date, or yet to come, so nobody is idle by it: %s",
-			f.Attribute, model.Count(f.Count, "account", "accounts"), some(f),
-		), true
-	case fact.RemovedSoon:
-		if f.Count == 1 {
-			return fmt.Sprintf("the account %s will be due to be removed on %s", some(f), f.On), true
-		}
-		return fmt.Sprintf(
-			"%s accounts will be due to be removed, the first on %s: %s", model.Thousands(f.Count), f.On, some(f),
-		), true
-	case fact.SeenLater:
-		return fmt.Sprintf(
-			"steps of %s were seen done after the day of this plan, the last on %s, so what follows them is not due "+
-				"by it; check the clock, or --on: %s",
-			model.Count(f.Count, "account", "accounts"), f.On, some(f),
-		), true
-	case fact.WaitsAnew:
-		return fmt.Sprintf(
-			"the ledger does not know since when the steps of %s are done, so the waits begin today: %s",
+			"%s of %s is not a date or is in the future, so it cannot make the account idle: %s", f.Attribute,
 			model.Count(f.Count, "account", "accounts"), some(f),
-		), true
-	case fact.GuardLifted:
+		)
+	},
+	fact.RemovedSoon: func(f *fact.Fact) string {
+		if f.Count == 1 {
+			return fmt.Sprintf("the account %s is due for removal on %s", some(f), f.On)
+		}
+		return fmt.Sprintf(
+			"%s accounts are due for removal, the first on %s: %s", model.Thousands(f.Count), f.On, some(f),
+		)
+	},
+	fact.SeenLater: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"%s steps that were seen done only after the day of this plan, most recently on %s, so their next steps are not "+
+				"due in this plan: %s; check the clock, or --on",
+			model.Count(f.Count, "account has", "accounts have"), f.On, some(f),
+		)
+	},
+	fact.WaitsAnew: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"the ledger does not record when the steps of %s were done, so their waits begin today: %s",
+			model.Count(f.Count, "account", "accounts"), some(f),
+		)
+	},
+	fact.GuardLifted: func(f *fact.Fact) string {
 		until := ""
 		if f.Until != "" {
 			until = " until " + f.Until
@@ -294,46 +334,51 @@ func notice(f *fact.Fact) (string, bool) {
 			until,
 			f.Because,
 			model.Count(f.Count, "hold", "holds"),
-		), true
-	}
-	return seats(f)
+		)
+	},
 }
 
-// seats says how the seats of a license are used.
-func seats(f *fact.Fact) (string, bool) {
-	cost := ""
-	if f.Value != "" {
-		cost = " (" + f.Value + ")"
+// cost is what seats cost, in brackets; "" where that is not known.
+func cost(f *fact.Fact) string {
+	if f.Value == "" {
+		return ""
 	}
-	switch f.Kind {
-	case fact.SeatsOver:
+	return " (" + f.Value + ")"
+}
+
+// seatSentences says each of its kinds of facts in a sentence.
+var seatSentences = sentences{
+	fact.SeatsOver: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s: %s it, and only %s bought",
-			f.Thing,
-			model.Count(f.Count, "account holds", "accounts hold"),
+			"%s: %s it, but only %s bought", f.Thing, model.Count(f.Count, "account has", "accounts have"),
 			model.Count(f.Whole, "seat was", "seats were"),
-		), true
-	case fact.SeatsMissing:
-		return fmt.Sprintf("%s: %s missing; %d bought, %d held, %d freed by this plan. Buy %d more%s", f.Thing,
-			model.Count(f.Allowed, "seat is", "seats are"), f.Whole, f.Count, f.Freed, f.Allowed, cost), true
-	case fact.SeatsOfNobody:
+		)
+	},
+	fact.SeatsMissing: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"%s is %s short: %s bought, %s in use, %s freed by this plan; buy %s more%s", f.Thing,
+			model.Count(f.Allowed, "seat", "seats"), model.Thousands(f.Whole), model.Thousands(f.Count),
+			model.Thousands(f.Freed), model.Thousands(f.Allowed), cost(f),
+		)
+	},
+	fact.SeatsOfNobody: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s: %s held by accounts that belong to nobody%s: %s",
 			f.Thing,
 			model.Count(f.Count, "seat is", "seats are"),
-			cost,
+			cost(f),
 			some(f),
-		), true
-	case fact.SeatsOfBlocked:
+		)
+	},
+	fact.SeatsOfBlocked: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s: %s held by blocked accounts%s: %s",
 			f.Thing,
 			model.Count(f.Count, "seat is", "seats are"),
-			cost,
+			cost(f),
 			some(f),
-		), true
-	}
-	return "", false
+		)
+	},
 }
 
 // standing says where an account stands on a path, and what comes next.

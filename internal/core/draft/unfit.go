@@ -1,0 +1,87 @@
+package draft
+
+import (
+	"slices"
+	"strings"
+
+	"pravet/internal/core/fact"
+	"pravet/internal/core/model"
+	"pravet/internal/core/table"
+)
+
+// An Unfit is a name of an account in the files that no account of an export has.
+type Unfit struct {
+	Pos  model.Pos
+	Fact fact.Fact
+}
+
+// A Named is a name of an account in the files.
+type Named struct {
+	Name, Via string
+	Pos       model.Pos
+}
+
+// NamedAccounts lists the accounts of an application that the files name: under protect and alone, what is
+// kept, and the lists of paths.
+func NamedAccounts(app *model.App, kept []model.Kept, paths []*model.Path) (all []Named) {
+	for _, n := range app.Protect {
+		all = append(all, Named{n.Text, "protect", n.Pos})
+	}
+	for _, n := range app.Alone {
+		all = append(all, Named{n.Text, "alone", n.Pos})
+	}
+	for i := range kept {
+		if k := &kept[i]; k.App == app.ID && k.Account != "" {
+			all = append(all, Named{k.Account, "kept", k.Pos})
+		}
+	}
+	for _, p := range paths {
+		if p.List == nil {
+			continue
+		}
+		for entry, line := range p.List.Lines {
+			if name, ok := strings.CutPrefix(entry, app.ID+"/"); ok {
+				all = append(all, Named{name, "the list of path " + p.Name, model.Pos{File: p.List.File, Line: line}})
+			}
+		}
+	}
+	return all
+}
+
+// Unfitting lists those of the names that fit no account. A slip there protects nobody. Names are compared
+// as accounts and people are, case ignored. O(accounts), where there is any name.
+func Unfitting(app *model.App, accounts *model.Accounts, all []Named) (out []Unfit) {
+	if len(all) == 0 {
+		return nil
+	}
+	index := table.NewIndex(accounts.Key, nil)
+	all = slices.DeleteFunc(all, func(n Named) bool { return index.Find(n.Name) >= 0 })
+	slices.SortFunc(all, func(x, y Named) int {
+		return strings.Compare(x.Pos.String()+x.Name, y.Pos.String()+y.Name)
+	})
+	for i, n := range all {
+		f := fact.Fact{Kind: fact.NoAccount, Account: n.Name, Via: n.Via, Place: n.Pos.String(), App: app.ID}
+		if i < maxNear {
+			names := make([]string, accounts.Key.Len())
+			for j := range names {
+				names[j] = accounts.Key.At(j)
+			}
+			f.Other = table.Nearest(n.Name, names)
+		}
+		out = append(out, Unfit{n.Pos, f})
+	}
+	return out
+}
+
+// maxNear is for how many names a nearest one is looked for, among all accounts.
+const maxNear = 3
+
+// unfit says which names fit nothing.
+func (d *drafter) unfit(a int, add func(fact.Fact)) {
+	if d.in.Only != nil {
+		return
+	}
+	for _, u := range Unfitting(d.in.Apps[a], d.accounts[a], NamedAccounts(d.in.Apps[a], d.in.Kept, d.in.Paths)) {
+		add(u.Fact)
+	}
+}
