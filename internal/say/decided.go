@@ -96,7 +96,7 @@ func StandsAlready(n int) string {
 }
 
 // RejectedAlong is the title of what needs something that was rejected.
-func RejectedAlong() string { return "Set aside with them, as it needs one of them:" }
+func RejectedAlong() string { return "Also rejected, because they need one of these:" }
 
 // Remaining is where the changes of a plan stand now.
 func Remaining(counts map[decide.State]int) string {

@@ -22,7 +22,7 @@ func WouldNotPass(n int) error {
 
 // NotWrittenYet is said of files that are only shown.
 func NotWrittenYet() string {
-	return "Nothing has been written. Add --write to write the files, or --commit to write and commit them to Git as well."
+	return "Nothing has been written. Add --write to write the files, or --commit to write and commit them."
 }
 
 // NoGit is a commit where there is no Git.

@@ -452,7 +452,7 @@ func said() map[string][]any {
 			"1 of them stands there already, word for word, and was not written again. " +
 				"2 of them stand there already, word for word, and were not written again.",
 		},
-		"RejectedAlong": {say.RejectedAlong(), "Set aside with them, as it needs one of them:"},
+		"RejectedAlong": {say.RejectedAlong(), "Also rejected, because they need one of these:"},
 		"Remaining": {
 			say.Remaining(map[decide.State]int{decide.Waiting: 3500, decide.Held: 1}),
 			"The plan now: 3,500 undecided, 1 held.",

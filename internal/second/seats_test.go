@@ -21,6 +21,9 @@ func (w *world) seated(a *app, t thing, changes []*change) {
 			}
 			continue
 		}
+		if c.gives() && len(c.holds) > 0 {
+			continue // what another guard holds takes no seat
+		}
 		then := now.after([]*change{c})
 		is, will := now.app(a.id).isDue(c.account, t.key), then.app(a.id).isDue(c.account, t.key)
 		now = then

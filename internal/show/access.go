@@ -204,15 +204,15 @@ func SeatsLine(v *access.View, list []access.Seats) string {
 		bought.Add(v.Price(s), max(s.Bought, 0))
 		idle.Add(v.Price(s), s.Blocked+s.Nobodys)
 	}
-	if len(used) == 0 {
+	switch {
+	case !slices.ContainsFunc(list, func(s access.Seats) bool { return v.Price(&s).Known() }):
 		return "No license has a price."
+	case len(idle) == 0:
+		return fmt.Sprintf("Seats in use cost %s, all seats bought %s. None of that is for blocked or stray accounts.",
+			used, bought)
 	}
-	return fmt.Sprintf(
-		"Seats in use cost %s, those bought %s; seats of blocked accounts and of nobody cost %s.",
-		used,
-		bought,
-		idle,
-	)
+	return fmt.Sprintf("Seats in use cost %s, all seats bought %s. Of these, %s is for blocked and stray accounts.",
+		used, bought, idle)
 }
 
 // AheadTable is how many seats are needed month by month: on the terminal a row

@@ -64,6 +64,8 @@ func (v *View) Falling(to day.Day, stood Stood) []Falling {
 	f.lingering()
 	f.standing(stood)
 	f.seats()
+	f.closings()
+	f.rules()
 	slices.SortStableFunc(f.out, func(x, y Falling) int {
 		return cmp.Or(
 			cmp.Compare(x.on, y.on), cmp.Compare(x.App, y.App), cmp.Compare(x.Person, y.Person),
@@ -221,24 +223,80 @@ func (f *falling) standing(s Stood) {
 	}
 }
 
-// seats are the licenses that run short, each when it does first.
+// seats are the licenses that run short, each on the day on which it does first.
 func (f *falling) seats() {
 	licenses := f.v.Licenses()
-	if !slices.ContainsFunc(
-		licenses,
-		func(x model.AppThing) bool { return f.v.Apps[x.App].Things[x.Thing].Seats >= 0 },
-	) {
+	limited := func(x model.AppThing) bool { return f.v.Apps[x.App].Things[x.Thing].Seats >= 0 }
+	if !slices.ContainsFunc(licenses, limited) {
 		return
 	}
 	months := f.v.Ahead(f.to)
+	on := f.v.Turns(f.to)
 	for i, x := range licenses {
 		thing := &f.v.Apps[x.App].Things[x.Thing]
-		for _, m := range months {
-			if short := m.Needed[i] - thing.Seats; thing.Seats >= 0 && short > 0 {
-				f.add(m.From, f.v.Apps[x.App].ID, "", thing.Pos, fact.Fact{
-					Kind: fact.FallsShort, Thing: thing.String(), App: f.v.Apps[x.App].ID, Count: short, Whole: thing.Seats,
-				})
-				break
+		short := func(m *Month) int { return m.Needed[i] - thing.Seats }
+		for n := range months {
+			if thing.Seats < 0 || short(&months[n]) <= 0 {
+				continue
+			}
+			first := months[n]
+			for _, d := range on { // since the month before, when it was not short yet
+				if n > 0 && months[n-1].From < d && d < first.From {
+					if m := f.v.needs(d, licenses); short(&m) > 0 {
+						first = m
+						break
+					}
+				}
+			}
+			f.add(first.From, f.v.Apps[x.App].ID, "", thing.Pos, fact.Fact{
+				Kind: fact.FallsShort, Thing: thing.String(), App: f.v.Apps[x.App].ID, Count: short(&first), Whole: thing.Seats,
+			})
+			break
+		}
+	}
+}
+
+// closings are the days on which applications close, and open again.
+func (f *falling) closings() {
+	for _, app := range f.v.Apps {
+		for i := range app.Closed {
+			c := &app.Closed[i]
+			x := fact.Fact{Kind: fact.FallsClosed, App: app.ID, Until: c.To.String(), Because: c.Because}
+			f.add(max(c.From, min(f.v.Today, c.To)), app.ID, "", c.Pos, x)
+			if c.To != day.None {
+				x.Kind = fact.FallsOpen
+				f.add(c.To+1, app.ID, "", c.Pos, x)
+			}
+		}
+	}
+}
+
+// maxTurns is for how many people a rule names the day on which it begins or ends to match.
+const maxTurns = 200
+
+// rules are those that count days: they begin or end to match people as time goes by. O(days · people) for
+// each such rule.
+func (f *falling) rules() {
+	for _, k := range f.v.Kits {
+		if k.For == nil || !k.For.CountsDays() {
+			continue
+		}
+		n := 0
+		for p := 0; p < f.v.People.Len() && n < maxTurns; p++ {
+			get := func(attr string) string { return f.v.People.Get(p, attr) }
+			was := k.For.Match(get, f.v.Today)
+			for on := f.v.Today + 1; on <= f.to; on++ {
+				is := k.For.Match(get, on)
+				if is == was {
+					continue
+				}
+				x := fact.Fact{Kind: fact.FallsMatch, Kit: k.Name, Person: f.v.called(p)}
+				if !is {
+					x.Kind = fact.FallsMatchEnd
+				}
+				f.add(on, "", get("id"), k.ForPos, x)
+				was = is
+				n++
 			}
 		}
 	}

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"maps"
 	"slices"
 
 	"pravet/internal/core/day"
@@ -62,7 +63,7 @@ func (v *View) Seats() (out []Seats) {
 			switch {
 			case v.PersonOf[x.App][at] < 0:
 				s.Nobodys++
-			case !accounts.Open(at):
+			case accounts.States[at] == model.Blocked:
 				s.Blocked++
 			}
 		}
@@ -111,12 +112,60 @@ type Month struct {
 func (v *View) Ahead(to day.Day) (out []Month) {
 	licenses := v.Licenses()
 	for from := v.Today; from <= to; from = from.NextMonth() {
-		due := entitle.Compute(
-			entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: from},
-		)
-		out = append(out, Month{from, v.needed(due, stage.Of(v.People, from), licenses)})
+		out = append(out, v.needs(from, licenses))
 	}
 	return out
+}
+
+// needs counts the seats that are needed on a day: those of people who are due them, and those that nobody
+// would free by then, of accounts of nobody and of people who have left.
+func (v *View) needs(on day.Day, licenses []model.AppThing) Month {
+	due := entitle.Compute(
+		entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: on},
+	)
+	stages := stage.Of(v.People, on)
+	m := Month{on, v.needed(due, stages, licenses)}
+	for i, x := range licenses {
+		accounts := v.Accounts[x.App]
+		if accounts == nil {
+			continue
+		}
+		has := v.reach[x.App].Giving(x.Thing)
+		for at, set := range accounts.Held {
+			if p := v.PersonOf[x.App][at]; has[set] && (p < 0 || stages[p] == stage.Gone || stages[p] == stage.NotYet) {
+				m.Needed[i]++
+			}
+		}
+	}
+	return m
+}
+
+// Turns lists the days, after today and up to a day, on which somebody may come to need a seat or need none
+// any more: starts, ends, absences, and the last days of holders.
+func (v *View) Turns(to day.Day) (out []day.Day) {
+	seen := map[day.Day]bool{}
+	note := func(on day.Day, after day.Day) {
+		if on != day.None && on+after > v.Today && on+after <= to {
+			seen[on+after] = true
+		}
+	}
+	for _, attr := range []string{"starts", "ends", "away.from", "away.to"} {
+		column := v.People.Column(attr)
+		if column == nil {
+			continue
+		}
+		for p := range column.Len() {
+			if d, err := day.Parse(column.At(p)); err == nil {
+				note(d, map[string]day.Day{"ends": 1, "away.to": 1}[attr])
+			}
+		}
+	}
+	for _, k := range v.Kits {
+		for _, h := range slices.Concat(k.Holders, k.Except) {
+			note(h.Until, 1)
+		}
+	}
+	return slices.Sorted(maps.Keys(seen))
 }
 
 // Only leaves the licenses of some applications; with none named, all.

@@ -154,6 +154,13 @@ func (v *View) stand(app, at, person int) *leaving.Stand {
 	if len(v.Paths) == 0 || at < 0 {
 		return nil
 	}
+	key := v.Accounts[app].Key.At(at)
+	if _, yes := v.Apps[app].Protected(key); yes {
+		return nil // no plan changes it
+	}
+	if _, yes := v.Apps[app].IsAlone(key); yes {
+		return nil
+	}
 	return v.ways().Of(app, at, person)
 }
 

@@ -173,7 +173,7 @@ func TestAPartIsCheckedByTheDefinitionsThatItLeaves(t *testing.T) {
 		got := now.Try(func(string, *plan.Change) bool { return false }).Refuse(0, c.changes)
 		require.Len(t, got, len(c.held), "%v", got)
 		for _, id := range c.held {
-			require.Contains(t, got[id].Says, "no active holder of role key would stay; at least 1 must", id)
+			require.Contains(t, got[id].Says, "no active holder of role key would be left; at least 1 must", id)
 		}
 	}
 }

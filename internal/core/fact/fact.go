@@ -167,6 +167,10 @@ const (
 	FallsLift      Kind = "lift-ends"          // of the guard Thing, in App or in all, Because
 	FallsException Kind = "exception-ends"     // Person may break the separation Other for the last day
 	FallsKept      Kind = "kept-ends"          // Value is kept for the last day, Because
+	FallsClosed    Kind = "closes"             // App, until Until, Because
+	FallsOpen      Kind = "opens-again"        // App
+	FallsMatch     Kind = "rule-begins"        // the rule of Kit begins to match Person
+	FallsMatchEnd  Kind = "rule-ends"          // and no longer matches
 	FallsShort     Kind = "seats-run-short"    // Count of Thing in App, Whole bought
 )
 

@@ -160,6 +160,11 @@ func (f *Filter) String() string { return f.source }
 // Clauses returns the filter's comparisons in the order in which they stand.
 func (f *Filter) Clauses() []Clause { return f.clauses }
 
+// CountsDays reports whether the filter compares with a duration, so that what it matches changes as days go by.
+func (f *Filter) CountsDays() bool {
+	return slices.ContainsFunc(f.clauses, func(c Clause) bool { return c.kind == isPeriod })
+}
+
 // Match evaluates the filter for one row; get returns the value of an
 // attribute, "" where there is none, and is asked with the name as written.
 func (f *Filter) Match(get func(attr string) string, today day.Day) bool {

@@ -139,12 +139,12 @@ func TestEachLimitHoldsBeyondItAndNotAtIt(t *testing.T) {
 		{
 			guard.ExportShrink, desk{moved: 1, before: 12},
 			func(g *model.Guards, l model.Limit) { g.ExportShrink = l }, 2,
-			"the export holds 10 accounts, and the one before held 12; at most %s",
+			"the export has 10 accounts, down from 12 in the last export that was not suspect; at most %s",
 		},
 		{
 			guard.RosterShrink, desk{moved: 1, people: 12},
 			func(g *model.Guards, l model.Limit) { g.RosterShrink = l }, 2,
-			"the files name 10 people, and at the plan before they named 12; at most %s",
+			"the files list 10 people, down from 12 at the last plan or run that was not suspect; at most %s",
 		},
 	} {
 		for _, limit := range []struct {

@@ -68,13 +68,21 @@ func (c *checker) license(a int, t int32) {
 	use := Use{App: a, Thing: t, Before: c.States.App(a).Holders(c.Accounts[a], t)}
 	takers, all := c.moves(a, t)
 	use.freed, use.taken = len(all), len(takers)
-	// What comes free later than it is wanted helps nobody, nor does what a guard
+	// What comes free later than it is wanted helps nobody yet, nor does what a guard
 	// holds.
+	held := func(i int) bool {
+		return slices.ContainsFunc(c.freeing(a, t, i), func(k int) bool { return len(c.out.Holds[k]) > 0 })
+	}
+	later := 0
+	for _, i := range all {
+		if len(takers) > 0 && i > takers[0].first && !held(i) {
+			later++
+		}
+	}
 	freed := slices.DeleteFunc(slices.Clone(all), func(i int) bool {
-		return len(takers) > 0 && i > takers[0].first ||
-			slices.ContainsFunc(c.freeing(a, t, i), func(k int) bool { return len(c.out.Holds[k]) > 0 })
+		return len(takers) > 0 && i > takers[0].first || held(i)
 	})
-	use.usable = len(freed)
+	use.usable = len(freed) + later
 	free := math.MaxInt
 	if thing.Seats >= 0 {
 		free = thing.Seats - use.Before
@@ -96,7 +104,7 @@ func (c *checker) license(a int, t int32) {
 	}
 	if served < len(takers) {
 		c.byRank(a, t, takers)
-		use.Missing = len(takers) - served
+		use.Missing = max(0, len(takers)-served-later) // what comes free later is there for the next plan
 		c.without(a, t, &use, takers[:served], takers[served:])
 		takers = takers[:served]
 	}
@@ -183,6 +191,9 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 		ch := &c.Changes[i]
 		if ch.Thing == diff.None && !c.whole(ch) || ch.Verb.OfThing() {
 			continue
+		}
+		if ch.Verb.Effect() == model.Widens && len(c.out.Holds[i]) > 0 {
+			continue // what another guard holds takes no seat from anybody
 		}
 		x := now[ch.Slot]
 		if x == nil {
@@ -302,6 +313,9 @@ func (c *checker) idle(use *Use) {
 		if open && !has[set] {
 			continue // what comes to it, its person works with
 		}
+		if accounts.States[i] == model.Invited {
+			continue
+		}
 		key := accounts.Key.At(i)
 		if s := c.States.At(a, i); s != nil {
 			set, open = s.After, s.OpenAfter
@@ -318,6 +332,24 @@ func (c *checker) idle(use *Use) {
 	slices.Sort(use.Blocked)
 }
 
+// last names the people who are last in line for a license of which more seats are in use than were bought,
+// the very last first.
+func (c *checker) last(use *Use, n int) (out []string) {
+	a, has := use.App, c.States.App(use.App).Giving(use.Thing)
+	var line []taker
+	for i, set := range c.Accounts[a].Held {
+		if p := c.Diff.PersonOf[a][i]; p != diff.None && has[set] {
+			line = append(line, taker{person: p})
+		}
+	}
+	c.byRank(a, use.Thing, line)
+	slices.Reverse(line)
+	for _, x := range line[:min(n, len(line), fact.MaxNames)] {
+		out = append(out, c.personName(x.person))
+	}
+	return out
+}
+
 func (c *checker) useNotices(use *Use) {
 	thing := &c.Apps[use.App].Things[use.Thing]
 	cost := func(seats int) string {
@@ -327,7 +359,10 @@ func (c *checker) useNotices(use *Use) {
 		return thing.Price.Times(seats)
 	}
 	if thing.Seats >= 0 && use.Before > thing.Seats {
-		c.notice(use.App, fact.Fact{Kind: fact.SeatsOver, Thing: thing.String(), Count: use.Before, Whole: thing.Seats})
+		c.notice(use.App, fact.Fact{
+			Kind: fact.SeatsOver, Thing: thing.String(), Count: use.Before, Whole: thing.Seats,
+			Names: c.last(use, use.Before-thing.Seats),
+		})
 	}
 	if use.Missing > 0 {
 		c.notice(use.App, fact.Fact{
@@ -336,7 +371,7 @@ func (c *checker) useNotices(use *Use) {
 			Allowed: use.Missing,
 			Whole:   thing.Seats,
 			Count:   use.Before,
-			Freed:   use.freed,
+			Freed:   use.usable,
 			Value:   cost(use.Missing),
 		})
 	}

@@ -94,7 +94,7 @@ func TestWhatBecomesOfARow(t *testing.T) {
 		{"ends before it starts", "id,ends\nE01,2019-01-01", "wrong; E01; ends: ends 2019-01-01 is before starts 2020-01-01"},
 		{
 			"twice", "id,title\nE01,Lead\nE01,Lead",
-			"wrong; E01; id: the id E01 stands in line 3 as well|wrong; E01; id: the id E01 stands in line 2 as well",
+			"wrong; E01; id: the id E01 is in line 3 as well|wrong; E01; id: the id E01 is in line 2 as well",
 		},
 		{
 			"one person by two keys", "id,email,title\nE01,,Lead\n,ada@m.example,Lead",

@@ -68,6 +68,18 @@ var falling = sentences{
 	fact.FallsKept: func(f *fact.Fact) string {
 		return fmt.Sprintf("last day on which %s is kept: %s", f.Value, f.Because)
 	},
+	fact.FallsClosed: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s is closed until %s: %s", f.App, f.Until, f.Because)
+	},
+	fact.FallsOpen: func(f *fact.Fact) string {
+		return f.App + " opens again"
+	},
+	fact.FallsMatch: func(f *fact.Fact) string {
+		return fmt.Sprintf("the rule of kit %s begins to match %s", f.Kit, f.Person)
+	},
+	fact.FallsMatchEnd: func(f *fact.Fact) string {
+		return fmt.Sprintf("the rule of kit %s no longer matches %s", f.Kit, f.Person)
+	},
 	fact.FallsShort: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s of %s runs short by %s; %d bought", f.Thing, f.App, model.Count(f.Count, "seat", "seats"), f.Whole,

@@ -349,9 +349,13 @@ func cost(f *fact.Fact) string {
 // seatSentences says each of its kinds of facts in a sentence.
 var seatSentences = sentences{
 	fact.SeatsOver: func(f *fact.Fact) string {
+		last := ""
+		if len(f.Names) > 0 {
+			last = "; last in line: " + strings.Join(f.Names, ", ")
+		}
 		return fmt.Sprintf(
-			"%s: %s it, but only %s bought", f.Thing, model.Count(f.Count, "account has", "accounts have"),
-			model.Count(f.Whole, "seat was", "seats were"),
+			"%s: %s it, but only %s bought%s", f.Thing, model.Count(f.Count, "account has", "accounts have"),
+			model.Count(f.Whole, "seat was", "seats were"), last,
 		)
 	},
 	fact.SeatsMissing: func(f *fact.Fact) string {
@@ -372,11 +376,8 @@ var seatSentences = sentences{
 	},
 	fact.SeatsOfBlocked: func(f *fact.Fact) string {
 		return fmt.Sprintf(
-			"%s: %s held by blocked accounts%s: %s",
-			f.Thing,
-			model.Count(f.Count, "seat is", "seats are"),
-			cost(f),
-			some(f),
+			"%s: %s still assigned to accounts that are blocked after this plan%s: %s", f.Thing,
+			model.Count(f.Count, "seat is", "seats are"), cost(f), some(f),
 		)
 	},
 }
