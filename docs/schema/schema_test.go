@@ -3,9 +3,11 @@ package schema_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -16,6 +18,8 @@ import (
 	"pravet/docs/schema"
 	"pravet/examples/marrowick"
 	"pravet/examples/start"
+
+	"pravet/internal/core/guard"
 )
 
 func compile(t *testing.T, name string) *jsonschema.Schema {
@@ -152,5 +156,42 @@ func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 		{"people", "people: [{id: E1, userName: x, starts: soon}]"},
 	} {
 		require.Error(t, compile(t, c.kind).Validate(fromYAML(t, []byte(c.text))), "%s", c.text)
+	}
+}
+
+// TestGuardsAreThoseOfTheRegistry: the table of docs/guards.md and the list of standing.json follow from the
+// registry of guards. UPDATE=1 writes them anew.
+func TestGuardsAreThoseOfTheRegistry(t *testing.T) {
+	var table strings.Builder
+	table.WriteString("| guard | holds | limit, unless set | may be lifted for |\n| --- | --- | --- | --- |\n")
+	for _, g := range guard.All() {
+		fmt.Fprintf(&table, "| `%s` | %s | %s | %s |\n", g.Name, g.Holds, g.Limit, g.Lift)
+	}
+	var list strings.Builder
+	list.WriteString("\"enum\": [\n")
+	for i, name := range guard.Names(guard.ForPlan) {
+		if i > 0 {
+			list.WriteString(",\n")
+		}
+		fmt.Fprintf(&list, "              %q", name)
+	}
+	list.WriteString("\n            ]")
+	for file, want := range map[string]struct {
+		part *regexp.Regexp
+		text string
+	}{
+		"../guards.md":  {regexp.MustCompile(`(?m)^\| guard \| holds .*\n(\|.*\n)+`), table.String()},
+		"standing.json": {regexp.MustCompile(`"enum": \[[^\]]*"removals"[^\]]*\]`), list.String()},
+	} {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		is := want.part.FindString(string(data))
+		require.NotEmpty(t, is, file)
+		if os.Getenv("UPDATE") != "" {
+			out := strings.Replace(string(data), is, want.text, 1)
+			require.NoError(t, os.WriteFile(file, []byte(out), 0o644))
+			continue
+		}
+		require.Equal(t, want.text, is, file)
 	}
 }

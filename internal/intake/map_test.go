@@ -115,7 +115,7 @@ func TestRowsSayWhatTheirCellsSay(t *testing.T) {
 		"a date, either":    {csv: "id,Start\nE7,2026-12-01\n", date: "DD.MM.YYYY", values: "E7|2026-12-01"},
 		"not in the table":  {csv: "id,Kind\nE7,q\n", maps: []string{kinds}, values: "|E7", wrong: `monday.csv:2: the table for userType has no line for "q"`},
 		"another form":      {csv: "id,Start\nE7,1/12/26\n", values: "E7|1/12/26", wrong: `monday.csv:2:4: "1/12/26" is no date like 2026-11-24`},
-		"no such day":       {csv: "id,Start\nE7,31.09.2026\n", date: "DD.MM.YYYY", values: "E7|31.09.2026", wrong: `monday.csv:2:4: "31.09.2026" is no date of the form that was said`},
+		"no such day":       {csv: "id,Start\nE7,31.09.2026\n", date: "DD.MM.YYYY", values: "E7|31.09.2026", wrong: `monday.csv:2:4: "31.09.2026" is not a valid date in the given format`},
 		"a formula":         {csv: "id,Login\nE7,=A2\n", values: "E7|=A2", wrong: `monday.csv:2:4: "=A2" is a formula, and its value is expected`},
 		"a row with less":   {csv: "id,Login\nE7\n", values: "|", wrong: "monday.csv:2: the row has 1 field and the header has 2"},
 		"cells with breaks": {csv: "id,Login\n\"E\n7\",x\nE8,=A2\n", values: "E\n7|x", wrong: `monday.csv:4:4: "=A2" is a formula`},
