@@ -275,7 +275,7 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 	c.result(out, j, res)
 	if h, err := l.Head(); err == nil {
 		out.Line(
-			show.Dim(say.OnRecord(res.Run, h.Seq, h.Hash)),
+			show.Dim(say.OnRecord(c.inEnv(res.Run), h.Seq, h.Hash)),
 		)
 	}
 	if out.Err() != nil {
@@ -289,9 +289,9 @@ func (c *program) ended(out *show.Printer, j *carry.Job, l ledger.Ledger, res *c
 	case err != nil && res.Error == "":
 		return fail(Partly, say.EndedBut(res.Run, err))
 	case err != nil && (res.Written != "" || done > 0):
-		return fail(Partly, say.Stopped(res.Run, err, j.Plan.ID))
+		return fail(Partly, say.Stopped(res.Run, err, c.inEnv(j.Plan.ID)))
 	case err != nil:
-		return fail(Failed, say.Stopped(res.Run, err, j.Plan.ID))
+		return fail(Failed, say.Stopped(res.Run, err, c.inEnv(j.Plan.ID)))
 	case res.NotSettled > 0:
 		return &statusError{status: Partly}
 	case res.Held > 0:
@@ -319,7 +319,7 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 		out.Line(say.WrittenOnly(res.Written))
 	}
 	if res.Waiting > 0 {
-		out.Line(say.ForSomebody(res.Waiting, j.Plan.ID))
+		out.Line(say.ForSomebody(res.Waiting, c.inEnv(j.Plan.ID)))
 	}
 	if len(res.Beside) > 0 {
 		out.Line(say.Beside())
@@ -336,7 +336,7 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 		if at := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Names(guard.ForPlan), g) }); at >= 0 {
 			lift = guards[at]
 		}
-		out.Line(say.HeldBy(res.Held, guards, j.Plan.ID, lift))
+		out.Line(say.HeldBy(res.Held, guards, c.inEnv(j.Plan.ID), lift))
 		c.named(out, j, decide.Held)
 	}
 }

@@ -369,6 +369,14 @@ func (c *program) ledger(dir string) (ledger.Ledger, error) {
 	return l, nil
 }
 
+// inEnv names a plan or a run in a command that a message proposes: with the environment that it is of.
+func (c *program) inEnv(name string) string {
+	if c.environment == "" {
+		return name
+	}
+	return name + " --env " + c.environment
+}
+
 // anyLedger opens the repository's ledger whether or not entries are gone.
 func (c *program) anyLedger(dir string) (ledger.Ledger, error) {
 	o := c.ledgerOptions()

@@ -85,7 +85,7 @@ func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool, c
 	case !c.Terminal && accepted:
 		return nil
 	case !c.Terminal:
-		return usage(say.NotAccepted(j.Plan.ID))
+		return usage(say.NotAccepted(c.inEnv(j.Plan.ID)))
 	}
 	question, want := say.Question(), "yes"
 	if forGood > 0 {

@@ -260,7 +260,7 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 		if !strings.HasPrefix(file, "plans/") {
 			name = file
 		}
-		where, next := say.Drafted(file, name)
+		where, next := say.Drafted(file, c.inEnv(name))
 		pr.Line(where)
 		pr.Line(show.Dim(next))
 	}

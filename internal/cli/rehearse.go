@@ -90,7 +90,7 @@ func (c *program) rehearsed(name string, faults float64, seed uint64) (report *r
 	if err != nil {
 		return nil, err
 	}
-	s := prepare.Rules(c.ctx, tree)
+	s := c.rulesOf(prepare.Rules(c.ctx, tree))
 	if len(s.Errors()) > 0 {
 		return nil, c.problems(s)
 	}

@@ -42,7 +42,7 @@ func (c *program) unattended(dir string, j *carry.Job, l ledger.Ledger) error {
 		if n == 0 {
 			return out.Err()
 		}
-		out.Line(say.LeftForSomebody(n, p.ID))
+		out.Line(say.LeftForSomebody(n, c.inEnv(p.ID)))
 		if err := out.Err(); err != nil {
 			return err
 		}

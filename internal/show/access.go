@@ -25,12 +25,9 @@ func HolderTable(list []access.Holder) *Table {
 	return t
 }
 
-// held is how a holder has the thing: open or blocked, and along with what.
+// held is how a holder has the thing: the state of the account, and along with what.
 func held(h *access.Holder) (open, how string) {
-	open, how = "blocked", "directly"
-	if h.Open {
-		open = "open"
-	}
+	open, how = h.Is, "directly"
 	if len(h.Through) > 0 {
 		how = "through " + strings.Join(h.Through, ", ")
 	}

@@ -46,9 +46,13 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 	}
 	people := map[model.Effect]map[string]bool{model.Widens: {}, model.Narrows: {}, model.Keeps: {}}
 	for i := range list {
+		whom := list[i].Whom // of a definition: all who have it
 		if list[i].Person != "" {
-			people[list[i].Effect][list[i].Person] = true
-			people[model.Keeps][list[i].Person] = true
+			whom = []string{list[i].Person}
+		}
+		for _, id := range whom {
+			people[list[i].Effect][id] = true
+			people[model.Keeps][id] = true
 		}
 	}
 	return fmt.Sprintf(

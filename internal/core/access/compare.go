@@ -8,6 +8,7 @@ import (
 	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
+	"pravet/internal/core/stage"
 )
 
 // A Difference is what one person gains or loses of one thing, or of an account
@@ -24,6 +25,9 @@ type Difference struct {
 	// it is whether there is one at all.
 	Detail  string `json:"detail,omitempty"`
 	Because Reason `json:"because"`
+	// Whom are the people who have what a definition of is another, by id; People is how many.
+	Whom   []string `json:"-"`
+	People int      `json:"people,omitempty"`
 	// Sensitive says that somebody gains what the catalog marks so.
 	Sensitive bool `json:"sensitive,omitempty"`
 }
@@ -74,6 +78,18 @@ func Compare(before, after *View) []Difference {
 	return c.out
 }
 
+// whoShould lists the people who are here and should have a thing, by id. O(people).
+func (v *View) whoShould(app string, t *model.Thing) (out []string) {
+	a := v.app(app)
+	n := v.Apps[a].Thing(t.Kind, t.Name)
+	for p := range v.People.Len() {
+		if due := v.due(p, a); v.Stages[p] == stage.Here && due.Account() && v.Sets[a].Has(due.Reach, n) {
+			out = append(out, v.People.Get(p, "id"))
+		}
+	}
+	return out
+}
+
 // definitions compares the permissions of the groups and roles that are Pravet's
 // own: they change for everyone who has them.
 func (c *comparison) definitions() {
@@ -102,6 +118,8 @@ func (c *comparison) definitions() {
 				),
 			}
 			if gone := model.Without(was.Permissions, is.Permissions); len(gone) > 0 {
+				d.Whom = c.before.whoShould(app.ID, was)
+				d.People = len(d.Whom)
 				d.Effect, d.Detail = model.Narrows, fmt.Sprintf(
 					"%s %s loses %s",
 					was.Kind,
@@ -111,6 +129,8 @@ func (c *comparison) definitions() {
 				c.out = append(c.out, d)
 			}
 			if come := model.Without(is.Permissions, was.Permissions); len(come) > 0 {
+				d.Whom = c.after.whoShould(app.ID, is)
+				d.People = len(d.Whom)
 				d.Effect, d.Detail = model.Widens, fmt.Sprintf(
 					"%s %s gains %s",
 					was.Kind,

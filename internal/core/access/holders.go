@@ -14,6 +14,7 @@ type Holder struct {
 	Person  string   `json:"person"` // id, or "" for an account of nobody
 	Name    string   `json:"name"`
 	Open    bool     `json:"open"`
+	Is      string   `json:"is"`      // the state of the account: open, blocked, invited
 	Through []string `json:"through"` // the things that bring it along; none where it is held directly
 	State   string   `json:"state"`   // as of an Item; "of nobody" for an account of nobody
 	Kits    []string `json:"kits"`    // the kits of the person that give it
@@ -44,6 +45,7 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 		h := Holder{
 			Account: accounts.Key.At(i),
 			Open:    accounts.Open(i),
+			Is:      accounts.States[i].String(),
 			Through: []string{},
 			State:   OfNobody,
 			Kits:    []string{},

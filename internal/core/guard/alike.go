@@ -60,6 +60,13 @@ func (c *checker) alike(a int) {
 			continue
 		}
 		if near := strays.near(table.Likeness(ch.Key)); near != "" {
+			shown := table.Likeness(c.People.Get(int(ch.Person), "displayName"))
+			if shown != "" && shown == strays.shown[near] { // two letters apart, and one name: that is no chance
+				c.hold(i, LooksAlike, fact.Fact{
+					Kind: fact.AlikeName, Account: fmt.Sprintf("%q", near), Attribute: app.Match, Other: app.MatchPerson(),
+				})
+				continue
+			}
 			c.notice(
 				a,
 				fact.Fact{Kind: fact.AlmostAlike, Person: c.personName(ch.Person), Account: ch.Key, Other: near},
@@ -107,6 +114,8 @@ type stray struct{ name, attr, value string }
 type straySet struct {
 	by  map[mark]stray
 	cut map[string]string // likeness without one of its letters → name
+
+	shown map[string]string // name → likeness of the display name
 }
 
 func (s *straySet) add(m mark, found stray) {
@@ -135,7 +144,7 @@ func (s *straySet) find(marks []mark) (f fact.Fact, ok bool) {
 }
 
 func (c *checker) strays(a int) *straySet {
-	s := &straySet{map[mark]stray{}, map[string]string{}}
+	s := &straySet{map[mark]stray{}, map[string]string{}, map[string]string{}}
 	app, accounts := c.Apps[a], c.Accounts[a]
 	kept := []int{} // attributes by which people are told apart
 	for n, at := range app.Attrs {
@@ -160,6 +169,11 @@ func (c *checker) strays(a int) *straySet {
 		for _, n := range kept {
 			v := strings.Clone(accounts.Attr(n, i))
 			s.add(mark{same, table.Fold(v)}, stray{quoted, app.Attrs[n].Name, v})
+		}
+		if called >= 0 {
+			if shown := table.Likeness(accounts.Attr(called, i)); shown != "" {
+				s.shown[name] = shown
+			}
 		}
 		if called >= 0 && department >= 0 {
 			s.add(

@@ -165,9 +165,16 @@ func (c *checker) gather() {
 }
 
 func (c *checker) hold(i int, guard string, f fact.Fact) {
-	if !c.Lifted(guard, c.Apps[c.Changes[i].App].ID) {
-		c.out.Holds[i] = append(c.out.Holds[i], Hold(guard, f))
+	if c.Lifted(guard, c.Apps[c.Changes[i].App].ID) {
+		return
 	}
+	h := Hold(guard, f)
+	for _, x := range c.out.Holds[i] {
+		if x.Guard == guard && x.Says == h.Says {
+			return // it has been said
+		}
+	}
+	c.out.Holds[i] = append(c.out.Holds[i], h)
 }
 
 // Hold is a hold of a guard, in words as well.

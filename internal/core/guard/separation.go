@@ -91,12 +91,17 @@ func (c *checker) redefinitions(sep *model.Separation) {
 				continue
 			}
 			was, will := 0, 0
+			var before []int // what takes one of them first
 			for _, x := range sep.Apart {
 				if c.Accounts[x.App] == nil || c.Diff.AccountOf[x.App][p] == diff.None {
 					continue
 				}
 				held := c.Accounts[x.App].Held[c.Diff.AccountOf[x.App][p]]
 				was += one(c.States.Before(x.App).Has(held, x.Thing))
+				if goes := c.goes(p, x, i); len(goes) > 0 {
+					before = append(before, goes...)
+					continue
+				}
 				will += one(c.States.App(x.App).Has(held, x.Thing) || c.States.Before(x.App).Has(held, x.Thing))
 			}
 			if will > max(was, 1) && c.exception(sep, p) == nil {
@@ -107,8 +112,36 @@ func (c *checker) redefinitions(sep *model.Separation) {
 				)
 				break // one is enough to hold it
 			}
+			for _, k := range before {
+				if !slices.Contains(c.out.Needs[i], k) {
+					c.out.Needs[i] = append(c.out.Needs[i], k)
+				}
+			}
 		}
 	}
+}
+
+// goes lists the changes before another by which a person loses a thing for good, with nothing that holds
+// them; none where the person keeps it.
+func (c *checker) goes(p int32, x model.AppThing, before int) (out []int) {
+	account := c.Diff.AccountOf[x.App][p]
+	if account == diff.None {
+		return nil
+	}
+	st := c.States.At(x.App, int(account))
+	if st == nil || !c.States.Before(x.App).Has(st.Set, x.Thing) || c.States.App(x.App).Has(st.After, x.Thing) {
+		return nil
+	}
+	for _, k := range c.losses(p, x.App) {
+		ch := &c.Changes[k]
+		if ch.Verb != model.Redefine && c.brings(x.App, x.Thing, ch) {
+			if k > before || len(c.out.Holds[k]) > 0 {
+				return nil
+			}
+			out = append(out, k)
+		}
+	}
+	return out
 }
 
 func one(is bool) int {
