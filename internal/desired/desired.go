@@ -66,6 +66,7 @@ type Repo struct {
 	Environments []string                             // that applications have, sorted
 	absent       map[string]bool                      // applications that are not in the environment
 	local        map[*model.App]map[string]*yaml.Node // what they say of the environment
+	seats        []envSeats                           // what environments say of seats
 	promoted     []*model.Promotion
 
 	fieldsSaid  bool

@@ -37,16 +37,7 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 		}
 		return there
 	}
-	for _, key := range []string{"export", "connect"} {
-		if x := f[key]; x != nil {
-			d.problem(
-				x,
-				"two-rules",
-				key+" stands here and belongs to an environment",
-				"move it into each of environments",
-			)
-		}
-	}
+	common := map[string]*yaml.Node{"export": f["export"], "connect": f["connect"]}
 	for _, e := range d.entries(n, "environments") {
 		if !slices.Contains(r.Environments, e.name) {
 			r.Environments = append(r.Environments, e.name)
@@ -61,11 +52,12 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 			)
 		}
 		x := d.fields(e.value, "the environment "+e.name, "export", "connect", "people", "seats", "promote")
+		r.seats = append(r.seats, envSeats{app, x["seats"], e.name == r.here()})
 		if e.name != r.here() {
 			continue
 		}
 		there = true
-		f["export"], f["connect"] = x["export"], x["connect"]
+		f["export"], f["connect"] = together(common["export"], x["export"]), together(common["connect"], x["connect"])
 		if r.local == nil {
 			r.local = map[*model.App]map[string]*yaml.Node{}
 		}
@@ -75,6 +67,41 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 		r.absent[app.ID] = true
 	}
 	return there
+}
+
+// An envSeats is what an environment says of seats.
+type envSeats struct {
+	app  *model.App
+	node *yaml.Node
+	here bool // it is the environment that is read
+}
+
+// together is what an application says of all environments, with what one of them says instead or besides:
+// columns that are the same everywhere are written once.
+func together(common, own *yaml.Node) *yaml.Node {
+	switch {
+	case common == nil || common.Kind != yaml.MappingNode:
+		return own
+	case own == nil:
+		return common
+	case own.Kind != yaml.MappingNode:
+		return own
+	}
+	out := *own
+	out.Content = slices.Clone(own.Content)
+	for i := 0; i+1 < len(common.Content); i += 2 {
+		key := common.Content[i]
+		if !slices.ContainsFunc(own.Content, func(n *yaml.Node) bool { return n.Value == key.Value && n.Column > 0 && isKey(own, n) }) {
+			out.Content = append(out.Content, key, common.Content[i+1])
+		}
+	}
+	return &out
+}
+
+// isKey reports whether a node is a key of a mapping, and no value.
+func isKey(of, n *yaml.Node) bool {
+	at := slices.Index(of.Content, n)
+	return at >= 0 && at%2 == 0
 }
 
 // inEnvironment limits an application's scope to the people who are in the environment, and
@@ -119,29 +146,35 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 	}
 }
 
-// seatsHere are the seats that an environment has of licenses, instead of those of the catalog.
+// seatsHere are the seats that an environment has of licenses, instead of those of the catalog. A name that
+// is wrong is wrong whichever environment is read.
 func (r *Repo) seatsHere(d *doc, app *model.App) {
-	for _, e := range d.entries(r.local[app]["seats"], "seats") {
-		at := slices.IndexFunc(
-			app.Things,
-			func(t model.Thing) bool { return t.Kind == model.License && t.Name == e.name },
-		)
-		if at < 0 {
-			var names []string
-			for _, t := range app.Things {
-				if t.Kind == model.License {
-					names = append(names, t.Name)
-				}
-			}
-			d.problem(
-				e.key,
-				"unknown-thing",
-				fmt.Sprintf("%s has no license %q in its catalog", app.ID, e.name),
-				didYouMean(e.name, names, "there are "),
-			)
+	for _, of := range r.seats {
+		if of.app != app {
 			continue
 		}
-		app.Things[at].Seats = d.integer(e.value, e.name, 0)
+		for _, e := range d.entries(of.node, "seats") {
+			at := slices.IndexFunc(
+				app.Things,
+				func(t model.Thing) bool { return t.Kind == model.License && t.Name == e.name },
+			)
+			seats := d.integer(e.value, e.name, 0)
+			switch {
+			case at < 0:
+				var names []string
+				for _, t := range app.Things {
+					if t.Kind == model.License {
+						names = append(names, t.Name)
+					}
+				}
+				d.problem(
+					e.key, "unknown-thing", fmt.Sprintf("%s has no license %q in its catalog", app.ID, e.name),
+					didYouMean(e.name, names, "there are "),
+				)
+			case of.here:
+				app.Things[at].Seats = seats
+			}
+		}
 	}
 }
 

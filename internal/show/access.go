@@ -278,12 +278,12 @@ func Short(v *access.View, months []access.Month) (lines []string) {
 		if most > 0 {
 			cost := ""
 			if thing.Price.Known() {
-				cost = ", " + thing.Price.Times(most)
+				cost = " (" + thing.Price.Times(most) + ")"
 			}
 			lines = append(
 				lines,
 				fmt.Sprintf(
-					"%s is short from %s on, by %s at the most%s.",
+					"%s runs short from %s, by up to %s%s.",
 					v.Apps[x.App].Address(x.Thing),
 					from,
 					model.Count(most, "seat", "seats"),

@@ -132,12 +132,36 @@ func (v *View) needs(on day.Day, licenses []model.AppThing) Month {
 		}
 		has := v.reach[x.App].Giving(x.Thing)
 		for at, set := range accounts.Held {
-			if p := v.PersonOf[x.App][at]; has[set] && (p < 0 || stages[p] == stage.Gone || stages[p] == stage.NotYet) {
+			p := v.PersonOf[x.App][at]
+			if !has[set] || p >= 0 && stages[p] != stage.Gone && stages[p] != stage.NotYet {
+				continue
+			}
+			if frees := v.frees(x.App, at, int(p)); frees == day.None || on < frees {
 				m.Needed[i]++
 			}
 		}
 	}
 	return m
+}
+
+// frees is the day on which the path that an account is upon takes its licenses, day.None where nothing
+// does. Later steps are taken to come in their time.
+func (v *View) frees(app, at, person int) day.Day {
+	s := v.stand(app, at, person)
+	if s == nil {
+		return day.None
+	}
+	on := s.Due
+	for n := s.Done; n < len(s.Path.Steps) && on != day.None; n++ {
+		step := &s.Path.Steps[n]
+		if n > s.Done {
+			on = on.Add(step.After)
+		}
+		if step.Do == model.DoRemove || step.Do == model.DoStrip && !step.Keep[model.License] {
+			return on
+		}
+	}
+	return day.None
 }
 
 // Turns lists the days, after today and up to a day, on which somebody may come to need a seat or need none
@@ -158,6 +182,11 @@ func (v *View) Turns(to day.Day) (out []day.Day) {
 			if d, err := day.Parse(column.At(p)); err == nil {
 				note(d, map[string]day.Day{"ends": 1, "away.to": 1}[attr])
 			}
+		}
+	}
+	for a, accounts := range v.Accounts {
+		for at := 0; accounts != nil && len(v.Paths) > 0 && at < accounts.Len(); at++ {
+			note(v.frees(a, at, int(v.PersonOf[a][at])), 0)
 		}
 	}
 	for _, k := range v.Kits {

@@ -15,6 +15,43 @@ import (
 	"pravet/internal/core/plan"
 )
 
+// withoutNeed names those who have a thing without the value that it needs: it was given before it did, or
+// by somebody else. O(accounts) for each such thing.
+func (d *drafter) withoutNeed(a int, add func(fact.Fact)) {
+	app, accounts := d.in.Apps[a], d.accounts[a]
+	for t := range app.Things {
+		thing := &app.Things[t]
+		if len(thing.Needs) == 0 || d.in.Only != nil {
+			continue
+		}
+		has := d.states.Before(a).Giving(int32(t))
+		for _, need := range thing.Needs {
+			n := app.Attr(need)
+			var names []string
+			for i, set := range accounts.Held {
+				if !has[set] || !accounts.Open(i) {
+					continue
+				}
+				value := ""
+				switch p := d.personOf[a][i]; {
+				case n >= 0 && accounts.Attrs[n] != nil:
+					value = accounts.Attr(n, i)
+				case p != diff.None:
+					value = d.in.People.Get(int(p), need)
+				}
+				if value == "" {
+					names = append(names, accounts.Key.At(i))
+				}
+			}
+			if len(names) > 0 {
+				add(fact.Fact{
+					Kind: fact.HeldWithout, Thing: thing.String(), Attribute: need, Count: len(names), Names: guard.First(names),
+				})
+			}
+		}
+	}
+}
+
 // closedNotice names the accounts of nobody that stay open while an application is closed.
 func (d *drafter) closedNotice(a int, found *diff.Result, add func(fact.Fact)) {
 	app := d.in.Apps[a]
@@ -53,6 +90,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	d.aloneNotice(a, add)
 	d.closedNotice(a, found, add)
 	d.unfit(a, add)
+	d.withoutNeed(a, add)
 	for _, x := range found.Ended {
 		if int(x.App) == a {
 			add(fact.Fact{

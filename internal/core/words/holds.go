@@ -86,6 +86,12 @@ var holds = sentences{
 			model.Thousands(f.Count), model.Thousands(f.Allowed),
 		)
 	},
+	fact.HeldWithout: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"%s %s without the %s that it needs: %s", model.Count(f.Count, "account has", "accounts have"), f.Thing,
+			f.Attribute, some(f),
+		)
+	},
 	fact.NoAccount: func(f *fact.Fact) string {
 		near := ""
 		if f.Other != "" {
