@@ -58,7 +58,7 @@ Nothing is written without --write or --commit.`,
 		Example: example(
 			"pravet adopt --app slips exports/slips.csv",
 			"pravet adopt --app slips exports/slips.csv --yes onyman --yes-above 80 --write",
-			"pravet adopt rahrtudr 29 --because 'agreed with the head of ticketing'",
+			"pravet adopt 2w57bede 29 --because 'agreed with the head of ticketing'",
 			"pravet adopt tickets/account/kiosk2 --for E0118",
 		),
 		Args: takes(1, -1, "adopt what?", "pravet adopt --app slips exports/slips.csv"),

@@ -56,11 +56,11 @@ person (with --unattended, and where changes wait for somebody to load or to mak
 them); 4 some changes are held by a guard, the others are
 done; 5 the run ended early, or some changes are not settled.`,
 		Example: example(
-			"pravet apply rahrtudr",
-			"pravet apply rahrtudr --yes",
-			"pravet apply rahrtudr --only 'person eq \"E0118\"' --yes",
+			"pravet apply 2w57bede",
+			"pravet apply 2w57bede --yes",
+			"pravet apply 2w57bede --only 'person eq \"E0118\"' --yes",
 		),
-		Args: takes(1, 1, "which plan?", "pravet apply rahrtudr"),
+		Args: takes(1, 1, "which plan?", "pravet apply 2w57bede"),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask; confirm that this many changes cannot be undone")

@@ -72,7 +72,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			d := newDesk(t)
 			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 			if slices.Contains([]string{"log", "verify", "backout"}, cmd.Name()) {
-				require.Equal(t, Held, d.run("apply", "rahrtudr", "--yes"))
+				require.Equal(t, Held, d.run("apply", "2w57bede", "--yes"))
 			}
 			args := shellSplit(strings.TrimSpace(line))
 			require.Equal(t, "pravet", args[0], line)
@@ -152,16 +152,16 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		says   string
 		args   []string
 	}{
-		{WrongUsage, "unknown flag: --colour", []string{"show", "rahrtudr", "--colour"}},
-		{WrongUsage, "needs a reason", []string{"reject", "rahrtudr"}},
-		{WrongUsage, "needs a reason", []string{"reject", "rahrtudr", "--because", "  "}},
+		{WrongUsage, "unknown flag: --colour", []string{"show", "2w57bede", "--colour"}},
+		{WrongUsage, "needs a reason", []string{"reject", "2w57bede"}},
+		{WrongUsage, "needs a reason", []string{"reject", "2w57bede", "--because", "  "}},
 		{
 			WrongUsage, "the plan has no change that fits",
-			[]string{"accept", "rahrtudr", "--only", `app eq "none"`, "--because", "x"},
+			[]string{"accept", "2w57bede", "--only", `app eq "none"`, "--because", "x"},
 		},
 		{
 			WrongUsage, "--until: \"soon\" is not a date",
-			[]string{"reject", "rahrtudr", "--until", "soon", "--because", "x"},
+			[]string{"reject", "2w57bede", "--until", "soon", "--because", "x"},
 		},
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
@@ -191,7 +191,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()
-		require.Equal(t, want, Run(context.Background(), []string{"apply", "rahrtudr"}, env), "%q", answer)
+		require.Equal(t, want, Run(context.Background(), []string{"apply", "2w57bede"}, env), "%q", answer)
 		require.Equal(t, 1, strings.Count(d.err.String(), "Carry this out? Type yes: "))
 		if want == Failed {
 			require.Contains(t, d.err.String(), "nothing was changed")

@@ -44,13 +44,13 @@ is accepted also with the whole plan, or as one of those that are chosen otherwi
 carried out. A difference that an earlier rejection set aside is taken up again
 by accepting it; the next draft has it.`,
 		Example: example(
-			"pravet accept rahrtudr --because 'reviewed with planning'",
-			"pravet accept rahrtudr --person E0042 --because 'starts on Monday'",
-			"pravet accept rahrtudr 3-9,14 --because 'as agreed with the owner'",
-			"pravet accept rahrtudr :2qe9t --because 'the new kit for berth planning'",
-			"pravet accept rahrtudr --lift suspensions --because 'the summer crew ends together'",
+			"pravet accept 2w57bede --because 'reviewed with planning'",
+			"pravet accept 2w57bede --person E0042 --because 'starts on Monday'",
+			"pravet accept 2w57bede 3-9,14 --because 'as agreed with the owner'",
+			"pravet accept 2w57bede :2qe9t --because 'the new kit for berth planning'",
+			"pravet accept 2w57bede --lift suspensions --because 'the summer crew ends together'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet accept rahrtudr --because 'reviewed'"),
+		Args: takes(1, -1, "which plan?", "pravet accept 2w57bede --because 'reviewed'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
@@ -84,10 +84,10 @@ A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
 decision is written to standing.yaml, to be committed with the other files.`,
 		Example: example(
-			"pravet reject rahrtudr drncvfz5z3qu --because 'agreed with the owner'",
-			"pravet reject rahrtudr --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
+			"pravet reject 2w57bede drncvfz5z3qu --because 'agreed with the owner'",
+			"pravet reject 2w57bede --thing tickets/role/seller --until 2026-12-31 --because 'until the audit is over'",
 		),
-		Args: takes(1, -1, "which plan?", "pravet reject rahrtudr 12 --because 'not yet'"),
+		Args: takes(1, -1, "which plan?", "pravet reject 2w57bede 12 --because 'not yet'"),
 	}
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")
@@ -120,7 +120,6 @@ type decision struct {
 	choice  decisions.Choice
 	named   map[string]bool // of the choice, those that were named by id or number
 	exact   map[string]bool // of those, the ones that were named by id
-	left    []string        // what was chosen in passing, but was rejected by itself
 	because string
 }
 
@@ -259,7 +258,7 @@ func (d *decision) spare(states map[string]string) {
 		if d.choice.All || !d.choice.Changes[id] || d.exact[id] || states[id] != "rejected" {
 			continue
 		}
-		d.left = append(d.left, id)
+		d.choice.Left = append(d.choice.Left, id)
 		delete(d.choice.Changes, id)
 		delete(d.named, id)
 	}
@@ -267,9 +266,6 @@ func (d *decision) spare(states map[string]string) {
 
 func (d *decision) accept(lift []string, forGood bool) error {
 	left := 0
-	if len(d.left) > 0 && !d.choice.All && len(d.choice.Changes)+len(d.choice.Aside) == 0 {
-		return usage(say.AllRejected(len(d.left), d.left[0]))
-	}
 	if d.choice.ForGood = forGood; !forGood {
 		if left = d.careful(); left > 0 && !d.choice.All && len(d.choice.Changes)+len(d.choice.Aside) == 0 {
 			return usage(say.OnlyForGood(left))
@@ -288,6 +284,9 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		}
 	}
 	made, err := d.maker.Accept(d.c.ctx, d.choice, d.lifts(lift), d.because)
+	if errors.Is(err, decisions.ErrLeft) {
+		return usage(say.AllRejected(len(d.choice.Left), d.choice.Left[0]))
+	}
 	if err != nil {
 		return err
 	}
@@ -317,7 +316,7 @@ func (d *decision) accept(lift []string, forGood bool) error {
 		p.Line(say.Accepted(len(made.Changes)+len(d.choice.Aside), d.plan.ID))
 		d.list(p, append(slices.Clone(made.Changes), d.choice.Aside...))
 	}
-	d.along(p, d.left, say.LeftRejected(len(d.left)))
+	d.along(p, d.choice.Left, say.LeftRejected(len(d.choice.Left)))
 	d.along(p, made.Along, say.AcceptedAlong())
 	if left > 0 {
 		p.Line(say.LeftForGood(left))

@@ -29,7 +29,7 @@ func TestEveryTableIsAlsoData(t *testing.T) {
 		{0, []string{"compare"}},
 		{4, []string{"log"}},
 		{-1, []string{"why", "E0042"}},
-		{-1, []string{"show", "rahrtudr"}},
+		{-1, []string{"show", "2w57bede"}},
 		{-1, []string{"check"}},
 	} {
 		require.Equal(t, Done, d.run(append(c.args, "--format", "csv")...), "%v: %s", c.args, d.err.String())

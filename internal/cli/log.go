@@ -31,7 +31,7 @@ plan it shows all that concerns it, with the outcome of every change; with --per
 --thing or --app what became of them, who decided that, and why.
 
 Each entry is chained to the one before by SHA-256; log verify checks the chain.`,
-		Example: example("pravet log", "pravet log run-1", "pravet log rahrtudr --format json",
+		Example: example("pravet log", "pravet log run-1", "pravet log 2w57bede --format json",
 			"pravet log --person E0042 --since 2026-11-01", "pravet log verify"),
 		Args: takes(0, 1, "", "pravet log run-1"),
 	}

@@ -38,8 +38,8 @@ It reaches no application, and writes nothing: no plan, and no entry in the ledg
 
 Exit status: 0 all that is not left alone was settled, and everything held; 1 something
 did not hold, or it could not be rehearsed; 5 some changes would not be settled.`,
-		Example: example("pravet rehearse rahrtudr", "pravet rehearse rahrtudr --interruptions 50 --seed 7"),
-		Args:    takes(1, 1, "which plan?", "pravet rehearse rahrtudr"),
+		Example: example("pravet rehearse 2w57bede", "pravet rehearse 2w57bede --interruptions 50 --seed 7"),
+		Args:    takes(1, 1, "which plan?", "pravet rehearse 2w57bede"),
 	}
 	formatFlag(cmd, &format, "text", "json")
 	cmd.Flags().IntVar(&faults, "interruptions", 30, "how many of a hundred steps are interrupted")

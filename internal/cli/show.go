@@ -44,11 +44,11 @@ and those of people, as in person.department or department.`,
 		Example: example(
 			"pravet show",
 			"pravet show m4n98 --person E0042",
-			"pravet show rahrtudr --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
-			"pravet show rahrtudr --group-by department",
-			"pravet show plans/rahrtudr.json --format markdown",
+			"pravet show 2w57bede --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
+			"pravet show 2w57bede --group-by department",
+			"pravet show plans/2w57bede.json --format markdown",
 		),
-		Args: takes(0, 1, "", "pravet show rahrtudr"),
+		Args: takes(0, 1, "", "pravet show 2w57bede"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	as.flags(cmd)

@@ -35,7 +35,7 @@ func (d *desk) contents(t *testing.T) map[string]string {
 func TestEveryCommandRefusesWrongInput(t *testing.T) {
 	d := newDesk(t)
 	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
-	plan := filepath.Join(d.dir, "plans", "rahrtudr.json")
+	plan := filepath.Join(d.dir, "plans", "2w57bede.json")
 	whole, err := os.ReadFile(plan)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "broken.json"), whole[:len(whole)/2], 0o644))
@@ -61,22 +61,22 @@ func TestEveryCommandRefusesWrongInput(t *testing.T) {
 		{Failed, "this is not a plan", []string{"show", "people/ashore.csv"}},
 		{
 			WrongUsage, `"E0041" with a change in the plan; did you mean`,
-			[]string{"show", "rahrtudr", "--person", "E0041"},
+			[]string{"show", "2w57bede", "--person", "E0041"},
 		},
 		{Failed, "gone.json: there is no such file", append([]string{"accept", "gone.json"}, because...)},
 		{Failed, "broken.json: this is not a plan", append([]string{"accept", "broken.json"}, because...)},
-		{WrongUsage, `no change "nnnn"`, append([]string{"accept", "rahrtudr", "nnnn"}, because...)},
+		{WrongUsage, `no change "nnnn"`, append([]string{"accept", "2w57bede", "nnnn"}, because...)},
 		{
 			WrongUsage, `no guard "seat"; did you mean seats?`,
-			append([]string{"accept", "rahrtudr", "--lift", "seat"}, because...),
+			append([]string{"accept", "2w57bede", "--lift", "seat"}, because...),
 		},
 		{Failed, "gone.json: there is no such file", append([]string{"reject", "gone.json"}, because...)},
 		{Failed, "broken.json: this is not a plan", append([]string{"reject", "broken.json"}, because...)},
-		{WrongUsage, "is over on 2026-11-24", append([]string{"reject", "rahrtudr", "--until", "2026-11-23"}, because...)},
-		{WrongUsage, "is not an address", append([]string{"reject", "rahrtudr", "--thing", "seller"}, because...)},
+		{WrongUsage, "is over on 2026-11-24", append([]string{"reject", "2w57bede", "--until", "2026-11-23"}, because...)},
+		{WrongUsage, "is not an address", append([]string{"reject", "2w57bede", "--thing", "seller"}, because...)},
 		{Failed, "gone.json: there is no such file", []string{"apply", "gone.json", "--yes"}},
 		{Failed, "broken.json: this is not a plan", []string{"apply", "broken.json", "--yes"}},
-		{WrongUsage, "there is no terminal to ask on", []string{"apply", "rahrtudr"}},
+		{WrongUsage, "there is no terminal to ask on", []string{"apply", "2w57bede"}},
 		{Failed, `no run or plan "run-7"`, []string{"log", "run-7"}},
 		{WrongUsage, `--kind cannot be "runs"`, []string{"log", "--kind", "runs"}},
 		{Failed, "it is not the one that was noted", []string{"log", "verify", "--head", strings.Repeat("0", 64)}},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"pravet/internal/core/day"
@@ -32,6 +33,7 @@ type Choice struct {
 	Changes map[string]bool // changes of the plan
 	Nobody  bool            // nobody has looked at them: a rule accepts them, for this plan only
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
+	Left    []string        // what a selection meets, and was rejected by itself: nothing is accepted of it
 }
 
 // Lifts are guards that are lifted for some changes of a plan, or for all of them.
@@ -51,6 +53,9 @@ type Made struct {
 	Running  *ledger.Holder // who carries out a plan at the moment, or nil
 }
 
+// ErrLeft is a choice of nothing but what was rejected before.
+var ErrLeft = errors.New("nothing but what was rejected")
+
 // Accept accepts what was chosen, with all that it needs, and lifts guards for
 // the plan. To lift a guard of a whole plan does not accept all of it. What
 // standing.yaml rejects can be accepted only by taking it out of there.
@@ -60,8 +65,13 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 		return nil, err
 	}
 	made := &Made{Running: m.Ledger.Holder()}
+	chosen := append(slices.Collect(maps.Keys(c.Changes)), c.Aside...)
+	nothing := !c.All && len(chosen) == 0 && len(c.Left) > 0
+	if nothing {
+		chosen = c.Left
+	}
 	for _, r := range stood.Rejections {
-		if r.On(m.Today) && (c.Changes[r.Change] || slices.Contains(c.Aside, r.Change)) {
+		if r.On(m.Today) && slices.Contains(chosen, r.Change) {
 			made.Stands = append(made.Stands, r.Change)
 		}
 	}
@@ -70,6 +80,9 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 			"standing.yaml rejects %s; take the entry out of that file to accept the change",
 			made.Stands[0],
 		)
+	}
+	if nothing {
+		return nil, ErrLeft
 	}
 	made.Along = decide.WithNeeds(m.Plan, c.Changes)
 	made.Changes = m.inOrder(c.Changes, made.Along)

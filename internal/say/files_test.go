@@ -16,7 +16,7 @@ func saidOfFiles() map[string][]any {
 		},
 		"NotWrittenYet": {
 			say.NotWrittenYet(),
-			"Nothing has been written. Add --write to write the files, or --commit to write and commit them to Git as well.",
+			"Nothing has been written. Add --write to write the files, or --commit to write and commit them.",
 		},
 		"NoGit": {
 			say.NoGit(errFull),
@@ -211,8 +211,8 @@ func saidOfFiles() map[string][]any {
 			`"No Good" is not a name of an environment: small letters, digits and hyphens`,
 		},
 		"OtherEnvironment": {
-			say.OtherEnvironment("rahrtudr", "rehearsal", ""),
-			"plan rahrtudr is for the environment rehearsal, and this is live; it runs nowhere else: --env rehearsal",
+			say.OtherEnvironment("2w57bede", "rehearsal", ""),
+			"plan 2w57bede is for the environment rehearsal, and this is live; it runs nowhere else: --env rehearsal",
 		},
 		"OutEnding": {
 			say.OutEnding("x.txt"),

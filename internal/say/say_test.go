@@ -34,18 +34,18 @@ func said() map[string][]any {
 		Reader: "Ada Fell", Address: "ada@x.example", Subject: "2 changes", Body: "Dear Ada Fell,\n\nnothing.\n",
 	}
 	november, december := date("2026-11-24"), date("2026-12-01")
-	written, next := say.Drafted("plans/rahrtudr.json", "rahrtudr")
-	mark, running := say.UnderWayToo("Idris Keane carries out rahrtudr")
+	written, next := say.Drafted("plans/2w57bede.json", "2w57bede")
+	mark, running := say.UnderWayToo("Idris Keane carries out 2w57bede")
 	all := map[string][]any{
 		"EmptyFilter": {
 			say.EmptyFilter(), `the filter is empty; write one, for example person eq "E0118", or leave the flag out`,
 		},
 		"Part": {say.Part(`verb eq "suspend"`), `asked at apply --only verb eq "suspend"`},
 		"LeftOfPlan": {
-			say.LeftOfPlan(1, "rahrtudr"),
-			"1 change is left of this plan; go on with: pravet accept rahrtudr, and pravet apply rahrtudr",
-			say.LeftOfPlan(7, "rahrtudr"),
-			"7 changes are left of this plan; go on with: pravet accept rahrtudr, and pravet apply rahrtudr",
+			say.LeftOfPlan(1, "2w57bede"),
+			"1 change is left of this plan; go on with: pravet accept 2w57bede, and pravet apply 2w57bede",
+			say.LeftOfPlan(7, "2w57bede"),
+			"7 changes are left of this plan; go on with: pravet accept 2w57bede, and pravet apply 2w57bede",
 		},
 		"NoLetters": {
 			say.NoLetters(),
@@ -132,7 +132,7 @@ func said() map[string][]any {
 		},
 		"Interruptions": {say.Interruptions(99), "--interruptions: 99 is not between 0 and 90 of a hundred steps"},
 		"Rehearsed": {
-			say.Rehearsed("rahrtudr", 41, 42), "Plan rahrtudr on copies of the applications: 41 of 42 changes settled.",
+			say.Rehearsed("2w57bede", 41, 42), "Plan 2w57bede on copies of the applications: 41 of 42 changes settled.",
 		},
 		"RehearsedSteps": {
 			say.RehearsedSteps(5, 1, 7),
@@ -149,9 +149,9 @@ func said() map[string][]any {
 		"StartAgain":      {say.StartAgain(), "The start is reached again: the applications are just as they were."},
 		"StartBut":        {say.StartBut(), "Everything is back as it was at the start, except:"},
 		"ForSomebody": {
-			say.ForSomebody(2, "rahrtudr"),
+			say.ForSomebody(2, "2w57bede"),
 			"2 changes wait for somebody to carry them out; when the application is exported again, go on with: " +
-				"pravet apply rahrtudr",
+				"pravet apply 2w57bede",
 		},
 		"Arrived": {
 			say.Arrived(
@@ -181,12 +181,12 @@ func said() map[string][]any {
 			"--brief and --full exclude each other; use one of them",
 		},
 		"Missing": {
-			say.Missing("which plan?", "pravet apply rahrtudr"), "which plan? For example: pravet apply rahrtudr",
+			say.Missing("which plan?", "pravet apply 2w57bede"), "which plan? For example: pravet apply 2w57bede",
 		},
 		"NoWords": {say.NoWords("pravet seats", "now"), `pravet seats takes flags only, and "now" is none`},
 		"TooManyWords": {
-			say.TooManyWords([]string{"twice"}, "pravet apply", "pravet apply rahrtudr"),
-			`unexpected argument "twice"; for example: pravet apply rahrtudr`,
+			say.TooManyWords([]string{"twice"}, "pravet apply", "pravet apply 2w57bede"),
+			`unexpected argument "twice"; for example: pravet apply 2w57bede`,
 		},
 		"NoFolder": {say.NoFolder("north"), "north: there is no such folder"},
 		"NoRepository": {
@@ -210,13 +210,13 @@ func said() map[string][]any {
 		},
 		"NoReason": {say.NoReason(), "a decision needs a reason: --because 'why'"},
 		"NothingToDecide": {
-			say.NothingToDecide("rahrtudr"),
-			"plan rahrtudr has been carried out, so there is nothing left to decide about it; draft again with: " +
+			say.NothingToDecide("2w57bede"),
+			"plan 2w57bede has been carried out, so there is nothing left to decide about it; draft again with: " +
 				"pravet draft",
 		},
 		"TooOldToDecide": {
-			say.TooOldToDecide("rahrtudr", []string{"the files have changed", "tickets has changed"}),
-			"plan rahrtudr is out of date, and nothing was decided: the files have changed; tickets has changed. " +
+			say.TooOldToDecide("2w57bede", []string{"the files have changed", "tickets has changed"}),
+			"plan 2w57bede is out of date, and nothing was decided: the files have changed; tickets has changed. " +
 				"Draft again, and decide about the new plan",
 		},
 		"NothingFits": {say.NothingFits(), "the plan has no change that fits"},
@@ -281,20 +281,20 @@ func said() map[string][]any {
 		},
 		"NoPlanYet": {say.NoPlanYet(), "there is no plan yet; draft one with: pravet draft"},
 		"NoChange": {
-			say.NoChange("nosuch", "rahrtudr"),
-			`the plan has no change "nosuch"; list them with: pravet show rahrtudr --brief`,
+			say.NoChange("nosuch", "2w57bede"),
+			`the plan has no change "nosuch"; list them with: pravet show 2w57bede --brief`,
 		},
 		"ManyChanges": {say.ManyChanges(2, "ab"), `2 changes begin with "ab"; write more of the id`},
 		"WhichPlan": {
 			say.WhichPlan("3-9"),
 			"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; " +
-				"otherwise name it, for example: pravet accept rahrtudr 3-9",
+				"otherwise name it, for example: pravet accept 2w57bede 3-9",
 		},
 		"NotANumber": {say.NotANumber("x"), `"x" is not the number of a change; for example: 3-9,14`},
 		"NoNumbers":  {say.NoNumbers("9-40", 38), "the plan has no changes 9-40; they are numbered from 1 to 38"},
 		"NoCause": {
-			say.NoCause("2q", "rahrtudr"),
-			"the plan has no cause or fold :2q; see them with: pravet show rahrtudr --summary",
+			say.NoCause("2q", "2w57bede"),
+			"the plan has no cause or fold :2q; see them with: pravet show 2w57bede --summary",
 		},
 		"ManyCauses": {say.ManyCauses(2, "2"), "2 causes or folds begin with :2; write more of it"},
 		"NotInPlan": {
@@ -356,14 +356,14 @@ func said() map[string][]any {
 		},
 		"RunNotBegun": {say.RunNotBegun(errFull), "the run did not begin, and nothing was changed: the disk is full"},
 		"Stopped": {
-			say.Stopped("run-2", errFull, "rahrtudr"),
-			"run-2 stopped: the disk is full; to go on: pravet apply rahrtudr",
+			say.Stopped("run-2", errFull, "2w57bede"),
+			"run-2 stopped: the disk is full; to go on: pravet apply 2w57bede",
 		},
 		"EndedBut": {say.EndedBut("run-2", errFull), "run-2 came to its end, but the disk is full"},
 		"NotAccepted": {
-			say.NotAccepted("rahrtudr"),
+			say.NotAccepted("2w57bede"),
 			"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept " +
-				"rahrtudr --because 'why', or use --yes",
+				"2w57bede --because 'why', or use --yes",
 		},
 		"NoAnswer":     {say.NoAnswer(), "there was no answer; nothing was changed"},
 		"NotConfirmed": {say.NotConfirmed(), "not confirmed; nothing was changed"},
@@ -398,7 +398,7 @@ func said() map[string][]any {
 		},
 		"More": {say.More(1200), "and 1,200 more"},
 		"Came": {
-			say.Came("run-2", "rahrtudr", 1, 0), "run-2 of plan rahrtudr: 1 change settled, 0 not settled.",
+			say.Came("run-2", "2w57bede", 1, 0), "run-2 of plan 2w57bede: 1 change settled, 0 not settled.",
 		},
 		"WrittenOnly": {
 			say.WrittenOnly("tickets"),
@@ -408,8 +408,8 @@ func said() map[string][]any {
 			say.LackingAfter(1), "1 change is left alone, as something that it needs is not carried out.",
 		},
 		"HeldBy": {
-			say.HeldBy(2, []string{"seats", "separation"}, "rahrtudr", "seats"),
-			"2 changes are held by seats, separation; to lift one: pravet accept rahrtudr --lift seats --because 'why'",
+			say.HeldBy(2, []string{"seats", "separation"}, "2w57bede", "seats"),
+			"2 changes are held by seats, separation; to lift one: pravet accept 2w57bede --lift seats --because 'why'",
 		},
 		"OnRecord": {
 			say.OnRecord("run-2", 60, "ab12"), "On record: pravet log run-2. The ledger ends with entry 60, ab12",
@@ -419,22 +419,22 @@ func said() map[string][]any {
 			"standard output could not be written (the disk is full); this is what was done:",
 		},
 		"UnderWay": {
-			say.UnderWay("Idris Keane carries out rahrtudr"),
-			"A run is under way, so this plan may soon be out of date: Idris Keane carries out rahrtudr",
+			say.UnderWay("Idris Keane carries out 2w57bede"),
+			"A run is under way, so this plan may soon be out of date: Idris Keane carries out 2w57bede",
 		},
 		"UnderWayToo": {
 			mark + running,
-			"A run is under way: Idris Keane carries out rahrtudr. What it has not begun yet follows this decision.",
+			"A run is under way: Idris Keane carries out 2w57bede. What it has not begun yet follows this decision.",
 		},
 		"Lifted": {
-			say.Lifted("seats", "rahrtudr", 5), "Lifted the guard seats for plan rahrtudr; it held 5 changes.",
+			say.Lifted("seats", "2w57bede", 5), "Lifted the guard seats for plan 2w57bede; it held 5 changes.",
 		},
 		"AcceptedPlan": {
-			say.AcceptedPlan("rahrtudr", 34, 38) + " " + say.AcceptedPlan("rahrtudr", 1, 1),
-			"Accepted 34 of 38 changes, the whole plan rahrtudr but for 4 that were rejected. " +
-				"Accepted the whole plan rahrtudr, 1 change.",
+			say.AcceptedPlan("2w57bede", 34, 38) + " " + say.AcceptedPlan("2w57bede", 1, 1),
+			"Accepted 34 of 38 changes, the whole plan 2w57bede but for 4 that were rejected. " +
+				"Accepted the whole plan 2w57bede, 1 change.",
 		},
-		"Accepted":      {say.Accepted(2, "rahrtudr"), "Accepted 2 changes of plan rahrtudr:"},
+		"Accepted":      {say.Accepted(2, "2w57bede"), "Accepted 2 changes of plan 2w57bede:"},
 		"AcceptedAlong": {say.AcceptedAlong(), "Along with them, as they need it:"},
 		"TakenUp": {
 			say.TakenUp(1), "1 of them was set aside before; draft again to have what was taken up.",
@@ -443,9 +443,9 @@ func said() map[string][]any {
 			say.TooLateToReject(2), "2 changes were carried out already, so it is too late to reject:",
 		},
 		"Rejected": {
-			say.Rejected(1, "rahrtudr", "2026-12-31", false) + " " + say.Rejected(2, "rahrtudr", "", true),
-			"Rejected 1 change of plan rahrtudr, remembered until 2026-12-31: " +
-				"Rejected 2 changes of plan rahrtudr, written to standing.yaml:",
+			say.Rejected(1, "2w57bede", "2026-12-31", false) + " " + say.Rejected(2, "2w57bede", "", true),
+			"Rejected 1 change of plan 2w57bede, remembered until 2026-12-31: " +
+				"Rejected 2 changes of plan 2w57bede, written to standing.yaml:",
 		},
 		"StandsAlready": {
 			say.StandsAlready(1) + " " + say.StandsAlready(2),
@@ -494,7 +494,7 @@ func said() map[string][]any {
 			say.Dry(), "This is what the plan would be; nothing was written. Write it with: pravet draft",
 		},
 		"Drafted": {
-			written + ". " + next, "Written to plans/rahrtudr.json. Read it with: pravet show rahrtudr",
+			written + ". " + next, "Written to plans/2w57bede.json. Read it with: pravet show 2w57bede",
 		},
 		"Drawn": {say.Drawn("seats.png"), "Drawn into seats.png"},
 		"Started": {

@@ -249,7 +249,7 @@ func ManyChanges(n int, begin string) error {
 func WhichPlan(word string) error {
 	return fmt.Errorf(
 		"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; "+
-			"otherwise name it, for example: pravet accept rahrtudr %s", word,
+			"otherwise name it, for example: pravet accept 2w57bede %s", word,
 	)
 }
 

@@ -14,8 +14,8 @@ var promotedFamily = family{
 		{
 			Name: Promotion, Lift: ForPlan,
 			Raises: []fact.Kind{fact.NotPromoted},
-			Holds: "all changes of an application in live, until the same desired state was settled in the " +
-				"environment that it is promoted from; see [environments](environments.md)",
+			Holds: "a change to an application in live, until just that change was settled in the environment " +
+				"that the application is promoted from; see [environments](environments.md)",
 		},
 	},
 	each: (*checker).promotion,
