@@ -97,6 +97,7 @@ func (c *program) looked(dir, at string, apps []string, today day.Day) (*access.
 	if err != nil {
 		return nil, nil, err
 	}
+	repo.ObserveAll()
 	s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
 	if err := c.told(s, missing, err); err != nil {
 		return v, nil, err

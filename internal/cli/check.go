@@ -73,8 +73,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 		matches := repo.Matches(today, rules)
 		if repo.Problems.Errors() == 0 {
 			repo.Clashes(today)
-			c.checkUnattended(repo)
-			c.unfitting(repo)
+			c.unfitting(repo, today)
 			if err := c.warnings(dir, repo, today); err != nil {
 				return err
 			}
@@ -86,33 +85,19 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 
 // unfitting warns of names of accounts that no account of an export has. An application whose export cannot
 // be read is left out: to read exports is for drafts.
-func (c *program) unfitting(repo *desired.Repo) {
+func (c *program) unfitting(repo *desired.Repo, today day.Day) {
 	s := prepare.Of(repo)
 	for a, app := range repo.Apps {
 		names := draft.NamedAccounts(app, repo.Kept, repo.Paths)
-		if len(names) == 0 {
+		if len(names)+len(app.ProtectBy)+len(app.AloneBy) == 0 {
 			continue
 		}
 		state, err := s.Reached[a].Read(c.ctx)
 		if err != nil {
 			continue
 		}
-		for _, u := range draft.Unfitting(app, state.Accounts, names) {
-			repo.Warn(u.Pos, string(u.Fact.Kind), words.Of(&u.Fact), "correct the name, or remove it")
-		}
-	}
-}
-
-// checkUnattended checks the attributes of changes that unattended asks for.
-func (c *program) checkUnattended(repo *desired.Repo) {
-	if repo.Unattended == nil {
-		return
-	}
-	s := &selection{repo: func() *desired.Repo { return repo }}
-	for _, cl := range repo.Unattended.Clauses() {
-		if !s.knows(cl.Attr) {
-			err := prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs)
-			repo.Problems.Add(source.NewProblem(repo.UnattendedAt(cl.Column), "unknown-attribute", err.Error(), ""))
+		for _, u := range draft.Unfitting(app, state.Accounts, today, names) {
+			repo.Warn(u.Pos, string(u.Fact.Kind), words.Of(&u.Fact), "correct it, or remove it")
 		}
 	}
 }

@@ -223,7 +223,7 @@ func (c *program) completeFilter(_ *cobra.Command, _ []string, begin string) ([]
 	if i := strings.LastIndexAny(begin, " ("); i >= 0 {
 		head, last = begin[:i+1], begin[i+1:]
 	}
-	names := slices.Clone(changeAttrs)
+	names := slices.Clone(plan.Attributes)
 	if repo := c.here(); repo != nil {
 		repo.ReadPeople()
 		for _, a := range repo.People.Attributes() {

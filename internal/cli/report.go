@@ -183,7 +183,7 @@ func (c *program) reported(
 	if err != nil {
 		return nil, nil, err
 	}
-	repo.Observe(model.LastActive)
+	repo.ObserveAll()
 	s, v, missing, err := prepare.Look(c.ctx, repo, x.apps, today)
 	if err := c.told(s, missing, err); err != nil {
 		return nil, nil, err

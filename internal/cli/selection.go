@@ -159,30 +159,6 @@ func (s *selection) empty() bool {
 	return len(s.apps)+len(s.persons)+len(s.things) == 0 && s.only == ""
 }
 
-// changeAttrs are the attributes of a change that filters may name.
-var changeAttrs = []string{
-	"id",
-	"app",
-	"verb",
-	"effect",
-	"account",
-	"person",
-	"name",
-	"kind",
-	"thing",
-	"attribute",
-	"before",
-	"after",
-	"forGood",
-	"held",
-	"guard",
-	"kit",
-	"cause",
-	"decision",
-	"sensitive",
-	"first",
-}
-
 // value is an attribute of a change, or of its person, for a filter.
 func (s *selection) value(p *plan.Plan, c *plan.Change, attr string) string {
 	switch table.Fold(attr) {
@@ -263,7 +239,7 @@ func (s *selection) cause(p *plan.Plan, c *plan.Change) string {
 
 // knows reports whether a filter over changes may name an attribute.
 func (s *selection) knows(attr string) bool {
-	if containsFold(changeAttrs, attr) {
+	if containsFold(plan.Attributes, attr) {
 		return true
 	}
 	_, ok := s.attribute(attr)
@@ -282,7 +258,7 @@ func (s *selection) choose(p *plan.Plan) (changes []*plan.Change, aside []*plan.
 		for _, cl := range f.Clauses() {
 			if !s.knows(cl.Attr) {
 				return nil, nil, usage(
-					say.FilterColumn(cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, changeAttrs)),
+					say.FilterColumn(cl.Column, prepare.UnknownName("attribute of a change", cl.Attr, plan.Attributes)),
 				)
 			}
 		}

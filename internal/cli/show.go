@@ -39,11 +39,11 @@ value of people that is not what it was when a plan was carried out last; it has
 name such as :f3kq9, by which accept and reject take all that follows from it.
 
 --only takes a SCIM filter over changes. Its attributes are
-` + strings.Join(changeAttrs, ", ") + `,
+` + strings.Join(plan.Attributes, ", ") + `,
 and those of people, as in person.department or department.`,
 		Example: example(
 			"pravet show",
-			"pravet show m4n98 --person E0042",
+			"pravet show 2w57b --person E0042",
 			"pravet show 2w57bede --brief --only 'decision eq \"undecided\" and person.department eq \"Deck\"'",
 			"pravet show 2w57bede --group-by department",
 			"pravet show plans/2w57bede.json --format markdown",

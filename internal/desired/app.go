@@ -135,8 +135,6 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	r.readAccount(d, app, f["account"], f["fixed"])
 	d.catalog(app, f)
 	ownColumns := r.readKinds(d, app, f["kinds"])
-	app.Protect = d.names(f["protect"], "protect")
-	app.Alone = d.names(f["alone"], "alone")
 	r.readOwnNames(d, app, f["named"])
 	r.seatsHere(d, app)
 	app.Index()
@@ -169,6 +167,11 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	}
 	if spec != nil {
 		spec.Columns = append(spec.Columns, ownColumns...)
+	}
+	app.Protect, app.ProtectBy = d.accounts(app, spec, f["protect"], "protect")
+	app.Alone, app.AloneBy = d.accounts(app, spec, f["alone"], "alone")
+	app.Index()
+	if spec != nil {
 		d.defines(app, spec)
 		d.fits(root, f, app, spec)
 		for _, c := range spec.Columns {
@@ -201,15 +204,19 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.
 	return app, spec, reach
 }
 
-// Observe has an attribute of accounts read wherever an export shows it. It is only looked at.
-func (r *Repo) Observe(attr string) {
-	for a, app := range r.Apps {
-		spec := r.Exports[a]
-		if spec == nil || app.Attr(attr) >= 0 || spec.Format == "csv" && spec.Column(attr) == nil {
+// ObserveAll has every attribute read that a column of an export shows, for questions about accounts. A plan
+// and the ledger know only what a rule needs.
+func (r *Repo) ObserveAll() {
+	for a, spec := range r.Exports {
+		if spec == nil {
 			continue
 		}
-		app.Attrs = append(app.Attrs, model.Attr{Name: attr, Observed: true, Pos: spec.Pos})
-		app.Index()
+		for _, attr := range spec.Attributes() {
+			if app := r.Apps[a]; app.Attr(attr) < 0 {
+				app.Attrs = append(app.Attrs, model.Attr{Name: attr, Observed: true, Pos: spec.Pos})
+				app.Index()
+			}
+		}
 	}
 }
 

@@ -55,8 +55,7 @@ type Repo struct {
 	FirstPasswords *FirstPasswords // nil where nobody gets one
 	Letters        *Letters        // nil where nobody is told anything
 	Unattended     *filter.Filter  // over changes: which may be carried out with nobody there; nil for none
-	UnattendedAt   func(column int) model.Pos
-	Acceptances    day.Duration // how long an acceptance counts for the same change in another plan
+	Acceptances    day.Duration    // how long an acceptance counts for the same change in another plan
 	Problems       *source.Problems
 	Files          int
 

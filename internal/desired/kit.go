@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"sort"
 	"strings"
 
@@ -200,18 +201,8 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 		return true
 	}
 	if spec := r.Exports[a]; spec != nil {
-		var names []string
-		for _, c := range spec.Columns {
-			if c.Attr != "active" && c.Attr != "status" && c.Attr != "groups" && c.Attr != "roles" &&
-				c.Attr != "licenses" {
-				names = append(names, c.Attr)
-			}
-		}
-		found := false
-		for _, n := range names {
-			found = found || n == s.name
-		}
-		if !found {
+		names := spec.Attributes()
+		if !slices.Contains(names, s.name) {
 			d.problem(
 				s.key,
 				"unknown-attribute",

@@ -14,6 +14,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
+	"pravet/internal/export"
 )
 
 // readPaths reads how accounts end.
@@ -131,14 +132,8 @@ func (r *Repo) matching(d *doc, n *yaml.Node, p *model.Path) {
 			if !p.In(a) || r.Exports[a] == nil {
 				continue
 			}
-			for _, c := range r.Exports[a].Columns {
-				names = append(names, c.Attr)
-			}
-			shown := cl.Attr == app.Match || app.Attr(cl.Attr) >= 0
-			if !shown && slices.Contains(names, cl.Attr) && !slices.Contains(states, cl.Attr) {
-				app.Attrs, shown = append(app.Attrs, model.Attr{Name: cl.Attr, Observed: true, Pos: d.pos(n)}), true
-				app.Index()
-			}
+			shown, columns := observed(app, r.Exports[a], cl.Attr, d.pos(n))
+			names = append(names, columns...)
 			found = found || shown
 		}
 		if !found {
@@ -151,8 +146,52 @@ func (r *Repo) matching(d *doc, n *yaml.Node, p *model.Path) {
 	}
 }
 
-// states are columns of an export that are no attributes of accounts.
-var states = []string{"active", "status", "groups", "roles", "licenses"}
+// observed has an attribute of accounts read that a filter asks for, if the export shows it; names are those
+// that it shows.
+func observed(app *model.App, spec *export.Spec, attr string, pos model.Pos) (shown bool, names []string) {
+	names = spec.Attributes()
+	shown = attr == app.Match || app.Attr(attr) >= 0
+	if !shown && slices.Contains(names, attr) {
+		app.Attrs, shown = append(app.Attrs, model.Attr{Name: attr, Observed: true, Pos: pos}), true
+		app.Index()
+	}
+	return shown, names
+}
+
+// accounts reads names of accounts, and patterns that fit some: {account: FILTER}.
+func (d *doc) accounts(app *model.App, spec *export.Spec, n *yaml.Node, what string) ([]model.Name, []model.Pattern) {
+	if n == nil || n.Kind != yaml.SequenceNode {
+		return d.names(n, what), nil
+	}
+	named := *n
+	named.Content = nil
+	var by []model.Pattern
+	for _, item := range n.Content {
+		if item.Kind != yaml.MappingNode {
+			named.Content = append(named.Content, item)
+			continue
+		}
+		x := d.fields(item, "an entry of "+what, "account")["account"]
+		if x == nil {
+			d.problem(item, "missing-key", "an entry of "+what+" names no account", "write a name, or {account: FILTER}")
+			continue
+		}
+		p := model.Pattern{Filter: d.filter(x, "account"), Under: what, Pos: d.pos(item)}
+		if by = append(by, p); p.Filter == nil || spec == nil {
+			continue
+		}
+		for _, cl := range p.Filter.Clauses() {
+			if shown, names := observed(app, spec, cl.Attr, d.pos(x)); !shown {
+				d.probs.Add(problem(
+					d.clausePos(x, cl.Column), "unknown-attribute",
+					fmt.Sprintf("the export of %s does not show %s of its accounts", app.ID, cl.Attr),
+					didYouMean(cl.Attr, names, "its columns are "),
+				))
+			}
+		}
+	}
+	return d.names(&named, what), by
+}
 
 // observes makes the exports of a path's applications tell when somebody signed in last.
 func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {

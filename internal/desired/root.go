@@ -8,8 +8,11 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
 	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/table"
 )
 
 // pending is a separation before its things are looked up.
@@ -64,7 +67,7 @@ func (r *Repo) readRoot() []pending {
 	}
 	if n := f["unattended"]; n != nil {
 		r.Unattended = d.filter(n, "unattended")
-		r.UnattendedAt = func(column int) model.Pos { return d.clausePos(n, column) }
+		r.ofChanges(d, n, r.Unattended)
 	}
 	var out []pending
 	names := map[string]int{}
@@ -278,4 +281,24 @@ func (r *Repo) unknownThing(a int, kind model.Kind, name string, pos model.Pos) 
 		hint = fmt.Sprintf("add it to the %s of %s", kind.Plural(), app.Pos.File)
 	}
 	r.fail(pos, "unknown-thing", fmt.Sprintf("%s has no %s %q in its catalog", app.ID, kind, name), hint)
+}
+
+// ofChanges reports what a filter over changes asks for that neither a change nor a person has.
+func (r *Repo) ofChanges(d *doc, n *yaml.Node, f *filter.Filter) {
+	if f == nil {
+		return
+	}
+	for _, cl := range f.Clauses() {
+		name := table.Fold(cl.Attr)
+		if slices.ContainsFunc(plan.Attributes, func(a string) bool { return table.Fold(a) == name }) {
+			continue
+		}
+		r.attribute(strings.TrimPrefix(name, "person."), func(string, string) {
+			d.probs.Add(problem(
+				d.clausePos(n, cl.Column), "unknown-attribute",
+				fmt.Sprintf("there is no attribute of a change %q", cl.Attr),
+				didYouMean(cl.Attr, plan.Attributes, "there are "),
+			))
+		})
+	}
 }

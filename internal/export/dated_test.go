@@ -55,7 +55,7 @@ func TestTheLatestOfDatedFiles(t *testing.T) {
 		{
 			names: []string{"exports/a-{taken}.json", "exports/b-{taken}.json"},
 			files: []string{"a-2026-11-22.json", "b-2026-11-21.json"},
-			err:   "of no time are there files for all names, exports/b-{taken}.json among them",
+			err:   "there is no single export time for which every file exists, including exports/b-{taken}.json",
 		},
 	} {
 		var paths []model.Name

@@ -115,6 +115,21 @@ func (s *Spec) Shows(state model.State) bool {
 	return ok
 }
 
+// Attributes are the names of the attributes that the export's columns show, in file order: what is neither
+// the state of an account nor what it holds.
+func (s *Spec) Attributes() (out []string) {
+	taken := map[string]bool{"active": true, Status: true}
+	for k := range model.Kinds {
+		taken[model.Kind(k).Plural()] = true
+	}
+	for _, c := range s.Columns {
+		if !taken[c.Attr] {
+			out = append(out, c.Attr)
+		}
+	}
+	return out
+}
+
 // Column returns the column of an attribute, or nil.
 func (s *Spec) Column(attr string) *Column {
 	for i := range s.Columns {

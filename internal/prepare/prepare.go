@@ -108,7 +108,10 @@ func choose(repo *desired.Repo, apps []string) ([]bool, error) {
 	}
 	for _, name := range apps {
 		a := repo.App(name)
-		if a < 0 {
+		switch {
+		case a < 0 && repo.Problems.Errors() > 0: // its file may be the one that could not be read
+			return nil, ErrProblems
+		case a < 0:
 			return nil, UnknownName("application", name, repo.AppIDs())
 		}
 		chosen[a] = true

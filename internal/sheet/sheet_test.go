@@ -68,7 +68,7 @@ func TestWhatIsNoSheetIsRefusedWithItsPlace(t *testing.T) {
 		{"not UTF-8", "id,name\nE1,S\xf8ren\n", sheet.Options{}, "s:2:5: this is not UTF-8; save the file as UTF-8, or name its encoding, for example --encoding windows-1252"},
 		{"NUL", "id,na\x00me\n", sheet.Options{}, "s:1:6: there is a NUL byte here, and text is expected; save the spreadsheet as CSV (UTF-8)"},
 		{"a workbook", "PK\x03\x04", sheet.Options{}, "s:1: this is no CSV file; save the spreadsheet as CSV (UTF-8); a SCIM list of users ends in .json, or is named with --in scim"},
-		{"a column twice", "id,Mail,mail\n", sheet.Options{}, "s:1:9: the column mail stands twice; give one of them another name, or take it out"},
+		{"a column twice", "id,Mail,mail\n", sheet.Options{}, "s:1:9: there are two columns named mail; give one of them another name, or take it out"},
 		{"a quote that is never closed", "id,name\nE1,\"Ada\n", sheet.Options{}, "s:2:9: a quote stands where none is expected; a field in quotes ends before the next comma; a quote within it is doubled (\"\")"},
 		{"no JSON", `{"Resources": [`, sheet.Options{Format: "scim"}, "s:1:16: this is not JSON of SCIM: unexpected end of JSON input; export it again"},
 		{"another JSON", `{"users": []}`, sheet.Options{Format: "scim"}, "s:1: there are no Resources; a list of users is expected (RFC 7644 §3.4.2)"},

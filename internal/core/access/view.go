@@ -75,6 +75,7 @@ func Look(in Input) *View {
 		sets, wanted := model.NewSets(), graph.Catalog(app)
 		exported := wanted
 		if of := in.Accounts[a]; of != nil {
+			app.Select(of, in.Today)
 			sets, wanted, exported = of.Sets, graph.Wanted(app, of), graph.Exported(app, of)
 		}
 		v.Sets = append(v.Sets, sets)

@@ -253,6 +253,7 @@ func newDrafter(in Input) *drafter {
 	}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
+			in.Apps[a].Select(e.Accounts, in.Today)
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
 			d.sets = append(d.sets, e.Accounts.Sets)
 			d.accounts = append(d.accounts, e.Accounts)

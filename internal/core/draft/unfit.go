@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -49,10 +50,16 @@ func NamedAccounts(app *model.App, kept []model.Kept, paths []*model.Path) (all 
 }
 
 // Unfitting lists those of the names that fit no account. A slip there protects nobody. Names are compared
-// as accounts and people are, case ignored. O(accounts), where there is any name.
-func Unfitting(app *model.App, accounts *model.Accounts, all []Named) (out []Unfit) {
+// as accounts and people are, case ignored. Nor does a pattern that no account fits. O(accounts), where there
+// is any of them.
+func Unfitting(app *model.App, accounts *model.Accounts, today day.Day, all []Named) (out []Unfit) {
+	for _, p := range app.Select(accounts, today) {
+		out = append(out, Unfit{p.Pos, fact.Fact{
+			Kind: fact.NoneFits, Value: p.Filter.String(), Via: p.Under, Place: p.Pos.String(), App: app.ID,
+		}})
+	}
 	if len(all) == 0 {
-		return nil
+		return out
 	}
 	index := table.NewIndex(accounts.Key, nil)
 	all = slices.DeleteFunc(all, func(n Named) bool { return index.Find(n.Name) >= 0 })
@@ -81,7 +88,7 @@ func (d *drafter) unfit(a int, add func(fact.Fact)) {
 	if d.in.Only != nil {
 		return
 	}
-	for _, u := range Unfitting(d.in.Apps[a], d.accounts[a], NamedAccounts(d.in.Apps[a], d.in.Kept, d.in.Paths)) {
+	for _, u := range Unfitting(d.in.Apps[a], d.accounts[a], d.in.Today, NamedAccounts(d.in.Apps[a], d.in.Kept, d.in.Paths)) {
 		add(u.Fact)
 	}
 }

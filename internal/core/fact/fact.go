@@ -77,6 +77,7 @@ const (
 	NoLetter      Kind = "no-letter"      // Value, of Person, has the letter Other, which the file of the application cannot hold
 	TooLong       Kind = "too-long"       // the Attribute of Person has Count bytes, of Allowed
 	NoAccount     Kind = "no-account"     // Via (Place) names Account, which App does not have; Other is near
+	NoneFits      Kind = "none-fits"      // the filter Value under Via, at Place, fits no account of App
 	HeldWithout   Kind = "held-without"   // Count accounts (Names) have Thing without the Attribute that it needs
 	NotHere       Kind = "not-here"       // a back-out gives Person, who is Value (away, gone, not yet), something
 	OfNobodyNow   Kind = "of-nobody-now"  // a back-out gives Account, which belongs to nobody, something

@@ -29,7 +29,7 @@ var accountsFamily = family{
 				"whose name stands in two rows",
 		},
 		{
-			Name: SharedAccount, Lift: ForPlan,
+			Name: SharedAccount, Lift: Never,
 			Raises: []fact.Kind{fact.SharedAccount},
 			Holds:  "changes of people who share the value that accounts are matched by",
 		},

@@ -182,7 +182,7 @@ func (in *Input) upon(p *model.Path, app, account, person int) bool {
 	case model.WhenListed:
 		return in.Listed(p, app, account, person) > 0
 	case model.WhenMatching:
-		return p.Match != nil && p.Match.Match(in.attr(app, account), in.Today)
+		return p.Match != nil && p.Match.Match(in.Apps[app].Says(in.Accounts[app], account), in.Today)
 	}
 	return person >= 0 && in.idle(p, app, account) && in.Opened(p, app, account) == day.None
 }
@@ -212,19 +212,6 @@ func (in *Input) Opened(p *model.Path, app, account int) day.Day {
 		return day.None
 	}
 	return on
-}
-
-// attr gives the attributes of an account.
-func (in *Input) attr(app, account int) func(name string) string {
-	return func(name string) string {
-		if n := in.Apps[app].Attr(name); n >= 0 {
-			return in.Accounts[app].Attr(n, account)
-		}
-		if name == in.Apps[app].Match {
-			return in.Accounts[app].Key.At(account)
-		}
-		return ""
-	}
 }
 
 // isFor reports whether a path is for somebody; one with a filter is for nobody else.

@@ -44,6 +44,8 @@ type App struct {
 	Promote    *Promotion   // nil where nothing has to be tried elsewhere first
 	Protect    []Name
 	Alone      []Name // accounts that nothing happens to until somebody decides
+	ProtectBy  []Pattern
+	AloneBy    []Pattern
 	Strays     string // report, suspend or remove
 	StraysPos  Pos
 	Guards     Guards
@@ -51,6 +53,13 @@ type App struct {
 	protect    map[string]Pos
 	alone      map[string]Pos
 	attrByName map[string]int
+}
+
+// A Pattern is a filter over the attributes of accounts.
+type Pattern struct {
+	Filter *filter.Filter
+	Under  string // the key that it stands under
+	Pos    Pos
 }
 
 // A Promotion says where the same desired state must have been carried out before it is here,
@@ -248,6 +257,40 @@ func (a *App) IsAlone(account string) (Pos, bool) {
 	}
 	p, ok := a.alone[table.Fold(account)]
 	return p, ok
+}
+
+// Select finds the accounts that are protected or left alone by a pattern, before anybody asks Protected or
+// IsAlone; it names the patterns that no account fits. O(accounts · patterns).
+func (a *App) Select(accounts *Accounts, today day.Day) (idle []Pattern) {
+	find := func(patterns []Pattern, into map[string]Pos) {
+		for _, p := range patterns {
+			found := false
+			for i := range accounts.Key.Len() {
+				if p.Filter != nil && p.Filter.Match(a.Says(accounts, i), today) {
+					into[table.Fold(accounts.Key.At(i))], found = p.Pos, true
+				}
+			}
+			if !found {
+				idle = append(idle, p)
+			}
+		}
+	}
+	find(a.ProtectBy, a.protect)
+	find(a.AloneBy, a.alone)
+	return idle
+}
+
+// Says gives the attributes of an account by name, with none for what Pravet does not keep.
+func (a *App) Says(accounts *Accounts, account int) func(attr string) string {
+	return func(attr string) string {
+		if n := a.Attr(attr); n >= 0 {
+			return accounts.Attr(n, account)
+		}
+		if attr == a.Match {
+			return accounts.Key.At(account)
+		}
+		return ""
+	}
 }
 
 // Attr finds an account attribute that Pravet keeps, or -1.

@@ -8,6 +8,7 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
+	"pravet/internal/core/money"
 	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
@@ -67,22 +68,35 @@ func idle(in *Input) *Table {
 			"department",
 			"last",
 			"days",
-		}, Right: map[int]bool{6: true},
+			"licenses",
+			"cost",
+		}, Right: map[int]bool{6: true, 8: true},
 		Unit: "idle accounts", None: "No open account is idle.",
 	}
+	total := money.Sum{}
 	blind := signedIn(v, func(a, at int, last string) {
 		d, err := day.Parse(last[:min(len(last), len("2006-01-02"))])
 		if err != nil || d > before || !v.Accounts[a].Open(at) {
 			return
 		}
 		id, name, department := owner(v, a, at)
+		cost, month := money.Sum{}, ""
+		licenses := v.SeatsOf(a, at, cost)
+		v.SeatsOf(a, at, total)
+		if len(cost) > 0 {
+			month = cost.String()
+		}
 		t.row(
 			v.Apps[a].ID, v.Accounts[a].Key.At(at), id, name, department, d.String(), fmt.Sprint(int(v.Today-d)),
+			strings.Join(licenses, ", "), month,
 		)
 		t.count(v.Apps[a].ID)
 	})
 	slices.SortStableFunc(t.rows, func(x, y []string) int { return strings.Compare(x[5], y[5]) })
 	t.About = fmt.Sprintf("Open accounts to which nobody has signed in since %s (%s).%s", before, in.Idle, shows(blind))
+	if len(total) > 0 {
+		t.About += " Their seats cost " + total.String() + "."
+	}
 	return t
 }
 

@@ -171,9 +171,9 @@ func TestEachReportAnswersItsQuestion(t *testing.T) {
 			"till/role/boss | anna.moe | P1 | Anna Moe | yes |  | bosses | kits.yaml:3 | has",
 		}, []string{"till/role/boss**"}},
 		"idle": {[]string{
-			"till | bo.lind | P2 | Bo Lind | Harbour | 2026-06-01 | 176",
-			"till | who.else |  | nobody |  | 2026-08-23 | 93",
-			"till | cy.dahl | P3 | Cy Dahl | Tickets | 2026-08-24 | 92",
+			"till | bo.lind | P2 | Bo Lind | Harbour | 2026-06-01 | 176 | seat | 10.00 EUR/month",
+			"till | who.else |  | nobody |  | 2026-08-23 | 93 |  | ",
+			"till | cy.dahl | P3 | Cy Dahl | Tickets | 2026-08-24 | 92 |  | ",
 		}, []string{"till***"}},
 		"never": {[]string{
 			"till | fay.berg | P6 | Fay Berg | Tickets | here",

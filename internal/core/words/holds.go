@@ -99,6 +99,9 @@ var holds = sentences{
 		}
 		return fmt.Sprintf("%s names the account %q (%s), which %s does not have%s", f.Via, f.Account, f.Place, f.App, near)
 	},
+	fact.NoneFits: func(f *fact.Fact) string {
+		return fmt.Sprintf("no account of %s fits the filter %s under %s (%s)", f.App, f.Value, f.Via, f.Place)
+	},
 	fact.NotHere: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is not here (%s), and the back-out would give something back; accept it with --lift not-here if it must be",
@@ -215,7 +218,7 @@ var holds = sentences{
 		)
 	},
 	fact.SharedAccount: func(f *fact.Fact) string {
-		return fmt.Sprintf("%s has the same %s, so the account may be either's", f.Person, f.Attribute)
+		return fmt.Sprintf("%s has the same %s, so the account may be either's; give each person one of their own", f.Person, f.Attribute)
 	},
 	fact.AlikeName: func(f *fact.Fact) string {
 		return fmt.Sprintf(
