@@ -1,18 +1,23 @@
 package second
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"pravet/internal/carry"
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/report"
+	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/rehearse"
 )
 
 // TestTheSameQuestionHasTheSameAnswer asks each command's question of small worlds: holders, seats, lists and
@@ -148,6 +153,40 @@ func TestReportsCountTheRowsThatThereAre(t *testing.T) {
 		}
 		if got != want {
 			return fmt.Sprintf("report strays: %d, and %d rows are nobody's\n", got, want)
+		}
+		return ""
+	})
+}
+
+// TestARehearsalSettlesWhatApplySettles carries each plan out on copies and then in the files.
+func TestARehearsalSettlesWhatApplySettles(t *testing.T) {
+	each(t, 100, func(t *testing.T, seed uint64) string {
+		ctx := context.Background()
+		b := open(t, seed, func(*world) {})
+		defer b.close()
+		p := b.draft(t)
+		_, err := p.Seal()
+		require.NoError(t, err)
+		b.record(t, p)
+		folder := t.TempDir()
+		require.NoError(t, ledger.Copy(b.ledger, folder))
+		copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: time.Now})
+		require.NoError(t, err)
+		defer copied.Close()
+		tried, err := rehearse.Run(ctx, rehearse.Input{State: b.state(t), Plan: p, Ledger: copied, Today: b.day})
+		require.NoError(t, err)
+
+		job, err := carry.New(ctx, b.state(t), p, b.ledger, b.day)
+		require.NoError(t, err)
+		require.NoError(t, job.All(ctx))
+		done, err := job.Run(ctx, func(carry.Progress) {})
+		require.NoError(t, err)
+		var left []string
+		for _, f := range done.Failures {
+			left = append(left, f.What+": "+f.Says)
+		}
+		if d := differ(left, tried.NotSettled); d != "" || done.Settled != tried.Settled {
+			return fmt.Sprintf("rehearsed %d, applied %d:\n%s", tried.Settled, done.Settled, d)
 		}
 		return ""
 	})
