@@ -124,6 +124,9 @@ func (in *Input) opened(app int) (out []Mark) {
 // it were not answered, and that it was taken to the end of a path. It lasts until there is an account
 // again, or until the path is for it no longer. O(marks).
 func (in *Input) Lasting(app int) (out []Mark) {
+	if len(in.Past[app]) == 0 {
+		return nil
+	}
 	index := table.NewIndex(in.Accounts[app].Key, nil)
 	absent := func(name string, but ...model.State) bool {
 		at := index.Find(name)

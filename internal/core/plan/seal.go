@@ -45,7 +45,7 @@ func ChangeID(c *Change) string { return changeID(c, "by subject", c.subject()) 
 func FormerID(c *Change) string { return changeID(c, c.Account, c.Person) }
 
 func changeID(c *Change, account, person string) string {
-	parts := []string{c.App, c.Verb.String(), account, person}
+	parts := append(make([]string, 0, 10), c.App, c.Verb.String(), account, person)
 	if c.Thing != nil {
 		parts = append(parts, c.Thing.Kind.String(), c.Thing.Name)
 		if c.Attribute == "" && c.Before.Text() != "" { // what is exchanged for it
