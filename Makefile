@@ -5,7 +5,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo unve
 LDFLAGS  = -s -w -X main.version=$(VERSION)
 BIN      = bin/pravet
 
-.PHONY: build install dist others demo test lint bench fuzz screenshots clean need-go need-test need-bench need-screenshots
+.PHONY: build install dist others demo test lint reckon bench fuzz screenshots clean need-go need-test need-bench need-screenshots
 
 build: need-go
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o $(BIN) ./cmd/pravet
@@ -58,6 +58,12 @@ lint: need-go
 FUZZTIME ?= 5m
 fuzz: need-go
 	./tools/fuzz.sh $(FUZZTIME)
+
+# Small worlds worked out twice, asked the same questions and lived through: many more than make test has.
+WORLDS = 10000
+reckon: need-go
+	SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/second
+	HISTORIES=$(WORLDS) $(GO) test -timeout 600m ./internal/past
 
 # Go benchmarks, then whole commands at scale beside sqlite3 and sort + comm.
 bench: build need-bench
