@@ -1,6 +1,7 @@
 package amend
 
 import (
+	"fmt"
 	"slices"
 
 	yaml "go.yaml.in/yaml/v4"
@@ -35,14 +36,19 @@ func (a *Amendment) Name(app *model.App, person, account string) error {
 	if err != nil {
 		return err
 	}
+	pos, alone := app.IsAlone(account)
 	if list := y.Get("alone"); list != nil {
 		for i, n := range list.Content {
 			if table.Fold(n.Value) == table.Fold(account) {
 				if err := y.ChangeItems(y.Root, "alone", []int{i}, nil); err != nil {
 					return err
 				}
+				alone = false
 			}
 		}
+	}
+	if alone {
+		return fmt.Errorf("the account %q is left alone by a filter (%s); narrow that filter first", account, pos)
 	}
 	named := y.Get("named")
 	if named != nil && len(named.Content) > 0 {

@@ -207,7 +207,7 @@ func (c *program) adoptAccount(dir string, repo *desired.Repo, args []string, x 
 		return fail(Failed, say.HasAnAccount(repo.People.Called(p), accounts.Key.At(int(has)), address.App))
 	}
 	am := amend.New(c.ctx, repo)
-	if err := am.Name(repo.Apps[a], repo.People.Get(p, "id"), address.Name); err != nil {
+	if err := am.Name(s.Repo.Apps[a], repo.People.Get(p, "id"), address.Name); err != nil {
 		return err
 	}
 	x.subject = say.Amended("adopt", args, []string{repo.People.Get(p, "id")})
