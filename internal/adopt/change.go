@@ -107,7 +107,8 @@ func (c *Changes) held(a int, ch *plan.Change) error {
 	key := [2]int32{int32(a), t}
 	k := c.made[key]
 	if k == nil {
-		k = &madeKit{app: app.ID, kind: ch.Thing.Kind, thing: ch.Thing.Name, name: c.free(app.ID + "-" + edit.Slug(ch.Thing.Name))}
+		name := c.free(app.ID + "-" + edit.Slug(ch.Thing.Name))
+		k = &madeKit{app: app.ID, kind: ch.Thing.Kind, thing: ch.Thing.Name, name: name}
 		c.made[key] = k
 		c.order = append(c.order, k)
 	}

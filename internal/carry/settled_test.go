@@ -121,13 +121,15 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 	}
 	accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Definitions: defs}
 	seen := newReadBack(app, accounts)
-	of := func(verb model.Verb, name, attr string, after any) *plan.Change {
-		return &plan.Change{Verb: verb, Thing: &plan.Thing{Kind: model.Role, Name: name}, Attribute: attr, After: value(after)}
+	of := func(verb model.Verb, name, attr string, after plan.Value) *plan.Change {
+		thing := &plan.Thing{Kind: model.Role, Name: name}
+		return &plan.Change{Verb: verb, Thing: thing, Attribute: attr, After: after}
 	}
 	from := func(before []string, c *plan.Change) *plan.Change { c.Before = plan.List(before); return c }
 	list := func(names ...string) []string { return names }
-	whole := func(title string, permissions, brings []string) *model.Definition {
-		return &model.Definition{Title: title, Permissions: permissions, Brings: brings}
+	lists := func(names ...string) plan.Value { return plan.List(names) }
+	whole := func(title string, permissions, brings []string) plan.Value {
+		return plan.Defined(&model.Definition{Title: title, Permissions: permissions, Brings: brings})
 	}
 	for _, c := range []struct {
 		change *plan.Change
@@ -141,22 +143,22 @@ func TestSettledDefinitionsAreWhatTheApplicationShows(t *testing.T) {
 		{of(model.Define, "lead", "", whole("Leads", list("a"), list("role seller"))), `its permissions are ["a" "b"]`},
 		{of(model.Define, "lead", "", whole("Leads", list("a", "b"), list())), `it brings ["role seller"] along`},
 		{of(model.Define, "gone", "", whole("", nil, nil)), "the definition is not there"},
-		{of(model.Define, "lead", "", nil), "the plan does not say what it should be"},
-		{of(model.Redefine, "lead", "title", "Leads"), ""},
-		{of(model.Redefine, "lead", "permissions", list("a", "b")), ""},
+		{of(model.Define, "lead", "", plan.Value{}), "the plan does not say what it should be"},
+		{of(model.Redefine, "lead", "title", plan.Text("Leads")), ""},
+		{of(model.Redefine, "lead", "permissions", lists("a", "b")), ""},
 		{
-			from(list("a", "b"), of(model.Redefine, "lead", "permissions", list("b"))),
+			from(list("a", "b"), of(model.Redefine, "lead", "permissions", lists("b"))),
 			`its permissions are still ["a" "b"]`,
 		},
-		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "c"))), `its permissions do not have ["c"]`},
+		{from(list("a"), of(model.Redefine, "lead", "permissions", lists("a", "c"))), `its permissions do not have ["c"]`},
 		// The first of two steps is done also when the second is.
-		{from(list("a", "z"), of(model.Redefine, "lead", "permissions", list("a"))), ""},
-		{from(list("a"), of(model.Redefine, "lead", "permissions", list("a", "b"))), ""},
-		{of(model.Redefine, "lead", "brings", list("role seller")), ""},
-		{of(model.Redefine, "gone", "brings", list()), "the definition is not there"},
-		{of(model.Retire, "gone", "", nil), ""},
-		{of(model.Retire, "lead", "", nil), "the definition is still there"},
-		{of(model.Retire, "unknown", "", nil), "the export shows no definitions"},
+		{from(list("a", "z"), of(model.Redefine, "lead", "permissions", lists("a"))), ""},
+		{from(list("a"), of(model.Redefine, "lead", "permissions", lists("a", "b"))), ""},
+		{of(model.Redefine, "lead", "brings", lists("role seller")), ""},
+		{of(model.Redefine, "gone", "brings", lists()), "the definition is not there"},
+		{of(model.Retire, "gone", "", plan.Value{}), ""},
+		{of(model.Retire, "lead", "", plan.Value{}), "the definition is still there"},
+		{of(model.Retire, "unknown", "", plan.Value{}), "the export shows no definitions"},
 	} {
 		ok, says := seen.settled(c.change)
 		require.Equal(t, c.says == "", ok, "%+v: %s", c.change, says)
@@ -189,17 +191,4 @@ func TestWhatWasGivenIsHeldByItself(t *testing.T) {
 		newReadBack(app, accounts).keep(grant)
 		require.Equal(t, effective, accounts.Sets.Has(accounts.Held[0], seller))
 	}
-}
-
-// value is a value of a change: a text, a list, a definition, or nothing.
-func value(v any) plan.Value {
-	switch v := v.(type) {
-	case string:
-		return plan.Text(v)
-	case []string:
-		return plan.List(v)
-	case *model.Definition:
-		return plan.Defined(v)
-	}
-	return plan.Value{}
 }

@@ -333,7 +333,8 @@ func (c *program) result(out *show.Printer, j *carry.Job, res *carry.Result) {
 	if res.Held > 0 {
 		guards := j.Holding()
 		lift := ""
-		if at := slices.IndexFunc(guards, func(g string) bool { return slices.Contains(guard.Names(guard.ForPlan), g) }); at >= 0 {
+		liftable := func(name string) bool { return slices.Contains(guard.Names(guard.ForPlan), name) }
+		if at := slices.IndexFunc(guards, liftable); at >= 0 {
 			lift = guards[at]
 		}
 		out.Line(say.HeldBy(res.Held, guards, c.inEnv(j.Plan.ID), lift))

@@ -96,7 +96,7 @@ func (c *program) unfitting(repo *desired.Repo, today day.Day) {
 		if err != nil {
 			continue
 		}
-		for _, u := range draft.Unfitting(app, state.Accounts, today, names) {
+		for _, u := range draft.Unfitting(app, state.Accounts, app.Select(state.Accounts, today), names) {
 			repo.Warn(u.Pos, string(u.Fact.Kind), words.Of(&u.Fact), "correct it, or remove it")
 		}
 	}

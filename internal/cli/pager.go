@@ -72,7 +72,7 @@ func onTerminal(w any) bool {
 // decisions about it.
 const shownFolder = ".pravet/shown"
 
-// shownFor is how long a plan counts as the one that a terminal shows.
+// shownFor says for how long after a plan was shown its numbers can be used on that terminal.
 const shownFor = 12 * time.Hour
 
 // A shownPlan is a plan that a terminal shows.

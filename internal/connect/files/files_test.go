@@ -391,18 +391,21 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 			}, {Attr: "name", Name: "Name"}, {Attr: "title", Name: "Title"}, {Attr: "permissions", Name: "May", Split: ","}, {Attr: "roles", Name: "With", Split: ","},
 		},
 	}
-	of := func(verb model.Verb, kind model.Kind, name, attr string, before, after any) *plan.Change {
+	of := func(verb model.Verb, kind model.Kind, name, attr string, before, after plan.Value) *plan.Change {
 		return &plan.Change{
 			App:       "tickets",
 			Verb:      verb,
 			Thing:     &plan.Thing{Kind: kind, Name: name},
 			Attribute: attr,
-			Before:    value(before),
-			After:     value(after),
+			Before:    before,
+			After:     after,
 		}
 	}
-	list := func(names ...string) []string { return names }
-	define := &model.Definition{Title: "New one", Permissions: list("a", "b"), Brings: list("role seller")}
+	list := func(names ...string) plan.Value { return plan.List(names) }
+	define := plan.Defined(&model.Definition{
+		Title: "New one", Permissions: []string{"a", "b"}, Brings: []string{"role seller"},
+	})
+	none := plan.Value{}
 	for name, c := range map[string]struct {
 		before, want, says string
 		changes            []*plan.Change
@@ -410,7 +413,7 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		"title": {
 			"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";Old;x;\n",
 			"Kind;Name;Note;Title;May;With\nrole;seller;\"a;b\";New;x;\n", "",
-			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", plan.Text("Old"), plan.Text("New"))},
 		},
 		"permissions": {
 			"Kind;Name;Note;Title;May;With\r\nRole;seller;n;;x,y;\r\ngroup;seller;n;;x;\r\n",
@@ -424,19 +427,19 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		"define": {
 			"Kind;Name;Note;Title;May;With\nrole;seller;n;;;",
 			"Kind;Name;Note;Title;May;With\nrole;seller;n;;;\nrole;lead;;New one;a,b;seller\n", "",
-			[]*plan.Change{of(model.Define, model.Role, "lead", "", nil, define)},
+			[]*plan.Change{of(model.Define, model.Role, "lead", "", none, define)},
 		},
 		"retire": {
 			"Kind;Name;Title;May;With\nrole;seller;;;\ngroup;seller;;;\n", "Kind;Name;Title;May;With\ngroup;seller;;;\n", "",
-			[]*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)},
+			[]*plan.Change{of(model.Retire, model.Role, "seller", "", none, none)},
 		},
 		"gone": {
 			"Kind;Name;Title;May;With\n", "", "is not there any more",
-			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", plan.Text("Old"), plan.Text("New"))},
 		},
 		"retired": {
 			"Kind;Name;Title;May;With\n", "Kind;Name;Title;May;With\n", "",
-			[]*plan.Change{of(model.Retire, model.Role, "seller", "", nil, nil)},
+			[]*plan.Change{of(model.Retire, model.Role, "seller", "", none, none)},
 		},
 		"unwritable": {
 			"Kind;Name;Title;May;With\nrole;seller;;;\n", "", "cannot hold",
@@ -444,7 +447,7 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		},
 		"no column": {
 			"Kind;Name;May;With\nrole;seller;;\n", "", "the header has no column \"Title\"",
-			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", "Old", "New")},
+			[]*plan.Change{of(model.Redefine, model.Role, "seller", "title", plan.Text("Old"), plan.Text("New"))},
 		},
 	} {
 		dir := t.TempDir()
@@ -466,17 +469,4 @@ func TestDefinitionsKeepEveryByteTheyDoNotOwn(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, accounts, string(left))
 	}
-}
-
-// value is a value of a change: a text, a list, a definition, or nothing.
-func value(v any) plan.Value {
-	switch v := v.(type) {
-	case string:
-		return plan.Text(v)
-	case []string:
-		return plan.List(v)
-	case *model.Definition:
-		return plan.Defined(v)
-	}
-	return plan.Value{}
 }

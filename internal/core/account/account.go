@@ -1,10 +1,11 @@
 // Package account is an account as a value: its state, its attributes, and what it has of each kind
-// of thing. Four questions are answered here, and nowhere else:
+// of thing. Three questions are answered here, and nowhere else:
 //
 //	Do     what a change makes of an account
 //	Shows  whether an application shows a change as done
 //	Fits   whether a change still finds what it starts from
-//	Undo   the change that takes a change back
+//
+// What each verb does stands in the table of deeds (core/model).
 //
 // Whoever writes accounts (files, uploads, copies in memory, live applications), looks at them
 // before sending or reads them back uses these. An account is looked at through Seen, so that the
@@ -24,7 +25,7 @@ import (
 type Seen interface {
 	// Name is the value of the match attribute.
 	Name() string
-	// State is how the account is, never NoAccount.
+	// State tells whether the account is open, blocked, invited or removed.
 	State() model.State
 	// Attr is the value of an attribute, "" for none.
 	Attr(name string) string
@@ -51,7 +52,7 @@ func New(name string) *Value { return &Value{Named: name, Is: model.Open, Attrs:
 // Name is the value of the match attribute.
 func (v *Value) Name() string { return v.Named }
 
-// State is how the account is.
+// State tells whether the account is open, blocked, invited or removed.
 func (v *Value) State() model.State { return v.Is }
 
 // Attr is the value of an attribute.
@@ -77,10 +78,10 @@ func (v *Value) Lose(kind model.Kind, name string) {
 
 // Accounts are the accounts of an application as an export shows them, to be looked up by name.
 type Accounts struct {
-	App  *model.App
-	Of   *model.Accounts
-	at   *table.Index
-	gone *reach.Reacher // what comes along, nil where nobody has asked
+	App   *model.App
+	Of    *model.Accounts
+	at    *table.Index
+	along *reach.Reacher // what comes along with what, nil until somebody asks
 }
 
 // In returns the accounts of an export, to be looked up.
@@ -126,15 +127,7 @@ type row struct {
 func (r row) Name() string       { return r.in.Of.Key.At(r.i) }
 func (r row) State() model.State { return r.in.Of.States[r.i] }
 
-func (r row) Attr(name string) string {
-	if n := r.in.App.Attr(name); n >= 0 {
-		return r.in.Of.Attr(n, r.i)
-	}
-	if name == r.in.App.Match {
-		return r.Name()
-	}
-	return ""
-}
+func (r row) Attr(name string) string { return r.in.App.Says(r.in.Of, r.i)(name) }
 
 func (r row) Has(kind model.Kind, name string) bool {
 	t := r.in.App.Thing(kind, name)
@@ -146,19 +139,16 @@ func (r row) Gives(kind model.Kind, name string) bool {
 	if t < 0 {
 		return false
 	}
-	if r.in.gone == nil {
-		r.in.gone = reach.Exported(r.in.App, r.in.Of)
+	if r.in.along == nil {
+		r.in.along = reach.Exported(r.in.App, r.in.Of)
 	}
-	return r.in.gone.Has(r.in.Of.Has(r.i), t)
+	return r.in.along.Has(r.in.Of.Has(r.i), t)
 }
 
-// renames reports whether a change gives an account another name, and which.
-func renames(app *model.App, c *plan.Change) (name string, ok bool) {
+// Renames reports whether a change gives an account another name, and which.
+func Renames(app *model.App, c *plan.Change) (name string, ok bool) {
 	if c.Verb == model.Update && c.Attribute == app.Match {
 		return c.After.Text(), true
 	}
 	return "", false
 }
-
-// Renames reports whether a change gives an account another name, and which.
-func Renames(app *model.App, c *plan.Change) (name string, ok bool) { return renames(app, c) }

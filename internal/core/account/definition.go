@@ -9,7 +9,7 @@ import (
 	"pravet/internal/core/plan"
 )
 
-// definition is how a thing is defined, and nil where it is not.
+// definition returns the definition of a thing, nil where there is none.
 func definition(app *model.App, defs *model.Definitions, c *plan.Change) *model.Definition {
 	if t := app.Thing(c.Thing.Kind, c.Thing.Name); t >= 0 && defs != nil {
 		return defs.Of[t]

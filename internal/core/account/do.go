@@ -69,7 +69,7 @@ func (b *Book) Do(c *plan.Change) (says string) {
 		return b.handOver(v, c)
 	case c.Verb == model.Update || again:
 		v.Attrs[c.Attribute] = c.After.Text()
-		if name, ok := renames(b.App, c); ok {
+		if name, ok := Renames(b.App, c); ok {
 			b.put(c.Account, nil)
 			v.Named = name
 			b.put(name, v)

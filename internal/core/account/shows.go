@@ -14,7 +14,7 @@ import (
 func Shows(app *model.App, find func(name string) Seen, c *plan.Change) (ok bool, says string) {
 	deed := c.Verb.Deed()
 	is := find(c.Account)
-	if name, renamed := renames(app, c); renamed {
+	if name, renamed := Renames(app, c); renamed {
 		if is != nil && is.Name() == c.Account && name != c.Account {
 			return false, fmt.Sprintf("the account is still called %q", c.Account)
 		}

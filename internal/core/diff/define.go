@@ -93,7 +93,7 @@ func (w *walker) redefine(c Change, field string, is, want []string) {
 	note(More, left, want, model.Without(want, left), instead)
 }
 
-// wanted is what the catalog has bring along what.
+// wanted returns the graph of what brings what along, by the catalog.
 func (w *walker) wanted() *graph.Graph {
 	if w.catalog == nil {
 		w.catalog = graph.Wanted(w.app, w.accounts)

@@ -232,13 +232,14 @@ type drafter struct {
 	explainer *explain.Explainer
 	lifted    map[liftedIn]int // a lifted guard, in an application → holds that it lifted
 	teller    *explain.Teller
-	said      []plan.Reason    // each once, in the order in which changes have them
-	given     map[gift][]int   // numbers of the reasons for what a class of people is given
-	numbers   map[uint64]int32 // sum of a reason → its number in said
-	ids       *table.Column    // of people
-	personOf  [][]int32        // application → account → person, or diff.None
-	accountOf [][]int32        // application → person → account, or diff.None
-	states    *reach.States    // of the accounts that the changes touch
+	said      []plan.Reason     // each once, in the order in which changes have them
+	given     map[gift][]int    // numbers of the reasons for what a class of people is given
+	idle      [][]model.Pattern // of each application, the patterns that no account fits
+	numbers   map[uint64]int32  // sum of a reason → its number in said
+	ids       *table.Column     // of people
+	personOf  [][]int32         // application → account → person, or diff.None
+	accountOf [][]int32         // application → person → account, or diff.None
+	states    *reach.States     // of the accounts that the changes touch
 	leaving   *leaving.Input
 }
 
@@ -250,10 +251,11 @@ func newDrafter(in Input) *drafter {
 		said:    []plan.Reason{},
 		numbers: map[uint64]int32{},
 		given:   map[gift][]int{},
+		idle:    make([][]model.Pattern, len(in.Apps)),
 	}
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
-			in.Apps[a].Select(e.Accounts, in.Today)
+			d.idle[a] = in.Apps[a].Select(e.Accounts, in.Today)
 			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
 			d.sets = append(d.sets, e.Accounts.Sets)
 			d.accounts = append(d.accounts, e.Accounts)

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -50,10 +49,10 @@ func NamedAccounts(app *model.App, kept []model.Kept, paths []*model.Path) (all 
 }
 
 // Unfitting lists those of the names that fit no account. A slip there protects nobody. Names are compared
-// as accounts and people are, case ignored. Nor does a pattern that no account fits. O(accounts), where there
+// as accounts and people are, case ignored. idle are the patterns that no account fits. O(accounts), where there
 // is any of them.
-func Unfitting(app *model.App, accounts *model.Accounts, today day.Day, all []Named) (out []Unfit) {
-	for _, p := range app.Select(accounts, today) {
+func Unfitting(app *model.App, accounts *model.Accounts, idle []model.Pattern, all []Named) (out []Unfit) {
+	for _, p := range idle {
 		out = append(out, Unfit{p.Pos, fact.Fact{
 			Kind: fact.NoneFits, Value: p.Filter.String(), Via: p.Under, Place: p.Pos.String(), App: app.ID,
 		}})
@@ -88,7 +87,8 @@ func (d *drafter) unfit(a int, add func(fact.Fact)) {
 	if d.in.Only != nil {
 		return
 	}
-	for _, u := range Unfitting(d.in.Apps[a], d.accounts[a], d.in.Today, NamedAccounts(d.in.Apps[a], d.in.Kept, d.in.Paths)) {
+	names := NamedAccounts(d.in.Apps[a], d.in.Kept, d.in.Paths)
+	for _, u := range Unfitting(d.in.Apps[a], d.accounts[a], d.idle[a], names) {
 		add(u.Fact)
 	}
 }

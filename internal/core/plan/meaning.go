@@ -37,7 +37,9 @@ func SameMeaning(then, now string) bool {
 		return false
 	}
 	known := strings.Split(held, ",")
-	return !slices.ContainsFunc(strings.Split(holds, ","), func(h string) bool { return h != "" && !slices.Contains(known, h) })
+	return !slices.ContainsFunc(strings.Split(holds, ","), func(h string) bool {
+		return h != "" && !slices.Contains(known, h)
+	})
 }
 
 // subject is whom a change is about: a person or, for an account that belongs to nobody or is a second
