@@ -100,6 +100,12 @@ var arrows = map[string][]string{
 		"internal/core", "internal/source", "internal/sheet", "internal/desired", "internal/edit", "internal/amend",
 		"internal/prepare", "internal/ledger",
 	},
+	"internal/desk": {
+		"internal/core", "internal/source", "internal/sheet", "internal/desired", "internal/edit", "internal/amend",
+		"internal/intake", "internal/adopt", "internal/prepare", "internal/plans", "internal/past", "internal/decisions",
+		"internal/ledger", "internal/gitrepo", "internal/connect", "internal/way", "internal/carry", "internal/rehearse",
+		"internal/letters", "internal/post", "internal/secret", "internal/say",
+	},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"cmd/pravet":         {"internal/cli"},
 	"docs/schema":        {},

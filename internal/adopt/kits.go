@@ -16,7 +16,7 @@ import (
 // else new ones that are held by name.
 func (a *Application) kits() {
 	a.Kits = nil
-	view := prepare.View(a.repo, a.today)
+	view := prepare.Of(a.repo).View(a.today)
 	ruled := a.ruled(view)
 	holders := map[int][]int{} // thing → people
 	var bare []int             // people with an account that holds nothing

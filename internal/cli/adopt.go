@@ -1,25 +1,14 @@
 package cli
 
 import (
-	"fmt"
-	"path"
-	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/adopt"
 	"pravet/internal/amend"
-	"pravet/internal/core/access"
-	core "pravet/internal/core/adopt"
-	"pravet/internal/core/day"
-	"pravet/internal/core/model"
-	"pravet/internal/core/plan"
 	"pravet/internal/desired"
-	"pravet/internal/ledger"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -76,7 +65,11 @@ Nothing is written without --write or --commit.`,
 		IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
 	offer(cmd, "for", c.completePeople)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, repo, today, err := c.today()
+		d, err := c.desk()
+		if err != nil {
+			return err
+		}
+		a, repo, err := d.Amend()
 		if err != nil {
 			return err
 		}
@@ -87,39 +80,20 @@ Nothing is written without --write or --commit.`,
 					say.TooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"),
 				)
 			}
-			return c.adoptApp(dir, repo, args[0], x, today)
+			return c.adoptApp(d, repo, a, args[0], x)
 		case strings.Contains(args[0], "/account/"):
-			return c.adoptAccount(dir, repo, args, x, today)
+			return c.adoptAccount(d, repo, a, args, x)
 		case len(args) < 2:
 			return usage(say.AdoptWhich())
 		}
-		return c.adoptChanges(dir, repo, args, x, today)
+		return c.adoptChanges(d, repo, a, args, x)
 	}
 	return cmd
 }
 
-// inRepo is a path of the command line as the repository has it.
-func (c *program) inRepo(dir, file string) (string, error) {
-	rel, err := filepath.Rel(dir, c.path(file))
-	if err != nil || !filepath.IsLocal(rel) {
-		return "", usage(say.NotBelow(file))
-	}
-	return filepath.ToSlash(rel), nil
-}
-
-func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopting, today day.Day) error {
-	export, err := c.inRepo(dir, file)
-	if err != nil {
-		return err
-	}
-	if !desired.IsID(x.app) {
-		return usage(say.NotAnID(x.app))
-	}
-	for _, e := range repo.Exports {
-		if e != nil && slices.ContainsFunc(e.Files(), func(n model.Name) bool { return n.Text == export }) {
-			return usage(say.HasThatExport(export, e.Pos.String()))
-		}
-	}
+func (c *program) adoptApp(
+	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, file string, x *adopting,
+) error {
 	said := map[string]string{}
 	for _, m := range x.maps {
 		attr, column, ok := strings.Cut(m, "=")
@@ -128,19 +102,11 @@ func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopt
 		}
 		said[attr] = column
 	}
-	a, err := adopt.Take(c.ctx, repo, adopt.Options{
-		ID: x.app, Title: x.title, Export: path.Clean(export), Today: today, Columns: said,
-		Yes: func(g *core.Guess) bool {
-			return slices.Contains(x.yes, g.Key) || x.yesAbove > 0 && g.Score >= x.yesAbove
-		},
+	a, err := d.AdoptApplication(repo, desk.Adoption{
+		ID: x.app, Title: x.title, Export: file, Columns: said, Yes: x.yes, YesAbove: x.yesAbove,
 	})
 	if err != nil {
 		return err
-	}
-	for _, key := range x.yes {
-		if !slices.ContainsFunc(a.Guesses, func(g core.Guess) bool { return g.Key == key }) {
-			return usage(say.NoSuchAccount(key, x.app))
-		}
 	}
 	switch {
 	case x.brief:
@@ -157,164 +123,48 @@ func (c *program) adoptApp(dir string, repo *desired.Repo, file string, x *adopt
 	if err != nil {
 		return err
 	}
-	am := amend.New(c.ctx, repo)
 	if err := a.Write(am); err != nil {
 		return err
 	}
 	x.subject = say.AdoptedApp(x.app)
 	x.quiet = true // what it comes to was said
-	return c.putDown(dir, repo, am, &x.rewriting, today)
+	return c.putDown(d, repo, am, &x.rewriting)
 }
 
-func (c *program) adoptAccount(dir string, repo *desired.Repo, args []string, x *adopting, today day.Day) error {
+func (c *program) adoptAccount(
+	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, args []string, x *adopting,
+) error {
 	if len(args) > 1 {
 		return usage(say.TooManyWords(args[1:], "pravet adopt", "pravet adopt slips/account/onyman --for E0042"))
-	}
-	address, err := model.ParseAddress(args[0])
-	if err != nil {
-		return usage(err)
-	}
-	a := repo.App(address.App)
-	if a < 0 {
-		return prepare.UnknownName("application", address.App, repo.AppIDs())
 	}
 	if x.to == "" {
 		return usage(say.ForWhom())
 	}
-	p := repo.People.Named(x.to)
-	if p < 0 {
-		return c.nobody(repo, x.to)
-	}
-	s := prepare.Rules(c.ctx, repo.Tree)
-	if err := c.read(s, []string{address.App}); err != nil {
+	if err := d.AdoptAccount(repo, am, args[0], x.to); err != nil {
 		return err
 	}
-	accounts := s.Exports[a].Accounts
-	at := -1
-	for i := range accounts.Len() {
-		if accounts.Key.At(i) == address.Name {
-			at = i
-		}
-	}
-	if at < 0 {
-		return usage(say.NoSuchAccount(address.Name, address.App))
-	}
-	v := prepare.ViewOf(s, today)
-	if other := v.PersonOf[a][at]; other >= 0 && int(other) != p {
-		return fail(Failed, say.IsSomebodys(args[0], repo.People.Called(int(other)), repo.People.Get(int(other), "id")))
-	}
-	if has := v.AccountOf[a][p]; has >= 0 && int(has) != at {
-		return fail(Failed, say.HasAnAccount(repo.People.Called(p), accounts.Key.At(int(has)), address.App))
-	}
-	am := amend.New(c.ctx, repo)
-	if err := am.Name(s.Repo.Apps[a], repo.People.Get(p, "id"), address.Name); err != nil {
+	p, err := desk.Somebody(repo, x.to)
+	if err != nil {
 		return err
 	}
 	x.subject = say.Amended("adopt", args, []string{repo.People.Get(p, "id")})
-	return c.rewrite(dir, repo, am, &x.rewriting, today)
+	return c.rewrite(d, repo, am, &x.rewriting)
 }
 
-func (c *program) adoptChanges(dir string, repo *desired.Repo, args []string, x *adopting, today day.Day) error {
-	p, err := c.plan(dir, args[0])
+func (c *program) adoptChanges(
+	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, args []string, x *adopting,
+) error {
+	p, err := d.Plan(args[0])
 	if err != nil {
 		return err
 	}
-	sel := &selection{}
-	if err := sel.prepare(c, dir, p); err != nil {
-		return err
-	}
-	var changes []*plan.Change
-	for _, name := range args[1:] {
-		found, err := sel.named(p, name)
-		if err != nil {
-			return err
-		}
-		changes = append(changes, found...)
-	}
-	if x.because == "" {
-		return usage(say.BecauseOfAdoption())
-	}
-	am := amend.New(c.ctx, repo)
-	by := say.Name(c.actor(dir))
-	ch := &adopt.Changes{
-		Repo: repo, View: prepare.View(repo, today), Amend: am, Because: say.AdoptedBecause(x.because, by, today),
-	}
-	if err := ch.Adopt(changes); err != nil {
-		return fail(Failed, err)
-	}
-	if err := c.goneBy(repo, am, changes, today); err != nil {
-		return err
-	}
-	x.subject = say.Amended("adopt", []string{strconv.Itoa(len(changes)), "of", p.ID}, nil)
-	return c.rewrite(dir, repo, am, &x.rewriting, today)
-}
-
-// goneBy makes sure that a draft by the files as they would be has none of some changes any
-// more, and none that it had not before.
-func (c *program) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*plan.Change, today day.Day) error {
-	files, err := am.Files()
+	adopted, more, err := d.AdoptChanges(repo, am, p, args[1:], x.because)
 	if err != nil {
 		return err
-	}
-	contents, err := files.Contents()
-	if err != nil {
-		return err
-	}
-	var apps []string
-	for _, ch := range changes {
-		if !slices.Contains(apps, ch.App) {
-			apps = append(apps, ch.App)
-		}
-	}
-	var views []*access.View
-	draft := func(s *prepare.State) (map[string]bool, error) {
-		if err := c.read(s, apps); err != nil {
-			return nil, err
-		}
-		in := access.Input{
-			People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Today: today,
-			Accounts: make([]*model.Accounts, len(s.Repo.Apps)),
-		}
-		for a, e := range s.Exports {
-			if e != nil {
-				in.Accounts[a] = e.Accounts
-			}
-		}
-		views = append(views, access.Look(in))
-		p, err := prepare.Draft(s, ledger.Nothing(), today, today, nil)
-		if err != nil {
-			return nil, err
-		}
-		out := map[string]bool{}
-		for i := range p.Changes {
-			out[p.Changes[i].ID] = true
-		}
-		return out, nil
-	}
-	before, err := draft(prepare.Rules(c.ctx, repo.Tree))
-	if err != nil {
-		return err
-	}
-	after, err := draft(prepare.Rules(c.ctx, repo.Tree.With(contents)))
-	if err != nil {
-		return err
-	}
-	for _, ch := range changes {
-		if after[ch.ID] {
-			return fail(Failed, say.StillThere(ch.ID))
-		}
-	}
-	if err := adopt.Proof(views[0], views[1], changes); err != nil {
-		return fail(Failed, err)
-	}
-	more := 0
-	for id := range after {
-		if !before[id] {
-			more++
-		}
 	}
 	if more > 0 {
-		fmt.Fprintln(c.Stderr, say.MoreChanges(more))
+		c.tell(say.MoreChanges(more))
 	}
-	return nil
+	x.subject = say.Amended("adopt", []string{strconv.Itoa(adopted), "of", p.ID}, nil)
+	return c.rewrite(d, repo, am, &x.rewriting)
 }

@@ -6,10 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/decisions"
-	"pravet/internal/prepare"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -39,7 +36,7 @@ somebody who starts.
 	f.StringVar(&on, "on", "", "look from this day, YYYY-MM-DD (default: today)")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
-		dir, today, err := c.where(on)
+		desk, today, err := c.on(on)
 		if err != nil {
 			return err
 		}
@@ -51,30 +48,19 @@ somebody who starts.
 		if to < today || to > today.Add(day.Duration{Months: maxAhead}) {
 			return usage(say.ForBounds(span, maxAhead/12))
 		}
-		repo, err := c.rules(dir)
+		x, err := desk.Remembered(apps, today)
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
-		if err := c.told(s, missing, err); err != nil {
-			return err
-		}
-		if err := c.remember(dir, repo, v); err != nil {
-			return err
-		}
-		v.Only(apps)
-		l, err := c.questioned(dir)
+		c.missing(x)
+		x.Only(apps)
+		list, err := desk.Falling(x, to)
 		if err != nil {
 			return err
 		}
-		defer l.Close()
-		rejections, err := decisions.Rejections(l, decisions.Of(repo))
-		if err != nil {
-			return err
-		}
-		list := v.Falling(to, access.Stood{Rejections: rejections, Lifts: repo.Lifts, Kept: repo.Kept})
+		organization := x.State.Repo.Organization
 		if format == "ical" {
-			return show.Calendar(c.Stdout, list, cmp.Or(strings.TrimSpace(repo.Organization), "Pravet"), c.Now())
+			return show.Calendar(c.Stdout, list, cmp.Or(strings.TrimSpace(organization), "Pravet"), c.Now())
 		}
 		if format != "table" {
 			return show.Output(c.Stdout, c.Environ, format, show.FallingTable(list))

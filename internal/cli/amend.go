@@ -1,18 +1,15 @@
 package cli
 
 import (
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
 	"pravet/internal/core/day"
-	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
-	"pravet/internal/core/table"
 	"pravet/internal/desired"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 )
 
@@ -26,14 +23,14 @@ keeps every other byte: comments, order, columns of your own. It shows first whi
 of which files would be others, and whose access changes by that. Nothing is written
 without --write or --commit.
 
-For whom is said by --for (ids or user names), by --where with a SCIM filter over people,
+For whom is said by --for (ids or user names), by --only with a SCIM filter over people,
 or by --from with a CSV file whose column id or userName names them.
 
 Exit status: 0 done, or shown; 1 when the files would not pass check, or something was
 changed by someone else meanwhile: then nothing is written.`,
 		Example: example(
 			"pravet amend set 'title=Desk lead' --for E0042",
-			"pravet amend end 2027-10-15 --where 'userType eq \"Seasonal\" and ends gt \"2027-01-01\"' --write",
+			"pravet amend end 2027-10-15 --only 'userType eq \"Seasonal\" and ends gt \"2027-01-01\"' --write",
 			"pravet amend give fare-desk --for E0042 --until 2027-01-31 --because 'covers for a colleague' --write",
 			"pravet amend like E0031 --for E0118",
 		),
@@ -53,119 +50,52 @@ changed by someone else meanwhile: then nothing is written.`,
 	return cmd
 }
 
-// whom says for whom something is done.
-type whom struct {
-	people []string
-	where  string
-	from   string
-	rows   []listed // of from, in its order
-	odd    []string // its columns that are no attribute of people
-}
-
-func (w *whom) flags(cmd *cobra.Command, c *program) {
-	cmd.Flags().StringSliceVar(&w.people, "for", nil, "for these people, by id or user name (may be repeated)")
-	cmd.Flags().StringVar(&w.where, "where", "", "for all people that a SCIM filter matches")
-	cmd.Flags().StringVar(&w.from, "from", "", "for the people whom a CSV file lists in a column id or userName")
+func whomFlags(cmd *cobra.Command, c *program, w *desk.Whom) {
+	cmd.Flags().StringSliceVar(&w.For, "for", nil, "for these people, by id or user name (may be repeated)")
+	cmd.Flags().StringVar(&w.Only, "only", "", "for all people that a SCIM filter matches")
+	cmd.Flags().StringVar(&w.From, "from", "", "for the people whom a CSV file lists in a column id or userName")
 	offer(cmd, "for", c.completePeople)
-}
-
-// find lists the people who are meant, as numbers in the order of the files, and of each
-// the row of the list that names them.
-func (c *program) whomOf(w *whom, repo *desired.Repo, today day.Day) ([]int, error) {
-	if len(w.people) == 0 && w.where == "" && w.from == "" {
-		return nil, usage(say.ForWhom())
-	}
-	chosen := map[int]bool{}
-	for _, name := range w.people {
-		p := repo.People.Named(name)
-		if p < 0 {
-			return nil, c.nobody(repo, name)
-		}
-		chosen[p] = true
-	}
-	if w.where != "" {
-		f, err := filter.OfPeople(w.where)
-		if err != nil {
-			return nil, usage(say.Flag("where", err))
-		}
-		if err := repo.CheckFilter(f, "--where"); err != nil {
-			return nil, usage(err)
-		}
-		classes := filter.Classify(repo.People, []*filter.Filter{f}, today)
-		for p, class := range classes.Of {
-			if classes.Match(class, 0) {
-				chosen[p] = true
-			}
-		}
-		if len(chosen) == 0 {
-			return nil, fail(Failed, say.MatchesNobody(w.where))
-		}
-	}
-	if w.from != "" {
-		if err := c.readListed(w, repo); err != nil {
-			return nil, err
-		}
-		for _, row := range w.rows {
-			chosen[row.person] = true
-		}
-	}
-	out := make([]int, 0, len(chosen))
-	for p := range chosen {
-		out = append(out, p)
-	}
-	slices.Sort(out)
-	return out, nil
-}
-
-func (c *program) nobody(repo *desired.Repo, name string) error {
-	hint := "look for them with: pravet list people"
-	if near := repo.NearestPerson(name); near != "" {
-		hint = "did you mean " + near + "?"
-	}
-	return &prepare.Unknown{What: "person", Name: name, Hint: hint}
 }
 
 // An amending is a command that changes something for some people.
 type amending struct {
-	whom
+	desk.Whom
 	rewriting
 }
 
 // amends makes a command that changes something for some people.
 func (c *program) amends(
 	use, short, long string, args cobra.PositionalArgs, x *amending,
-	change func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, today day.Day) error,
+	change func(a *amend.Amendment, repo *desired.Repo, people []int, args []string) error,
 	examples ...string,
 ) *cobra.Command {
 	cmd := &cobra.Command{Use: use, Short: short, Long: long, Args: args, Example: example(examples...)}
-	x.whom.flags(cmd, c)
+	whomFlags(cmd, c, &x.Whom)
 	x.rewriting.flags(cmd)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, repo, today, err := c.today()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		people, err := c.whomOf(&x.whom, repo, today)
+		a, repo, err := d.Amend()
 		if err != nil {
 			return err
 		}
-		a := amend.New(c.ctx, repo)
-		if err := change(a, repo, people, args, today); err != nil {
+		people, err := d.People(&x.Whom, repo)
+		if err != nil {
 			return err
 		}
-		x.subject = say.Amended(strings.Fields(use)[0], args, c.calls(repo, people))
-		return c.rewrite(dir, repo, a, &x.rewriting, today)
+		if err := change(a, repo, people, args); err != nil {
+			return err
+		}
+		var names []string
+		for _, p := range people {
+			names = append(names, repo.People.Get(p, "id"))
+		}
+		x.subject = say.Amended(strings.Fields(use)[0], args, names)
+		return c.rewrite(d, repo, a, &x.rewriting)
 	}
 	return cmd
-}
-
-// calls names people for a commit: the first ones.
-func (c *program) calls(repo *desired.Repo, people []int) []string {
-	var out []string
-	for _, p := range people {
-		out = append(out, repo.People.Get(p, "id"))
-	}
-	return out
 }
 
 func (c *program) amendSet() *cobra.Command {
@@ -175,22 +105,22 @@ func (c *program) amendSet() *cobra.Command {
 ATTRIBUTE=VALUE, each row of the list that --from names gives that person the values of
 its other columns.`,
 		takes(0, -1, "", ""), x,
-		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string) error {
 			if len(args) == 0 {
-				if x.from == "" {
+				if x.From == "" {
 					return usage(say.SetWhat())
 				}
-				if len(x.odd) > 0 {
-					return fail(Failed, say.OddColumns(x.from, x.odd))
+				if len(x.Odd) > 0 {
+					return fail(Failed, say.OddColumns(x.From, x.Odd))
 				}
-				for _, row := range x.rows {
-					if err := a.Set(row.person, row.values); err != nil {
+				for _, row := range x.Rows {
+					if err := a.Set(row.Person, row.Values); err != nil {
 						return err
 					}
 				}
 				return nil
 			}
-			set, err := assigned(repo, args)
+			set, err := desk.Assigned(repo, args)
 			if err != nil {
 				return err
 			}
@@ -206,31 +136,6 @@ its other columns.`,
 	)
 }
 
-// assigned reads ATTRIBUTE=VALUE, several of them.
-func assigned(repo *desired.Repo, args []string) (map[string]string, error) {
-	out := map[string]string{}
-	for _, arg := range args {
-		name, value, ok := strings.Cut(arg, "=")
-		if !ok || name == "" {
-			return nil, usage(say.SetsNothing(arg))
-		}
-		name, err := repo.Attribute(name)
-		if err != nil {
-			return nil, usage(err)
-		}
-		if table.Fold(name) == "id" {
-			return nil, usage(say.NoOtherID())
-		}
-		if desired.IsDate(name) && value != "" {
-			if _, err := day.Parse(value); err != nil {
-				return nil, usage(say.Flag(name, err))
-			}
-		}
-		out[name] = value
-	}
-	return out, nil
-}
-
 // amendDate makes a command that sets a day of people.
 func (c *program) amendDate(use, short, long, attr string, examples ...string) *cobra.Command {
 	x := &amending{}
@@ -240,7 +145,7 @@ func (c *program) amendDate(use, short, long, attr string, examples ...string) *
 		long,
 		takes(1, 1, "on which day?", "pravet amend "+strings.Fields(use)[0]+" 2026-12-31 --for E0042"),
 		x,
-		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string) error {
 			on, err := day.Parse(args[0])
 			if err != nil {
 				return usage(err)
@@ -272,18 +177,6 @@ func (c *program) amendStarts() *cobra.Command {
 	)
 }
 
-// kitOf finds a kit by its name.
-func kitOf(repo *desired.Repo, name string) (*model.Kit, error) {
-	var names []string
-	for _, k := range repo.Kits {
-		if k.Name == name {
-			return k, nil
-		}
-		names = append(names, k.Name)
-	}
-	return nil, prepare.UnknownName("kit", name, names)
-}
-
 // amendKit makes a command about people and one kit.
 func (c *program) amendKit(
 	use, short, long string,
@@ -299,8 +192,8 @@ func (c *program) amendKit(
 		long,
 		takes(1, 1, "which kit?", "pravet amend "+strings.Fields(use)[0]+" fare-desk --for E0042"),
 		x,
-		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string, _ day.Day) error {
-			k, err := kitOf(repo, args[0])
+		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string) error {
+			k, err := desk.Kit(repo, args[0])
 			if err != nil {
 				return err
 			}
@@ -372,20 +265,23 @@ THING is written APPLICATION/KIND/NAME.`,
 	r.flags(cmd)
 	cmd.ValidArgsFunction = c.completeThings
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, repo, today, err := c.today()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		thing, err := thingOf(repo, args[0])
+		a, repo, err := d.Amend()
 		if err != nil {
 			return err
 		}
-		a := amend.New(c.ctx, repo)
+		thing, err := desk.Thing(repo, args[0])
+		if err != nil {
+			return err
+		}
 		if err := a.Take(thing.App, thing.Thing); err != nil {
 			return err
 		}
 		r.subject = say.Amended("retire", args, nil)
-		return c.rewrite(dir, repo, a, r, today)
+		return c.rewrite(d, repo, a, r)
 	}
 	return cmd
 }

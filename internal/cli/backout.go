@@ -3,10 +3,6 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/day"
-	"pravet/internal/core/undo"
-	"pravet/internal/plans"
-	"pravet/internal/prepare"
 	"pravet/internal/say"
 )
 
@@ -35,57 +31,17 @@ brings it back.`,
 	cmd.Flags().BoolVar(&fetch, "fetch", false, "fetch live applications first")
 	cmd.ValidArgsFunction = c.completeRuns
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, err := c.dir()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		tree, err := c.tree(dir)
+		x := c.drafting(out)
+		x.Fetch = fetch
+		drafted, err := d.Backout(args[0], x)
 		if err != nil {
 			return err
 		}
-		s := c.rulesOf(prepare.Rules(c.ctx, tree))
-		defer s.Close()
-		l, err := c.soundLedger(dir)
-		if err != nil {
-			return err
-		}
-		defer l.Close()
-		if err := c.settled(dir, s, l); err != nil {
-			return err
-		}
-		id, done, err := prepare.RunOf(l, args[0])
-		if err != nil {
-			return usage(err)
-		}
-		p, err := plans.Load(dir, id)
-		if err != nil {
-			return fail(Failed, err)
-		}
-		apps := appsThere(s, p)
-		if fetch && len(s.Errors()) == 0 {
-			if err := c.fetchFirst(s, l, apps); err != nil {
-				return err
-			}
-		}
-		if err := c.read(s, apps); err != nil {
-			return err
-		}
-		undo, err := prepare.Undo(s, l, undo.Run{ID: args[0], Plan: p, Done: done}, day.Of(c.Now()))
-		if err != nil {
-			return err
-		}
-		data, err := undo.Seal()
-		if err != nil {
-			return err
-		}
-		file, err := c.writePlan(l, dir, out, undo, data)
-		if err != nil {
-			return err
-		}
-		if err := prepare.Record(l, s, undo, file, day.Of(c.Now())); err != nil {
-			return err
-		}
-		if err := c.drafted(undo, file, false); err != nil {
+		if err := c.drafted(drafted, false); err != nil {
 			return err
 		}
 		c.tell(say.FilesAskStill(args[0]))

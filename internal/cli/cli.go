@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"os/user"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -17,14 +16,12 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/gofrs/flock"
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"pravet/internal/core/day"
 	"pravet/internal/desired"
-	"pravet/internal/gitrepo"
-	"pravet/internal/ledger"
+	"pravet/internal/desk"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
 	"pravet/internal/show"
@@ -99,8 +96,7 @@ type program struct {
 	rawErr io.Writer       // standard error, for a bar that goes on and on in its line
 	repo   string
 	by     string
-	trees  []*source.Tree
-	claims []*flock.Flock // applications that nobody else may change meanwhile
+	opened *desk.Desk // the repository, once a command has asked for it
 
 	noPager     bool
 	environment string // "" for the usual one
@@ -122,25 +118,15 @@ func Run(ctx context.Context, args []string, env Env) int {
 	c := &program{Env: env, ctx: ctx, raw: env.Stdout, rawErr: env.Stderr}
 	c.Stdout, c.Stderr = show.Safe(env.Stdout), show.Safe(env.Stderr)
 	defer c.close()
-	defer c.release()
 	root := c.root()
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	if err == nil {
 		return Done
 	}
-	status := WrongUsage // what cobra finds wrong itself is wrong usage
-	var se *statusError
-	var re *ranError
-	var unknown *prepare.Unknown
-	switch {
-	case errors.As(err, &se):
-		status = se.status
-	case errors.As(err, &unknown): // a name that was given
-	case errors.As(err, &re):
-		status = Failed
-	}
-	switch text := strings.TrimSpace(plainly(err.Error())); {
+	status := statusOf(err)
+	c.listed(err)
+	switch text := strings.TrimSpace(plainly(textOf(err))); {
 	case errors.Is(err, syscall.EPIPE) && status == Failed:
 		// Whoever reads has had enough, and nothing else went wrong.
 	case ctx.Err() != nil && errors.Is(err, ctx.Err()):
@@ -152,6 +138,54 @@ func Run(ctx context.Context, args []string, env Env) int {
 		fmt.Fprintln(c.Stderr, say.Hint())
 	}
 	return status
+}
+
+// statusOf is the exit status of an error.
+func statusOf(err error) int {
+	var se *statusError
+	var wrong *desk.Wrong
+	var unknown *prepare.Unknown
+	var ran *ranError
+	switch {
+	case errors.As(err, &se):
+		return se.status
+	case errors.As(err, &wrong), errors.As(err, &unknown): // something that was given
+		return WrongUsage
+	case errors.As(err, &ran):
+		return Failed
+	}
+	return WrongUsage // what cobra finds wrong itself
+}
+
+// textOf is what is said of an error: where it is of something that a flag gave, with the flag.
+func textOf(err error) string {
+	var wrong *desk.Wrong
+	switch {
+	case !errors.As(err, &wrong) || wrong.Field == "":
+		return err.Error()
+	case wrong.Column > 0:
+		return say.FilterColumn(wrong.Column, wrong.Err).Error()
+	}
+	return say.Flag(wrong.Field, wrong.Err).Error()
+}
+
+// listed lists the problems that an error is about.
+func (c *program) listed(err error) {
+	var list []*source.Problem
+	var problems *desk.Problems
+	var would *desk.WouldNotPass
+	var rows *desk.WrongList
+	switch {
+	case errors.As(err, &problems):
+		list = problems.List
+	case errors.As(err, &would):
+		list = would.List
+	case errors.As(err, &rows):
+		list = rows.List[:min(len(rows.List), source.MaxPerFile)]
+	}
+	for _, p := range list {
+		fmt.Fprintln(c.Stderr, p)
+	}
 }
 
 // environment is a flag that takes the name of an environment.
@@ -196,8 +230,8 @@ func plainly(text string) string {
 }
 
 func (c *program) close() {
-	for _, t := range c.trees {
-		_ = t.Close() // nothing is written through it any more
+	if c.opened != nil {
+		_ = c.opened.Close() // nothing is written through it any more
 	}
 }
 
@@ -209,34 +243,6 @@ func (c *program) env(name string) string {
 		}
 	}
 	return ""
-}
-
-// tree opens the folder of a repository.
-func (c *program) tree(dir string) (*source.Tree, error) {
-	t, err := source.OpenTree(dir, filepath.SplitList(c.env(source.Outside)))
-	if err == nil {
-		t.Environment = c.environment
-		c.trees = append(c.trees, t)
-	}
-	return t, err
-}
-
-// rules reads everything of a repository but its people and exports.
-func (c *program) rules(dir string) (*desired.Repo, error) {
-	t, err := c.tree(dir)
-	if err != nil {
-		return nil, err
-	}
-	repo := desired.Rules(c.ctx, t)
-	return repo, unknownEnvironment(repo)
-}
-
-// unknownEnvironment is an error of usage where --env names what no application has.
-func unknownEnvironment(repo *desired.Repo) error {
-	if p := repo.UnknownEnvironment(); p != nil {
-		return usage(p)
-	}
-	return nil
 }
 
 // ranError marks errors of a command that ran, apart from wrong usage.
@@ -342,31 +348,36 @@ func (c *program) path(p string) string {
 	return filepath.Join(c.Dir, p)
 }
 
-// actor is who acts, for the ledger.
-func (c *program) actor(dir string) string {
-	if c.by != "" {
-		return c.by
+// desk opens the repository that a command is about.
+func (c *program) desk() (*desk.Desk, error) {
+	if c.opened != nil {
+		return c.opened, nil
 	}
-	if u := gitrepo.User(dir); u != "" {
-		return u
-	}
-	if u, err := user.Current(); err == nil {
-		return u.Username
-	}
-	return "unknown"
-}
-
-// ledger opens the repository's ledger to write to it. Where entries are gone that were there before,
-// nothing is decided, drafted or carried out.
-func (c *program) ledger(dir string) (ledger.Ledger, error) {
-	l, err := c.anyLedger(dir)
+	dir, err := c.dir()
 	if err != nil {
 		return nil, err
 	}
-	if err := l.Cut(); err != nil {
-		return nil, errors.Join(err, l.Close())
+	return c.open(dir)
+}
+
+// open opens a repository; with "" there is none, and only files that are named can be read.
+func (c *program) open(dir string) (d *desk.Desk, err error) {
+	c.opened, err = desk.Open(c.ctx, desk.Place{
+		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now,
+		Ear: desk.Ear{Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched},
+	})
+	return c.opened, err
+}
+
+// on opens the repository that a command is about, and reads its --on date; today when it is not
+// given.
+func (c *program) on(text string) (*desk.Desk, day.Day, error) {
+	d, err := c.desk()
+	if err != nil {
+		return nil, 0, err
 	}
-	return l, nil
+	on, err := d.On("on", text)
+	return d, on, err
 }
 
 // inEnv names a plan or a run in a command that a message proposes: with the environment that it is of.
@@ -375,67 +386,6 @@ func (c *program) inEnv(name string) string {
 		return name
 	}
 	return name + " --env " + c.environment
-}
-
-// anyLedger opens the repository's ledger whether or not entries are gone.
-func (c *program) anyLedger(dir string) (ledger.Ledger, error) {
-	o := c.ledgerOptions()
-	o.By = c.actor(dir)
-	return ledger.Open(dir, o)
-}
-
-// ledgerOptions say where the newest entry is noted: in the user's folder for what
-// programs remember. They do not say who acts, as nobody does who only reads.
-func (c *program) ledgerOptions() ledger.Options {
-	o := ledger.Options{Now: c.Now, Environment: c.environment}
-	if state := c.env("XDG_STATE_HOME"); filepath.IsAbs(state) {
-		o.Heads = filepath.Join(state, "pravet")
-	} else if home := c.env("HOME"); filepath.IsAbs(home) {
-		o.Heads = filepath.Join(home, ".local", "state", "pravet")
-	}
-	return o
-}
-
-// on reads a --on date; today when it is not given.
-func (c *program) on(text string) (day.Day, error) {
-	if text == "" {
-		return day.Of(c.Now()), nil
-	}
-	d, err := day.Parse(text)
-	if err != nil {
-		return 0, usage(say.Flag("on", err))
-	}
-	return d, nil
-}
-
-// where finds the repository and the day of a command.
-func (c *program) where(on string) (dir string, today day.Day, err error) {
-	if today, err = c.on(on); err != nil {
-		return "", 0, err
-	}
-	dir, err = c.dir()
-	return dir, today, err
-}
-
-// read reads the files and the exports, and tells what is wrong with them.
-func (c *program) read(s *prepare.State, apps []string) error {
-	err := s.Read(c.ctx, apps)
-	if errors.Is(err, prepare.ErrProblems) {
-		return c.problems(s)
-	}
-	return err
-}
-
-// problems lists what must be mended in the files before anything else.
-func (c *program) problems(s *prepare.State) error {
-	if err := unknownEnvironment(s.Repo); err != nil {
-		return err
-	}
-	errs := s.Errors()
-	for _, p := range errs {
-		fmt.Fprintln(c.Stderr, p)
-	}
-	return fail(Failed, say.Problems(len(errs)))
 }
 
 // example formats examples for a command's help.

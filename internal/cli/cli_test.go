@@ -14,21 +14,21 @@ import (
 	"pravet/examples/marrowick"
 )
 
-// desk is the example's repository on its morning, with someone at a desk who
+// atDesk is the example's repository on its morning, with someone at a desk who
 // types.
-type desk struct {
+type atDesk struct {
 	dir string
 	out bytes.Buffer
 	err bytes.Buffer
 }
 
-func newDesk(t *testing.T) *desk {
-	d := &desk{dir: t.TempDir()}
+func atWork(t *testing.T) *atDesk {
+	d := &atDesk{dir: t.TempDir()}
 	require.NoError(t, marrowick.Write(d.dir, true))
 	return d
 }
 
-func (d *desk) env() Env {
+func (d *atDesk) env() Env {
 	return Env{
 		Version: "v1",
 		Stdin:   strings.NewReader(""),
@@ -41,9 +41,9 @@ func (d *desk) env() Env {
 }
 
 // run runs a command and returns its exit status.
-func (d *desk) run(args ...string) int { return d.runFor(context.Background(), args...) }
+func (d *atDesk) run(args ...string) int { return d.runFor(context.Background(), args...) }
 
-func (d *desk) runFor(ctx context.Context, args ...string) int {
+func (d *atDesk) runFor(ctx context.Context, args ...string) int {
 	d.out.Reset()
 	d.err.Reset()
 	return Run(ctx, args, d.env())
@@ -53,7 +53,7 @@ func (d *desk) runFor(ctx context.Context, args ...string) int {
 // a text and examples; the examples are run on the demo data, after a plan was
 // drafted, and for the ledger carried out.
 func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
-	c := &program{Env: newDesk(t).env(), ctx: context.Background()}
+	c := &program{Env: atWork(t).env(), ctx: context.Background()}
 	var walk func(cmd *cobra.Command)
 	walk = func(cmd *cobra.Command) {
 		for _, sub := range cmd.Commands() {
@@ -69,7 +69,7 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			require.NotEmpty(t, cmd.GroupID, cmd.Name())
 		}
 		for _, line := range strings.Split(cmd.Example, "\n") {
-			d := newDesk(t)
+			d := atWork(t)
 			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 			if slices.Contains([]string{"log", "verify", "backout"}, cmd.Name()) {
 				require.Equal(t, Held, d.run("apply", "2w57bede", "--yes"))
@@ -123,7 +123,7 @@ func shellSplit(line string) (out []string) {
 // TestOutputIsForProgramsAndMessagesAreForPeople: what a program reads stands
 // alone on standard output.
 func TestOutputIsForProgramsAndMessagesAreForPeople(t *testing.T) {
-	d := newDesk(t)
+	d := atWork(t)
 	for _, args := range [][]string{
 		{"check", "--format", "json"},
 		{"check", "--format", "csv"},
@@ -145,7 +145,7 @@ func TestOutputIsForProgramsAndMessagesAreForPeople(t *testing.T) {
 
 // TestWrongUsageIsToldApartFromFailure, and neither shows a stack.
 func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
-	d := newDesk(t)
+	d := atWork(t)
 	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 	for _, c := range []struct {
 		status int
@@ -186,7 +186,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 	for answer, want := range map[string]int{
 		"yes\n": Held, " yes \n": Held, "y\n": Failed, "\n": Failed, "": Failed, "no\nyes\n": Failed, "yes": Held,
 	} {
-		d := newDesk(t)
+		d := atWork(t)
 		require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -10,9 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
-	"pravet/internal/core/day"
-	"pravet/internal/gitrepo"
-	"pravet/internal/prepare"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -50,7 +46,7 @@ do not pass.`,
 	)
 	cmd.ValidArgsFunction = c.completeRevisions
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
@@ -76,7 +72,7 @@ do not pass.`,
 			if i == 1 {
 				files = with
 			}
-			if views[i], err = c.at(dir, revision, files, today); err != nil {
+			if views[i], err = d.Revision(revision, files, day); err != nil {
 				return err
 			}
 		}
@@ -117,24 +113,4 @@ func named(revision string, with ...string) string {
 		return "the files as they are"
 	}
 	return revision
-}
-
-// at reads the files of a revision, "" for those that are there; some of them are
-// taken from those that are there all the same.
-func (c *program) at(dir, revision string, with []string, today day.Day) (*access.View, error) {
-	tree, err := c.tree(dir)
-	if err != nil {
-		return nil, err
-	}
-	s, v, err := prepare.At(c.ctx, tree, revision, today, with...)
-	switch {
-	case errors.Is(err, gitrepo.ErrNoRevision):
-		return nil, usage(err)
-	case errors.Is(err, prepare.ErrProblems) && revision != "":
-		errs := s.Errors()
-		return nil, fail(Failed, say.RevisionProblems(revision, len(errs), errs[0]))
-	case errors.Is(err, prepare.ErrProblems):
-		return nil, c.problems(s)
-	}
-	return v, err
 }

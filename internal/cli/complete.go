@@ -9,17 +9,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/day"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/core/words"
 	"pravet/internal/desired"
+	"pravet/internal/desk"
 	"pravet/internal/gitrepo"
-	"pravet/internal/ledger"
 	"pravet/internal/plans"
-	"pravet/internal/prepare"
 )
 
 // Completion never fails loudly: where something cannot be read, there is
@@ -58,24 +56,24 @@ func offer(cmd *cobra.Command, flag string, values completion) {
 // each with a tab and what it is.
 func (s *selection) of(c *program, flag string, say func(p *plan.Plan, ch *plan.Change) []string) completion {
 	return func(_ *cobra.Command, args []string, begin string) (out []string, _ cobra.ShellCompDirective) {
-		dir, err := c.dir()
+		d, err := c.desk()
 		if err != nil {
 			return nil, noFiles
 		}
-		p, err := c.planOrNewest(dir, args)
+		p, err := planOrNewest(d, args)
 		if err != nil {
 			return nil, noFiles
 		}
-		rest := selection{apps: s.apps, persons: s.persons, things: s.things}
+		rest := desk.Choice{Apps: s.Apps, Persons: s.Persons, Things: s.Things}
 		switch flag {
 		case "app":
-			rest.apps = nil
+			rest.Apps = nil
 		case "person":
-			rest.persons = nil
+			rest.Persons = nil
 		case "thing":
-			rest.things = nil
+			rest.Things = nil
 		}
-		changes, _, err := rest.choose(p)
+		_, changes, err := d.Chosen(p, rest)
 		if err != nil {
 			return nil, noFiles
 		}
@@ -131,11 +129,11 @@ func guardsOf(_ *plan.Plan, ch *plan.Change) (out []string) {
 
 // here is the repository that the program is called in, or nil.
 func (c *program) here() *desired.Repo {
-	dir, err := c.dir()
+	d, err := c.desk()
 	if err != nil {
 		return nil
 	}
-	repo, err := c.rules(dir)
+	repo, err := d.Repo()
 	if err != nil {
 		return nil
 	}
@@ -173,14 +171,10 @@ func (c *program) completePeople(_ *cobra.Command, _ []string, begin string) ([]
 	return out, noFiles
 }
 
-// completeThings offers things, of the applications on the line where there are some.
+// completeKits offers kits.
 func (c *program) completeKits(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-	dir, err := c.dir()
-	if err != nil || len(args) > 0 {
-		return nil, noFiles
-	}
-	repo, err := c.rules(dir)
-	if err != nil {
+	repo := c.here()
+	if repo == nil || len(args) > 0 {
 		return nil, noFiles
 	}
 	var out []string
@@ -190,6 +184,7 @@ func (c *program) completeKits(_ *cobra.Command, args []string, _ string) ([]str
 	return out, noFiles
 }
 
+// completeThings offers things, of the applications on the line where there are some.
 func (c *program) completeThings(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var out, apps []string
 	if f := cmd.Flags().Lookup("app"); f != nil && f.Changed {
@@ -241,19 +236,19 @@ func (c *program) completeFilter(_ *cobra.Command, _ []string, begin string) ([]
 
 // completeColumns offers the columns of what a list is of.
 func (c *program) completeColumns(_ *cobra.Command, args []string, begin string) ([]string, cobra.ShellCompDirective) {
-	repo := c.here()
-	if repo == nil || len(args) == 0 {
+	d, err := c.desk()
+	if err != nil || len(args) == 0 {
 		return nil, noFiles
 	}
 	head := ""
 	if i := strings.LastIndexByte(begin, ','); i >= 0 {
 		head = begin[:i+1]
 	}
-	_, v, _, err := prepare.Look(c.ctx, repo, nil, day.Of(c.Now()))
+	x, err := d.Listed(nil, d.Today(), "")
 	if err != nil {
 		return nil, noFiles
 	}
-	rows := v.Rows(args[0])
+	rows := x.Rows(args[0])
 	if rows == nil {
 		return nil, noFiles
 	}
@@ -302,11 +297,11 @@ func (c *program) completeChanges(
 	if len(args) == 0 {
 		return c.completePlans(cmd, args, begin)
 	}
-	dir, err := c.dir()
+	d, err := c.desk()
 	if err != nil {
 		return nil, noFiles
 	}
-	p, err := c.plan(dir, args[0])
+	p, err := d.Plan(args[0])
 	if err != nil {
 		return nil, noFiles
 	}
@@ -329,12 +324,16 @@ func (c *program) completeLog(_ *cobra.Command, args []string, _ string) ([]stri
 
 // runs offers the runs of the ledger.
 func (c *program) runs() (out []string) {
-	if l, err := c.existingLedger(); err == nil {
-		defer l.Close()
-		_ = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}}, func(e *ledger.Entry) error {
-			out = append(out, e.Subject+"\t"+e.At)
-			return nil
-		})
+	d, err := c.desk()
+	if err != nil {
+		return nil
+	}
+	runs, err := d.Runs()
+	if err != nil {
+		return nil
+	}
+	for _, r := range runs {
+		out = append(out, r[0]+"\t"+r[1])
 	}
 	return out
 }

@@ -6,31 +6,31 @@ import (
 	"strconv"
 	"strings"
 
-	"pravet/internal/carry"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
 // outlook says what will be carried out, and what will be left alone.
-func (c *program) outlook(out *show.Printer, j *carry.Job) {
+func (c *program) outlook(out *show.Printer, r *desk.Run) {
 	var t plan.Totals
-	for i := range j.Plan.Changes {
-		if j.States[i] == decide.Ready {
-			ch := j.Plan.Changes[i]
+	for i := range r.Plan.Changes {
+		if r.States[i] == decide.Ready {
+			ch := r.Plan.Changes[i]
 			ch.Holds = nil // lifted, or it would not be ready
 			t.Changes++
 			t.Add(&ch)
 		}
 	}
-	out.Linef("%s of %s, %s", show.Strong("Plan "+j.Plan.ID), j.Plan.AsOf, j.Plan.Organization)
+	out.Linef("%s of %s, %s", show.Strong("Plan "+r.Plan.ID), r.Plan.AsOf, r.Plan.Organization)
 	out.Line("To carry out: " + show.TotalsLine(t))
 	for _, state := range leftAlone {
-		if text := say.LeftAlone(state, j.Count(state), j.Today.String()); text != "" {
+		if text := say.LeftAlone(state, r.Count(state), r.Today.String()); text != "" {
 			out.Line("  " + text)
-			c.named(out, j, state)
+			c.named(out, r, state)
 		}
 	}
 }
@@ -46,21 +46,21 @@ const maxNamed = 12
 
 // named names the changes that are left alone for a reason that the plan does
 // not show.
-func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
+func (c *program) named(out *show.Printer, r *desk.Run, state decide.State) {
 	n := 0
-	for i := range j.Plan.Changes {
-		ch := &j.Plan.Changes[i]
-		why := j.Why[ch.ID].Says
-		if j.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.Past {
+	for i := range r.Plan.Changes {
+		ch := &r.Plan.Changes[i]
+		why := r.Why[ch.ID].Says
+		if r.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.Past {
 			continue
 		}
 		if n++; n > maxNamed {
 			continue
 		}
 		if state == decide.Past {
-			out.Line("    " + words.Sentence(j.Plan, ch))
+			out.Line("    " + words.Sentence(r.Plan, ch))
 		} else {
-			out.Linef("    %s: %s", words.Sentence(j.Plan, ch), why)
+			out.Linef("    %s: %s", words.Sentence(r.Plan, ch), why)
 		}
 	}
 	if n > maxNamed {
@@ -70,22 +70,17 @@ func (c *program) named(out *show.Printer, j *carry.Job, state decide.State) {
 
 // consent makes sure that someone wants the run: by an accepted plan, by --yes, or by an
 // answer; and that whoever does knows how much of it cannot be undone.
-func (c *program) consent(out *show.Printer, j *carry.Job, accepted, yes bool, counted int) error {
-	forGood := 0
-	for i := range j.Plan.Changes {
-		if j.States[i] == decide.Ready && j.Plan.Changes[i].ForGood {
-			forGood++
-		}
-	}
+func (c *program) consent(out *show.Printer, r *desk.Run, yes bool, counted int) error {
+	forGood := r.ForGood()
 	switch {
 	case forGood > 0 && counted != forGood && (counted >= 0 || yes || !c.Terminal):
 		return usage(say.CountForGood(forGood))
 	case yes || forGood > 0 && counted == forGood:
 		return nil
-	case !c.Terminal && accepted:
+	case !c.Terminal && r.Accepted:
 		return nil
 	case !c.Terminal:
-		return usage(say.NotAccepted(c.inEnv(j.Plan.ID)))
+		return usage(say.NotAccepted(c.inEnv(r.Plan.ID)))
 	}
 	question, want := say.Question(), "yes"
 	if forGood > 0 {

@@ -1,26 +1,15 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-	"io"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/day"
-	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
-	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
-	"pravet/internal/ledger"
-	"pravet/internal/plans"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
-	"pravet/internal/source"
 )
 
 func (c *program) draft() *cobra.Command {
@@ -59,102 +48,39 @@ Exit status: 0 done; with --exit-status 3 when changes wait.`,
 	cmd.Flags().BoolVar(&exitStatus, "exit-status", false, "end with status 3 when changes wait")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
-		var selection *filter.Filter
-		if only != "" {
-			if selection, err = filter.OfPeople(only); err != nil {
-				return usage(say.Flag("only", err))
-			}
-		}
+		x := c.drafting(out)
+		x.Apps, x.Only, x.On, x.Fetch = apps, only, day, fetch
 		if dry {
-			return c.dry(dir, apps, selection, today, exitStatus)
+			return c.dry(d, x, exitStatus)
 		}
-		tree, err := c.tree(dir)
+		drafted, err := d.Draft(x)
 		if err != nil {
 			return err
 		}
-		rules := make(chan *prepare.State, 1)
-		go func() { rules <- c.rulesOf(prepare.Rules(c.ctx, tree)) }() // while the ledger is opened
-		l, err := c.ledger(dir)
-		s := <-rules
-		defer s.Close()
-		if err != nil {
-			return err
-		}
-		defer l.Close()
-		if err := c.settled(dir, s, l); err != nil {
-			return err
-		}
-		if fetch && len(s.Errors()) == 0 {
-			if err := c.fetchFirst(s, l, apps); err != nil {
-				return err
-			}
-		}
-		if err := c.read(s, apps); err != nil {
-			return err
-		}
-		if err := s.Repo.CheckFilter(selection, "--only"); err != nil {
-			return usage(err)
-		}
-		p, err := prepare.Draft(s, l, today, day.Of(c.Now()), selection)
-		if err != nil {
-			return err
-		}
-		data, err := p.Seal()
-		if err != nil {
-			return err
-		}
-		file, err := c.writePlan(l, dir, out, p, data)
-		if err != nil {
-			return err
-		}
-		if err := prepare.Record(l, s, p, file, day.Of(c.Now())); err != nil {
-			return err
-		}
-		return c.drafted(p, file, exitStatus)
+		return c.drafted(drafted, exitStatus)
 	}
 	return cmd
 }
 
-// fetchFirst fetches the live ones of the applications that a draft is about.
-func (c *program) fetchFirst(s *prepare.State, l ledger.Ledger, apps []string) error {
-	live, _, err := s.Live(apps)
-	if err != nil || len(live) == 0 {
-		return err
+// drafting is a plan that is written to where --out says.
+func (c *program) drafting(out string) desk.Drafting {
+	if out == "-" {
+		return desk.Drafting{To: c.raw}
 	}
-	release, err := l.Lease("fetch")
-	if err != nil {
-		return err
-	}
-	return errors.Join(c.fetchNow(s, l, live, ""), release())
+	return desk.Drafting{Out: out}
 }
 
 // dry shows what a plan would be. Nothing is written.
-func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.Day, exitStatus bool) error {
-	tree, l, err := c.question(dir)
+func (c *program) dry(d *desk.Desk, x desk.Drafting, exitStatus bool) error {
+	p, err := d.Dry(x)
 	if err != nil {
 		return err
 	}
-	defer l.Close()
-	s := prepare.Rules(c.ctx, tree)
-	if err := c.read(s, apps); err != nil {
-		return err
-	}
-	if err := s.Repo.CheckFilter(only, "--only"); err != nil {
-		return usage(err)
-	}
-	p, err := prepare.Draft(s, l, today, day.Of(c.Now()), only)
-	if err != nil {
-		return err
-	}
-	if _, err := p.Seal(); err != nil {
-		return err
-	}
-	sel := &selection{}
-	v, err := c.view(dir, p, sel)
+	v, sel, err := c.view(d, p, desk.Choice{})
 	if err != nil {
 		return err
 	}
@@ -171,70 +97,26 @@ func (c *program) dry(dir string, apps []string, only *filter.Filter, today day.
 	return err
 }
 
-// settled closes the books of runs that were cut off before the exports are read;
-// while a run is under way, it says so.
-func (c *program) settled(dir string, s *prepare.State, l ledger.Ledger) error {
-	if len(s.Errors()) > 0 {
-		return nil // to be mended first
+// closed says what came of runs whose books were still open.
+func (c *program) closed(x desk.Closed) {
+	if x.UnderWay != "" {
+		c.tell(say.UnderWay(x.UnderWay))
 	}
-	release, err := l.Lease("draft")
-	var leased *ledger.Leased
-	if errors.As(err, &leased) {
-		fmt.Fprintln(c.Stderr, say.UnderWay(leased.Holder.String()))
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	return errors.Join(c.settle(dir, s, l), release())
-}
-
-// writePlan writes the plan's bytes to where they are wanted and returns how
-// the file is spoken of.
-func (c *program) writePlan(l ledger.Ledger, dir, out string, p *plan.Plan, data io.WriterTo) (string, error) {
-	switch out {
-	case "-":
-		_, err := data.WriteTo(c.raw)
-		return "-", err
-	case "":
-		return plans.Write(l, dir, p, data)
-	}
-	if err := c.spare(dir, c.path(out)); err != nil {
-		return "", err
-	}
-	return out, source.WriteFile(c.path(out), data, 0o600)
-}
-
-// spare refuses a file of the repository that something else is kept in.
-func (c *program) spare(dir, file string) error {
-	real := file
-	if resolved, err := filepath.EvalSymlinks(file); err == nil {
-		real = resolved
-	}
-	home, err := filepath.EvalSymlinks(dir)
-	if err != nil {
-		return err
-	}
-	rel, err := filepath.Rel(home, real)
-	if err != nil || !filepath.IsLocal(rel) {
-		return nil
-	}
-	data, err := os.ReadFile(real)
-	if info, statErr := os.Stat(real); errors.Is(err, os.ErrNotExist) || statErr == nil && info.IsDir() {
-		return nil // writing says what is wrong with a folder
-	}
-	if err == nil {
-		if _, err = plan.Read(data); err == nil {
-			return nil // a plan may be written over
+	for _, u := range x.Runs {
+		c.tell(u.String())
+		for _, w := range u.Warnings {
+			c.tell("  " + w)
 		}
 	}
-	return fail(Failed, say.OutIsTaken(rel))
+	for _, a := range x.Arrived {
+		c.tell(say.Arrived(a.Run, a.App, a.Seen, a.Of, a.Missing))
+	}
 }
 
 // drafted says what the plan amounts to and what can be done next.
-func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
-	w := c.Stdout
-	if file == "-" {
+func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
+	p, w := x.Plan, c.Stdout
+	if x.File == "" {
 		w = c.Stderr
 	}
 	pr := show.NewPrinter(w, c.Environ)
@@ -255,12 +137,12 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 		)
 	}
 	pr.Aside(p)
-	if file != "-" {
+	if x.File != "" {
 		name := p.ID
-		if !strings.HasPrefix(file, "plans/") {
-			name = file
+		if !strings.HasPrefix(x.File, "plans/") {
+			name = x.File
 		}
-		where, next := say.Drafted(file, c.inEnv(name))
+		where, next := say.Drafted(x.File, c.inEnv(name))
 		pr.Line(where)
 		pr.Line(show.Dim(next))
 	}
@@ -271,30 +153,4 @@ func (c *program) drafted(p *plan.Plan, file string, exitStatus bool) error {
 		return &statusError{status: Waiting}
 	}
 	return nil
-}
-
-// plan finds a plan by its file, or by its id or the beginning of it, and
-// reads it. dir is the repository, "" outside of any.
-func (c *program) plan(dir, name string) (*plan.Plan, error) {
-	file, err := plans.Find(dir, c.Dir, name)
-	if errors.Is(err, plans.ErrName) {
-		return nil, usage(err)
-	}
-	if err != nil {
-		return nil, fail(Failed, err)
-	}
-	p, err := plans.Read(file, name)
-	if err != nil {
-		return nil, fail(Failed, err)
-	}
-	return p, nil
-}
-
-// planHere finds and reads a plan of the repository.
-func (c *program) planHere(name string) (dir string, p *plan.Plan, err error) {
-	if dir, err = c.dir(); err != nil {
-		return "", nil, err
-	}
-	p, err = c.plan(dir, name)
-	return dir, p, err
 }

@@ -5,12 +5,8 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/sync/errgroup"
 
-	"pravet/internal/connect"
-	"pravet/internal/core/day"
-	"pravet/internal/desired"
-	"pravet/internal/ledger"
+	"pravet/internal/desk"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
 	"pravet/internal/show"
@@ -40,92 +36,56 @@ is needed; the others are done.`,
 	formatFlag(cmd, &format, "table", "json", "csv")
 	cmd.Flags().BoolVar(&check, "check", false, "only try the connections, and say what is allowed")
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, err := c.dir()
+		d, err := c.desk()
 		if err != nil {
 			return err
-		}
-		tree, err := c.tree(dir)
-		if err != nil {
-			return err
-		}
-		s := c.rulesOf(prepare.Rules(c.ctx, tree))
-		defer s.Close()
-		if len(s.Errors()) > 0 {
-			return c.problems(s)
-		}
-		live, notLive, err := s.Live(args)
-		switch {
-		case err != nil:
-			return err
-		case len(notLive) > 0:
-			return usage(say.NotFetched(notLive))
-		case len(live) == 0:
-			c.tell(say.NothingLive())
-			return nil
 		}
 		if check {
-			return c.checkReach(s, live, format)
+			list, err := d.Abilities(args)
+			if err != nil || list == nil {
+				return c.nothingLive(err)
+			}
+			return c.reached(list, format)
 		}
-		l, err := c.ledger(dir)
-		if err != nil {
+		list, err := d.Fetch(args)
+		if err != nil || list == nil {
+			return c.nothingLive(err)
+		}
+		if err := show.Output(c.Stdout, c.Environ, format, show.FetchedTable(fetchings(list))); err != nil {
 			return err
 		}
-		defer l.Close()
-		release, err := l.Lease("fetch")
-		if err != nil {
-			return err
+		failed := 0
+		for _, f := range list {
+			if f.Err != nil {
+				failed++
+				c.tell(say.NotFetchedBecause(f.Err))
+			}
 		}
-		defer release()
-		if err := c.settle(dir, s, l); err != nil {
-			return err
+		if failed > 0 {
+			return say.FetchFailed(failed, len(list))
 		}
-		return c.fetchNow(s, l, live, format)
+		return nil
 	}
 	return cmd
 }
 
-// rulesOf gives the rules of a repository what applications need to be reached.
-func (c *program) rulesOf(s *prepare.State) *prepare.State {
-	s.Environ, s.Now, s.Log = c.Environ, c.Now, c.tell
-	s.Settled = func(environment string) (map[string]day.Day, error) {
-		o := c.ledgerOptions()
-		if o.Environment = environment; environment == desired.Usual {
-			o.Environment = ""
-		}
-		l, err := ledger.OpenReading(s.Repo.Dir, o)
-		if err != nil || l == nil {
-			return nil, err
-		}
-		defer l.Close()
-		return prepare.Settled(l)
+// nothingLive says that there was nothing to fetch, where nothing else was wrong.
+func (c *program) nothingLive(err error) error {
+	if err == nil {
+		c.tell(say.NothingLive())
 	}
-	return s
+	return err
 }
 
-// fetchNow fetches applications and says what came of it.
-func (c *program) fetchNow(s *prepare.State, l ledger.Ledger, live []int, format string) error {
-	fetched, err := s.Fetch(c.ctx, l, live, c.counter())
-	if err != nil {
-		return err
-	}
-	if format != "" {
-		if err := show.Output(c.Stdout, c.Environ, format, show.FetchedTable(fetchings(fetched))); err != nil {
-			return err
-		}
-	}
-	failed := 0
-	for _, f := range fetched {
+// fetched says what was fetched before a draft.
+func (c *program) fetched(list []prepare.Fetched) {
+	for _, f := range list {
 		if f.Err != nil {
-			failed++
 			c.tell(say.NotFetchedBecause(f.Err))
-		} else if format == "" {
+		} else {
 			c.tell(say.Fetched(f.App, f.Accounts))
 		}
 	}
-	if failed > 0 {
-		return fail(Failed, say.FetchFailed(failed, len(fetched)))
-	}
-	return nil
 }
 
 func fetchings(list []prepare.Fetched) (out []show.Fetching) {
@@ -157,34 +117,14 @@ func (c *program) counter() func(app string, n int) {
 	}
 }
 
-// checkReach tries to reach applications, and says what may be done there.
-func (c *program) checkReach(s *prepare.State, live []int, format string) error {
-	abilities := make([][]connect.Ability, len(live))
-	var group errgroup.Group
-	for i, a := range live {
-		group.Go(func() error {
-			reached, ok := s.Reached[a].(connect.Live)
-			if !ok {
-				return nil
-			}
-			var err error
-			if abilities[i], err = reached.Check(c.ctx); err != nil {
-				abilities[i] = []connect.Ability{{What: "reach", Says: err.Error()}}
-			}
-			return nil
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return err
-	}
+// reached shows what may be done in applications.
+func (c *program) reached(list []desk.Ability, format string) error {
 	var rows []show.Reached
 	lacks := 0
-	for i, a := range live {
-		for _, x := range abilities[i] {
-			rows = append(rows, show.Reached{App: s.Repo.Apps[a].ID, What: x.What, May: x.May, Says: x.Says})
-			if !x.May && !x.Spare {
-				lacks++
-			}
+	for _, x := range list {
+		rows = append(rows, show.Reached{App: x.App, What: x.What, May: x.May, Says: x.Says})
+		if !x.May && !x.Spare {
+			lacks++
 		}
 	}
 	if err := show.Output(c.Stdout, c.Environ, format, show.ReachedTable(rows)); err != nil {

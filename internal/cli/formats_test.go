@@ -11,7 +11,7 @@ import (
 // TestEveryTableIsAlsoData: JSON and CSV go to standard output alone, are well
 // formed, and hold as many rows as each other.
 func TestEveryTableIsAlsoData(t *testing.T) {
-	d := newDesk(t)
+	d := atWork(t)
 	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 	for _, c := range []struct {
 		rows int // -1 where JSON is no list of them

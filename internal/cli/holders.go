@@ -1,18 +1,12 @@
 package cli
 
 import (
-	"errors"
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/core/model"
-	history "pravet/internal/past"
+	"pravet/internal/desk"
 	"pravet/internal/say"
-
-	"pravet/internal/prepare"
 	"pravet/internal/show"
 )
 
@@ -50,140 +44,58 @@ THING is written APPLICATION/KIND/NAME.`,
 		return c.completeThings(cmd, args, begin)
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
+		held := func() ([]desk.Holder, *desk.Sight, error) { return d.Holders(args[0], effective, day) }
 		if at != "" {
-			return c.heldAt(dir, at, args[0], effective, format)
+			held = func() ([]desk.Holder, *desk.Sight, error) { return d.HoldersAt(args[0], effective, at) }
 		}
-		repo, err := c.rules(dir)
+		list, x, err := held()
 		if err != nil {
 			return err
 		}
-		if repo.Problems.Errors() > 0 {
-			return c.problems(&prepare.State{Repo: repo})
+		rows := holderRows(list, x.Known != nil)
+		table := show.HolderTable(rows)
+		if x.Known != nil {
+			table = show.PastHolderTable(rows)
 		}
-		thing, err := thingOf(repo, args[0])
-		if err != nil {
+		if err := show.Output(c.Stdout, c.Environ, format, table); err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, []string{repo.Apps[thing.App].ID}, today)
-		if err := c.told(s, nil, err); err != nil {
-			return err
+		if format != "table" {
+			return nil
 		}
-		if len(missing) > 0 {
-			return fail(Failed, missing[0])
+		p := show.NewPrinter(c.Stderr, c.Environ)
+		p.Line(show.Dim(show.HoldersLine(rows, args[0], effective)))
+		if x.Known != nil {
+			p.Line(show.Dim(asOf(x)))
 		}
-		list := v.Holders(thing, effective)
-		if err := c.goes(dir, repo, list, repo.Apps[thing.App].Address(thing.Thing), today); err != nil {
-			return err
-		}
-		if err := show.Output(c.Stdout, c.Environ, format, show.HolderTable(list)); err != nil {
-			return err
-		}
-		if format == "table" {
-			p := show.NewPrinter(c.Stderr, c.Environ)
-			p.Line(show.Dim(show.HoldersLine(list, args[0], effective)))
-			return p.Err()
-		}
-		return nil
+		return p.Err()
 	}
 	return cmd
 }
 
-// heldAt lists who held a thing at the end of a past day, since when, and by whose
-// decision.
-func (c *program) heldAt(dir, at, address string, effective bool, format string) error {
-	now, err := c.rules(dir)
-	if err != nil {
-		return err
-	}
-	var apps []string
-	if a, err := model.ParseAddress(address); err == nil && now.App(a.App) >= 0 {
-		apps = []string{a.App}
-	}
-	p, err := c.past(dir, at, apps)
-	if err != nil {
-		return err
-	}
-	defer p.ledger.Close()
-	thing, err := thingOf(p.state.Repo, address)
-	if err != nil {
-		return err
-	}
-	if len(p.known.Missing) > 0 {
-		first, err := history.First(p.ledger, p.state.Repo.Apps[thing.App].ID)
-		if err != nil {
-			return err
-		}
-		if first == day.None {
-			return fail(Failed, say.NoneKept(p.known.Missing[0]))
-		}
-		return fail(Failed, say.KeptSince(p.known.Missing[0], first.String()))
-	}
-	list := p.view.Holders(thing, effective)
-	redefined := map[string]*history.Decision{}
-	// given is the run by which a holder came to the thing: by itself, by what brings it
-	// along, or as that began to.
-	given := func(h *access.Holder) (d *history.Decision, err error) {
-		things := []string{address}
-		for _, t := range h.Through {
-			kind, name, _ := strings.Cut(t, " ")
-			things = append(things, p.state.Repo.Apps[thing.App].ID+"/"+kind+"/"+name)
-		}
-		for _, t := range things {
-			if h.Person != "" {
-				if d, err = history.Gained(p.ledger, h.Person, t, p.day); d != nil || err != nil {
-					return d, err
-				}
-			}
-		}
-		for _, t := range things[1:] {
-			d, ok := redefined[t]
-			if !ok {
-				if d, err = history.Redefined(p.ledger, t, p.day); err != nil {
-					return nil, err
-				}
-				redefined[t] = d
-			}
-			if d != nil {
-				return d, nil
-			}
-		}
-		return nil, nil
-	}
-	a := p.state.Repo.Apps[thing.App]
-	var accounts []string
-	for i := range list {
-		accounts = append(accounts, list[i].Account)
-	}
-	since, err := history.Since(p.ledger, a, thing.Thing, p.day, accounts)
-	if err != nil {
-		return err
-	}
-	for i := range list {
-		h := &list[i]
-		got, err := given(h)
-		came := since[h.Account]
+// holderRows are holders with what is known of how they came to a thing, in words: of a past day
+// since when, and by whose decision.
+func holderRows(list []desk.Holder, past bool) []access.Holder {
+	out := []access.Holder{}
+	for _, h := range list {
+		row := h.Holder
 		switch {
-		case err != nil:
-			return err
-		case got != nil && came.Explains(got.Since):
-			h.Since, h.DecidedBy, h.Because, h.Run = got.Since.String(), say.Name(got.By), got.Because, got.Run
-		case came.Without == day.None:
-			h.Since = show.BeforeRecord
+		case h.Rejection != nil:
+			row.Rejected = say.RejectedBy(h.Rejection)
+		case !past:
+		case h.Given != nil:
+			row.Since, row.DecidedBy = h.Given.Since.String(), say.Name(h.Given.By)
+			row.Because, row.Run = h.Given.Because, h.Given.Run
+		case h.Came.Without == day.None:
+			row.Since = show.BeforeRecord
 		default:
-			h.Since, h.Because = came.With.String(), say.NotByARun()
+			row.Since, row.Because = h.Came.With.String(), say.NotByARun()
 		}
+		out = append(out, row)
 	}
-	if err := show.Output(c.Stdout, c.Environ, format, show.PastHolderTable(list)); err != nil {
-		return err
-	}
-	if format != "table" {
-		return nil
-	}
-	pr := show.NewPrinter(c.Stderr, c.Environ)
-	pr.Line(show.Dim(show.HoldersLine(list, address, effective)))
-	return errors.Join(pr.Err(), c.said(p))
+	return out
 }

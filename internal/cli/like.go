@@ -6,7 +6,7 @@ import (
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -38,31 +38,30 @@ second, so that the same rules match.`,
 	offer(cmd, "for", c.completePeople)
 	cmd.ValidArgsFunction = c.completePeople
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
 		if to == "" {
 			return usage(say.ForWhom())
 		}
 		e := amend.Entry{Because: r.because, Until: day.None}
 		if until != "" {
+			var err error
 			if e.Until, err = day.Parse(until); err != nil {
 				return usage(say.Flag("until", err))
 			}
 		}
-		repo, err := c.rules(dir)
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, nil, today)
-		if err := c.told(s, missing, err); err != nil {
+		v, err := d.Look(nil, d.Today())
+		if err != nil {
 			return err
 		}
-		people := [2]int{repo.People.Named(args[0]), repo.People.Named(to)}
+		c.missing(v)
+		repo := v.State.Repo
+		var people [2]int
 		for i, name := range []string{args[0], to} {
-			if people[i] < 0 {
-				return c.nobody(repo, name)
+			if people[i], err = desk.Somebody(repo, name); err != nil {
+				return err
 			}
 		}
 		if people[0] == people[1] {
@@ -83,7 +82,10 @@ second, so that the same rules match.`,
 			}
 			e.Because = say.Like(repo.People.Get(people[0], "id"))
 		}
-		a := amend.New(c.ctx, repo)
+		a, _, err := d.Amend()
+		if err != nil {
+			return err
+		}
 		e.Person = repo.People.Get(people[1], "id")
 		chosen := 0
 		for _, k := range like.Kits {
@@ -97,7 +99,7 @@ second, so that the same rules match.`,
 			return nil
 		}
 		r.subject = say.Amended("like", args, []string{e.Person})
-		return c.rewrite(dir, repo, a, r, today)
+		return c.rewrite(d, repo, a, r)
 	}
 	return cmd
 }

@@ -72,26 +72,22 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		offer(cmd, flag, c.completeColumns)
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
-		v, was, err := c.looked(dir, at, apps, today)
+		x, err := d.Listed(apps, day, at)
 		if err != nil {
 			return err
 		}
-		if was != nil {
-			defer was.ledger.Close()
-			today = was.day
-			if err := c.said(was); err != nil {
-				return err
-			}
+		if err := c.follows(x); err != nil {
+			return err
 		}
-		rows := v.Rows(args[0])
+		rows := x.Rows(args[0])
 		if len(apps) > 0 {
 			rows = rows.OfApps(apps)
 		}
-		chosen, err := selectRows(rows, where, today)
+		chosen, err := selectRows(rows, where, x.Day)
 		if err != nil {
 			return err
 		}

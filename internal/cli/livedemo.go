@@ -13,7 +13,6 @@ import (
 	"pravet/examples/live"
 	"pravet/examples/marrowick"
 	"pravet/internal/core/plan"
-	"pravet/internal/prepare"
 	"pravet/internal/servers"
 	"pravet/internal/show"
 	"pravet/internal/standin"
@@ -66,11 +65,14 @@ func (w *liveWalk) close() error {
 // start starts the stand-in, and the servers that are installed.
 func (w *liveWalk) start(folder string) error {
 	ctx := w.c.ctx
-	tree, err := w.c.tree(w.dir)
+	d, err := w.c.open(w.dir)
 	if err != nil {
 		return err
 	}
-	s := prepare.Rules(ctx, tree)
+	s, err := d.State()
+	if err != nil {
+		return err
+	}
 	const token = "made-up-token"
 	state := filepath.Join(folder, "standin")
 	if w.play, err = w.c.play(s, s.Repo.App("berths"), state, token, standin.Faults{Seed: 7}); err != nil {

@@ -1,27 +1,20 @@
 package cli
 
 import (
-	"cmp"
-	"encoding/json"
 	"fmt"
-	"maps"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/desk"
 	"pravet/internal/ledger"
-	history "pravet/internal/past"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
-// kinds are the kinds of entries that --kind chooses.
-var kinds = []string{"export", "stood", "plan", "decision", "run", "step", "outcome", "run-end", "letter"}
-
 func (c *program) log() *cobra.Command {
 	var format string
-	var want logFilter
+	var want desk.Logging
 	cmd := &cobra.Command{
 		Use:     "log [RUN|PLAN]",
 		Short:   "Show what is on record: exports, plans, decisions, runs and outcomes",
@@ -36,37 +29,21 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 		Args: takes(0, 1, "", "pravet log run-1"),
 	}
 	formatFlag(cmd, &format, "table", "json", "csv")
-	want.flags(c, cmd)
+	c.loggingFlags(cmd, &want)
 	cmd.ValidArgsFunction = c.completeLog
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		subject := ""
 		if len(args) == 1 {
-			subject = args[0]
+			want.Subject = args[0]
 		}
-		l, err := c.existingLedger()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		defer l.Close()
-		if err := want.prepare(c); err != nil {
-			return err
-		}
-		entries, err := logEntries(l, &want, subject)
+		entries, err := d.Log(want)
 		if err != nil {
 			return err
 		}
-		if subject != "" && len(entries) == 0 {
-			return fail(Failed, say.NotOnRecord(subject))
-		}
-		if len(entries) == 0 {
-			if err := want.missing(c, l); err != nil {
-				return err
-			}
-		}
-		table, err := logTable(l, entries, want.narrow())
-		if err != nil {
-			return err
-		}
+		table := logTable(entries)
 		if format != "table" {
 			return show.Output(c.Stdout, c.Environ, format, table)
 		}
@@ -79,91 +56,48 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 	return cmd
 }
 
-// overview is what the log shows of everything: not the single steps and
-// outcomes of runs.
-var overview = []ledger.Kind{ledger.ExportSeen, ledger.PlanDrafted, ledger.Decided, ledger.RunStarted, ledger.RunEnded}
-
-// logEntries reads the entries of a kind ("" for an overview), or those that
-// concern a run or a plan (or the beginning of a plan's id).
-func logEntries(l ledger.Ledger, want *logFilter, subject string) ([]*ledger.Entry, error) {
-	entries := []*ledger.Entry{}
-	kind := want.kind
-	add := func(e *ledger.Entry) error {
-		fits, err := want.fits(e)
-		if fits {
-			entries = append(entries, e)
-		}
-		return err
-	}
-	if subject == "" {
-		kinds := overview
-		switch {
-		case kind != "":
-			kinds = []ledger.Kind{ledger.Kind(kind)}
-		case want.narrow():
-			kinds = []ledger.Kind{ledger.Decided, ledger.Outcome}
-		}
-		err := l.Scan(ledger.Query{Kinds: kinds, Person: want.person}, add)
-		return entries, err
-	}
-	subjects := map[string]bool{}
-	err := l.Scan(
-		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted, ledger.Decided, ledger.RunStarted}},
-		func(e *ledger.Entry) error {
-			var about struct{ Run, Plan string }
-			if err := json.Unmarshal(e.Body, &about); err != nil {
-				return say.BadEntry(e.Seq, err)
-			}
-			if about.Run == subject || about.Plan != "" && strings.HasPrefix(about.Plan, subject) {
-				subjects[e.Subject] = true
-			}
-			return nil
-		},
+func (c *program) loggingFlags(cmd *cobra.Command, w *desk.Logging) {
+	f := cmd.Flags()
+	f.StringVar(&w.Kind, "kind", "", "only entries of this kind: "+strings.Join(desk.LogKinds, ", "))
+	f.StringVar(&w.Person, "person", "", "only what was decided and done about this person, by id or user name")
+	f.StringVar(
+		&w.Thing,
+		"thing",
+		"",
+		"only what was decided and done about this thing or account, as APPLICATION/KIND/NAME",
 	)
-	for _, s := range slices.Sorted(maps.Keys(subjects)) {
-		if err != nil {
-			break
-		}
-		err = l.Scan(ledger.Query{Subject: s}, func(e *ledger.Entry) error {
-			if kind == "" || string(e.Kind) == kind {
-				return add(e)
-			}
-			return nil
-		})
-	}
-	slices.SortFunc(entries, func(a, b *ledger.Entry) int { return cmp.Compare(a.Seq, b.Seq) })
-	return entries, err
+	f.StringVar(&w.App, "app", "", "only what was decided and done in this application")
+	f.StringVar(&w.By, "by", "", "only what this person did: a part of the name")
+	f.StringVar(&w.SinceText, "since", "", "only from this day on, YYYY-MM-DD")
+	f.StringVar(&w.UntilText, "until", "", "only until the end of this day, YYYY-MM-DD")
+	offer(cmd, "kind", cobra.FixedCompletions(desk.LogKinds, noFiles))
+	offer(cmd, "person", c.completePeople)
+	offer(cmd, "thing", c.completeThings)
+	offer(cmd, "app", c.completeApps)
 }
 
-// logTable is entries as a table; with narrow, outcomes tell who decided them.
-func logTable(l ledger.Ledger, entries []*ledger.Entry, narrow bool) (*show.Table, error) {
+// logTable is entries as a table, outcomes with who decided them where that is known.
+func logTable(list []desk.Logged) *show.Table {
+	entries := []*ledger.Entry{}
 	t := &show.Table{
 		Headers: []string{"entry", "when", "who", "what", "about", "says"},
 		Keys:    []string{"seq", "at", "by", "kind", "subject", "says"},
-		Items:   entries,
 		Right:   map[int]bool{0: true},
 	}
-	for _, e := range entries {
+	for _, x := range list {
+		e := x.Entry
+		entries = append(entries, e)
 		text := say.Entry(e)
-		if narrow && e.Kind == ledger.Outcome {
-			o, err := ledger.Decode[ledger.ChangeOutcome](e)
-			if err != nil {
-				return nil, err
-			}
-			by, because, err := history.Decider(l, o.Plan, o.Change)
-			if err != nil {
-				return nil, err
-			}
-			if by != "" {
-				text += say.AcceptedBy(by, because)
-			}
+		if x.Decider != "" {
+			text += say.AcceptedBy(x.Decider, x.Because)
 		}
 		t.Rows = append(
 			t.Rows,
 			[]string{fmt.Sprint(e.Seq), say.Minute(e.At), say.Name(e.By), string(e.Kind), e.Subject, text},
 		)
 	}
-	return t, nil
+	t.Items = entries
+	return t
 }
 
 func (c *program) verify() *cobra.Command {
@@ -179,44 +113,18 @@ also proves that the ledger still holds what it held then.`,
 	}
 	cmd.Flags().StringVar(&head, "head", "", "a head that was noted before, and must still be in the chain")
 	cmd.RunE = func(*cobra.Command, []string) error {
-		l, err := c.existingLedger()
-		if err != nil {
-			return &ranError{err}
-		}
-		defer l.Close()
-		v, err := whole(l)
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		if err := l.Cut(); err != nil {
-			return fail(Failed, err)
-		}
-		if head != "" {
-			found := false
-			err := l.Scan(ledger.Query{}, func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
-			if err != nil {
-				return &ranError{err}
-			}
-			if !found {
-				return fail(Failed, say.NoSuchHead(head))
-			}
+		v, err := d.Verify(head)
+		if err != nil {
+			return err
 		}
 		fmt.Fprintln(c.Stdout, say.Whole(int(v.Entries), v.Head))
 		return nil
 	}
 	return cmd
-}
-
-// whole proves the chain of a ledger.
-func whole(l ledger.Ledger) (*ledger.Verdict, error) {
-	v, err := l.Verify()
-	if err != nil {
-		return nil, &ranError{err}
-	}
-	if v.Broken != 0 {
-		return nil, fail(Failed, say.LedgerBroken(v.Says))
-	}
-	return v, nil
 }
 
 func (c *program) trust() *cobra.Command {
@@ -239,42 +147,20 @@ trusted; put the whole ledger back.`,
 		if strings.TrimSpace(because) == "" {
 			return usage(say.NoReason())
 		}
-		dir, err := c.dir()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		l, err := c.anyLedger(dir)
-		if err != nil {
-			return &ranError{err}
-		}
-		defer l.Close()
-		v, err := whole(l)
-		if err != nil {
+		entry, err := d.Trust(because)
+		switch {
+		case err != nil:
 			return err
+		case entry == 0:
+			_, err = fmt.Fprintln(c.Stdout, say.NothingToTrust())
+		default:
+			_, err = fmt.Fprintln(c.Stdout, say.Trusted(int(entry)))
 		}
-		cut := l.Cut()
-		if cut == nil {
-			_, err := fmt.Fprintln(c.Stdout, say.NothingToTrust())
-			return err
-		}
-		if err := l.Trust(because); err != nil {
-			return &ranError{err}
-		}
-		_, err = fmt.Fprintln(c.Stdout, say.Trusted(int(v.Entries)+1))
 		return err
 	}
 	return cmd
-}
-
-// existingLedger opens the repository's ledger for reading, if there is one.
-func (c *program) existingLedger() (ledger.Ledger, error) {
-	dir, err := c.dir()
-	if err != nil {
-		return nil, err
-	}
-	l, err := ledger.OpenReading(dir, c.ledgerOptions())
-	if err == nil && l == nil {
-		err = fail(Failed, say.NoLedger())
-	}
-	return l, err
 }

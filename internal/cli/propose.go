@@ -6,7 +6,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/amend"
 	"pravet/internal/prepare"
 	"pravet/internal/propose"
 	"pravet/internal/say"
@@ -44,22 +43,20 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 	cmd.Flags().IntVar(&least, "least", 3, "of how many people a rule is made at the least")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where("")
-		if err != nil {
-			return err
-		}
 		if sure < 50 || sure > 100 {
 			return usage(say.BetweenHalfAndAll())
 		}
-		repo, err := c.rules(dir)
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
-		if err := c.told(s, missing, err); err != nil {
+		x, err := d.Look(apps, d.Today())
+		if err != nil {
 			return err
 		}
-		f := propose.Look(repo, v, sure/100, max(least, 2))
+		c.missing(x)
+		repo := x.State.Repo
+		f := propose.Look(repo, x.View, sure/100, max(least, 2))
 		for _, name := range args {
 			if !slices.ContainsFunc(f.List, func(x propose.Proposal) bool { return x.Kit == name }) {
 				var names []string
@@ -89,12 +86,15 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 			fmt.Fprintln(c.Stderr, say.NotWrittenYet())
 			return nil
 		}
-		a := amend.New(c.ctx, repo)
-		if err := f.Write(a, say.FoundOn(today), say.LacksToday(today)); err != nil {
+		a, _, err := d.Amend()
+		if err != nil {
+			return err
+		}
+		if err := f.Write(a, say.FoundOn(d.Today()), say.LacksToday(d.Today())); err != nil {
 			return err
 		}
 		r.subject, r.quiet = say.ProposedKits(len(f.List)), true
-		return c.putDown(dir, repo, a, r, today)
+		return c.putDown(d, repo, a, r)
 	}
 	return cmd
 }

@@ -100,7 +100,10 @@ func (q *quarterly) play() error {
 						done = append(done, text)
 					}
 				}
-				before = set(all)
+				before = map[string]bool{}
+				for _, text := range all {
+					before[text] = true
+				}
 			}
 		}
 		if len(says)+len(done) == 0 {

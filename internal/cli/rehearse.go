@@ -2,19 +2,14 @@ package cli
 
 import (
 	"encoding/json"
-	"errors"
 	"math/rand/v2"
-	"os"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/undo"
-	"pravet/internal/ledger"
-	"pravet/internal/prepare"
 	"pravet/internal/rehearse"
 	"pravet/internal/say"
 	"pravet/internal/show"
@@ -52,7 +47,15 @@ did not hold, or it could not be rehearsed; 5 some changes would not be settled.
 		if !cmd.Flags().Changed("seed") {
 			seed = rand.Uint64N(10_000)
 		}
-		report, err := c.rehearsed(args[0], float64(faults)/100, seed)
+		d, err := c.desk()
+		if err != nil {
+			return err
+		}
+		p, err := d.Plan(args[0])
+		if err != nil {
+			return err
+		}
+		report, err := d.Rehearse(p, float64(faults)/100, seed)
 		if err != nil {
 			return err
 		}
@@ -78,46 +81,6 @@ did not hold, or it could not be rehearsed; 5 some changes would not be settled.
 		return nil
 	}
 	return cmd
-}
-
-// rehearsed rehearses a plan with a copy of the ledger.
-func (c *program) rehearsed(name string, faults float64, seed uint64) (report *rehearse.Report, err error) {
-	dir, p, err := c.planHere(name)
-	if err != nil {
-		return nil, err
-	}
-	tree, err := c.tree(dir)
-	if err != nil {
-		return nil, err
-	}
-	s := c.rulesOf(prepare.Rules(c.ctx, tree))
-	if len(s.Errors()) > 0 {
-		return nil, c.problems(s)
-	}
-	apps := appsThere(s, p)
-	if err := c.read(s, apps); err != nil {
-		return nil, err
-	}
-	folder, err := os.MkdirTemp("", "pravet-rehearsal-")
-	if err != nil {
-		return nil, err
-	}
-	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
-	l, err := c.questioned(dir)
-	if err != nil {
-		return nil, err
-	}
-	if err := errors.Join(ledger.Copy(l, folder), l.Close()); err != nil {
-		return nil, err
-	}
-	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: func() time.Time { return c.Now() }})
-	if err != nil {
-		return nil, err
-	}
-	defer copied.Close()
-	return rehearse.Run(c.ctx, rehearse.Input{
-		State: s, Plan: p, Ledger: copied, Today: day.Of(c.Now()), Faults: faults, Seed: seed,
-	})
 }
 
 // maxRehearsed is how many lines of one kind are shown.

@@ -1,21 +1,14 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
-	"pravet/internal/core/day"
-	"pravet/internal/core/words"
 	"pravet/internal/desired"
-	"pravet/internal/edit"
-	"pravet/internal/gitrepo"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -40,127 +33,75 @@ func (r *rewriting) flags(cmd *cobra.Command) {
 	cmd.MarkFlagsMutuallyExclusive("brief", "full")
 }
 
-// today finds the repository of a command that is about today, and reads its files with its
-// people.
-func (c *program) today() (dir string, repo *desired.Repo, today day.Day, err error) {
-	if dir, today, err = c.where(""); err != nil {
-		return "", nil, 0, err
-	}
-	repo, err = c.wholeRepo(dir)
-	return dir, repo, today, err
-}
-
-// wholeRepo reads the files of a repository with its people, and ends where they do not
-// pass.
-func (c *program) wholeRepo(dir string) (*desired.Repo, error) {
-	repo, err := c.rules(dir)
-	if err != nil {
-		return nil, err
-	}
-	repo.ReadPeople()
-	if repo.Problems.Errors() > 0 {
-		return nil, c.problems(&prepare.State{Repo: repo})
-	}
-	return repo, nil
-}
-
 // rewrite shows what an amendment comes to, in the files and in whose access, and writes it
 // where that was asked for.
-func (c *program) rewrite(dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day) error {
-	return c.amended(dir, repo, a, r, today, func(w *written) error {
+func (c *program) rewrite(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, r *rewriting) error {
+	return c.amended(d, repo, a, r, func(w *desk.Amended) error {
 		if r.brief {
 			return nil
 		}
-		return c.showRewritten(w.texts, w.access, w.warnings, r)
+		return c.showRewritten(w, r)
 	})
 }
 
 // putDown counts whose access changes by an amendment that was shown already, and writes it
 // where that was asked for.
-func (c *program) putDown(dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day) error {
-	return c.amended(dir, repo, a, r, today, func(w *written) error {
+func (c *program) putDown(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, r *rewriting) error {
+	return c.amended(d, repo, a, r, func(w *desk.Amended) error {
 		if r.format != "table" || r.quiet || r.brief {
 			return nil
 		}
 		p := show.NewPrinter(c.Stdout, c.Environ)
 		p.Line()
 		if r.full {
-			p.Differences(w.access, w.warnings)
+			p.Differences(w.Access, w.Warnings)
 		} else {
-			p.Line(show.DifferencesLine(w.access))
+			p.Line(show.DifferencesLine(w.Access))
 		}
 		return p.Err()
 	})
 }
 
-// A written is what an amendment comes to.
-type written struct {
-	texts    []*edit.Text
-	access   []access.Difference
-	warnings []access.Warning
-}
-
 // amended works out what an amendment comes to, has it said, and writes it where that was asked
 // for.
 func (c *program) amended(
-	dir string, repo *desired.Repo, a *amend.Amendment, r *rewriting, today day.Day, tell func(w *written) error,
+	d *desk.Desk, repo *desired.Repo, a *amend.Amendment, r *rewriting, tell func(w *desk.Amended) error,
 ) error {
-	files, err := a.Files()
+	w, err := d.Comes(repo, a)
 	if err != nil {
 		return err
 	}
-	w := &written{texts: files.Changed()}
-	if len(w.texts) == 0 {
-		_, err := fmt.Fprintln(c.Stderr, say.NothingToAmend())
-		return err
-	}
-	if w.access, w.warnings, err = c.comes(repo, files, today); err != nil {
-		return err
+	if len(w.Texts) == 0 {
+		c.tell(say.NothingToAmend())
+		return nil
 	}
 	if err := tell(w); err != nil {
 		return err
 	}
-	if !r.write && !r.commit {
-		fmt.Fprintln(c.Stderr, say.NotWrittenYet())
-		return nil
-	}
-	return c.writeFiles(dir, files, w.texts, r)
-}
-
-// comes compares whose access differs with files as they would be. Where they would not pass,
-// it says so.
-func (c *program) comes(
-	repo *desired.Repo, files *edit.Files, today day.Day,
-) ([]access.Difference, []access.Warning, error) {
-	contents, err := files.Contents()
-	if err != nil {
-		return nil, nil, err
-	}
-	after, view, err := prepare.At(c.ctx, repo.Tree.With(contents), "", today)
-	if errors.Is(err, prepare.ErrProblems) {
-		errs := after.Errors()
-		for _, p := range errs {
-			fmt.Fprintln(c.Stderr, p)
+	switch {
+	case r.commit:
+		message := r.subject
+		if r.because != "" {
+			message += "\n\n" + r.because
 		}
-		return nil, nil, fail(Failed, say.WouldNotPass(len(errs)))
+		commit, err := w.Commit(message)
+		if err != nil {
+			return err
+		}
+		c.tell(say.Committed(w.Names(), commit, strings.SplitN(message, "\n", 2)[0]))
+	case r.write:
+		if err := w.Write(); err != nil {
+			return err
+		}
+		c.tell(say.Wrote(w.Names()))
+	default:
+		c.tell(say.NotWrittenYet())
 	}
-	if err != nil {
-		return nil, nil, err
-	}
-	before := prepare.View(repo, today)
-	list := access.Compare(before, view)
-	known := map[string]bool{}
-	for _, w := range before.Implied() {
-		known[words.Of(&w.Fact)] = true
-	}
-	warnings := slices.DeleteFunc(view.Implied(), func(w access.Warning) bool { return known[words.Of(&w.Fact)] })
-	return list, append(warnings, access.Gained(list)...), nil
+	return nil
 }
 
-func (c *program) showRewritten(
-	texts []*edit.Text, list []access.Difference, warnings []access.Warning, r *rewriting,
-) error {
-	rewrites, err := show.Rewrites(texts)
+func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {
+	rewrites, err := show.Rewrites(w.Texts)
 	if err != nil {
 		return err
 	}
@@ -168,51 +109,17 @@ func (c *program) showRewritten(
 		return show.PrintJSON(c.Stdout, struct {
 			Files  []show.Rewritten    `json:"files"`
 			Access []access.Difference `json:"access"`
-		}{rewrites, list})
+		}{rewrites, w.Access})
 	}
 	_, lines := show.Size(c.Stdout, c.Environ)
 	return c.paged(func(p *show.Printer) error {
 		p.Rewritten(rewrites, r.full)
 		p.Line()
-		if r.full || len(list) <= lines/2 {
-			p.Differences(list, warnings)
+		if r.full || len(w.Access) <= lines/2 {
+			p.Differences(w.Access, w.Warnings)
 		} else {
-			p.DifferencesFolded(access.Fold(list), warnings)
+			p.DifferencesFolded(access.Fold(w.Access), w.Warnings)
 		}
 		return p.Err()
 	})
-}
-
-// writeFiles writes files, and commits them where that was asked for.
-func (c *program) writeFiles(dir string, files *edit.Files, texts []*edit.Text, r *rewriting) error {
-	var names []string
-	for _, t := range texts {
-		names = append(names, t.Name)
-	}
-	if r.commit {
-		dirty, err := gitrepo.Dirty(dir, names)
-		if err != nil {
-			return fail(Failed, say.NoGit(err))
-		}
-		if len(dirty) > 0 {
-			return fail(Failed, say.Uncommitted(dirty))
-		}
-	}
-	if err := files.Write(); err != nil {
-		return err
-	}
-	if !r.commit {
-		_, err := fmt.Fprintln(c.Stderr, say.Wrote(names))
-		return err
-	}
-	message := r.subject
-	if r.because != "" {
-		message += "\n\n" + r.because
-	}
-	commit, err := gitrepo.CommitFiles(c.ctx, dir, names, message)
-	if err != nil {
-		return say.NotCommitted(names, err)
-	}
-	_, err = fmt.Fprintln(c.Stderr, say.Committed(names, commit, strings.SplitN(message, "\n", 2)[0]))
-	return err
 }

@@ -10,7 +10,6 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/prepare"
 	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
@@ -45,29 +44,24 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 	f.StringVar(&on, "on", "", "count from this day, YYYY-MM-DD (default: today)")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(*cobra.Command, []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
-		to, err := horizon(ahead, plot, today)
+		to, err := horizon(ahead, plot, day)
 		if err != nil {
 			return err
 		}
-		repo, err := c.rules(dir)
+		x, err := d.Look(apps, day)
 		if err != nil {
 			return err
 		}
-		s, v, missing, err := prepare.Look(c.ctx, repo, apps, today)
-		if ahead != "" {
-			missing = nil // what will be needed follows from the files
-		}
-		if err := c.told(s, missing, err); err != nil {
-			return err
-		}
+		v := x.View
 		v.Only(apps)
-		if ahead != "" {
+		if ahead != "" { // what will be needed follows from the files
 			return c.seatsAhead(v, to, format, plot)
 		}
+		c.missing(x)
 		list := v.Seats()
 		if err := show.Output(c.Stdout, c.Environ, format, show.SeatsTable(v, list)); err != nil {
 			return err

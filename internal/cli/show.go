@@ -8,14 +8,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pravet/internal/core/decide"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/core/words"
-	"pravet/internal/ledger"
-	"pravet/internal/plans"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -55,15 +52,20 @@ and those of people, as in person.department or department.`,
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, dirErr := c.dir()
-		if dirErr != nil && (c.repo != "" || len(args) == 0) {
-			return dirErr
+		d, err := c.desk()
+		if err != nil && (c.repo != "" || len(args) == 0) {
+			return err
 		}
-		p, err := c.planOrNewest(dir, args)
+		if err != nil { // a plan's file can be shown anywhere
+			if d, err = c.open(""); err != nil {
+				return err
+			}
+		}
+		p, err := planOrNewest(d, args)
 		if err != nil {
 			return err
 		}
-		v, err := c.view(dir, p, &sel)
+		v, chosen, err := c.view(d, p, sel.Choice)
 		if err != nil {
 			return err
 		}
@@ -71,7 +73,7 @@ and those of people, as in person.department or department.`,
 		case "json":
 			var groups []outline.Group
 			if as.groupBy != "" {
-				key, _, err := sel.grouping(v.Plan, v.Outline, as.groupBy)
+				key, _, err := chosen.Key(v.Outline, as.groupBy)
 				if err != nil {
 					return err
 				}
@@ -83,10 +85,10 @@ and those of people, as in person.department or department.`,
 		case "markdown":
 			return show.PlanMarkdown(c.Stdout, v, as.summary || !as.full && len(v.Changes) > maxMarkdown)
 		}
-		if err := c.shown(dir, p); err != nil {
+		if err := c.shown(d.Dir, p); err != nil {
 			return err
 		}
-		return c.paged(func(pr *show.Printer) error { return c.write(pr, v, &as, &sel) })
+		return c.paged(func(pr *show.Printer) error { return c.write(pr, v, &as, chosen) })
 	}
 	return cmd
 }
@@ -110,31 +112,28 @@ func (a *shownAs) flags(cmd *cobra.Command) {
 		&a.groupBy,
 		"group-by",
 		"",
-		"fold alike changes, by "+strings.Join(groupings, ", ")+", or an attribute of people",
+		"fold alike changes, by "+strings.Join(desk.Groupings, ", ")+", or an attribute of people",
 	)
 	f.BoolVar(&a.unfold, "unfold", false, "with --group-by, list the changes of each group")
 	cmd.MarkFlagsMutuallyExclusive("summary", "brief", "full", "group-by")
 	offer(
 		cmd, "group-by",
-		cobra.FixedCompletions(append(slices.Clone(groupings), "department", "title", "location"), noFiles),
+		cobra.FixedCompletions(append(slices.Clone(desk.Groupings), "department", "title", "location"), noFiles),
 	)
 }
 
-// groupings are what changes can be grouped by, besides attributes of people.
-var groupings = []string{"cause", "person", "kit", "thing", "app", "verb"}
-
 // write writes a view of a plan as it is wanted, or as it fits on a screen.
-func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *selection) error {
+func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *desk.Selection) error {
 	_, lines := show.Size(c.Stdout, c.Environ)
 	switch {
 	case as.unfold && as.groupBy == "":
 		return usage(say.UnfoldAlone())
 	case as.groupBy != "":
-		key, title, err := sel.grouping(v.Plan, v.Outline, as.groupBy)
+		key, attr, err := sel.Key(v.Outline, as.groupBy)
 		if err != nil {
 			return err
 		}
-		pr.Groups(v, v.Outline.By(key), title, as.unfold)
+		pr.Groups(v, v.Outline.By(key), titled(v.Outline, as.groupBy, attr), as.unfold)
 	case as.brief:
 		pr.Brief(v)
 	case as.summary, !as.full && len(v.Changes) > lines:
@@ -152,18 +151,15 @@ func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *se
 	return pr.Err()
 }
 
-// grouping is how changes are told apart by what they are grouped by, and what the
-// groups are called.
-func (s *selection) grouping(
-	p *plan.Plan,
-	o *outline.Outline,
-	by string,
-) (key func(*plan.Change) string, title func(string) string, err error) {
-	title = func(k string) string { return cmp.Or(k, "none") }
+// titled is what the groups of changes are called; attr is the attribute of people that they are
+// grouped by, "" where it is something else.
+func titled(o *outline.Outline, by, attr string) func(key string) string {
+	if attr != "" {
+		return func(k string) string { return attr + ": " + cmp.Or(k, "none") }
+	}
 	switch table.Fold(by) {
 	case "cause":
-		key = func(ch *plan.Change) string { return o.CauseOf(ch.ID).ID }
-		title = func(id string) string {
+		return func(id string) string {
 			for i := range o.Causes {
 				if x := &o.Causes[i]; x.ID == id {
 					return words.Cause(x) + "  " + show.Ref(id)
@@ -171,95 +167,52 @@ func (s *selection) grouping(
 			}
 			return id
 		}
-	case "person":
-		key = func(ch *plan.Change) string { return words.Whose(p, ch) }
 	case "kit":
-		key = func(ch *plan.Change) string { return outline.Kit(p, ch) }
-		title = func(k string) string {
+		return func(k string) string {
 			if k == "" {
 				return "no kit"
 			}
 			return "kit " + k
 		}
 	case "thing":
-		key = func(ch *plan.Change) string {
-			if ch.Thing == nil {
-				return ""
-			}
-			return ch.Address().String()
-		}
-		title = func(k string) string { return cmp.Or(k, "accounts themselves") }
-	case "app":
-		key = func(ch *plan.Change) string { return ch.App }
-	case "verb":
-		key = func(ch *plan.Change) string { return ch.Verb.String() }
-	default:
-		attr, ok := s.attribute(by)
-		if !ok {
-			return nil, nil, usage(
-				say.Flag("group-by", prepare.UnknownName("grouping or attribute of people", by, groupings)),
-			)
-		}
-		key = func(ch *plan.Change) string { return s.personValue(ch, attr) }
-		title = func(k string) string { return attr + ": " + cmp.Or(k, "none") }
+		return func(k string) string { return cmp.Or(k, "accounts themselves") }
 	}
-	return key, title, nil
+	return func(k string) string { return cmp.Or(k, "none") }
 }
 
-// view is what a selection leaves of a plan, with what was decided about it and its
-// outline.
-func (c *program) view(dir string, p *plan.Plan, sel *selection) (v *show.PlanView, err error) {
-	if err := sel.prepare(c, dir, p); err != nil {
-		return nil, err
-	}
-	changes, aside, err := sel.choose(p)
+// view is what a choice leaves of a plan, with what was decided about it and its outline.
+func (c *program) view(
+	d *desk.Desk, p *plan.Plan, choice desk.Choice,
+) (*show.PlanView, *desk.Selection, error) {
+	sel, err := d.Select(p, choice)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	v = &show.PlanView{
-		Plan: p, Changes: changes, Aside: aside, Apps: set(sel.apps), Part: !sel.empty(), States: sel.states,
+	changes, aside, err := sel.Changes()
+	if err != nil {
+		return nil, nil, err
 	}
-	if s := sel.standing; s != nil {
-		v.Earlier = s.Carried
-		v.Lifted = func(ch *plan.Change, guard string) *decide.Lift { return s.Lifted(p, ch, guard, sel.today) }
+	v := &show.PlanView{
+		Plan: p, Changes: changes, Aside: aside, Part: !choice.Empty(), States: sel.States, Earlier: sel.Earlier(),
+		Lifted: sel.Lifted, Outline: sel.Outline(changes),
 	}
-	v.Outline = outline.Make(outline.Input{Plan: p, Changes: changes, States: sel.states, History: sel.history})
-	return v, nil
+	if len(choice.Apps) > 0 {
+		v.Apps = map[string]bool{}
+		for _, app := range choice.Apps {
+			v.Apps[app] = true
+		}
+	}
+	return v, sel, nil
 }
 
 // planOrNewest reads the plan that is named, or the newest of the repository.
-func (c *program) planOrNewest(dir string, args []string) (*plan.Plan, error) {
+func planOrNewest(d *desk.Desk, args []string) (*plan.Plan, error) {
 	if len(args) > 0 {
-		return c.plan(dir, args[0])
+		return d.Plan(args[0])
 	}
-	id, err := c.newest(dir)
+	id, err := d.Newest()
 	if err != nil {
 		return nil, err
 	}
-	return c.plan(dir, id)
-}
-
-// newest is the id of the plan that was drafted last and is still there.
-func (c *program) newest(dir string) (id string, err error) {
-	l, err := ledger.OpenReading(dir, c.ledgerOptions())
-	if err != nil {
-		return "", err
-	}
-	if l != nil {
-		defer l.Close()
-		err = l.Scan(
-			ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
-			func(e *ledger.Entry) error {
-				if _, err := plans.Find(dir, dir, e.Subject); err == nil {
-					id = e.Subject
-					return ledger.ErrStop
-				}
-				return nil
-			},
-		)
-	}
-	if err == nil && id == "" {
-		err = fail(Failed, say.NoPlanYet())
-	}
-	return id, err
+	return d.Plan(id)
 }

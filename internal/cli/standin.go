@@ -15,6 +15,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/desk"
 	"pravet/internal/export"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
@@ -88,7 +89,7 @@ request. Shares are of all requests:
 		if err != nil {
 			return usage(err)
 		}
-		dir, err := c.dir()
+		d, err := c.desk()
 		if err != nil {
 			return err
 		}
@@ -98,7 +99,7 @@ request. Shares are of all requests:
 				return usage(say.Flag("token", err))
 			}
 		}
-		return c.serve(dir, args, at, filepath.Join(dir, state), key, f)
+		return c.serve(d, args, at, filepath.Join(d.Dir, state), key, f)
 	}
 	return cmd
 }
@@ -156,14 +157,10 @@ func parseFaults(list []string) (f standin.Faults, err error) {
 }
 
 // serve plays applications until the user interrupts.
-func (c *program) serve(dir string, apps []string, at, state, token string, f standin.Faults) error {
-	tree, err := c.tree(dir)
+func (c *program) serve(d *desk.Desk, apps []string, at, state, token string, f standin.Faults) error {
+	s, err := d.Sound()
 	if err != nil {
 		return err
-	}
-	s := prepare.Rules(c.ctx, tree)
-	if len(s.Errors()) > 0 {
-		return c.problems(s)
 	}
 	if len(apps) == 0 {
 		apps = s.Repo.AppIDs()

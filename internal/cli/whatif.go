@@ -1,87 +1,26 @@
 package cli
 
 import (
-	"errors"
 	"slices"
-	"strings"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/table"
-	"pravet/internal/desired"
-	"pravet/internal/ledger"
-	"pravet/internal/prepare"
-	"pravet/internal/say"
+	"pravet/internal/desk"
 	"pravet/internal/show"
-	"pravet/internal/source"
 )
 
-// questioned opens the ledger for a question, which writes nothing; one without entries
-// where there is none.
-func (c *program) questioned(dir string) (ledger.Ledger, error) {
-	l, err := ledger.OpenReading(dir, c.ledgerOptions())
-	if err == nil && l == nil {
-		l = ledger.Nothing()
-	}
-	return l, err
-}
-
-// question opens the folder of a repository and its ledger for a question.
-func (c *program) question(dir string) (*source.Tree, ledger.Ledger, error) {
-	tree, err := c.tree(dir)
-	if err != nil {
-		return nil, nil, err
-	}
-	l, err := c.questioned(dir)
-	return tree, l, err
-}
-
-// values reads ATTRIBUTE=VALUE, several of them.
-func values(with []string, known []string) (map[string]string, error) {
-	out := map[string]string{}
-	for _, w := range with {
-		name, value, ok := strings.Cut(w, "=")
-		if !ok || name == "" {
-			return nil, usage(say.NotAnAssignment(w))
-		}
-		if at := slices.IndexFunc(known, func(k string) bool { return table.Fold(k) == table.Fold(name) }); at >= 0 {
-			name = known[at]
-		} else if !desired.IsAttribute(name) {
-			return nil, usage(say.Flag("with", prepare.UnknownName("attribute of people", name, known)))
-		}
-		if slices.Contains([]string{"starts", "ends", "away.from", "away.to"}, name) && value != "" {
-			if _, err := day.Parse(value); err != nil {
-				return nil, usage(say.Flag("with "+name, err))
-			}
-		}
-		out[name] = value
-	}
-	return out, nil
-}
-
 // whatIf says what a person would gain, lose and keep with other attributes.
-func (c *program) whatIf(dir, name string, with []string, today day.Day, format string) error {
-	tree, l, err := c.question(dir)
+func (c *program) whatIf(d *desk.Desk, name string, with []string, on day.Day, format string) error {
+	w, err := d.WhatIf(name, with, on)
 	if err != nil {
 		return err
 	}
-	defer l.Close()
-	repo, err := c.rules(dir)
-	if err != nil {
-		return err
-	}
-	repo.FindPeople(name)
-	set, err := values(with, repo.People.Attributes())
-	if err != nil {
-		return err
-	}
-	w, err := prepare.If(c.ctx, tree, l, name, set, today, day.Of(c.Now()))
-	if err := c.told(w.State, w.Missing, err); err != nil {
-		return err
+	for _, m := range w.Missing {
+		c.tell(m.Error())
 	}
 	would := &show.Would{
-		ID: w.View.People.Get(w.Person, "id"), Name: w.View.Explain.Name(int32(w.Person)), New: w.IsNew, With: set,
+		ID: w.View.People.Get(w.Person, "id"), Name: w.View.Explain.Name(int32(w.Person)), New: w.IsNew, With: w.With,
 		Gains: []plan.Change{}, Loses: []plan.Change{}, Changes: []plan.Change{}, Anyway: []plan.Change{},
 		NoMore: []plan.Change{}, Keeps: []string{}, Reasons: w.Then.Reasons, Plan: w.Then,
 	}
@@ -125,21 +64,17 @@ func (c *program) whatIf(dir, name string, with []string, today day.Day, format 
 }
 
 // beside says what two people have, side by side.
-func (c *program) beside(dir, one, other string, today day.Day, format string) error {
-	tree, err := c.tree(dir)
-	if err != nil {
-		return err
-	}
+func (c *program) beside(d *desk.Desk, one, other string, on day.Day, format string) error {
 	var answers []*access.Answer
 	for _, name := range []string{one, other} {
-		s, v, person, missing, err := c.find(dir, tree, name, today)
-		if len(answers) > 0 {
-			missing = nil // said already
-		}
-		if err := c.told(s, missing, err); err != nil {
+		x, person, err := d.Person(name, on)
+		if err != nil {
 			return err
 		}
-		answers = append(answers, v.Why(person, nil))
+		if len(answers) == 0 {
+			c.missing(x)
+		}
+		answers = append(answers, x.Why(person, nil))
 	}
 	both := access.Beside(answers[0], answers[1])
 	if format != "table" {
@@ -147,5 +82,5 @@ func (c *program) beside(dir, one, other string, today day.Day, format string) e
 	}
 	p := show.NewPrinter(c.Stdout, c.Environ)
 	p.Beside(both)
-	return errors.Join(p.Err())
+	return p.Err()
 }

@@ -1,23 +1,13 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-	"slices"
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
-	"pravet/internal/core/day"
 	"pravet/internal/core/model"
-	"pravet/internal/core/table"
-	"pravet/internal/desired"
-	"pravet/internal/gitrepo"
-	"pravet/internal/prepare"
+	"pravet/internal/desk"
 	"pravet/internal/say"
 	"pravet/internal/show"
-	"pravet/internal/source"
 )
 
 func (c *program) why() *cobra.Command {
@@ -69,7 +59,7 @@ puts two people side by side. A question writes nothing.`,
 		return nil, noFiles
 	}
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		dir, today, err := c.where(on)
+		d, day, err := c.on(on)
 		if err != nil {
 			return err
 		}
@@ -78,172 +68,69 @@ puts two people side by side. A question writes nothing.`,
 				return usage(say.ThingBeside(args[1]))
 			}
 			if other != "" {
-				return c.beside(dir, args[0], other, today, format)
+				return c.beside(d, args[0], other, day, format)
 			}
-			return c.whatIf(dir, args[0], with, today, format)
+			return c.whatIf(d, args[0], with, day, format)
 		}
-		tree, err := c.tree(dir)
+		var x *desk.Sight
+		var person int
+		if at != "" {
+			if x, err = d.Past(nil, at); err == nil {
+				person = x.State.Repo.People.Named(args[0])
+			}
+		} else {
+			x, person, err = d.Person(args[0], day)
+		}
 		if err != nil {
 			return err
 		}
-		var s *prepare.State
-		var v *access.View
-		var person int
-		var was *past
-		revision := ""
-		if at != "" {
-			if was, err = c.past(dir, at, nil); err != nil {
-				return err
-			}
-			defer was.ledger.Close()
-			s, v, person, revision = was.state, was.view, was.state.Repo.People.Named(args[0]), was.known.Revision
-		} else {
-			var missing []error
-			s, v, person, missing, err = c.find(dir, tree, args[0], today)
-			if err := c.told(s, missing, err); err != nil {
-				return err
-			}
-			if err := c.remember(dir, s.Repo, v); err != nil {
-				return err
-			}
+		if at == "" || format != "table" {
+			c.missing(x)
 		}
 		if person < 0 {
 			return usage(say.NoPersonThen(args[0], at))
 		}
-		var thing *model.AppThing
-		if len(args) == 2 {
-			x, err := thingOf(s.Repo, args[1])
-			if err != nil {
-				return err
-			}
-			thing = &x
+		answer, err := c.answered(d, x, person, args[1:])
+		if err != nil {
+			return err
 		}
-		answer := v.Why(person, thing)
-		if was == nil {
-			rejected, err := c.rejected(dir, s.Repo, today)
-			if err != nil {
-				return err
-			}
-			answer.Opens(rejected)
+		if format != "table" {
+			return show.Output(c.Stdout, c.Environ, format, show.AnswerTable(answer))
 		}
-		blame(dir, revision, answer)
-		if format == "table" {
-			p := show.NewPrinter(c.Stdout, c.Environ)
-			p.Answer(answer)
-			if was != nil {
-				return errors.Join(p.Err(), c.said(was))
-			}
-			return p.Err()
+		p := show.NewPrinter(c.Stdout, c.Environ)
+		p.Answer(answer)
+		if err := p.Err(); err != nil || at == "" {
+			return err
 		}
-		return show.Output(c.Stdout, c.Environ, format, show.AnswerTable(answer))
+		return c.follows(x)
 	}
 	return cmd
 }
 
-// blame adds to the places of an answer who changed them last, as of a revision.
-func blame(dir, revision string, a *access.Answer) {
-	lines := map[string][]int{}
-	a.Places(func(p *access.Place) {
-		if p.File != "" && p.Line > 0 && !slices.Contains(lines[p.File], p.Line) {
-			lines[p.File] = append(lines[p.File], p.Line)
+// answered says what a person has and should have, of a thing where one is named; with who changed
+// the lines last, and what was decided about differences.
+func (c *program) answered(d *desk.Desk, x *desk.Sight, person int, things []string) (*access.Answer, error) {
+	var thing *model.AppThing
+	if len(things) > 0 {
+		of, err := desk.Thing(x.State.Repo, things[0])
+		if err != nil {
+			return nil, err
 		}
-	})
-	changes := map[string]map[int]gitrepo.Change{}
-	for file, of := range lines {
-		changes[file] = gitrepo.Lines(dir, revision, file, of...)
+		thing = &of
 	}
-	a.Places(func(p *access.Place) {
-		change, ok := changes[p.File][p.Line]
-		switch {
-		case !ok:
-		case change.By == "":
-			p.Commit = "not committed yet"
-		default:
-			p.ChangedBy, p.ChangedOn, p.Commit = change.By, change.On.Format("2006-01-02"), change.Commit
+	answer := x.Why(person, thing)
+	if x.Known == nil {
+		rejected, err := d.Rejected(x)
+		if err != nil {
+			return nil, err
 		}
-	})
-}
-
-// told tells what is wrong with the files, and which exports are missing.
-func (c *program) told(s *prepare.State, missing []error, err error) error {
-	for _, m := range missing {
-		fmt.Fprintln(c.Stderr, m)
-	}
-	if errors.Is(err, prepare.ErrProblems) {
-		return c.problems(s)
-	}
-	return err
-}
-
-// find finds someone by id or user name, or by a display name that nobody else has.
-func (c *program) find(
-	dir string,
-	tree *source.Tree,
-	name string,
-	today day.Day,
-) (s *prepare.State, v *access.View, person int, missing []error, err error) {
-	s, v, person, missing, err = prepare.Find(c.ctx, tree, name, today)
-	if err != nil || person >= 0 {
-		return s, v, person, missing, err
-	}
-	id, err := c.called(dir, name)
-	if err != nil {
-		return s, nil, -1, nil, err
-	}
-	return prepare.Find(c.ctx, tree, id, today)
-}
-
-// called is the id of the one person with a display name. Where there are several, or
-// nobody, the error says so, with the nearest that there is.
-func (c *program) called(dir, name string) (id string, err error) {
-	repo, err := c.rules(dir)
-	if err != nil {
-		return "", err
-	}
-	repo.ReadPeople()
-	var called []string
-	if names := repo.People.Column("displayName"); names != nil {
-		for i := range names.Len() {
-			if table.Fold(names.At(i)) == table.Fold(strings.TrimSpace(name)) {
-				id = repo.People.Get(i, "id")
-				called = append(called, fmt.Sprintf(
-					"%s  %s  %s",
-					repo.People.Get(i, "id"),
-					repo.People.Get(i, "userName"),
-					repo.People.Get(i, "department"),
-				))
+		answer.Opens(func(o access.Open) string {
+			if r := rejected(o); r != nil {
+				return say.RejectedBy(r)
 			}
-		}
+			return ""
+		})
 	}
-	if n := len(called); n == 1 {
-		return id, nil
-	} else if n > 1 {
-		return "", usage(say.ManyPeople(name, called[:min(n, maxListed)], n))
-	}
-	return "", usage(say.NoPerson(name, repo.NearestPerson(name)))
-}
-
-// thingOf finds a thing by its address.
-func thingOf(repo *desired.Repo, text string) (model.AppThing, error) {
-	address, err := model.ParseAddress(text)
-	if err != nil {
-		return model.AppThing{}, usage(err)
-	}
-	a := repo.App(address.App)
-	if a < 0 {
-		return model.AppThing{}, usage(prepare.UnknownName("application", address.App, repo.AppIDs()))
-	}
-	kind, ok := model.ParseKind(address.Kind)
-	if !ok {
-		return model.AppThing{}, usage(say.NotAThing(text))
-	}
-	app := repo.Apps[a]
-	if t := app.Thing(kind, address.Name); t >= 0 {
-		return model.AppThing{App: a, Thing: t}, nil
-	}
-	var all []string
-	for t := range app.Things {
-		all = append(all, app.Address(int32(t)).String())
-	}
-	return model.AppThing{}, usage(say.NoThing(app.ID, kind, address.Name, table.Nearest(text, all)))
+	d.Blame(x, answer)
+	return answer, nil
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // contents is every file of a repository but the ledger and Git's own, by name.
-func (d *desk) contents(t *testing.T) map[string]string {
+func (d *atDesk) contents(t *testing.T) map[string]string {
 	out := map[string]string{}
 	err := filepath.WalkDir(d.dir, func(path string, e fs.DirEntry, err error) error {
 		switch {
@@ -33,7 +33,7 @@ func (d *desk) contents(t *testing.T) map[string]string {
 // TestEveryCommandRefusesWrongInput: of each kind that it takes, with one clear
 // message, the status that is documented, and nothing changed.
 func TestEveryCommandRefusesWrongInput(t *testing.T) {
-	d := newDesk(t)
+	d := atWork(t)
 	require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
 	plan := filepath.Join(d.dir, "plans", "2w57bede.json")
 	whole, err := os.ReadFile(plan)

@@ -78,6 +78,7 @@ type Repo struct {
 	refs        []personRef             // people named in files
 	odd         map[*filter.Filter]bool // filters with an attribute that nobody has
 	only        []string                // words that people must hold to be read
+	whole       bool                    // the people have been read
 }
 
 type use struct {

@@ -58,17 +58,24 @@ func (r *Repo) attribute(name string, report func(says, hint string)) bool {
 	return false
 }
 
-// FindPeople reads, of all people files, the people who may be the one with an
-// id or a user name: at least those, and of CSV files few more. What can only be
-// told of all people together is not checked.
-func (r *Repo) FindPeople(name string) {
-	r.only = []string{name}
-	r.readPeople()
-	r.People.Close()
+// Only is the repository with those of its people who may be the one with an id or a user
+// name: at least those, and of CSV files few more. What can only be told of all people
+// together is not checked.
+func (r *Repo) Only(name string) *Repo {
+	only := *r
+	only.only, only.whole = []string{name}, false
+	only.People, only.Problems = r.People.Afresh(), r.Problems.Copy()
+	only.readPeople()
+	only.People.Close()
+	return &only
 }
 
-// ReadPeople reads all people files into r.People.
+// ReadPeople reads all people files into r.People, once.
 func (r *Repo) ReadPeople() {
+	if r.whole {
+		return
+	}
+	r.whole = true
 	r.readPeople()
 	r.People.Close()
 	r.checkPeople()

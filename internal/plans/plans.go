@@ -154,7 +154,7 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 // the files and the exports as they are here, and must come out the same. When an
 // export was taken is the one thing that may differ, where it has no time of its
 // own.
-func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.Plan, file string, clock day.Day) error {
+func Register(ctx context.Context, l ledger.Ledger, s *prepare.State, p *plan.Plan, file string, clock day.Day) error {
 	fail := func(err error) error {
 		return fmt.Errorf(
 			"plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, "+
@@ -177,7 +177,6 @@ func Register(ctx context.Context, l ledger.Ledger, tree *source.Tree, p *plan.P
 			}
 		}
 	}
-	s := prepare.Rules(ctx, tree)
 	if s.Repo.Organization != p.Organization {
 		return fmt.Errorf("the plan is for %q, and this repository is for %q", p.Organization, s.Repo.Organization)
 	}

@@ -22,28 +22,23 @@ import (
 	"pravet/internal/source"
 )
 
-// Look reads the people of a repository of which desired.Rules has read the rest,
-// and the exports of the named applications that are there, all when none is
-// named, for questions about a day. missing tells which exports are not there.
-// After ErrProblems the State holds the Repo only.
-func Look(
-	ctx context.Context,
-	repo *desired.Repo,
-	apps []string,
-	today day.Day,
-) (s *State, v *access.View, missing []error, err error) {
-	s = newState(repo)
-	chosen, err := choose(repo, apps)
+// Look reads the people of a repository and the exports of the named applications that are
+// there, all when none is named, for questions about a day. missing tells which exports are
+// not there.
+func (s *State) Look(
+	ctx context.Context, apps []string, today day.Day,
+) (v *access.View, missing []error, err error) {
+	chosen, err := choose(s.Repo, apps)
 	if err != nil {
-		return s, nil, nil, err
+		return nil, nil, err
 	}
-	if missing, err = absent(repo, chosen); err != nil {
-		return s, nil, nil, err
+	if missing, err = absent(s.Repo, chosen); err != nil {
+		return nil, nil, err
 	}
 	if err := s.read(ctx, chosen); err != nil {
-		return s, nil, nil, err
+		return nil, nil, err
 	}
-	return s, s.view(today), missing, nil
+	return s.View(today), missing, nil
 }
 
 // absent takes the applications whose exports are not there out of those that
@@ -76,7 +71,8 @@ func absent(repo *desired.Repo, chosen []bool) (missing []error, err error) {
 	return missing, nil
 }
 
-func (s *State) view(today day.Day) *access.View {
+// View is what was read, for questions about a day.
+func (s *State) View(today day.Day) *access.View {
 	accounts := make([]*model.Accounts, len(s.Exports))
 	for a, e := range s.Exports {
 		if e != nil {
@@ -89,17 +85,16 @@ func (s *State) view(today day.Day) *access.View {
 	)
 }
 
-// Find looks for one person by id or user name, and reads of all people and
+// Find looks for one person of a repository by id or user name, and reads of all people and
 // accounts no more than may be theirs. person is -1 where there is nobody.
 func Find(
 	ctx context.Context,
-	tree *source.Tree,
+	rules *desired.Repo,
 	name string,
 	today day.Day,
 ) (s *State, v *access.View, person int, missing []error, err error) {
-	repo := desired.Rules(ctx, tree)
+	repo := rules.Only(name)
 	s = newState(repo)
-	repo.FindPeople(name)
 	if repo.Problems.Errors() > 0 {
 		return s, nil, -1, nil, ErrProblems
 	}
@@ -117,7 +112,7 @@ func Find(
 			continue
 		}
 		group.Go(func() error {
-			accounts, info, err := export.Find(within, tree, repo.Exports[a], app, known(repo.People, person, app)...)
+			accounts, info, err := export.Find(within, repo.Tree, repo.Exports[a], app, known(repo.People, person, app)...)
 			if err == nil {
 				s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
 			}
@@ -127,7 +122,7 @@ func Find(
 	if err := group.Wait(); err != nil {
 		return s, nil, -1, nil, err
 	}
-	return s, s.view(today), person, missing, nil
+	return s, s.View(today), person, missing, nil
 }
 
 // known is by what an account of somebody may be known.
@@ -152,15 +147,8 @@ func At(
 	if s, err = whole(ctx, tree, revision, files...); err != nil {
 		return s, nil, err
 	}
-	return s, s.view(today), nil
+	return s, s.View(today), nil
 }
-
-// View is the desired state of a repository that was read with its people, for questions
-// about a day. No application is looked at.
-func View(repo *desired.Repo, today day.Day) *access.View { return newState(repo).view(today) }
-
-// ViewOf is a State whose exports were read, for questions about a day.
-func ViewOf(s *State, today day.Day) *access.View { return s.view(today) }
 
 // whole reads all of the desired state of a revision, or with "" of the working tree;
 // some files of a revision are taken from the working tree. After ErrProblems the State
@@ -266,5 +254,5 @@ func On(
 			p.Exports, fmt.Sprintf("%s as exported on %s", app.ID, found.TakenAt.UTC().Format("2006-01-02 15:04 UTC")),
 		)
 	}
-	return s, s.view(on), p, nil
+	return s, s.View(on), p, nil
 }

@@ -90,8 +90,8 @@ func Rules(ctx context.Context, tree *source.Tree) *State { return newState(desi
 // Of is a State of a repository that was read already, without exports.
 func Of(repo *desired.Repo) *State { return newState(repo) }
 
-// Read reads the people and the exports of the named applications, as the
-// function does.
+// Read reads the people and the exports of the named applications, as the function does; what
+// was read already is not read again.
 func (s *State) Read(ctx context.Context, apps []string) error {
 	chosen, err := choose(s.Repo, apps)
 	if err != nil {
@@ -132,7 +132,7 @@ func (s *State) read(ctx context.Context, chosen []bool) error {
 		return nil
 	})
 	for a := range repo.Apps {
-		if !chosen[a] || broken {
+		if !chosen[a] || broken || s.Exports[a] != nil {
 			continue
 		}
 		group.Go(func() (err error) {

@@ -48,7 +48,8 @@ func (w *smallWorld) answers(t *testing.T, text string) string {
 func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 	p := show.NewPrinter(out, []string{"NO_COLOR=1"})
 	ctx := context.Background()
-	s, v, missing, err := prepare.Look(ctx, desired.Rules(ctx, w.tree(t, "")), nil, w.today)
+	s := prepare.Rules(ctx, w.tree(t, ""))
+	v, missing, err := s.Look(ctx, nil, w.today)
 	if err != nil {
 		for _, x := range s.Problems() {
 			t.Log(x)
@@ -65,7 +66,7 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 	}
 	switch words[0] {
 	case "why":
-		one, found, person, _, err := prepare.Find(ctx, w.tree(t, ""), words[1], w.today)
+		one, found, person, _, err := prepare.Find(ctx, desired.Rules(ctx, w.tree(t, "")), words[1], w.today)
 		require.NoError(t, err)
 		require.NotNil(t, one)
 		require.GreaterOrEqual(t, person, 0, words[1])

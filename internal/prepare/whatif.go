@@ -8,7 +8,6 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
-	"pravet/internal/source"
 )
 
 // A WhatIf is what would become of one person with other attributes: the plan for that
@@ -24,25 +23,16 @@ type WhatIf struct {
 }
 
 // If answers what would become of a person with some values; nobody by that name is
-// someone new, whose id and user name that is. Nothing is written. After ErrProblems
-// the State holds the Repo only.
-func If(
+// someone new, whose id and user name that is. Nothing is written.
+func (s *State) If(
 	ctx context.Context,
-	tree *source.Tree,
 	l ledger.Ledger,
 	name string,
 	values map[string]string,
 	today, clock day.Day,
-) (*WhatIf, error) {
-	w := &WhatIf{State: Rules(ctx, tree)}
-	chosen, err := choose(w.State.Repo, nil)
-	if err != nil {
-		return w, err
-	}
-	if w.Missing, err = absent(w.State.Repo, chosen); err != nil {
-		return w, err
-	}
-	if err := w.State.read(ctx, chosen); err != nil {
+) (w *WhatIf, err error) {
+	w = &WhatIf{State: s}
+	if _, w.Missing, err = s.Look(ctx, nil, today); err != nil {
 		return w, err
 	}
 	people := w.State.Repo.People
@@ -77,6 +67,6 @@ func If(
 	if w.Now == nil {
 		w.Now = &plan.Plan{}
 	}
-	w.View = then.view(today)
+	w.View = then.View(today)
 	return w, nil
 }

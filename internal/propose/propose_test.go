@@ -92,10 +92,10 @@ func TestNobodyGainsByWhatIsFound(t *testing.T) {
 		require.NoError(rt, err)
 		defer tree.Close()
 		look := func(tree *source.Tree) (*desired.Repo, *access.View) {
-			repo := desired.Rules(context.Background(), tree)
-			_, v, _, err := prepare.Look(context.Background(), repo, nil, today)
+			s := prepare.Rules(context.Background(), tree)
+			v, _, err := s.Look(context.Background(), nil, today)
 			require.NoError(rt, err)
-			return repo, v
+			return s.Repo, v
 		}
 		repo, v := look(tree)
 		sure := float64(rapid.IntRange(50, 100).Draw(rt, "sure")) / 100

@@ -67,7 +67,7 @@ func Committed(files []string, commit, subject string) string {
 
 // ForWhom asks for the people who are meant.
 func ForWhom() error {
-	return errors.New("for whom? Name them with --for E0042, with --where FILTER, or with --from LIST.csv")
+	return errors.New("for whom? Name them with --for E0042, with --only FILTER, or with --from LIST.csv")
 }
 
 // MatchesNobody is a filter that matches nobody.

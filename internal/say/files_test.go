@@ -40,7 +40,7 @@ func saidOfFiles() map[string][]any {
 		},
 		"ForWhom": {
 			say.ForWhom(),
-			"for whom? Name them with --for E0042, with --where FILTER, or with --from LIST.csv",
+			"for whom? Name them with --for E0042, with --only FILTER, or with --from LIST.csv",
 		},
 		"MatchesNobody": {
 			say.MatchesNobody(`title eq "x"`),

@@ -16,7 +16,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/report"
 	"pravet/internal/ledger"
-	"pravet/internal/prepare"
 	"pravet/internal/rehearse"
 )
 
@@ -30,7 +29,7 @@ func TestTheSameQuestionHasTheSameAnswer(t *testing.T) {
 func asked(t *testing.T, seed uint64) string {
 	b := open(t, seed, func(*world) {})
 	defer b.close()
-	v := prepare.ViewOf(b.state(t), b.day)
+	v := b.state(t).View(b.day)
 	p := b.draft(t)
 	said := ""
 	for n := range b.apps {
@@ -135,7 +134,7 @@ func TestReportsCountTheRowsThatThereAre(t *testing.T) {
 	each(t, 100, func(t *testing.T, seed uint64) string {
 		b := open(t, seed, func(*world) {})
 		defer b.close()
-		v := prepare.ViewOf(b.state(t), b.day)
+		v := b.state(t).View(b.day)
 		want := 0
 		for i := range b.apps {
 			a := &b.apps[i]

@@ -5,6 +5,7 @@ package source
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 
 	"pravet/internal/core/model"
@@ -63,6 +64,11 @@ func (p *Problems) Add(problem *Problem) {
 	if p.perFile[problem.Pos.File] <= MaxPerFile {
 		p.list = append(p.list, problem)
 	}
+}
+
+// Copy is the same problems, to which others can be added.
+func (p *Problems) Copy() *Problems {
+	return &Problems{list: slices.Clone(p.list), perFile: maps.Clone(p.perFile), skipped: p.skipped}
 }
 
 // Skip counts a problem of a file that is not kept.

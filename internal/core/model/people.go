@@ -51,6 +51,15 @@ func (p *People) Derive(name string, value func(get func(string) string) string,
 	p.rules = append(p.rules, d)
 }
 
+// Afresh is nobody, with the same attributes that follow from others.
+func (p *People) Afresh() *People {
+	q := NewPeople()
+	for _, d := range p.rules {
+		q.Derive(d.name, d.value, d.from)
+	}
+	return q
+}
+
 // follow works out what follows from other attributes, once for each combination of values
 // that repeats. O(people).
 func (p *People) follow() {

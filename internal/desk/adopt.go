@@ -1,0 +1,200 @@
+package desk
+
+import (
+	"path"
+	"path/filepath"
+	"slices"
+
+	"pravet/internal/adopt"
+	"pravet/internal/amend"
+	"pravet/internal/core/access"
+	core "pravet/internal/core/adopt"
+	"pravet/internal/core/model"
+	"pravet/internal/core/plan"
+	"pravet/internal/desired"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+)
+
+// An Adoption is how an application is taken over as it is.
+type Adoption struct {
+	ID, Title string
+	Export    string            // the file, as it is asked about
+	Columns   map[string]string // attribute → column, instead of guessing
+	Yes       []string          // accounts that are whose they are guessed to be
+	YesAbove  int               // so is each whose guess has at least this score, in percent; 0 for none
+}
+
+// inRepo is a path that was asked about, as the repository has it.
+func (d *Desk) inRepo(file string) (string, error) {
+	rel, err := filepath.Rel(d.Dir, d.path(file))
+	if err != nil || !filepath.IsLocal(rel) {
+		return "", wrong(say.NotBelow(file))
+	}
+	return filepath.ToSlash(rel), nil
+}
+
+// AdoptApplication takes an application over as it is. Nothing is written.
+func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Application, error) {
+	export, err := d.inRepo(x.Export)
+	if err != nil {
+		return nil, err
+	}
+	if !desired.IsID(x.ID) {
+		return nil, wrong(say.NotAnID(x.ID))
+	}
+	for _, e := range repo.Exports {
+		if e != nil && slices.ContainsFunc(e.Files(), func(n model.Name) bool { return n.Text == export }) {
+			return nil, wrong(say.HasThatExport(export, e.Pos.String()))
+		}
+	}
+	a, err := adopt.Take(d.ctx, repo, adopt.Options{
+		ID: x.ID, Title: x.Title, Export: path.Clean(export), Today: d.today, Columns: x.Columns,
+		Yes: func(g *core.Guess) bool {
+			return slices.Contains(x.Yes, g.Key) || x.YesAbove > 0 && g.Score >= x.YesAbove
+		},
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, key := range x.Yes {
+		if !slices.ContainsFunc(a.Guesses, func(g core.Guess) bool { return g.Key == key }) {
+			return nil, wrong(say.NoSuchAccount(key, x.ID))
+		}
+	}
+	return a, nil
+}
+
+// AdoptAccount amends files so that an account, APPLICATION/account/NAME, becomes a person's.
+func (d *Desk) AdoptAccount(repo *desired.Repo, am *amend.Amendment, account, person string) error {
+	address, err := model.ParseAddress(account)
+	if err != nil {
+		return wrong(err)
+	}
+	a := repo.App(address.App)
+	if a < 0 {
+		return prepare.UnknownName("application", address.App, repo.AppIDs())
+	}
+	p, err := Somebody(repo, person)
+	if err != nil {
+		return err
+	}
+	s, err := d.read([]string{address.App})
+	if err != nil {
+		return err
+	}
+	accounts := s.Exports[a].Accounts
+	at := -1
+	for i := range accounts.Len() {
+		if accounts.Key.At(i) == address.Name {
+			at = i
+		}
+	}
+	if at < 0 {
+		return wrong(say.NoSuchAccount(address.Name, address.App))
+	}
+	v := s.View(d.today)
+	if other := v.PersonOf[a][at]; other >= 0 && int(other) != p {
+		return say.IsSomebodys(account, repo.People.Called(int(other)), repo.People.Get(int(other), "id"))
+	}
+	if has := v.AccountOf[a][p]; has >= 0 && int(has) != at {
+		return say.HasAnAccount(repo.People.Called(p), accounts.Key.At(int(has)), address.App)
+	}
+	return am.Name(s.Repo.Apps[a], repo.People.Get(p, "id"), address.Name)
+}
+
+// AdoptChanges amends files so that differences of a plan, made by hand, are what they ask for. It
+// returns how many changes a draft by them has that it had not before, and makes sure that it has
+// none of those that were adopted.
+func (d *Desk) AdoptChanges(
+	repo *desired.Repo, am *amend.Amendment, p *plan.Plan, names []string, because string,
+) (adopted, more int, err error) {
+	sel, err := d.Select(p, Choice{})
+	if err != nil {
+		return 0, 0, err
+	}
+	var changes []*plan.Change
+	for _, name := range names {
+		found, err := sel.Named(name)
+		if err != nil {
+			return 0, 0, err
+		}
+		changes = append(changes, found...)
+	}
+	if because == "" {
+		return 0, 0, wrong(say.BecauseOfAdoption())
+	}
+	ch := &adopt.Changes{
+		Repo: repo, View: prepare.Of(repo).View(d.today), Amend: am,
+		Because: say.AdoptedBecause(because, say.Name(d.Actor()), d.today),
+	}
+	if err := ch.Adopt(changes); err != nil {
+		return 0, 0, err
+	}
+	more, err = d.goneBy(repo, am, changes)
+	return len(changes), more, err
+}
+
+// goneBy makes sure that a draft by the files as they would be has none of some changes any
+// more, that everybody holds what they hold today, and counts the changes that it had not before.
+func (d *Desk) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*plan.Change) (more int, err error) {
+	files, err := am.Files()
+	if err != nil {
+		return 0, err
+	}
+	contents, err := files.Contents()
+	if err != nil {
+		return 0, err
+	}
+	var apps []string
+	for _, ch := range changes {
+		if !slices.Contains(apps, ch.App) {
+			apps = append(apps, ch.App)
+		}
+	}
+	draft := func(s *prepare.State) (map[string]bool, *access.View, error) {
+		p, err := prepare.Draft(s, ledger.Nothing(), d.today, d.today, nil)
+		if err != nil {
+			return nil, nil, err
+		}
+		out := map[string]bool{}
+		for i := range p.Changes {
+			out[p.Changes[i].ID] = true
+		}
+		return out, s.View(d.today), nil
+	}
+	now, err := d.read(apps)
+	if err != nil {
+		return 0, err
+	}
+	before, was, err := draft(now)
+	if err != nil {
+		return 0, err
+	}
+	would := prepare.Rules(d.ctx, repo.Tree.With(contents))
+	if err := would.Read(d.ctx, apps); err != nil {
+		if errs := would.Errors(); len(errs) > 0 {
+			return 0, &WouldNotPass{errs}
+		}
+		return 0, err
+	}
+	after, will, err := draft(would)
+	if err != nil {
+		return 0, err
+	}
+	for _, ch := range changes {
+		if after[ch.ID] {
+			return 0, say.StillThere(ch.ID)
+		}
+	}
+	if err := adopt.Proof(was, will, changes); err != nil {
+		return 0, err
+	}
+	for id := range after {
+		if !before[id] {
+			more++
+		}
+	}
+	return more, nil
+}

@@ -1,0 +1,110 @@
+package desk
+
+import (
+	"errors"
+	"slices"
+
+	"pravet/internal/core/access"
+	"pravet/internal/core/day"
+	"pravet/internal/core/draft"
+	"pravet/internal/core/model"
+	"pravet/internal/core/words"
+	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/prepare"
+)
+
+// A Checked is what a check of all files found; Repo.Problems has the problems.
+type Checked struct {
+	Repo        *desired.Repo
+	Matches     []desired.Match
+	NoLedger    error  // why the files are compared with the last commit instead of the last run
+	NotCompared string // the revision whose files do not pass, so that nothing is compared with them
+}
+
+// Check checks all files for a day; with wide it also tells whom only comparisons that may be too
+// wide catch.
+func (d *Desk) Check(on day.Day, wide bool) (*Checked, error) {
+	repo, err := d.Repo()
+	if err != nil {
+		return nil, err
+	}
+	repo.ReadPeople()
+	x := &Checked{Repo: repo, Matches: repo.Matches(on, wide)}
+	if repo.Problems.Errors() > 0 {
+		return x, nil
+	}
+	repo.Clashes(on)
+	d.unfitting(on)
+	return x, d.warnings(x, on)
+}
+
+// unfitting warns of names of accounts that no account of an export has. An application whose
+// export cannot be read is left out: to read exports is for drafts.
+func (d *Desk) unfitting(on day.Day) {
+	repo := d.state.Repo
+	for a, app := range repo.Apps {
+		names := draft.NamedAccounts(app, repo.Kept, repo.Paths)
+		if len(names)+len(app.ProtectBy)+len(app.AloneBy) == 0 {
+			continue
+		}
+		state, err := d.state.Reached[a].Read(d.ctx)
+		if err != nil {
+			continue
+		}
+		for _, u := range draft.Unfitting(app, state.Accounts, app.Select(state.Accounts, on), names) {
+			repo.Warn(u.Pos, string(u.Fact.Kind), words.Of(&u.Fact), "correct it, or remove it")
+		}
+	}
+}
+
+// warnings are those about the files as they are: what they imply, and what is sensitive and
+// given to more people than at the last run or, before the first, in the last commit.
+func (d *Desk) warnings(x *Checked, on day.Day) error {
+	repo := x.Repo
+	v := access.Look(access.Input{
+		People: repo.People, Apps: repo.Apps, Kits: repo.Kits, Accounts: make([]*model.Accounts, len(repo.Apps)),
+		Today: on, Separations: repo.Separations, Exceptions: repo.Exceptions,
+	})
+	list := slices.Concat(v.Implied(), v.Outside(repo.Outsiders))
+	base, err := d.carriedOut()
+	if err != nil { // the files can be checked all the same
+		x.NoLedger = err
+		base, _ = gitrepo.Revision(d.Dir)
+	}
+	if base != "" && len(gitrepo.Changed(d.Dir, base)) > 0 {
+		short := base[:min(10, len(base))]
+		_, then, err := prepare.At(d.ctx, d.tree, base, on)
+		switch {
+		case errors.Is(err, gitrepo.ErrNoRevision):
+		case errors.Is(err, prepare.ErrProblems):
+			x.NotCompared = short
+		case err != nil:
+			return err
+		default:
+			for _, w := range access.Gained(access.Compare(then, v)) {
+				w.Fact.Via = short
+				list = append(list, w)
+			}
+		}
+	}
+	for i := range list {
+		f := &list[i].Fact
+		repo.Warn(list[i].Pos, string(f.Kind), words.Of(f), words.Remedy(f))
+	}
+	return nil
+}
+
+// carriedOut is the revision whose files were carried out last; where nothing was, the last
+// commit, and "" where there is none.
+func (d *Desk) carriedOut() (string, error) {
+	l, err := d.Book()
+	if err != nil {
+		return "", err
+	}
+	base, err := prepare.CarriedOut(l, "")
+	if err == nil && base == "" {
+		base, _ = gitrepo.Revision(d.Dir)
+	}
+	return base, err
+}

@@ -1,0 +1,325 @@
+// Package desk is where a repository is worked with: it opens the repository, the day, the
+// environment and the ledger, each once, and answers what is asked: plans and what is chosen
+// of them, decisions, runs, questions, amendments, letters. It knows no flags and writes
+// nothing to a terminal; whatever stands in front of it asks, and shows what comes back.
+package desk
+
+import (
+	"context"
+	"errors"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gofrs/flock"
+
+	"pravet/internal/core/day"
+	"pravet/internal/desired"
+	"pravet/internal/gitrepo"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+	"pravet/internal/source"
+)
+
+// A Place is where a desk stands, and what it stands among.
+type Place struct {
+	Dir         string // the folder of the repository; "" outside of any
+	Folder      string // the folder from which paths that are asked about are taken
+	Environment string // "" for the usual one
+	By          string // who acts, for the ledger; "" for Git's user, else the system's
+	Environ     []string
+	Now         func() time.Time
+	Ear         Ear
+}
+
+// An Ear hears what happens while a desk works. Each may be called from several goroutines,
+// and none may be nil.
+type Ear struct {
+	Log      func(text string)              // a line of a program by which an application is reached
+	Closed   func(Closed)                   // what came of runs that were cut off
+	Counting func(app string, accounts int) // how many accounts were read by now
+	Fetched  func([]prepare.Fetched)        // what was fetched before a draft
+}
+
+// A Desk is a repository that is worked with, for one call.
+type Desk struct {
+	Place
+	ctx   context.Context
+	today day.Day
+	tree  *source.Tree
+	state *prepare.State
+
+	book   ledger.Ledger // as it is open; nil until it is asked for
+	writes bool          // it is open to be written to
+	leases []func() error
+	claims []*flock.Flock // applications that nobody else may change meanwhile
+	actor  string
+}
+
+// Open opens the repository at a place. Nothing is read before it is asked for.
+func Open(ctx context.Context, at Place) (*Desk, error) {
+	d := &Desk{Place: at, ctx: ctx, today: day.Of(at.Now())}
+	if at.Dir == "" {
+		return d, nil
+	}
+	var err error
+	d.tree, err = source.OpenTree(at.Dir, filepath.SplitList(d.env(source.Outside)))
+	if err == nil {
+		d.tree.Environment = at.Environment
+	}
+	return d, err
+}
+
+// Close ends all that a desk has open: leases, connections, the ledger.
+func (d *Desk) Close() error {
+	var errs []error
+	for _, release := range slices.Backward(d.leases) {
+		errs = append(errs, release())
+	}
+	for _, lock := range d.claims {
+		_ = lock.Unlock() // the system does it anyway, when the program ends
+	}
+	if d.state != nil {
+		d.state.Close()
+	}
+	if d.book != nil {
+		errs = append(errs, d.book.Close())
+	}
+	if d.tree != nil {
+		errs = append(errs, d.tree.Close())
+	}
+	d.leases, d.claims, d.book, d.tree = nil, nil, nil, nil
+	return errors.Join(errs...)
+}
+
+// Wrong is an error of who asked: a name that is not there, a value that cannot be.
+type Wrong struct {
+	Field  string // what of the question it was, "" where that is clear
+	Column int    // of a filter; 0 where there is none
+	Err    error
+}
+
+func (w *Wrong) Error() string { return w.Err.Error() }
+func (w *Wrong) Unwrap() error { return w.Err }
+
+func wrong(err error) error { return &Wrong{Err: err} }
+
+// wrongIn is an error in one part of what was asked.
+func wrongIn(field string, err error) error { return &Wrong{Field: field, Err: err} }
+
+// Problems is files that must be mended first.
+type Problems struct{ List []*source.Problem }
+
+func (p *Problems) Error() string { return say.Problems(len(p.List)).Error() }
+
+// env is a variable of the environment, "" where it is not set.
+func (d *Desk) env(name string) string {
+	for _, e := range slices.Backward(d.Environ) {
+		if v, ok := strings.CutPrefix(e, name+"="); ok {
+			return v
+		}
+	}
+	return ""
+}
+
+// Today is the day on which the desk was opened.
+func (d *Desk) Today() day.Day { return d.today }
+
+// Actor is who acts, for the ledger.
+func (d *Desk) Actor() string {
+	if d.actor != "" {
+		return d.actor
+	}
+	d.actor = "unknown"
+	if d.By != "" {
+		d.actor = d.By
+	} else if u := gitrepo.User(d.Dir); u != "" {
+		d.actor = u
+	} else if u, err := user.Current(); err == nil {
+		d.actor = u.Username
+	}
+	return d.actor
+}
+
+// path makes a path that was asked about absolute.
+func (d *Desk) path(p string) string {
+	if filepath.IsAbs(p) {
+		return p
+	}
+	return filepath.Join(d.Folder, p)
+}
+
+// State is the repository as a plan follows from it: everything of it but its people and its
+// exports, until they are asked for. What is wrong with the files does not make an error.
+func (d *Desk) State() (*prepare.State, error) {
+	if d.state == nil {
+		s := prepare.Rules(d.ctx, d.tree)
+		s.Environ, s.Now, s.Log, s.Settled = d.Environ, d.Now, d.Ear.Log, d.settledIn
+		d.state = s
+	}
+	if p := d.state.Repo.UnknownEnvironment(); p != nil {
+		return d.state, wrong(p)
+	}
+	return d.state, nil
+}
+
+// Repo is the desired state without its people, whatever is wrong with it.
+func (d *Desk) Repo() (*desired.Repo, error) {
+	s, err := d.State()
+	return s.Repo, err
+}
+
+// Sound is the repository, of which nothing but people and exports may be wrong.
+func (d *Desk) Sound() (*prepare.State, error) {
+	s, err := d.State()
+	if err == nil {
+		err = d.problems(nil)
+	}
+	return s, err
+}
+
+// Whole is the desired state with its people, of which nothing is wrong.
+func (d *Desk) Whole() (*desired.Repo, error) {
+	repo, err := d.Repo()
+	if err != nil {
+		return nil, err
+	}
+	repo.ReadPeople()
+	return repo, d.problems(nil)
+}
+
+// read reads the people and the exports of applications.
+func (d *Desk) read(apps []string) (*prepare.State, error) {
+	s, err := d.State()
+	if err != nil {
+		return s, err
+	}
+	return s, d.problems(s.Read(d.ctx, apps))
+}
+
+// problems is an error of reading, with what must be mended where that is it.
+func (d *Desk) problems(err error) error {
+	if err != nil && !errors.Is(err, prepare.ErrProblems) {
+		return err
+	}
+	return mend(d.state)
+}
+
+// mend is what of the files must be mended first.
+func mend(s *prepare.State) error {
+	if errs := s.Errors(); len(errs) > 0 {
+		return &Problems{errs}
+	}
+	return nil
+}
+
+// settledIn is what was settled in another environment, and when.
+func (d *Desk) settledIn(environment string) (map[string]day.Day, error) {
+	o := d.options()
+	if o.Environment = environment; environment == desired.Usual {
+		o.Environment = ""
+	}
+	l, err := ledger.OpenReading(d.Dir, o)
+	if err != nil || l == nil {
+		return nil, err
+	}
+	settled, err := prepare.Settled(l)
+	return settled, errors.Join(err, l.Close())
+}
+
+// options say where the newest entry is noted: in the user's folder for what programs
+// remember. They do not say who acts, as nobody does who only reads.
+func (d *Desk) options() ledger.Options {
+	return ledger.Options{Now: d.Now, Environment: d.Environment, Heads: d.remembered()}
+}
+
+// remembered is the user's folder for what Pravet remembers, "" where there is none.
+func (d *Desk) remembered() string {
+	if state := d.env("XDG_STATE_HOME"); filepath.IsAbs(state) {
+		return filepath.Join(state, "pravet")
+	} else if home := d.env("HOME"); filepath.IsAbs(home) {
+		return filepath.Join(home, ".local", "state", "pravet")
+	}
+	return ""
+}
+
+// Book is the ledger to be read; one without entries where there is none.
+func (d *Desk) Book() (ledger.Ledger, error) {
+	if d.book != nil {
+		return d.book, nil
+	}
+	l, err := ledger.OpenReading(d.Dir, d.options())
+	if err != nil {
+		return nil, err
+	}
+	if l == nil {
+		return ledger.Nothing(), nil
+	}
+	d.book = l
+	return l, nil
+}
+
+// Record is the ledger to be read where there is one, and an error where there is none.
+func (d *Desk) Record() (ledger.Ledger, error) {
+	l, err := d.Book()
+	if err == nil && d.book == nil {
+		err = say.NoLedger()
+	}
+	return l, err
+}
+
+// Writing is the ledger to be written to, whether or not entries are gone.
+func (d *Desk) Writing() (ledger.Ledger, error) {
+	if d.writes {
+		return d.book, nil
+	}
+	if d.book != nil {
+		err := d.book.Close()
+		if d.book = nil; err != nil {
+			return nil, err
+		}
+	}
+	o := d.options()
+	o.By = d.Actor()
+	l, err := ledger.Open(d.Dir, o)
+	if err == nil {
+		d.book, d.writes = l, true
+	}
+	return l, err
+}
+
+// entering is the ledger to be written to. Where entries are gone that were there before,
+// nothing is decided, drafted or carried out.
+func (d *Desk) entering() (ledger.Ledger, error) {
+	l, err := d.Writing()
+	if err == nil {
+		err = l.Cut()
+	}
+	return l, err
+}
+
+// proven is the ledger for carrying out: it must have every entry that it ever had, as it was
+// written.
+func (d *Desk) proven() (ledger.Ledger, error) {
+	l, err := d.entering()
+	if err != nil {
+		return nil, err
+	}
+	v, err := l.Verify()
+	if err == nil && v.Broken != 0 {
+		err = say.LedgerBrokenBefore(v.Says)
+	}
+	return l, err
+}
+
+// lease makes this the only call that changes something in the repository, until it ends.
+func (d *Desk) lease(l ledger.Ledger, what string) error {
+	release, err := l.Lease(what)
+	if err == nil {
+		d.leases = append(d.leases, release)
+	}
+	return err
+}

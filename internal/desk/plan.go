@@ -1,0 +1,358 @@
+package desk
+
+import (
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"sync"
+
+	"pravet/internal/carry"
+	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/plan"
+	"pravet/internal/core/undo"
+	"pravet/internal/ledger"
+	"pravet/internal/plans"
+	"pravet/internal/prepare"
+	"pravet/internal/rehearse"
+	"pravet/internal/say"
+	"pravet/internal/source"
+)
+
+// Plan finds a plan by its file, or by its id or the beginning of it, and reads it.
+func (d *Desk) Plan(name string) (*plan.Plan, error) {
+	file, err := plans.Find(d.Dir, d.Folder, name)
+	if errors.Is(err, plans.ErrName) {
+		return nil, wrong(err)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return plans.Read(file, name)
+}
+
+// Newest is the id of the plan that was drafted last and is still there.
+func (d *Desk) Newest() (id string, err error) {
+	l, err := d.Book()
+	if err != nil {
+		return "", err
+	}
+	err = l.Scan(
+		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
+		func(e *ledger.Entry) error {
+			if _, err := plans.Find(d.Dir, d.Dir, e.Subject); err == nil {
+				id = e.Subject
+				return ledger.ErrStop
+			}
+			return nil
+		},
+	)
+	if err == nil && id == "" {
+		err = say.NoPlanYet()
+	}
+	return id, err
+}
+
+// A Drafting is what a plan is wanted of.
+type Drafting struct {
+	Apps  []string // all when none is named
+	Only  string   // a filter over people; "" for all
+	On    day.Day
+	Fetch bool   // live applications are fetched first
+	Out   string // the file that it goes to; "" for its place in the repository
+	// To takes the bytes of the plan instead, where it is not nil.
+	To io.Writer
+}
+
+// A Drafted is a plan and where it is.
+type Drafted struct {
+	Plan *plan.Plan
+	File string // as it is spoken of; "" where it was written elsewhere
+}
+
+// Draft drafts a plan and puts it on record.
+func (d *Desk) Draft(x Drafting) (*Drafted, error) {
+	only, err := peopleFilter(x.Only)
+	if err != nil {
+		return nil, err
+	}
+	l, s, err := d.opened()
+	if err != nil {
+		return nil, err
+	}
+	if err := d.closeBooks(s, l); err != nil {
+		return nil, err
+	}
+	if x.Fetch {
+		if err := d.fetchFirst(s, l, x.Apps); err != nil {
+			return nil, err
+		}
+	}
+	p, err := d.drafted(x.Apps, only, x.On, l)
+	if err != nil {
+		return nil, err
+	}
+	return d.keep(l, p, x)
+}
+
+// Dry is what Draft would draft. Nothing is written.
+func (d *Desk) Dry(x Drafting) (*plan.Plan, error) {
+	only, err := peopleFilter(x.Only)
+	if err != nil {
+		return nil, err
+	}
+	l, err := d.Book()
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.drafted(x.Apps, only, x.On, l)
+	if err == nil {
+		_, err = p.Seal()
+	}
+	return p, err
+}
+
+// opened opens the ledger while the files are read.
+func (d *Desk) opened() (l ledger.Ledger, s *prepare.State, err error) {
+	var reading sync.WaitGroup
+	var wrong error
+	reading.Go(func() { s, wrong = d.State() })
+	l, err = d.entering()
+	reading.Wait()
+	return l, s, errors.Join(err, wrong)
+}
+
+// closeBooks closes the books of runs that were cut off; while a run is under way, it says so.
+// Files that do not pass are left for whoever reads them.
+func (d *Desk) closeBooks(s *prepare.State, l ledger.Ledger) error {
+	if len(s.Errors()) > 0 {
+		return nil
+	}
+	release, err := l.Lease("draft")
+	var leased *ledger.Leased
+	if errors.As(err, &leased) {
+		d.Ear.Closed(Closed{UnderWay: leased.Holder.String()})
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(d.settle(s, l), release())
+}
+
+// fetchFirst fetches the live ones of some applications before a plan is drafted of them.
+func (d *Desk) fetchFirst(s *prepare.State, l ledger.Ledger, apps []string) error {
+	if len(s.Errors()) > 0 {
+		return nil
+	}
+	live, _, err := s.Live(apps)
+	if err != nil || len(live) == 0 {
+		return err
+	}
+	release, err := l.Lease("fetch")
+	if err != nil {
+		return err
+	}
+	fetched, err := s.Fetch(d.ctx, l, live, d.Ear.Counting)
+	if err == nil {
+		d.Ear.Fetched(fetched)
+		err = failedOf(fetched)
+	}
+	return errors.Join(err, release())
+}
+
+func peopleFilter(text string) (*filter.Filter, error) {
+	if text == "" {
+		return nil, nil
+	}
+	f, err := filter.OfPeople(text)
+	if err != nil {
+		return nil, wrongIn("only", err)
+	}
+	return f, nil
+}
+
+// drafted reads what a plan follows from and drafts it.
+func (d *Desk) drafted(apps []string, only *filter.Filter, on day.Day, l ledger.Ledger) (*plan.Plan, error) {
+	s, err := d.read(apps)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Repo.CheckFilter(only, "--only"); err != nil {
+		return nil, wrong(err)
+	}
+	return prepare.Draft(s, l, on, d.today, only)
+}
+
+// keep writes a plan to where it is wanted, and puts it on record.
+func (d *Desk) keep(l ledger.Ledger, p *plan.Plan, x Drafting) (*Drafted, error) {
+	data, err := p.Seal()
+	if err != nil {
+		return nil, err
+	}
+	out := &Drafted{Plan: p, File: x.Out}
+	onRecord := x.Out
+	switch {
+	case x.To != nil:
+		onRecord = "-"
+		_, err = data.WriteTo(x.To)
+	case x.Out == "":
+		out.File, err = plans.Write(l, d.Dir, p, data)
+		onRecord = out.File
+	default:
+		if err = d.spare(d.path(x.Out)); err == nil {
+			err = source.WriteFile(d.path(x.Out), data, 0o600)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return out, prepare.Record(l, d.state, p, onRecord, d.today)
+}
+
+// spare refuses a file of the repository that something else is kept in.
+func (d *Desk) spare(file string) error {
+	real := file
+	if resolved, err := filepath.EvalSymlinks(file); err == nil {
+		real = resolved
+	}
+	home, err := filepath.EvalSymlinks(d.Dir)
+	if err != nil {
+		return err
+	}
+	rel, err := filepath.Rel(home, real)
+	if err != nil || !filepath.IsLocal(rel) {
+		return nil
+	}
+	data, err := os.ReadFile(real)
+	if info, statErr := os.Stat(real); errors.Is(err, os.ErrNotExist) || statErr == nil && info.IsDir() {
+		return nil // writing says what is wrong with a folder
+	}
+	if err == nil {
+		if _, err = plan.Read(data); err == nil {
+			return nil // a plan may be written over
+		}
+	}
+	return say.OutIsTaken(rel)
+}
+
+// Backout drafts the plan that undoes a run, and puts it on record.
+func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
+	s, err := d.State()
+	if err != nil {
+		return nil, err
+	}
+	l, err := d.proven()
+	if err != nil {
+		return nil, err
+	}
+	if err := d.closeBooks(s, l); err != nil {
+		return nil, err
+	}
+	id, done, err := prepare.RunOf(l, run)
+	if err != nil {
+		return nil, wrong(err)
+	}
+	p, err := plans.Load(d.Dir, id)
+	if err != nil {
+		return nil, err
+	}
+	apps := appsThere(s, p)
+	if x.Fetch {
+		if err := d.fetchFirst(s, l, apps); err != nil {
+			return nil, err
+		}
+	}
+	if s, err = d.read(apps); err != nil {
+		return nil, err
+	}
+	back, err := prepare.Undo(s, l, undo.Run{ID: run, Plan: p, Done: done}, d.today)
+	if err != nil {
+		return nil, err
+	}
+	return d.keep(l, back, x)
+}
+
+// appsThere are the applications of a plan that the files still name.
+func appsThere(s *prepare.State, p *plan.Plan) (apps []string) {
+	for i := range p.Exports {
+		if s.Repo.App(p.Exports[i].App) >= 0 {
+			apps = append(apps, p.Exports[i].App)
+		}
+	}
+	return apps
+}
+
+// Rehearse carries a plan out on copies, with a copy of the ledger. faults is how many of the
+// steps are interrupted, between 0 and 1.
+func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *rehearse.Report, err error) {
+	s, err := d.Sound()
+	if err != nil {
+		return nil, err
+	}
+	if s, err = d.read(appsThere(s, p)); err != nil {
+		return nil, err
+	}
+	folder, err := os.MkdirTemp("", "pravet-rehearsal-")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	l, err := d.Book()
+	if err != nil {
+		return nil, err
+	}
+	if err := ledger.Copy(l, folder); err != nil {
+		return nil, err
+	}
+	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: d.Now})
+	if err != nil {
+		return nil, err
+	}
+	defer copied.Close()
+	return rehearse.Run(d.ctx, rehearse.Input{
+		State: s, Plan: p, Ledger: copied, Today: d.today, Faults: faults, Seed: seed,
+	})
+}
+
+// register makes sure that a plan was drafted here, or is what would be.
+func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
+	if p.Desired.Environment != d.Environment {
+		return say.OtherEnvironment(p.ID, p.Desired.Environment, d.Environment)
+	}
+	known, err := plans.Registered(l, p)
+	if err != nil || known {
+		return err
+	}
+	s, err := d.State()
+	if err != nil {
+		return err
+	}
+	return plans.Register(d.ctx, l, s, p, plans.Folder+"/"+p.ID+".json", d.today)
+}
+
+// settle closes the books of runs that were cut off, and takes up what somebody else has done
+// since. The caller has the lease.
+func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
+	load := func(id string) (*plan.Plan, error) { return plans.Load(d.Dir, id) }
+	runs, err := carry.Settle(d.ctx, s, l, load)
+	if len(runs) > 0 {
+		d.Ear.Closed(Closed{Runs: runs})
+	}
+	if err != nil {
+		return err
+	}
+	arrived, err := carry.Arrive(d.ctx, s, l, load)
+	if len(arrived) > 0 {
+		d.Ear.Closed(Closed{Arrived: arrived})
+	}
+	return err
+}
+
+// Closed is what came of runs whose books were still open.
+type Closed struct {
+	Runs     []*carry.Unfinished // that were cut off
+	Arrived  []*carry.Arrival    // what was left to somebody else
+	UnderWay string              // who is at it now, so that nothing was closed; "" for nobody
+}

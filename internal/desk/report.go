@@ -1,0 +1,128 @@
+package desk
+
+import (
+	"slices"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/report"
+	"pravet/internal/ledger"
+	"pravet/internal/say"
+)
+
+// A Reporting is what reports are wanted of.
+type Reporting struct {
+	Names    []string // of the reports; all when none is named
+	Apps     []string // all when none is named
+	At       string   // a past day; "" for how it is
+	Idle     string   // after how long without a sign-in an account is idle, an ISO 8601 duration
+	From, To string   // the span of what was done and decided; "" for the last thirty days
+}
+
+// A Reported is the reports that were wanted, and what they are of.
+type Reported struct {
+	*Sight
+	Tables []*report.Table
+}
+
+// Report makes reports.
+func (d *Desk) Report(x Reporting) (*Reported, error) {
+	in := &report.Input{}
+	var err error
+	if in.Idle, err = day.ParseDuration(x.Idle); err != nil {
+		return nil, wrongIn("idle", err)
+	}
+	sight, err := d.Listed(x.Apps, d.today, x.At)
+	if err != nil {
+		return nil, err
+	}
+	if known := sight.Known; known != nil && len(known.Exports) == 0 && known.Revision == "" {
+		return nil, say.BeforeTheLedger(x.At)
+	}
+	if sight.Known == nil {
+		sight.Only(x.Apps)
+	}
+	in.View, in.Outsiders = sight.View, sight.State.Repo.Outsiders
+	if in.To, err = spanDay("to", x.To, sight.Today); err != nil {
+		return nil, err
+	}
+	if in.From, err = spanDay("from", x.From, in.To.Back(day.Duration{Days: 30})); err != nil {
+		return nil, err
+	}
+	if in.From > in.To {
+		return nil, wrong(say.SpanTurned(in.From, in.To))
+	}
+	l, err := d.Book()
+	if err != nil {
+		return nil, err
+	}
+	if err := recorded(l, in); err != nil {
+		return nil, err
+	}
+	out := &Reported{Sight: sight}
+	for _, k := range report.Kinds {
+		if len(x.Names) == 0 || slices.Contains(x.Names, k.Name) {
+			out.Tables = append(out.Tables, k.Of(in))
+		}
+	}
+	return out, nil
+}
+
+func spanDay(field, text string, otherwise day.Day) (day.Day, error) {
+	if text == "" {
+		return otherwise, nil
+	}
+	on, err := day.Parse(text)
+	if err != nil {
+		return 0, wrongIn(field, err)
+	}
+	return on, nil
+}
+
+// recorded reads what was changed and decided in the span.
+func recorded(l ledger.Ledger, in *report.Input) error {
+	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome, ledger.Decided}}, func(e *ledger.Entry) error {
+		on, err := day.Parse(e.At[:min(len(e.At), len("2006-01-02"))])
+		if err != nil || on < in.From || on > in.To {
+			return nil
+		}
+		if e.Kind == ledger.Decided {
+			d, err := ledger.Decode[ledger.Decision](e)
+			if err != nil {
+				return err
+			}
+			in.Decisions = append(in.Decisions, decisionRows(e, d, on)...)
+			return nil
+		}
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		if err != nil || !o.Settled {
+			return err
+		}
+		effect := model.Keeps
+		if verb, ok := model.ParseVerb(o.Verb); ok {
+			effect = verb.Effect()
+		}
+		in.Changes = append(in.Changes, report.Change{
+			On: on.String(), App: o.App, Verb: o.Verb, Account: o.Account, Person: o.Person, What: o.What, Run: o.Run,
+			By: say.Name(e.By), Effect: effect.String(),
+		})
+		return nil
+	})
+}
+
+// decisionRows is a decision as rows: one for each change that it names, one for a whole plan.
+func decisionRows(e *ledger.Entry, d ledger.Decision, on day.Day) (out []report.Decision) {
+	row := report.Decision{On: on.String(), By: say.Name(e.By), Verdict: d.Verdict, Plan: d.Plan, Because: d.Because}
+	if len(d.Changes) == 0 {
+		row.What = say.WholePlan(d.Guards)
+		return []report.Decision{row}
+	}
+	for i, id := range d.Changes {
+		row.What = id
+		if i < len(d.What) && d.What[i] != "" {
+			row.What = d.What[i]
+		}
+		out = append(out, row)
+	}
+	return out
+}

@@ -1,0 +1,235 @@
+package desk
+
+import (
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/gofrs/flock"
+
+	"pravet/internal/carry"
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/plan"
+	"pravet/internal/decisions"
+	"pravet/internal/ledger"
+	"pravet/internal/prepare"
+	"pravet/internal/say"
+	"pravet/internal/way"
+)
+
+// A Run is a plan that is being carried out.
+type Run struct {
+	*carry.Job
+	Accepted bool // something was accepted by itself before; else all is meant that is not rejected
+
+	desk   *Desk
+	ledger ledger.Ledger
+	only   string // the filter that limits it, "" for none
+}
+
+// Run opens the run of a plan: nobody else carries something out meanwhile, and the books of runs
+// that were cut off are closed. Nothing is carried out yet.
+func (d *Desk) Run(p *plan.Plan) (*Run, error) {
+	if asOf, err := day.Parse(p.AsOf); err != nil || asOf > d.today {
+		return nil, say.NotToday(p.AsOf, d.today.String())
+	}
+	l, err := d.proven()
+	if err != nil {
+		return nil, err
+	}
+	if err := d.lease(l, "apply "+p.ID); err != nil {
+		return nil, err
+	}
+	if err := d.register(l, p); err != nil {
+		return nil, err
+	}
+	s, err := d.Sound()
+	if err != nil {
+		return nil, err
+	}
+	if err := d.settle(s, l); err != nil {
+		return nil, err
+	}
+	apps := appsThere(s, p)
+	if err := d.claim(s, apps); err != nil {
+		return nil, err
+	}
+	if s, err = d.read(apps); err != nil {
+		return nil, err
+	}
+	j, err := carry.New(d.ctx, s, p, l, d.today)
+	if err != nil {
+		return nil, err
+	}
+	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l}, nil
+}
+
+// claim makes this the only run of this user on this machine that changes the live applications
+// of a plan, from whichever repository: within one, the lease sees to that.
+func (d *Desk) claim(s *prepare.State, apps []string) error {
+	folder := d.remembered()
+	if folder == "" {
+		return nil // nobody has a place where that could be noted
+	}
+	for _, id := range apps {
+		a := s.Repo.App(id)
+		if a < 0 || !way.Live(s.Repo.Connects[a].By) {
+			continue
+		}
+		spec := s.Repo.Connects[a]
+		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
+			return say.NotClaimed(id, err)
+		}
+		at := append([]string{spec.By, spec.URL}, spec.Program...)
+		lock := flock.New(filepath.Join(folder, "claims", plan.Name(at...)))
+		ok, err := lock.TryLock()
+		if err != nil {
+			return say.NotClaimed(id, err)
+		}
+		if !ok {
+			return say.Claimed(id)
+		}
+		d.claims = append(d.claims, lock)
+	}
+	return nil
+}
+
+// Mean says what a run is about: what was accepted by itself, or all that is not rejected, and
+// with a filter only the changes that it matches, with what they need. Where nothing was accepted
+// by itself, the filter accepts no more than accepting the whole plan would: nothing that cannot
+// be undone, and nothing that waits to be accepted by itself.
+func (r *Run) Mean(only string) error {
+	if !r.Accepted {
+		if err := r.Whole(r.desk.ctx); err != nil {
+			return err
+		}
+	}
+	if r.only = only; only != "" {
+		_, changes, err := r.desk.Chosen(r.Plan, Choice{Only: only})
+		if err != nil {
+			return err
+		}
+		among := map[string]bool{}
+		for _, ch := range changes {
+			among[ch.ID] = true
+		}
+		decide.WithNeeds(r.Plan, among)
+		if !r.Accepted {
+			for i := range r.Plan.Changes {
+				if ch := &r.Plan.Changes[i]; ch.ForGood {
+					delete(among, ch.ID)
+				}
+			}
+		}
+		if err := r.Among(r.desk.ctx, among); err != nil {
+			return err
+		}
+	}
+	r.Preview()
+	return nil
+}
+
+// ForGood counts, of what is ready, the changes that cannot be undone.
+func (r *Run) ForGood() (n int) {
+	for i := range r.Plan.Changes {
+		if r.States[i] == decide.Ready && r.Plan.Changes[i].ForGood {
+			n++
+		}
+	}
+	return n
+}
+
+// Consent records that somebody wants what is ready, and why: nothing where it was accepted by
+// itself; else the whole plan, or just what is ready of a part.
+func (r *Run) Consent(because string) (err error) {
+	switch {
+	case r.Accepted:
+		return nil
+	case r.only == "":
+		err = r.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: r.Plan.ID, Body: ledger.Decision{
+			Plan: r.Plan.ID, Digest: r.Plan.Digest, Verdict: "accept", All: true, Because: because,
+		}})
+		if err != nil {
+			return say.ConsentNotRecorded(err)
+		}
+		return nil
+	}
+	ready := map[string]bool{}
+	for i, state := range r.States {
+		if state == decide.Ready {
+			ready[r.Plan.Changes[i].ID] = true
+		}
+	}
+	if err := r.accept(ready, false, because); err != nil {
+		return say.ConsentNotRecorded(err)
+	}
+	return r.Decide(r.desk.ctx)
+}
+
+// accept accepts some changes of the plan by themselves.
+func (r *Run) accept(ids map[string]bool, nobody bool, because string) error {
+	m := &decisions.Maker{
+		Ledger: r.ledger, Repo: r.Repo(), Plan: r.Plan, Today: r.Today, By: r.desk.Actor(),
+	}
+	_, err := m.Accept(r.desk.ctx, decisions.Choice{Changes: ids, Nobody: nobody}, decisions.Lifts{}, because)
+	return err
+}
+
+// Unattended limits a run to what pravet.yaml lets be carried out with nobody there, and accepts it:
+// not what is held, what cannot be undone, what was rejected, and what needs any of that. some is
+// false where that is nothing.
+func (r *Run) Unattended() (some bool, err error) {
+	p, rule := r.Plan, r.Repo().Unattended
+	if rule == nil {
+		return false, wrong(say.NoUnattended())
+	}
+	sel, changes, err := r.desk.Chosen(p, Choice{Only: rule.String()})
+	if err != nil {
+		return false, err
+	}
+	among := map[string]bool{}
+	for _, ch := range changes {
+		among[ch.ID] = !ch.ForGood && sel.States[ch.ID] != "rejected" && sel.States[ch.ID] != "done" &&
+			len(r.Standing.Holding(p, ch, r.Today)) == 0
+	}
+	lacking(p, among, sel.States)
+	if len(among) == 0 {
+		return false, nil
+	}
+	if err := r.accept(maps.Clone(among), true, say.Unattended(rule.String())); err != nil {
+		return false, err
+	}
+	if err := r.Among(r.desk.ctx, among); err != nil {
+		return false, err
+	}
+	r.Preview()
+	return true, nil
+}
+
+// lacking leaves out what needs something that is neither chosen nor done. What is needed
+// stands before what needs it.
+func lacking(p *plan.Plan, among map[string]bool, states map[string]string) {
+	for i := range p.Changes {
+		ch := &p.Changes[i]
+		if !among[ch.ID] || slices.ContainsFunc(ch.Needs, func(need string) bool {
+			return !among[need] && states[need] != "done"
+		}) {
+			delete(among, ch.ID)
+		}
+	}
+}
+
+// Left counts the changes that are neither done nor rejected.
+func (r *Run) Left() int {
+	return len(r.States) - r.Count(decide.Completed) - r.Count(decide.Refused)
+}
+
+// Go carries out what is ready, and then sends the letters that are due.
+func (r *Run) Go(progress func(carry.Progress)) (*carry.Result, error) {
+	return r.Job.Run(r.desk.ctx, progress)
+}
+
+// Head is the newest entry of the ledger once the run is over.
+func (r *Run) Head() (ledger.Head, error) { return r.ledger.Head() }
