@@ -33,6 +33,7 @@ type Place struct {
 	Environ     []string
 	Now         func() time.Time
 	Ear         Ear
+	Opened      func(file string) // hears of each file of the repository that is opened; nil for nobody
 }
 
 // An Ear hears what happens while a desk works. Each may be called from several goroutines,
@@ -68,7 +69,7 @@ func Open(ctx context.Context, at Place) (*Desk, error) {
 	var err error
 	d.tree, err = source.OpenTree(at.Dir, filepath.SplitList(d.env(source.Outside)))
 	if err == nil {
-		d.tree.Environment = at.Environment
+		d.tree.Environment, d.tree.Opened = at.Environment, at.Opened
 	}
 	return d, err
 }

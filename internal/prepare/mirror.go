@@ -2,6 +2,7 @@ package prepare
 
 import (
 	"context"
+	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/mirror"
@@ -10,15 +11,16 @@ import (
 
 // Mirror puts in the place of each application that was read a copy of it in memory, which
 // wrap may put something around. Nothing reaches the applications any more.
-func (s *State) Mirror(ctx context.Context, wrap func(app *model.App, m *mirror.Mirror) connect.Application) error {
+func (s *State) Mirror(wrap func(app *model.App, m *mirror.Mirror) connect.Application) error {
 	for a, e := range s.Exports {
 		if e == nil {
 			continue
 		}
-		state, err := s.Reached[a].Read(ctx)
+		at, err := time.Parse(time.RFC3339, e.TakenAt)
 		if err != nil {
 			return err
 		}
+		state := &connect.State{Accounts: e.Accounts, Mark: e.Digest, TakenAt: at, Says: e.Says}
 		m := &mirror.Mirror{App: s.Repo.Apps[a], Keeps: s.Repo.Exports[a].Shows(model.Removed), State: state}
 		s.Reached[a] = wrap(s.Repo.Apps[a], m)
 	}

@@ -82,10 +82,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 			Differs:    []string{},
 		},
 	}
-	err := in.State.Mirror(
-		ctx,
-		func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} },
-	)
+	err := in.State.Mirror(func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} })
 	if err != nil {
 		return nil, err
 	}

@@ -25,6 +25,8 @@ type Tree struct {
 	Dir string
 	// Environment is the one that files are read for, "" for the usual one.
 	Environment string
+	// Opened hears of each file that is opened, by its name in the folder; nil for nobody.
+	Opened func(name string)
 
 	root    *os.Root
 	outside []string // folders without links
@@ -137,6 +139,9 @@ func (t *Tree) Open(ctx context.Context, name string) (*Reader, error) {
 	f, err := p.root.OpenFile(p.name, os.O_RDONLY|noWait, 0)
 	if err != nil {
 		return nil, Unreadable(name, err)
+	}
+	if t.Opened != nil {
+		t.Opened(path.Clean(name))
 	}
 	return newReader(ctx, f, name)
 }
