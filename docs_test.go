@@ -20,9 +20,18 @@ import (
 	"pravet/internal/cli"
 	"pravet/internal/export"
 	"pravet/internal/prepare"
+	"pravet/internal/prepared"
 	"pravet/internal/source"
 	"pravet/internal/standin"
 )
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if err := prepared.Remove(); err != nil {
+		panic(err)
+	}
+	os.Exit(code)
+}
 
 // TestTheDocsAreTrue runs every command of the console blocks in README.md and
 // docs/, page by page, on a fresh repository of the example and its clock, and
@@ -74,7 +83,7 @@ type reader struct {
 
 func newReader(t *testing.T) *reader {
 	r := &reader{dir: filepath.Join(t.TempDir(), "marrowick"), now: marrowick.Today}
-	require.NoError(t, marrowick.Write(r.dir, true))
+	require.NoError(t, prepared.Marrowick.Copy(r.dir))
 	return r
 }
 

@@ -72,6 +72,7 @@ var arrows = map[string][]string{
 	"internal/secret":    {},
 	"internal/passwords": {},
 	"internal/servers":   {},
+	"internal/prepared":  {"examples/marrowick"},
 	"internal/rehearse": {
 		"internal/core",
 		"internal/carry",

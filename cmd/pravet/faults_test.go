@@ -4,6 +4,7 @@ package main_test
 
 import (
 	"fmt"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -13,14 +14,18 @@ import (
 	"pravet/internal/standin"
 )
 
-// seeds is how many chances each run with faults is tried under.
-const seeds = 50
+// someSeeds is under how many chances a run with faults is tried in every test run; KILLS=all tries
+// more.
+const someSeeds = 20
 
 // TestWithFaultsAllSettlesOrIsNamed: an application in which three requests of ten go wrong,
 // in every way that a stand-in knows. Whatever a run says of a change is true, everything
 // that it does not settle is named, and once the application is well, the rest is done.
 func TestWithFaultsAllSettlesOrIsNamed(t *testing.T) {
-	settled := 0
+	settled, seeds := 0, someSeeds
+	if os.Getenv("KILLS") == "all" {
+		seeds = 200
+	}
 	t.Cleanup(func() { t.Logf("%d of %d changes settled at once, over %d seeds", settled, seeds*yardChanges, seeds) })
 	for seed := range seeds {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
+	"pravet/internal/prepared"
 )
 
 // write puts files into a folder, with the folders on the way to them.
@@ -49,7 +50,7 @@ func drafted(t *testing.T, dir string, args ...string) string {
 // others, and says the same thing once.
 func TestRejectionsAtOnceAreAllWritten(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "repo")
-	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, prepared.Bare.Copy(dir))
 	id := drafted(t, dir)
 	out, _ := run(t, dir, "show", id, "--format", "csv", "--only", `app eq "rosters"`)
 	var ids []string
@@ -81,7 +82,7 @@ func TestRejectionsAtOnceAreAllWritten(t *testing.T) {
 // one without lifted guards are the same desired state.
 func TestTheFirstStandingRejectionLeavesThePlanInDate(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "repo")
-	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, prepared.Bare.Copy(dir))
 	require.NoError(t, os.Remove(filepath.Join(dir, "standing.yaml")))
 	id := drafted(t, dir)
 	out, status := run(t, dir, "reject", id, "--person", "E0118", "--standing", "--because", "not yet")

@@ -26,6 +26,7 @@ import (
 	"pravet/examples/marrowick"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
+	"pravet/internal/prepared"
 )
 
 // program is where the built program is; every script runs it as a user would.
@@ -49,6 +50,9 @@ func TestMain(m *testing.M) {
 	os.Setenv("CLOCK", marrowick.Today.UTC().Format(time.RFC3339))
 	code := m.Run()
 	os.RemoveAll(dir)
+	if err := prepared.Remove(); err != nil {
+		panic(err)
+	}
 	os.Exit(code)
 }
 
@@ -124,7 +128,7 @@ func exits(ts *testscript.TestScript, _ bool, args []string) {
 
 // marrowick DIR: the example's repository, with Git history.
 func marrowickRepo(ts *testscript.TestScript, _ bool, args []string) {
-	ts.Check(marrowick.Write(ts.MkAbs(args[0]), true))
+	ts.Check(prepared.Marrowick.Copy(ts.MkAbs(args[0])))
 }
 
 // appends FILE OTHER: the content of another file comes at the end of a file.
@@ -304,7 +308,7 @@ func TestProgramIsStaticAndSmall(t *testing.T) {
 // nothing left to do.
 func TestTwoRunsAtOnce(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "repo")
-	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, prepared.Bare.Copy(dir))
 	require.NoError(t, command(dir, "draft", "--on", "2026-11-24").Run())
 	plans, err := filepath.Glob(filepath.Join(dir, "plans", "*.json"))
 	require.NoError(t, err)
@@ -343,7 +347,7 @@ func command(dir string, args ...string) *exec.Cmd {
 // undisturbed run does.
 func TestAKilledRunIsFinishedByTheNext(t *testing.T) {
 	start := filepath.Join(t.TempDir(), "start")
-	require.NoError(t, marrowick.Write(start, false))
+	require.NoError(t, prepared.Bare.Copy(start))
 	require.NoError(t, command(start, "draft", "--on", "2026-11-24").Run())
 	plans, err := filepath.Glob(filepath.Join(start, "plans", "*.json"))
 	require.NoError(t, err)
@@ -439,7 +443,7 @@ func TestAFileThatMayNotBeRead(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(base) })
 	dir := filepath.Join(base, "repo")
-	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, prepared.Bare.Copy(dir))
 	require.NoError(t, exec.Command("cp", program, filepath.Join(base, "pravet")).Run())
 	require.NoError(t, exec.Command("chmod", "-R", "a+rwX", base).Run())
 	run := func(args ...string) string {

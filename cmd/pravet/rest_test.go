@@ -13,7 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/examples/marrowick"
+	"pravet/internal/prepared"
 )
 
 // draftIDs drafts and returns the ids of the plan's changes, and those that are
@@ -49,7 +49,7 @@ func TestAnyAcceptedPartLeavesTheRestOnRealFiles(t *testing.T) {
 	large := filepath.Join(t.TempDir(), "large")
 	require.NoError(t, exec.Command("go", "run", "pravet/tools/world", "-people", "1500", large).Run())
 	ferries := filepath.Join(t.TempDir(), "ferries")
-	require.NoError(t, marrowick.Write(ferries, false))
+	require.NoError(t, prepared.Bare.Copy(ferries))
 	for _, c := range []struct{ from, only string }{
 		{ferries, `effect eq "narrows"`},
 		{ferries, `effect eq "widens"`},
@@ -103,7 +103,7 @@ func TestAnyAcceptedPartLeavesTheRestOnRealFiles(t *testing.T) {
 // order of rows in any file changes nothing.
 func TestShuffledRowsGiveTheSameChanges(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "ferries")
-	require.NoError(t, marrowick.Write(dir, false))
+	require.NoError(t, prepared.Bare.Copy(dir))
 	before, held, _ := draftIDs(t, dir)
 	for _, name := range []string{
 		"people/ashore.csv", "people/afloat.csv", "people/season-2026.csv", "exports/tickets.csv",

@@ -3,6 +3,8 @@ package cli
 import (
 	"bytes"
 	"context"
+	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/examples/marrowick"
+	"pravet/internal/prepared"
 )
 
 // atDesk is the example's repository on its morning, with someone at a desk who
@@ -22,9 +25,44 @@ type atDesk struct {
 	err bytes.Buffer
 }
 
-func atWork(t *testing.T) *atDesk {
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if err := prepared.Remove(); err != nil {
+		panic(err)
+	}
+	os.Exit(code)
+}
+
+// drafted is the repository once a plan was drafted, and applied once that was carried out.
+var (
+	drafted = prepared.New(func(dir string) error {
+		if err := prepared.Marrowick.Copy(dir); err != nil {
+			return err
+		}
+		return (&atDesk{dir: dir}).expect(Done, "draft", "--on", "2026-11-24")
+	})
+	applied = prepared.New(func(dir string) error {
+		if err := drafted.Copy(dir); err != nil {
+			return err
+		}
+		return (&atDesk{dir: dir}).expect(Held, "apply", "2w57bede", "--yes")
+	})
+)
+
+// expect runs a command that ends with a status.
+func (d *atDesk) expect(status int, args ...string) error {
+	if got := d.run(args...); got != status {
+		return fmt.Errorf("%s ended with status %d: %s", args[0], got, d.err.String())
+	}
+	return nil
+}
+
+func atWork(t *testing.T) *atDesk { return in(t, prepared.Marrowick) }
+
+// in is a desk in a copy of a folder.
+func in(t *testing.T, from *prepared.Folder) *atDesk {
 	d := &atDesk{dir: t.TempDir()}
-	require.NoError(t, marrowick.Write(d.dir, true))
+	require.NoError(t, from.Copy(d.dir))
 	return d
 }
 
@@ -69,33 +107,43 @@ func TestEveryCommandIsExplainedAndItsExamplesWork(t *testing.T) {
 			require.NotEmpty(t, cmd.GroupID, cmd.Name())
 		}
 		for _, line := range strings.Split(cmd.Example, "\n") {
-			d := atWork(t)
-			require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
-			if slices.Contains([]string{"log", "verify", "backout"}, cmd.Name()) {
-				require.Equal(t, Held, d.run("apply", "2w57bede", "--yes"))
-			}
-			args := shellSplit(strings.TrimSpace(line))
-			require.Equal(t, "pravet", args[0], line)
-			ctx, stop := context.Background(), func() {}
-			if slices.Contains(args, "serve") { // until somebody interrupts
-				ctx, stop = context.WithTimeout(ctx, 300*time.Millisecond)
-			}
-			status := d.runFor(ctx, args[1:]...)
-			stop()
-			wanted := Done
-			switch {
-			case cmd.Name() == "fetch" && slices.Contains(args, "berths"):
-				wanted = WrongUsage // here its users live in a file
-			case cmd.Name() != "apply" || slices.Contains(args, "--only"): // of whom nothing is held
-			case slices.Contains(args, "--yes"):
-				wanted = Held
-			default:
-				wanted = WrongUsage // there is no terminal to ask on
-			}
-			require.Equal(t, wanted, status, "%s\n%s", line, d.err.String())
+			t.Run(strings.TrimSpace(line), func(t *testing.T) {
+				if !strings.Contains(line, "serve") { // those serve at one port
+					t.Parallel()
+				}
+				works(t, cmd, line)
+			})
 		}
 	}
 	walk(c.root())
+}
+
+// works runs an example of a command.
+func works(t *testing.T, cmd *cobra.Command, line string) {
+	from := drafted
+	if slices.Contains([]string{"log", "verify", "backout"}, cmd.Name()) {
+		from = applied
+	}
+	d := in(t, from)
+	args := shellSplit(strings.TrimSpace(line))
+	require.Equal(t, "pravet", args[0], line)
+	ctx, stop := context.Background(), func() {}
+	if slices.Contains(args, "serve") { // until somebody interrupts
+		ctx, stop = context.WithTimeout(ctx, 300*time.Millisecond)
+	}
+	status := d.runFor(ctx, args[1:]...)
+	stop()
+	wanted := Done
+	switch {
+	case cmd.Name() == "fetch" && slices.Contains(args, "berths"):
+		wanted = WrongUsage // here its users live in a file
+	case cmd.Name() != "apply" || slices.Contains(args, "--only"): // of whom nothing is held
+	case slices.Contains(args, "--yes"):
+		wanted = Held
+	default:
+		wanted = WrongUsage // there is no terminal to ask on
+	}
+	require.Equal(t, wanted, status, "%s\n%s", line, d.err.String())
 }
 
 // shellSplit splits a line at spaces that are not within single quotes.
@@ -186,8 +234,7 @@ func TestTheQuestionIsAskedOnce(t *testing.T) {
 	for answer, want := range map[string]int{
 		"yes\n": Held, " yes \n": Held, "y\n": Failed, "\n": Failed, "": Failed, "no\nyes\n": Failed, "yes": Held,
 	} {
-		d := atWork(t)
-		require.Equal(t, Done, d.run("draft", "--on", "2026-11-24"))
+		d := in(t, drafted)
 		env := d.env()
 		env.Terminal, env.Stdin = true, strings.NewReader(answer)
 		d.err.Reset()

@@ -19,6 +19,7 @@ const evil = "\x1b[2J\x1b]0;x\x07\u202eevil\u2066\u009b8m\u2028"
 // TestNoTextFromFilesReachesTheTerminalRaw: every command, on a repository with
 // evil in every field that takes text, writes nothing that a terminal obeys.
 func TestNoTextFromFilesReachesTheTerminalRaw(t *testing.T) {
+	t.Parallel()
 	d := atWork(t)
 	quoted := `"` + strings.NewReplacer("\x1b", `\e`, "\x07", `\a`, "\u202e", `\u202e`, "\u2066", `\u2066`, "\u009b", `\x9b`, "\u2028", `\u2028`).
 		Replace(evil) +

@@ -18,21 +18,13 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
+	"pravet/internal/prepared"
 )
-
-// ferries is the repository of Marrowick Ferries as it was written, to be copied.
-var ferries = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "marrowick-")
-	if err == nil {
-		err = marrowick.Write(dir, false)
-	}
-	return dir, err
-})
 
 func TestMain(m *testing.M) {
 	status := m.Run()
-	if dir, err := ferries(); err == nil {
-		_ = os.RemoveAll(dir)
+	if err := prepared.Remove(); err != nil {
+		panic(err)
 	}
 	os.Exit(status)
 }
@@ -47,15 +39,8 @@ type place struct {
 }
 
 func newPlace(t *testing.T) *place {
-	from, err := ferries()
-	require.NoError(t, err)
 	p := &place{t: t, dir: filepath.Join(t.TempDir(), "access")}
-	require.NoError(t, os.CopyFS(p.dir, os.DirFS(from)))
-	exports, err := filepath.Glob(filepath.Join(p.dir, "exports", "*"))
-	require.NoError(t, err)
-	for _, file := range exports {
-		require.NoError(t, os.Chtimes(file, marrowick.Exported, marrowick.Exported))
-	}
+	require.NoError(t, prepared.Bare.Copy(p.dir))
 	return p
 }
 

@@ -267,7 +267,7 @@ func histories() int {
 	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
 		return n
 	}
-	return 2_000
+	return 500
 }
 
 // TestNoWaitIsEverShortened: histories of one account on its way out, under any sequence
