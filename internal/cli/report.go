@@ -126,7 +126,7 @@ func (c *program) reports(names []string, x *reporting) error {
 func (c *program) writeReport(w io.Writer, page *show.Page, format string) error {
 	switch format {
 	case "csv":
-		return show.ReportCSV(w, page.Tables[0])
+		return show.PrintCSV(w, show.ReportTable(page.Tables[0]))
 	case "json":
 		return show.ReportJSON(w, page)
 	case "markdown":

@@ -221,20 +221,15 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, warnings []acces
 			}[effect],
 		)
 		p.Line()
-		p.Line("| who | application | what | why |")
-		p.Line("| --- | --- | --- | --- |")
+		table := &Table{Headers: []string{"who", "application", "what", "why"}}
 		for i := range list {
 			if d := &list[i]; d.Effect == effect {
-				p.Linef(
-					"| %s (%s) | %s | %s | %s |",
-					markdown(d.Name),
-					markdown(d.Person),
-					markdown(d.App),
-					markdown(difference(d)),
-					markdown(because(&d.Because)),
-				)
+				table.Rows = append(table.Rows, []string{
+					d.Name + " (" + d.Person + ")", d.App, difference(d), because(&d.Because),
+				})
 			}
 		}
+		p.Markdown(table, false)
 	}
 	return p.Err()
 }

@@ -149,51 +149,43 @@ func PlanMarkdown(w io.Writer, v *PlanView, summary bool) error {
 	}
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
-		first := true
+		table := &Table{Headers: []string{"effect", "who", "change", "why"}}
 		for _, c := range v.Changes {
-			if c.App != e.App {
-				continue
+			if c.App == e.App {
+				table.Rows = append(table.Rows, v.markdownRow(c))
 			}
-			if first {
-				p.Line()
-				p.Linef("#### %s", markdown(e.App+" "+e.Title))
-				p.Line()
-				p.Line("| effect | who | change | why |")
-				p.Line("| --- | --- | --- | --- |")
-				first = false
-			}
-			var why []string
-			for _, h := range c.Holds {
-				why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
-			}
-			for _, r := range v.Plan.Because(c) {
-				why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
-			}
-			what := words.What(c)
-			if c.ForGood {
-				what += ", for good"
-			}
-			if means := words.Means(c); means != "" {
-				what += " (" + means + ")"
-			}
-			p.Linef(
-				"| %s | %s | %s | %s |",
-				c.Effect,
-				markdown(words.Whose(v.Plan, c)),
-				markdown(what),
-				strings.Join(why, "<br>"),
-			)
+		}
+		if len(table.Rows) > 0 {
+			p.Linef("\n#### %s\n", markdown(e.App+" "+e.Title))
+			p.Markdown(table, true)
 		}
 	}
 	p.markdownRest(v)
 	return p.Err()
 }
 
+// markdownRow is a change as a row, marked up.
+func (v *PlanView) markdownRow(c *plan.Change) []string {
+	var why []string
+	for _, h := range c.Holds {
+		why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
+	}
+	for _, r := range v.Plan.Because(c) {
+		why = append(why, fmt.Sprintf("%s:%d %s", markdown(r.File), r.Line, markdown(r.Says)))
+	}
+	what := words.What(c)
+	if c.ForGood {
+		what += ", for good"
+	}
+	if means := words.Means(c); means != "" {
+		what += " (" + means + ")"
+	}
+	return []string{c.Effect.String(), markdown(words.Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>")}
+}
+
 // markdownCauses writes what causes the changes, and folds those that are alike.
 func (p *Printer) markdownCauses(v *PlanView) {
-	p.Line()
-	p.Line("| changes | what | who | because |")
-	p.Line("| ---: | --- | --- | --- |")
+	table := &Table{Headers: []string{"changes", "what", "who", "because"}, Right: map[int]bool{0: true}}
 	for n, folds := range v.Outline.ByCause() {
 		because := words.Cause(&v.Outline.Causes[n])
 		for _, f := range folds {
@@ -201,9 +193,13 @@ func (p *Printer) markdownCauses(v *PlanView) {
 			if f.Held > 0 {
 				what += fmt.Sprintf(", **%s held**", model.Thousands(f.Held))
 			}
-			p.Linef("| %s | %s | %s | %s |", model.Thousands(len(f.Changes)), what, markdown(words.Who(&f)), markdown(because))
+			table.Rows = append(table.Rows, []string{
+				model.Thousands(len(f.Changes)), what, markdown(words.Who(&f)), markdown(because),
+			})
 		}
 	}
+	p.Line()
+	p.Markdown(table, true)
 }
 
 // markdownRest writes what a plan says besides its changes.
@@ -233,11 +229,4 @@ func (p *Printer) markdownRest(v *PlanView) {
 	for _, s := range v.Aside {
 		p.Line("* " + markdown(words.Sentence(v.Plan, &s.Change)) + "; " + markdown(rejected(s)))
 	}
-}
-
-// markdown escapes a text for a cell of a Markdown table.
-func markdown(s string) string {
-	return strings.NewReplacer(
-		`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "<", "&lt;", ">", "&gt;", "[", `\[`, "]", `\]`,
-	).Replace(words.Clean(s))
 }
