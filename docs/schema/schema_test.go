@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -18,7 +19,8 @@ import (
 	"pravet/docs/schema"
 	"pravet/examples/marrowick"
 	"pravet/examples/start"
-
+	"pravet/internal/connect"
+	"pravet/internal/connect/ways"
 	"pravet/internal/core/guard"
 )
 
@@ -161,6 +163,47 @@ func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 
 // TestGuardsAreThoseOfTheRegistry: the table of docs/guards.md and the list of standing.json follow from the
 // registry of guards. UPDATE=1 writes them anew.
+// What connect takes is what the ways say of themselves; kept is what the schema spells out.
+func TestConnectTakesWhatTheWaysSay(t *testing.T) {
+	text, err := schema.Get("app")
+	require.NoError(t, err)
+	type key = map[string]any
+	var app struct {
+		Properties struct {
+			Connect struct{ Properties map[string]key }
+		}
+	}
+	require.NoError(t, json.Unmarshal(text, &app))
+	properties := app.Properties.Connect.Properties
+	names := map[string]bool{
+		"by": true, "firstPassword": true, "rate": true, "parallel": true, "tries": true, "timeout": true, "settle": true,
+		"failures": true, "batch": true,
+	}
+	var by []any
+	for _, w := range ways.All {
+		by = append(by, w.Name)
+		for _, k := range w.Keys {
+			names[k.Name] = true
+			got := maps.Clone(properties[k.Name])
+			require.NotNil(t, got, "%s of %s has no schema", k.Name, w.Name)
+			require.Equal(t, k.Doc, got["description"], "%s of %s", k.Name, w.Name)
+			if delete(got, "description"); k.Schema == connect.KeptSchema {
+				continue
+			}
+			want := key{"type": "string"}
+			if k.Schema != "" {
+				want = nil
+				require.NoError(t, json.Unmarshal([]byte(k.Schema), &want))
+			}
+			require.Equal(t, want, got, "%s of %s", k.Name, w.Name)
+		}
+	}
+	require.Equal(t, by, properties["by"]["enum"])
+	for name := range properties {
+		require.True(t, names[name], "no way takes %s", name)
+	}
+}
+
 func TestGuardsAreThoseOfTheRegistry(t *testing.T) {
 	var table strings.Builder
 	table.WriteString("| guard | holds | limit, unless set | may be lifted for |\n| --- | --- | --- | --- |\n")

@@ -17,7 +17,6 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/way"
 )
 
 // An Application is one application as it can be reached. It is used by one
@@ -89,7 +88,7 @@ type Live interface {
 	// may not do. It changes nothing.
 	Check(ctx context.Context) ([]Ability, error)
 	// Limits are how a run deals with the application.
-	Limits() way.Limits
+	Limits() Limits
 }
 
 // An Ability is something that a caller may need to do.

@@ -27,7 +27,6 @@ import (
 	"pravet/internal/servers"
 	"pravet/internal/source"
 	"pravet/internal/standin"
-	"pravet/internal/way"
 )
 
 // odd is an account's name that means something in DNs, filters, SQL, shells and CSV.
@@ -48,7 +47,7 @@ type reached struct {
 //	ada  open     Ada Fell   crew, lead
 //	bo   open     Bo Marsh
 //	cy   blocked  Cy Quay    deck
-func yard(t *testing.T, spec *way.Spec) *live.Application {
+func yard(t *testing.T, spec *connect.Spec) *live.Application {
 	t.Helper()
 	app := &model.App{ID: "yard", Match: "userName", Attrs: []model.Attr{
 		{Name: "userName", Person: "userName"}, {Name: "displayName", Person: "displayName"},
@@ -61,7 +60,7 @@ func yard(t *testing.T, spec *way.Spec) *live.Application {
 	require.NoError(t, err)
 	t.Cleanup(func() { tree.Close() })
 	spec.Page, spec.Parallel, spec.Tries, spec.Timeout = max(spec.Page, 2), max(spec.Parallel, 4), 4, 5*time.Second
-	spec.Limits = way.Limits{Batch: 100, Settle: 2 * time.Second}
+	spec.Limits = connect.Limits{Batch: 100, Settle: 2 * time.Second}
 	return &live.Application{
 		Tree: tree, App: app, Spec: spec,
 		Export: &export.Spec{Format: "jsonl", Paths: []model.Name{{Text: "yard.jsonl"}}},
@@ -87,7 +86,7 @@ func overSCIM(t *testing.T, faults standin.Faults) (*reached, *standin.Server) {
 	s.AddGroup("deck", cy)
 	web := httptest.NewServer(s)
 	t.Cleanup(web.Close)
-	a := yard(t, &way.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
+	a := yard(t, &connect.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("open sesame"), Ask: a.Ask})
 	}
@@ -167,7 +166,7 @@ func overLDAP(t *testing.T, secure bool) (*reached, *servers.Directory) {
 	s, err := servers.StartDirectory(context.Background(), t.TempDir(), suffix, yardLDIF)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
-	spec := &way.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", LDAP: &export.Directory{
+	spec := &connect.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", Own: &export.Directory{
 		People: "ou=people," + suffix, Groups: "ou=groups," + suffix, Roles: "ou=roles," + suffix, Away: "ou=away," + suffix,
 		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
 		Block: export.Block{Attribute: "pwdAccountLockedTime", Blocked: "000001010000Z"},
@@ -219,7 +218,7 @@ func overPostgres(t *testing.T) (*reached, *servers.Database) {
 		"GRANT deck TO cy",
 		"CREATE DATABASE sales",
 	))
-	a := yard(t, &way.Spec{By: "postgres", URL: s.URL, User: s.User, Password: "env:PASSWORD", Postgres: &way.Database{
+	a := yard(t, &connect.Spec{By: "postgres", URL: s.URL, User: s.User, Password: "env:PASSWORD", Own: &postgres.Server{
 		Groups: "groups", Databases: []string{"postgres", "sales"},
 	}})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
@@ -241,7 +240,7 @@ func overProgram(t *testing.T) (*reached, string) {
 		"cy": {"state": "blocked", "attributes": {"displayName": "Cy Quay"}, "group": ["deck"]}}`), 0o600))
 	example, err := filepath.Abs("../../examples/program/accounts.py")
 	require.NoError(t, err)
-	a := yard(t, &way.Spec{By: "program", Program: []string{"python3", example, state}, Parallel: 1})
+	a := yard(t, &connect.Spec{By: "program", At: []string{"python3", example, state}, Parallel: 1})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return program.Open(
 			ctx,

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"pravet/internal/connect"
 	"slices"
 	"sync"
 	"testing"
@@ -17,7 +18,6 @@ import (
 
 	"pravet/internal/connect/live"
 	ours "pravet/internal/connect/scim"
-	"pravet/internal/way"
 )
 
 // foreign is the yard on a SCIM server that others have written: the library parses and
@@ -59,7 +59,7 @@ func foreign(t *testing.T) *reached {
 	put(groups, scim.ResourceAttributes{"displayName": "deck", "members": []any{map[string]any{"value": cy}}})
 	web := httptest.NewServer(s)
 	t.Cleanup(web.Close)
-	a := yard(t, &way.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
+	a := yard(t, &connect.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return ours.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("any"), Ask: a.Ask})
 	}

@@ -6,6 +6,7 @@ import (
 	"crypto/x509"
 	"os"
 	"path/filepath"
+	"pravet/internal/connect/postgres"
 	"strings"
 	"testing"
 	"time"
@@ -19,7 +20,6 @@ import (
 	"pravet/internal/connect/program"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/way"
 )
 
 // TestWhatARoleOwnsIsHandedOverBeforeItGoes: in every database that is named, and a role that
@@ -65,7 +65,8 @@ func TestWhatARoleOwnsIsHandedOverBeforeItGoes(t *testing.T) {
 	}
 	refused(hand, `the role owns something in the database "elsewhere"; add it to databases under connect`)
 	refused(remove, "the role still owns something; hand it over first")
-	r.app.Spec.Postgres.Databases = append(r.app.Spec.Postgres.Databases, "elsewhere")
+	of := r.app.Spec.Own.(*postgres.Server)
+	of.Databases = append(of.Databases, "elsewhere")
 	for _, c := range []*plan.Change{hand, thing(model.Leave, "ada", "crew"), thing(model.Revoke, "ada", "lead"), remove} {
 		for id, err := range carry(t, r.app, c) {
 			require.NoError(t, err, id)
@@ -95,10 +96,10 @@ func TestAProgramThatMisbehavesIsKilledAndAskedAgain(t *testing.T) {
 			dir := t.TempDir()
 			a := yard(
 				t,
-				&way.Spec{By: "program", Program: []string{"sh", "-c", "read line; echo told >&2; " + c.script}},
+				&connect.Spec{By: "program", At: []string{"sh", "-c", "read line; echo told >&2; " + c.script}},
 			)
 			if c.script == "" {
-				a.Spec.Program = []string{"./no-such-program"}
+				a.Spec.At = []string{"./no-such-program"}
 			}
 			a.Spec.Timeout, a.Spec.Tries = 300*time.Millisecond, 2
 			var said []string
@@ -131,7 +132,7 @@ func TestTheShellExampleIsAProgramToo(t *testing.T) {
 	require.NoError(t, os.WriteFile(state, []byte("ada open\nbo blocked\n"), 0o600))
 	example, err := filepath.Abs("../../examples/program/accounts.sh")
 	require.NoError(t, err)
-	a := yard(t, &way.Spec{By: "program", Program: []string{"sh", example, state}, Parallel: 1})
+	a := yard(t, &connect.Spec{By: "program", At: []string{"sh", example, state}, Parallel: 1})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return program.Open(
 			ctx,

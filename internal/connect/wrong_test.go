@@ -23,7 +23,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/standin"
-	"pravet/internal/way"
 )
 
 // lying is the yard at a server that answers as it likes; discovery finds nothing unless the
@@ -37,7 +36,7 @@ func lying(t *testing.T, answer http.HandlerFunc) *live.Application {
 
 func yardAt(t *testing.T, url string, secret func(context.Context, string) (string, error)) *live.Application {
 	t.Helper()
-	a := yard(t, &way.Spec{By: "scim", URL: url, Token: "env:TOKEN"})
+	a := yard(t, &connect.Spec{By: "scim", URL: url, Token: "env:TOKEN"})
 	a.Spec.Timeout, a.Spec.Tries = 400*time.Millisecond, 2
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secret, Ask: a.Ask})
@@ -286,13 +285,13 @@ func TestATokenThatExpiresIsHadAnew(t *testing.T) {
 
 	requests.Store(0)
 	a = yardAt(t, web.URL, secretOf("kept-well"))
-	a.Spec.Token, a.Spec.Client = "", &way.Client{ID: "pravet", Secret: "env:SECRET", At: web.URL + "/token"}
+	a.Spec.Token, a.Spec.Client = "", &connect.Client{ID: "pravet", Secret: "env:SECRET", At: web.URL + "/token"}
 	state, err = a.Fetch(context.Background(), func(int) {})
 	require.NoError(t, err)
 	require.Equal(t, 9, state.Accounts.Len())
 	require.Equal(t, int32(2), tokens.Load(), "another token is asked for once the first has expired")
 	a = yardAt(t, web.URL, secretOf("guessed"))
-	a.Spec.Token, a.Spec.Client = "", &way.Client{ID: "pravet", Secret: "env:SECRET", At: web.URL + "/token"}
+	a.Spec.Token, a.Spec.Client = "", &connect.Client{ID: "pravet", Secret: "env:SECRET", At: web.URL + "/token"}
 	_, err = a.Fetch(context.Background(), func(int) {})
 	require.ErrorContains(t, err, "gives no token: status 401 invalid_client")
 	require.NotContains(t, err.Error(), "guessed")

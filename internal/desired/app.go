@@ -5,7 +5,7 @@ import (
 	"regexp"
 	"sort"
 
-	"pravet/internal/way"
+	"pravet/internal/connect"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -24,7 +24,7 @@ func (r *Repo) readApps() {
 	type read struct {
 		app   *model.App
 		spec  *export.Spec
-		reach *way.Spec
+		reach *connect.Spec
 	}
 	var all []read
 	first := map[string]model.Pos{}
@@ -74,7 +74,7 @@ func (r *Repo) readApps() {
 	}
 }
 
-func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *way.Spec) {
+func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *connect.Spec) {
 	f := d.fields(
 		root,
 		"an application",

@@ -7,7 +7,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"pravet/internal/way"
+	"pravet/internal/connect"
+	"pravet/internal/connect/ways"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -30,8 +31,8 @@ func needed(app *model.App, s *export.Spec) {
 }
 
 // export reads where the exported state is.
-func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *export.Spec {
-	if way.Live(reach.By) {
+func (d *doc) export(app *model.App, root, n *yaml.Node, reach *connect.Spec) *export.Spec {
+	if reach.Live {
 		return d.fetched(app, n, reach)
 	}
 	if n == nil {
@@ -94,9 +95,9 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 			}
 		}
 	}
-	if s.Format == "jsonl" && reach.By == "files" {
+	if w := ways.Named(reach.By); s.Format != "" && w.Formats != nil && !slices.Contains(w.Formats, s.Format) {
 		d.problem(
-			orNode(f["format"], n), "two-rules", "an export in jsonl is read, and not written",
+			orNode(f["format"], n), "two-rules", "an export in "+s.Format+" is read, and not written",
 			"say connect: {by: upload}, or another way by which changes get there",
 		)
 	}
@@ -107,7 +108,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *way.Spec) *expor
 }
 
 // fetched is where what is fetched from a live application is kept.
-func (d *doc) fetched(app *model.App, n *yaml.Node, reach *way.Spec) *export.Spec {
+func (d *doc) fetched(app *model.App, n *yaml.Node, reach *connect.Spec) *export.Spec {
 	s := &export.Spec{
 		Format: "jsonl", Delimiter: ',', Columns: reach.Columns, Pos: reach.Pos,
 		Missing: "nothing was fetched yet; fetch it with: pravet fetch " + app.ID,
@@ -124,11 +125,9 @@ func (d *doc) fetched(app *model.App, n *yaml.Node, reach *way.Spec) *export.Spe
 			path = model.Name{Text: d.text(p, "path"), Pos: d.pos(p)}
 		}
 	}
-	if reach.By == "postgres" {
-		s.Columns = append(
-			s.Columns,
-			export.Column{Attr: model.Owned, Name: "what it owns", Split: "\n", Pos: reach.Pos},
-		)
+	for _, c := range ways.Named(reach.By).Shows {
+		c.Pos = reach.Pos
+		s.Columns = append(s.Columns, c)
 	}
 	s.Paths = []model.Name{path}
 	return s

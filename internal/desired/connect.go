@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net"
 	"net/url"
-	"pravet/internal/way"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,6 +11,8 @@ import (
 
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/connect"
+	"pravet/internal/connect/ways"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 )
@@ -28,24 +29,14 @@ const (
 	maxParallel     = 64
 )
 
-// settings are the keys of connect that each way has besides by.
-var settings = map[string][]string{
-	"files":    {},
-	"scim":     {"url", "ca", "token", "client", "columns", "page"},
-	"ldap":     append([]string{"url", "ca", "user", "password", "columns", "page"}, directoryKeys...),
-	"postgres": {"url", "ca", "user", "password", "databases", "groups"},
-	"program":  {"run"},
-	"upload":   append([]string{"folder", "write", "delimiter", "fields", "columns"}, directoryKeys...),
-}
-
 // liveSettings are those that all live ways have.
 var liveSettings = []string{"firstPassword", "rate", "parallel", "tries", "timeout", "settle", "failures", "batch"}
 
 // connect reads how changes reach an application.
-func (d *doc) connect(root, n *yaml.Node) *way.Spec {
-	s := &way.Spec{
+func (d *doc) connect(root, n *yaml.Node) *connect.Spec {
+	s := &connect.Spec{
 		By: "files", Parallel: defaultParallel, Tries: defaultTries, Timeout: defaultTimeout, Page: defaultPage,
-		Limits: way.Limits{Failures: defaultFailures, Batch: defaultBatch, Settle: defaultSettle},
+		Limits: connect.Limits{Failures: defaultFailures, Batch: defaultBatch, Settle: defaultSettle},
 	}
 	var by *yaml.Node
 	if n != nil && n.Kind == yaml.MappingNode {
@@ -68,13 +59,16 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 		return s
 	}
 	s.Pos = d.pos(n)
-	if by := d.oneOf(by, "by", way.Ways...); by != "" {
-		s.By = by
-	} else {
+	way := ways.Named(d.oneOf(by, "by", ways.Names()...))
+	if way == nil {
 		return s
 	}
-	known := append([]string{"by"}, settings[s.By]...)
-	if way.Live(s.By) {
+	s.By, s.Live = way.Name, way.Live
+	known := []string{"by"}
+	for _, k := range way.Keys {
+		known = append(known, k.Name)
+	}
+	if way.Live {
 		known = append(known, liveSettings...)
 	}
 	f := d.fields(n, "connect", known...)
@@ -82,34 +76,8 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 	if n := f["firstPassword"]; n != nil {
 		s.First, s.Pos = d.oneOf(n, "firstPassword", "random", "none") == "random", d.pos(n)
 	}
-	switch s.By {
-	case "scim":
-		d.address(s, n, f, "https")
-		d.signIn(s, n, f)
-	case "ldap":
-		d.address(s, n, f, "ldaps", "ldap")
-		d.account(s, n, f)
-		s.LDAP = d.directory(n, f, "connect")
-	case "postgres":
-		d.address(s, n, f, "postgres")
-		d.account(s, n, f)
-		s.Postgres = &way.Database{Groups: "groups"}
-		for _, name := range d.names(f["databases"], "databases") {
-			s.Postgres.Databases = append(s.Postgres.Databases, name.Text)
-		}
-		if g := f["groups"]; g != nil {
-			s.Postgres.Groups = d.oneOf(g, "groups", "groups", "roles")
-		}
-	case "program":
-		for _, word := range d.list(f["run"], "run") {
-			s.Program = append(s.Program, d.text(word, "a word of run"))
-		}
-		if len(s.Program) == 0 {
-			d.problem(n, "missing-key", "connect does not say which program to run", "add run: [PROGRAM, ARGUMENT]")
-		}
-		s.Parallel = 1
-	case "upload":
-		d.upload(s, n, f)
+	if way.Read != nil {
+		way.Read(&connectReader{d, n, f}, s)
 	}
 	for _, e := range d.entries(f["columns"], "columns") {
 		s.Columns = append(s.Columns, d.column(e))
@@ -118,7 +86,7 @@ func (d *doc) connect(root, n *yaml.Node) *way.Spec {
 }
 
 // limits reads how an application is to be dealt with.
-func (d *doc) limits(s *way.Spec, f map[string]*yaml.Node) {
+func (d *doc) limits(s *connect.Spec, f map[string]*yaml.Node) {
 	for _, x := range []struct {
 		key   string
 		to    *int
@@ -167,20 +135,19 @@ func (d *doc) seconds(n *yaml.Node, what string, to *time.Duration) {
 
 // address reads where an application is. A connection that others could read is taken only
 // to this very machine.
-func (d *doc) address(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node, schemes ...string) {
-	s.CA = d.text(f["ca"], "ca")
+func (d *doc) address(at *yaml.Node, f map[string]*yaml.Node, schemes ...string) string {
 	example := schemes[0] + "://HOST"
-	s.URL = d.required(f, at, "url", "connect")
-	if s.URL == "" {
-		return
+	address := d.required(f, at, "url", "connect")
+	if address == "" {
+		return ""
 	}
 	n := f["url"]
-	u, err := url.Parse(s.URL)
+	u, err := url.Parse(address)
 	switch {
 	case err != nil || u.Host == "":
 		d.problem(n, "bad-address", "this is no address", "write it like "+example)
 	case u.User != nil:
-		s.URL = ""
+		address = ""
 		d.problem(n, "secret-in-file", "an address holds no name and no password",
 			"take them out; name them under connect, as env:NAME or file:PATH")
 	case u.Scheme == "http" && slices.Contains(schemes, "https") && loopback(u):
@@ -188,6 +155,7 @@ func (d *doc) address(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node, schem
 		d.problem(n, "bad-address", fmt.Sprintf("%s:// is not expected here", u.Scheme),
 			"write it like "+example+"; a connection that others could read is taken only to this machine itself")
 	}
+	return address
 }
 
 // loopback reports whether an address leads to this very machine.
@@ -197,11 +165,11 @@ func loopback(u *url.URL) bool {
 }
 
 // signIn reads by what a caller is known to an application over HTTP.
-func (d *doc) signIn(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
+func (d *doc) signIn(s *connect.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 	s.Token = d.reference(f["token"], "token")
 	if n := f["client"]; n != nil {
 		c := d.fields(n, "client", "id", "secret", "at", "scopes")
-		s.Client = &way.Client{ID: d.required(c, n, "id", "client"), Secret: d.reference(c["secret"], "secret")}
+		s.Client = &connect.Client{ID: d.required(c, n, "id", "client"), Secret: d.reference(c["secret"], "secret")}
 		if c["secret"] == nil {
 			d.problem(n, "missing-key", "client has no secret", "add secret: env:NAME")
 		}
@@ -224,7 +192,7 @@ func (d *doc) signIn(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 }
 
 // account reads who signs in to a server.
-func (d *doc) account(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
+func (d *doc) account(s *connect.Spec, at *yaml.Node, f map[string]*yaml.Node) {
 	s.User = d.required(f, at, "user", "connect")
 	s.Password = d.reference(f["password"], "password")
 	if f["password"] == nil {
@@ -278,39 +246,98 @@ func (d *doc) directory(at *yaml.Node, f map[string]*yaml.Node, of string) *expo
 	return x
 }
 
-// upload reads what is written for somebody to load.
-func (d *doc) upload(s *way.Spec, at *yaml.Node, f map[string]*yaml.Node) {
-	x := &way.Upload{Folder: "uploads", Format: "csv", Delim: ','}
-	if n := f["folder"]; n != nil {
-		x.Folder = d.text(n, "folder")
-		if err := d.tree.Allowed(x.Folder); err != nil {
-			d.problem(n, "outside", "the folder is outside of the repository", "name one below it")
-		}
+// A connectReader reads what is under connect for a way. It implements connect.Reader.
+type connectReader struct {
+	d  *doc
+	at *yaml.Node
+	f  map[string]*yaml.Node
+}
+
+var _ connect.Reader = (*connectReader)(nil)
+
+// Has reports whether a key is there.
+func (r *connectReader) Has(key string) bool { return r.f[key] != nil }
+
+// Text is the text of a key, "" where it is not there.
+func (r *connectReader) Text(key string) string { return r.d.text(r.f[key], key) }
+
+// Required is the text of a key that must be there.
+func (r *connectReader) Required(key string) string { return r.d.required(r.f, r.at, key, "connect") }
+
+// Secret is a reference to a secret.
+func (r *connectReader) Secret(key string) string { return r.d.reference(r.f[key], key) }
+
+// OneOf is one of some words, "" where the key is not there.
+func (r *connectReader) OneOf(key string, words ...string) string {
+	if r.f[key] == nil {
+		return ""
 	}
-	if n := f["write"]; n != nil {
-		x.Format = d.oneOf(n, "write", "csv", "ldif", "scim")
+	return r.d.oneOf(r.f[key], key, words...)
+}
+
+// Names are a list of names, or one.
+func (r *connectReader) Names(key string) (out []string) {
+	for _, name := range r.d.names(r.f[key], key) {
+		out = append(out, name.Text)
 	}
-	if n := f["delimiter"]; n != nil {
-		e := &export.Spec{Delimiter: ','}
-		d.delimiter(n, e)
-		x.Delim = e.Delimiter
+	return out
+}
+
+// Words are a list of texts.
+func (r *connectReader) Words(key string) (out []string) {
+	for _, word := range r.d.list(r.f[key], key) {
+		out = append(out, r.d.text(word, "a word of "+key))
 	}
-	for _, e := range d.entries(f["fields"], "fields") {
-		text := d.text(e.value, e.name)
+	return out
+}
+
+// Fields are names with texts, whose attributes in braces have names.
+func (r *connectReader) Fields(key string) (out []connect.Field) {
+	for _, e := range r.d.entries(r.f[key], key) {
+		text := r.d.text(e.value, e.name)
 		names, _ := model.FieldsIn(text)
 		for _, name := range names {
 			if strings.TrimSpace(name) == "" {
-				d.problem(e.value, "unknown-field", "a field in braces has no name", "write {userName}, for example")
+				r.d.problem(e.value, "unknown-field", "a field in braces has no name", "write {userName}, for example")
 			}
 		}
-		x.Fields = append(x.Fields, way.Field{Header: e.name, Text: text})
+		out = append(out, connect.Field{Name: e.name, Text: text})
 	}
-	if x.Format == "ldif" {
-		s.LDAP = d.directory(at, f, "connect")
+	return out
+}
+
+// Delimiter is what stands between cells.
+func (r *connectReader) Delimiter(key string) rune {
+	e := &export.Spec{Delimiter: ','}
+	r.d.delimiter(r.f[key], e)
+	return e.Delimiter
+}
+
+// Folder is a folder below the repository.
+func (r *connectReader) Folder(key, usual string) string {
+	if r.f[key] == nil {
+		return usual
 	}
-	if x.Format == "csv" && len(x.Fields) == 0 && f["write"] != nil {
-		d.problem(at, "missing-key", "connect does not say which columns the application loads",
-			"add fields: {HEADER: \"{userName}\"}")
+	folder := r.Text(key)
+	if err := r.d.tree.Allowed(folder); err != nil {
+		r.Wrong(key, "outside", "the folder is outside of the repository", "name one below it")
 	}
-	s.Upload = x
+	return folder
+}
+
+// Address reads where an application is.
+func (r *connectReader) Address(schemes ...string) string { return r.d.address(r.at, r.f, schemes...) }
+
+// Account reads who signs in to a server.
+func (r *connectReader) Account(s *connect.Spec) { r.d.account(s, r.at, r.f) }
+
+// SignIn reads by what a caller is known to an application over HTTP.
+func (r *connectReader) SignIn(s *connect.Spec) { r.d.signIn(s, r.at, r.f) }
+
+// Directory reads where a directory has what.
+func (r *connectReader) Directory() *export.Directory { return r.d.directory(r.at, r.f, "connect") }
+
+// Wrong notes what is wrong at a key, "" for connect as a whole.
+func (r *connectReader) Wrong(key, rule, says, hint string) {
+	r.d.problem(orNode(r.f[key], r.at), rule, says, hint)
 }

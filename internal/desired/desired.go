@@ -18,7 +18,7 @@ import (
 	"sort"
 	"strings"
 
-	"pravet/internal/way"
+	"pravet/internal/connect"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -42,8 +42,8 @@ type Repo struct {
 	Guards         model.Guards
 	Separations    []model.Separation
 	Exceptions     []model.Exception
-	Apps           []*model.App // by id
-	Connects       []*way.Spec  // how each application is reached
+	Apps           []*model.App    // by id
+	Connects       []*connect.Spec // how each application is reached
 	Exports        []*export.Spec
 	Kits           []*model.Kit  // by name
 	Paths          []*model.Path // by rank

@@ -4,11 +4,12 @@ import (
 	"filippo.io/age"
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/connect"
+	"pravet/internal/connect/ways"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/passwords"
-	"pravet/internal/way"
 )
 
 // FirstPasswords say who may read the first passwords of new accounts, and where they are put.
@@ -82,12 +83,12 @@ func (r *Repo) readKeys(d *doc, app *model.App, n *yaml.Node) {
 }
 
 // keys makes sure that the age of keys is known.
-func (d *doc) keys(app *model.App, reach *way.Spec, spec *export.Spec) {
+func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
 	if app.Keys == nil || spec == nil {
 		return
 	}
-	known := reach.By == "ldap" || reach.By == "program" || spec.Column(model.KeySince) != nil
-	if !way.Live(reach.By) || !known {
+	known := ways.Named(reach.By).TellsAge || spec.Column(model.KeySince) != nil
+	if !reach.Live || !known {
 		d.probs.Add(problem(
 			app.Keys.Pos, "missing-column", "keys are made anew, and nothing shows how old one is",
 			"add keySince under columns, of a live application; PostgreSQL does not tell it",

@@ -16,7 +16,6 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/say"
-	"pravet/internal/way"
 )
 
 // A Run is a plan that is being carried out.
@@ -75,14 +74,14 @@ func (d *Desk) claim(s *prepare.State, apps []string) error {
 	}
 	for _, id := range apps {
 		a := s.Repo.App(id)
-		if a < 0 || !way.Live(s.Repo.Connects[a].By) {
+		if a < 0 || !s.Repo.Connects[a].Live {
 			continue
 		}
 		spec := s.Repo.Connects[a]
 		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
 			return say.NotClaimed(id, err)
 		}
-		at := append([]string{spec.By, spec.URL}, spec.Program...)
+		at := append([]string{spec.By, spec.URL}, spec.At...)
 		lock := flock.New(filepath.Join(folder, "claims", plan.Name(at...)))
 		ok, err := lock.TryLock()
 		if err != nil {

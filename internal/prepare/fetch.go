@@ -10,7 +10,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
-	"pravet/internal/way"
 )
 
 // A Fetched is what came of fetching one application.
@@ -36,7 +35,7 @@ func (s *State) Live(apps []string) (out []int, notLive []string, err error) {
 	for a, app := range s.Repo.Apps {
 		switch {
 		case !chosen[a]:
-		case way.Live(s.Repo.Connects[a].By):
+		case s.Repo.Connects[a].Live:
 			out = append(out, a)
 		case len(apps) > 0:
 			notLive = append(notLive, app.ID)

@@ -2,19 +2,15 @@ package prepare
 
 import (
 	"context"
+	"crypto/x509"
 	"fmt"
 	"io"
 	"sync"
 	"time"
 
 	"pravet/internal/connect"
-	"pravet/internal/connect/files"
-	"pravet/internal/connect/ldap"
 	"pravet/internal/connect/live"
-	"pravet/internal/connect/postgres"
-	"pravet/internal/connect/program"
-	"pravet/internal/connect/scim"
-	"pravet/internal/connect/upload"
+	"pravet/internal/connect/ways"
 	"pravet/internal/core/plan"
 	"pravet/internal/passwords"
 	"pravet/internal/secret"
@@ -23,68 +19,37 @@ import (
 // reach is an application as its file says how to reach it. Nothing is connected to before
 // it is asked something.
 func (s *State) reach(a int) connect.Application {
-	repo, spec := s.Repo, s.Repo.Connects[a]
-	if spec.By == "files" {
-		return &files.Files{Tree: repo.Tree, Spec: repo.Exports[a], App: repo.Apps[a]}
+	repo, spec, app := s.Repo, s.Repo.Connects[a], s.Repo.Apps[a]
+	o := &connect.Opening{
+		Tree: repo.Tree, Export: repo.Exports[a], App: app, Spec: spec,
+		Now: func() time.Time {
+			if s.Now != nil {
+				return s.Now()
+			}
+			return time.Now()
+		},
+		Secret: func(ctx context.Context, ref string) (string, error) {
+			value, err := secret.Read(ctx, ref, s.Environ)
+			if err != nil {
+				return "", fmt.Errorf("%s: %w", spec.Pos, err)
+			}
+			return value, nil
+		},
+		Environ: func() []string { return s.Environ },
+		Roots:   func(ctx context.Context) (*x509.CertPool, error) { return repo.Tree.Roots(ctx, spec.CA) },
+		Log: func(text string) {
+			if s.Log != nil {
+				s.Log(app.ID + ": " + text)
+			}
+		},
 	}
-	clock := func() time.Time {
-		if s.Now != nil {
-			return s.Now()
-		}
-		return time.Now()
+	if spec.First {
+		o.First = s.first(app.ID)
 	}
-	if spec.By == "upload" {
-		return &upload.Upload{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec, Now: clock}
+	if app.Keys != nil {
+		o.Key = s.first(app.ID)
 	}
-	out := &live.Application{Tree: repo.Tree, Export: repo.Exports[a], App: repo.Apps[a], Spec: spec}
-	out.Now = clock
-	read := func(ctx context.Context, ref string) (string, error) {
-		value, err := secret.Read(ctx, ref, s.Environ)
-		if err != nil {
-			return "", fmt.Errorf("%s: %w", spec.Pos, err)
-		}
-		return value, nil
-	}
-	out.Open = func(ctx context.Context) (live.Driver, error) {
-		roots, err := repo.Tree.Roots(ctx, spec.CA)
-		if err != nil {
-			return nil, err
-		}
-		app := repo.Apps[a]
-		var first, key func(account string) (string, error)
-		if spec.First {
-			first = s.first(app.ID)
-		}
-		if app.Keys != nil {
-			key = s.first(app.ID)
-		}
-		switch spec.By {
-		case "ldap":
-			return ldap.Open(
-				ctx,
-				live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
-			)
-		case "postgres":
-			return postgres.Open(
-				ctx,
-				live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
-			)
-		case "program":
-			return program.Open(ctx, live.Options{
-				App: app, Spec: spec, Dir: repo.Dir, Environ: s.Environ, Ask: out.Ask, First: first, Key: key,
-				Log: func(text string) {
-					if s.Log != nil {
-						s.Log(app.ID + ": " + text)
-					}
-				},
-			})
-		}
-		return scim.Open(
-			ctx,
-			live.Options{App: app, Spec: spec, Roots: roots, Secret: read, Ask: out.Ask, First: first, Key: key},
-		)
-	}
-	return out
+	return ways.Named(spec.By).Open(o)
 }
 
 // Close ends the connections to applications.

@@ -21,7 +21,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 	"pravet/internal/export"
-	"pravet/internal/way"
 )
 
 // assertion is the control by which a change is made only where an entry is as it was
@@ -35,7 +34,7 @@ const version = "entryCSN"
 // driver speaks LDAP to one server.
 type driver struct {
 	app    *model.App
-	spec   *way.Spec
+	spec   *connect.Spec
 	at     *export.Directory
 	tls    *tls.Config
 	user   string
@@ -65,7 +64,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		return nil, errors.New("the address under url cannot be read")
 	}
 	d := &driver{
-		app: o.App, spec: o.Spec, at: o.Spec.LDAP, user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First, key: o.Key,
+		app: o.App, spec: o.Spec, at: directory(o.Spec), user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First, key: o.Key,
 		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
 		entries: map[string]*entry{},
 	}

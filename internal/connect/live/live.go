@@ -17,8 +17,6 @@ import (
 	"sync"
 	"time"
 
-	"pravet/internal/way"
-
 	"pravet/internal/connect"
 	"pravet/internal/core/account"
 	"pravet/internal/core/model"
@@ -50,7 +48,7 @@ type Driver interface {
 // Options are what a driver needs besides a connection.
 type Options struct {
 	App     *model.App
-	Spec    *way.Spec
+	Spec    *connect.Spec
 	Roots   *x509.CertPool                                        // nil for the system's
 	Secret  func(ctx context.Context, ref string) (string, error) // reads a secret
 	Ask     func(ctx context.Context, f func(context.Context) error) error
@@ -59,6 +57,24 @@ type Options struct {
 	Dir     string                               // the repository, in which programs run
 	Environ []string                             // of programs
 	Log     func(text string)                    // takes what programs say on standard error
+}
+
+// Opener opens applications that a driver reaches.
+func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *connect.Opening) connect.Application {
+	return func(o *connect.Opening) connect.Application {
+		a := &Application{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now}
+		a.Open = func(ctx context.Context) (Driver, error) {
+			roots, err := o.Roots(ctx)
+			if err != nil {
+				return nil, err
+			}
+			return open(ctx, Options{
+				App: o.App, Spec: o.Spec, Roots: roots, Secret: o.Secret, Ask: a.Ask, First: o.First, Key: o.Key,
+				Dir: o.Tree.Dir, Environ: o.Environ(), Log: o.Log,
+			})
+		}
+		return a
+	}
 }
 
 // Work is what is to be done to one account.
@@ -114,7 +130,7 @@ type Application struct {
 	Tree   *source.Tree
 	Export *export.Spec
 	App    *model.App
-	Spec   *way.Spec
+	Spec   *connect.Spec
 	Open   func(ctx context.Context) (Driver, error) // called once, when the application is reached first
 	Now    func() time.Time                          // the clock by which a fetch is dated; nil for the machine's
 
@@ -129,7 +145,7 @@ type Application struct {
 var _ connect.Live = (*Application)(nil)
 
 // Limits are how a run deals with the application.
-func (a *Application) Limits() way.Limits { return a.Spec.Limits }
+func (a *Application) Limits() connect.Limits { return a.Spec.Limits }
 
 // Read reads what was fetched last.
 func (a *Application) Read(ctx context.Context) (*connect.State, error) { return a.read(ctx, a.Export) }

@@ -7,8 +7,6 @@ import (
 	"sync"
 	"time"
 
-	"pravet/internal/way"
-
 	"github.com/cenkalti/backoff/v5"
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/time/rate"
@@ -49,7 +47,7 @@ type pacer struct {
 	until time.Time
 }
 
-func newPacer(s *way.Spec) *pacer {
+func newPacer(s *connect.Spec) *pacer {
 	p := &pacer{}
 	if s.Rate > 0 {
 		p.limit = rate.NewLimiter(rate.Limit(s.Rate), 1)

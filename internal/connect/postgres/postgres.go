@@ -20,13 +20,12 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
-	"pravet/internal/way"
 )
 
 // driver speaks to one server.
 type driver struct {
 	app    *model.App
-	spec   *way.Spec
+	spec   *connect.Spec
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
 	pool   *pgxpool.Pool
@@ -190,7 +189,7 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 			}
 		}
 	}
-	for _, name := range d.spec.Postgres.Databases {
+	for _, name := range of(d.spec).Databases {
 		err := d.ask(ctx, func(ctx context.Context) error {
 			return judge(d.in(ctx, name, func(*pgx.Conn) error { return nil }), false)
 		})

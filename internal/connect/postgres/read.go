@@ -136,7 +136,7 @@ func (d *driver) kind(name string) model.Kind {
 	switch {
 	case d.app.Thing(model.Group, name) >= 0:
 		return model.Group
-	case d.app.Thing(model.Role, name) >= 0, d.spec.Postgres.Groups == "roles":
+	case d.app.Thing(model.Role, name) >= 0, of(d.spec).Groups == "roles":
 		return model.Role
 	}
 	return model.Group

@@ -243,8 +243,8 @@ func (d *driver) listed(ctx context.Context, account string) error {
 // databases are those whose objects are handed over: those that are named, else the one that
 // is connected to.
 func (d *driver) databases() []string {
-	if len(d.spec.Postgres.Databases) > 0 {
-		return d.spec.Postgres.Databases
+	if len(of(d.spec).Databases) > 0 {
+		return of(d.spec).Databases
 	}
 	return []string{d.config.ConnConfig.Database}
 }

@@ -111,7 +111,7 @@ func (d *driver) running() error {
 	if d.cmd != nil {
 		return nil
 	}
-	cmd := exec.Command(d.o.Spec.Program[0], d.o.Spec.Program[1:]...)
+	cmd := exec.Command(d.o.Spec.At[0], d.o.Spec.At[1:]...)
 	cmd.Dir, cmd.Env, cmd.Stderr = d.o.Dir, d.o.Environ, &logger{take: d.o.Log}
 	group(cmd)
 	in, err := cmd.StdinPipe()

@@ -21,8 +21,6 @@ import (
 	"sync"
 	"time"
 
-	"pravet/internal/way"
-
 	"golang.org/x/oauth2"
 	"golang.org/x/oauth2/clientcredentials"
 
@@ -41,7 +39,7 @@ const mediaType = "application/scim+json"
 type client struct {
 	base *url.URL
 	http *http.Client
-	spec *way.Spec
+	spec *connect.Spec
 	read func(ctx context.Context, ref string) (string, error) // a secret
 
 	mu    sync.Mutex
@@ -57,7 +55,7 @@ type answer struct {
 }
 
 func newClient(
-	spec *way.Spec, roots *x509.CertPool, read func(ctx context.Context, ref string) (string, error),
+	spec *connect.Spec, roots *x509.CertPool, read func(ctx context.Context, ref string) (string, error),
 ) (*client, error) {
 	base, err := url.Parse(strings.TrimSuffix(spec.URL, "/"))
 	if err != nil {

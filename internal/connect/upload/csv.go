@@ -15,20 +15,20 @@ import (
 // csv writes a row for each account that the application's own columns can say something
 // about (RFC 4180).
 func (w *writer) csv(changes []*plan.Change) ([]byte, error) {
-	fields := w.Spec.Upload.Fields
+	fields := of(w.Spec).Fields
 	if len(fields) == 0 {
 		return nil, nil
 	}
 	says := map[string]bool{} // what the columns name
 	var header []string
 	for _, f := range fields {
-		header = append(header, f.Header)
+		header = append(header, f.Name)
 		names, _ := model.FieldsIn(f.Text)
 		for _, name := range names {
 			if _, ok := w.value(&entry{is: account.New("")}, name); !ok {
 				return nil, fmt.Errorf(
 					"the field %s of uploads names {%s}, and there is no such attribute of accounts; there are %s",
-					f.Header, name, strings.Join(w.names(), ", "),
+					f.Name, name, strings.Join(w.names(), ", "),
 				)
 			}
 			says[name] = true
@@ -36,7 +36,7 @@ func (w *writer) csv(changes []*plan.Change) ([]byte, error) {
 	}
 	var b bytes.Buffer
 	out := csv.NewWriter(&b)
-	out.Comma, out.UseCRLF = w.Spec.Upload.Delim, true
+	out.Comma, out.UseCRLF = of(w.Spec).Delim, true
 	if err := out.Write(header); err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package upload
 
 import (
+	"pravet/internal/connect"
 	"strings"
 	"testing"
 	"unicode/utf8"
@@ -13,7 +14,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/export"
-	"pravet/internal/way"
 )
 
 // FuzzChangeRecordsAreReadAsTheyWereMeant: whatever an name is called, and whatever its name
@@ -34,9 +34,9 @@ func FuzzChangeRecordsAreReadAsTheyWereMeant(f *testing.F) {
 		app := &model.App{ID: "yard", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "displayName"}}}
 		app.Index()
 		w := &writer{
-			Upload: &Upload{App: app, Spec: &way.Spec{Upload: &way.Upload{}, LDAP: &export.Directory{
+			Upload: &Upload{App: app, Spec: &connect.Spec{Own: &Loading{Directory: &export.Directory{
 				People: "ou=people,dc=x", Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
-			}}},
+			}}}},
 			covered: map[*plan.Change]bool{}, accounts: account.In(app, &model.Accounts{Key: &table.Column{}, Sets: model.NewSets()}),
 		}
 		c := &plan.Change{Verb: model.Update, Account: name, Attribute: "displayName", After: plan.Text(shown)}

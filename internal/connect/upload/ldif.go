@@ -14,7 +14,7 @@ import (
 
 // ldif writes change records (RFC 2849).
 func (w *writer) ldif(changes []*plan.Change) []byte {
-	d := w.Spec.LDAP
+	d := of(w.Spec).Directory
 	var b strings.Builder
 	b.WriteString("version: 1\n")
 	line := func(name, value string) { b.WriteString(export.LDIFLine(name, value, "\n")) }

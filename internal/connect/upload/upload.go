@@ -20,7 +20,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
 	"pravet/internal/source"
-	"pravet/internal/way"
 )
 
 // Upload is an application that is changed by uploads. It implements connect.Later.
@@ -28,14 +27,14 @@ type Upload struct {
 	Tree   *source.Tree
 	Export *export.Spec
 	App    *model.App
-	Spec   *way.Spec
+	Spec   *connect.Spec
 	Now    func() time.Time
 }
 
 var _ connect.Later = (*Upload)(nil)
 
 // Where is the folder that files to load and checklists are put in.
-func (u *Upload) Where() string { return u.Spec.Upload.Folder }
+func (u *Upload) Where() string { return of(u.Spec).Folder }
 
 // Read reads the export.
 func (u *Upload) Read(ctx context.Context) (*connect.State, error) {
@@ -80,8 +79,8 @@ func (u *Upload) Prepare(ctx context.Context, _ string, changes []*plan.Change) 
 	}
 	s := &step{of: u, changes: changes, refused: map[string]string{}}
 	var text []byte
-	ending := "." + u.Spec.Upload.Format
-	switch u.Spec.Upload.Format {
+	ending := "." + of(u.Spec).Format
+	switch of(u.Spec).Format {
 	case "ldif":
 		text = w.ldif(changes)
 	case "scim":

@@ -1,0 +1,40 @@
+package postgres
+
+import (
+	"slices"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/core/model"
+	"pravet/internal/export"
+)
+
+// Way is for PostgreSQL servers, whose login roles are accounts.
+var Way = &connect.Way{
+	Name: "postgres", Live: true,
+	Keys: slices.Concat([]connect.Key{connect.URL, connect.CA}, connect.Login, []connect.Key{
+		{Name: "databases", Doc: "The databases in which what a role owns is handed over", Schema: `{"type": "array", "items": {"type": "string"}}`},
+		connect.Directory[1], // groups
+	}),
+	Shows: []export.Column{{Attr: model.Owned, Name: "what it owns", Split: "\n"}},
+	Read: func(r connect.Reader, s *connect.Spec) {
+		s.CA, s.URL = r.Text("ca"), r.Address("postgres")
+		s.At = []string{s.URL}
+		r.Account(s)
+		x := &Server{Databases: r.Names("databases"), Groups: "groups"}
+		if r.Has("groups") {
+			x.Groups = r.OneOf("groups", "groups", "roles")
+		}
+		s.Own = x
+	},
+	Open: live.Opener(Open),
+}
+
+// A Server is what of a server is Pravet's business.
+type Server struct {
+	Databases []string // which hold what login roles own
+	Groups    string   // which of our kinds a group role is: groups or roles
+}
+
+// of is what of a server is Pravet's business.
+func of(s *connect.Spec) *Server { return s.Own.(*Server) }

@@ -1,0 +1,20 @@
+package scim
+
+import (
+	"slices"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+)
+
+// Way is for applications that are reached over SCIM (RFC 7644).
+var Way = &connect.Way{
+	Name: "scim", Live: true,
+	Keys: slices.Concat([]connect.Key{connect.URL, connect.CA}, connect.SignIn, []connect.Key{connect.Columns, connect.Page}),
+	Read: func(r connect.Reader, s *connect.Spec) {
+		s.CA, s.URL = r.Text("ca"), r.Address("https")
+		s.At = []string{s.URL}
+		r.SignIn(s)
+	},
+	Open: live.Opener(Open),
+}
