@@ -15,7 +15,6 @@ import (
 	"github.com/zeebo/blake3"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/kept"
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 )
@@ -26,7 +25,7 @@ const maxDepth = 30
 // Keep keeps what an application holds, and returns the digest under which it is kept.
 // O(accounts).
 func Keep(l ledger.Ledger, app *model.App, accounts *model.Accounts) (digest string, err error) {
-	text, err := kept.Write(app, accounts)
+	text, err := Write(app, accounts)
 	if err != nil {
 		return "", err
 	}
@@ -49,7 +48,7 @@ func Keep(l ledger.Ledger, app *model.App, accounts *model.Accounts) (digest str
 			if err != nil {
 				return "", err
 			}
-			if delta := kept.Delta(before, text); len(delta) < len(text)/2 {
+			if delta := Delta(before, text); len(delta) < len(text)/2 {
 				data, k.Base, k.Depth = delta, seen.Held, base.Depth+1
 			}
 		}
@@ -108,7 +107,7 @@ func unfold(l ledger.Ledger, digest string, visit func(digest string, text []byt
 		}
 		if chain[i].Base == "" {
 			text = data
-		} else if text, err = kept.Apply(text, data); err != nil {
+		} else if text, err = Apply(text, data); err != nil {
 			return fmt.Errorf("what an export held cannot be read: %w", err)
 		}
 		if i == 0 && sum(text) != digest {
@@ -152,7 +151,7 @@ func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
-	accounts, err := kept.Read(text, app)
+	accounts, err := Read(text, app)
 	if err != nil {
 		return nil, err
 	}
@@ -232,7 +231,7 @@ func Since(
 	all = all[:until(all, on)]
 	had := map[string][]bool{} // state → whether each of the accounts had it
 	look := func(digest string, text []byte) error {
-		state, err := kept.Look(text, app, thing)
+		state, err := Look(text, app, thing)
 		if err != nil {
 			return err
 		}

@@ -1,4 +1,4 @@
-package kept_test
+package past_test
 
 import (
 	"fmt"
@@ -9,12 +9,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"pravet/internal/core/kept"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
+	"pravet/internal/past"
 )
 
-func app() *model.App {
+func keptApp() *model.App {
 	a := &model.App{ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName"}, {Name: "title"}, {Name: "email"}}}
 	a.Things = []model.Thing{
 		{Kind: model.Group, Name: "crew"}, {Kind: model.Role, Name: "seller"}, {Kind: model.Role, Name: "lead"},
@@ -51,8 +51,8 @@ func draw(t *rapid.T, a *model.App) *model.Accounts {
 	return out
 }
 
-// told is what accounts say, whatever their order.
-func told(a *model.App, x *model.Accounts) (out []string) {
+// keptTold is what accounts say, whatever their order.
+func keptTold(a *model.App, x *model.Accounts) (out []string) {
 	for i := range x.Len() {
 		var held []string
 		for _, t := range x.Sets.Members(x.Held[i]) {
@@ -68,13 +68,13 @@ func told(a *model.App, x *model.Accounts) (out []string) {
 // TestWhatIsKeptIsReadAgain: names, states, attributes, holdings and nesting.
 func TestWhatIsKeptIsReadAgain(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		a := app()
+		a := keptApp()
 		want := draw(t, a)
-		text, err := kept.Write(a, want)
+		text, err := past.Write(a, want)
 		require.NoError(t, err)
-		got, err := kept.Read(text, a)
+		got, err := past.Read(text, a)
 		require.NoError(t, err)
-		require.Equal(t, told(a, want), told(a, got))
+		require.Equal(t, keptTold(a, want), keptTold(a, got))
 	})
 }
 
@@ -82,44 +82,44 @@ func TestWhatIsKeptIsReadAgain(t *testing.T) {
 // the order of its accounts.
 func TestADifferenceLeadsFromOneToTheOther(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		a := app()
-		x, err := kept.Write(a, draw(t, a))
+		a := keptApp()
+		x, err := past.Write(a, draw(t, a))
 		require.NoError(t, err)
-		y, err := kept.Write(a, draw(t, a))
+		y, err := past.Write(a, draw(t, a))
 		require.NoError(t, err)
-		got, err := kept.Apply(x, kept.Delta(x, y))
+		got, err := past.Apply(x, past.Delta(x, y))
 		require.NoError(t, err)
 		require.Equal(t, string(y), string(got))
-		require.Empty(t, kept.Delta(x, x))
+		require.Empty(t, past.Delta(x, x))
 	})
 }
 
 // TestWhatIsDamagedIsRefused.
 func TestWhatIsDamagedIsRefused(t *testing.T) {
-	a := app()
+	a := keptApp()
 	for _, text := range []string{"", "{", `{"format":"pravet.held/9"}`, `{"format":"pravet.held/1"}` + "\nann\topen\t7\n",
 		`{"format":"pravet.held/1"}` + "\nann\topen\n", `{"format":"pravet.held/1","things":["role seller"]}` + "\nann\topen\tx\n"} {
-		_, err := kept.Read([]byte(text), a)
+		_, err := past.Read([]byte(text), a)
 		require.Error(t, err, text)
 	}
 	for _, delta := range []string{"?", "-0", "-9", "-x", "-1\n-1", "\n"} {
-		_, err := kept.Apply([]byte("head\nann\n"), []byte(delta))
-		require.ErrorIs(t, err, kept.ErrDelta, delta)
+		_, err := past.Apply([]byte("head\nann\n"), []byte(delta))
+		require.ErrorIs(t, err, past.ErrDelta, delta)
 	}
 }
 
 // TestThingsThatWentAreLeftOut: a catalog may list less today than it did.
 func TestThingsThatWentAreLeftOut(t *testing.T) {
-	a := app()
+	a := keptApp()
 	x := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, Attrs: make([]*table.Column, 3), States: []model.State{model.Open}}
 	x.Key.Append("ann")
 	x.Held = []uint32{x.Sets.Of([]int32{0, 1, 2, 3})}
-	text, err := kept.Write(a, x)
+	text, err := past.Write(a, x)
 	require.NoError(t, err)
-	less := app()
+	less := keptApp()
 	less.Things = slices.DeleteFunc(less.Things, func(t model.Thing) bool { return strings.Contains(t.Name, "l") })
 	less.Index()
-	got, err := kept.Read(text, less)
+	got, err := past.Read(text, less)
 	require.NoError(t, err)
-	require.Equal(t, []string{`"ann" open "" [group crew license seat]`, "[]"}, told(less, got))
+	require.Equal(t, []string{`"ann" open "" [group crew license seat]`, "[]"}, keptTold(less, got))
 }

@@ -4,7 +4,7 @@
 //
 // The text is a line of JSON, the head, and a line for each account, sorted; one that
 // changed little since another is written as the difference (Delta).
-package kept
+package past
 
 import (
 	"bytes"
