@@ -6,7 +6,6 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 )
 
 // Proof compares what people should have by the files as they were and as they would be: everything that a
@@ -101,7 +100,7 @@ func has(v *access.View, p, a int, name string) bool {
 	}
 	for t := range v.Apps[a].Things {
 		if v.Apps[a].Things[t].String() == name {
-			return reach.Exported(v.Apps[a], v.Accounts[a]).Has(v.Accounts[a].Has(int(account)), int32(t))
+			return diff.Exported(v.Apps[a], v.Accounts[a]).Has(v.Accounts[a].Has(int(account)), int32(t))
 		}
 	}
 	return false

@@ -5,7 +5,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
 )
@@ -59,9 +58,9 @@ func (r *Repo) clashesAlong() {
 // both of, on a day. O(people + classes · kits).
 func (r *Repo) Clashes(today day.Day) {
 	var sets []*model.Sets
-	var graphs []*graph.Graph
+	var graphs []*model.Graph
 	for _, app := range r.Apps {
-		sets, graphs = append(sets, model.NewSets()), append(graphs, graph.Catalog(app))
+		sets, graphs = append(sets, model.NewSets()), append(graphs, model.CatalogGraph(app))
 	}
 	due := entitle.Compute(
 		entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today},

@@ -9,7 +9,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -176,7 +175,7 @@ func (r *Repo) resolveSeparations(all []pending) {
 // another of the same set along, a kit that gives two of them.
 func (r *Repo) breaks(s *model.Separation) {
 	for _, x := range s.Apart {
-		app, g := r.Apps[x.App], graph.Catalog(r.Apps[x.App])
+		app, g := r.Apps[x.App], model.CatalogGraph(r.Apps[x.App])
 		for _, y := range s.Apart {
 			if chain := g.Chain(x.Thing, y.Thing); x.App == y.App && len(chain) > 1 {
 				r.fail(
@@ -203,7 +202,7 @@ func (r *Repo) breaks(s *model.Separation) {
 				return g.App == x.App &&
 					slices.ContainsFunc(
 						g.Things,
-						func(t int32) bool { return graph.Catalog(r.Apps[x.App]).Chain(t, x.Thing) != nil },
+						func(t int32) bool { return model.CatalogGraph(r.Apps[x.App]).Chain(t, x.Thing) != nil },
 					)
 			})
 		}

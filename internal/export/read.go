@@ -9,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
@@ -437,7 +436,7 @@ func (b *builder) defined() {
 
 // direct leaves of what is shown what is held directly, once for each set.
 func (b *builder) direct() {
-	sets, g := b.out.Sets, graph.Exported(b.app, b.out)
+	sets, g := b.out.Sets, model.ExportedGraph(b.app, b.out)
 	direct := make([]uint32, sets.Count())
 	for set := range direct {
 		direct[set] = g.Direct(b.app, sets, uint32(set))

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"strconv"
 
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -28,7 +27,7 @@ func Look(text []byte, app *model.App, thing int32) (*Lookup, error) {
 	number := numbering(app)
 	was := &model.Accounts{}
 	h.graph(was, app, number)
-	g := graph.Exported(app, was)
+	g := model.ExportedGraph(app, was)
 	l := &Lookup{make([]bool, len(h.Things)), rows}
 	for i, name := range h.Things {
 		t := number(name)

@@ -6,7 +6,6 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
@@ -35,7 +34,7 @@ func lingers(l ledger.Ledger, s *State, clock day.Day) ([]ledger.Record, error) 
 			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions,
 		}
 		for _, app := range s.Repo.Apps {
-			in.Sets, in.Graphs = append(in.Sets, model.NewSets()), append(in.Graphs, graph.Catalog(app))
+			in.Sets, in.Graphs = append(in.Sets, model.NewSets()), append(in.Graphs, model.CatalogGraph(app))
 		}
 		due := entitle.Compute(in)
 		h = &held{was, due.Ruled, due.Linger}

@@ -14,10 +14,8 @@ import (
 	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
 )
 
@@ -48,8 +46,8 @@ type View struct {
 
 	AccountOf [][]int32      // application → person → account, or diff.None; nil where no export was read
 	PersonOf  [][]int32      // application → account → person, or diff.None
-	graphs    []*graph.Graph // what should bring what along in each application
-	reach     []*reach.Reacher
+	graphs    []*model.Graph // what should bring what along in each application
+	reach     []*diff.Reacher
 	leaving   *leaving.Input // made when it is asked for first
 	only      []string       // applications whose licenses are counted
 }
@@ -72,15 +70,15 @@ func (v *View) Keep(was []entitle.Was) {
 func Look(in Input) *View {
 	v := &View{Input: in}
 	for a, app := range in.Apps {
-		sets, wanted := model.NewSets(), graph.Catalog(app)
+		sets, wanted := model.NewSets(), model.CatalogGraph(app)
 		exported := wanted
 		if of := in.Accounts[a]; of != nil {
 			app.Select(of, in.Today)
-			sets, wanted, exported = of.Sets, graph.Wanted(app, of), graph.Exported(app, of)
+			sets, wanted, exported = of.Sets, model.WantedGraph(app, of), model.ExportedGraph(app, of)
 		}
 		v.Sets = append(v.Sets, sets)
 		v.graphs = append(v.graphs, wanted)
-		v.reach = append(v.reach, reach.New(exported, sets))
+		v.reach = append(v.reach, diff.New(exported, sets))
 	}
 	v.Due = entitle.Compute(
 		entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today},

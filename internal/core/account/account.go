@@ -15,9 +15,9 @@ package account
 import (
 	"slices"
 
+	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -81,7 +81,7 @@ type Accounts struct {
 	App   *model.App
 	Of    *model.Accounts
 	at    *table.Index
-	along *reach.Reacher // what comes along with what, nil until somebody asks
+	along *diff.Reacher // what comes along with what, nil until somebody asks
 }
 
 // In returns the accounts of an export, to be looked up.
@@ -140,7 +140,7 @@ func (r row) Gives(kind model.Kind, name string) bool {
 		return false
 	}
 	if r.in.along == nil {
-		r.in.along = reach.Exported(r.in.App, r.in.Of)
+		r.in.along = diff.Exported(r.in.App, r.in.Of)
 	}
 	return r.in.along.Has(r.in.Of.Has(r.i), t)
 }

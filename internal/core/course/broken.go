@@ -4,9 +4,7 @@ import (
 	"fmt"
 
 	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // Broken tells what must hold at every step and does not, and by how much: seats held beyond
@@ -15,13 +13,13 @@ import (
 // that.
 func (n *Now) Broken() map[string]int {
 	out := map[string]int{}
-	reachers := make([]*reach.Reacher, len(n.Apps))
+	reachers := make([]*diff.Reacher, len(n.Apps))
 	for a, app := range n.Apps {
 		accounts := n.Accounts[a]
 		if accounts == nil {
 			continue
 		}
-		reachers[a] = reach.New(graph.Exported(app, accounts), accounts.Sets)
+		reachers[a] = diff.New(model.ExportedGraph(app, accounts), accounts.Sets)
 		for t := range app.Things {
 			thing := &app.Things[t]
 			held, open := 0, 0

@@ -7,11 +7,9 @@ import (
 
 	"pravet/internal/core/account"
 	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -23,7 +21,7 @@ type simulation struct {
 	app      *model.App
 	accounts *model.Accounts
 	defs     *model.Definitions
-	reach    *reach.Reacher
+	reach    *diff.Reacher
 	index    *table.Index
 	of       map[string]*state
 	limited  []limit
@@ -47,10 +45,10 @@ type limit struct {
 }
 
 // reacher reaches by the definitions as they are in thought.
-func (s *simulation) reacher() *reach.Reacher {
+func (s *simulation) reacher() *diff.Reacher {
 	as := *s.accounts
 	as.Definitions = s.defs
-	return reach.New(graph.Exported(s.app, &as), s.accounts.Sets)
+	return diff.New(model.ExportedGraph(s.app, &as), s.accounts.Sets)
 }
 
 // count counts the holders of what is limited, with what was carried out in
@@ -68,7 +66,7 @@ func (s *simulation) count() {
 }
 
 // counts reports whether an account is one of those that a limit counts.
-func (l *limit) counts(r *reach.Reacher, st *state) bool {
+func (l *limit) counts(r *diff.Reacher, st *state) bool {
 	return (l.seats || st.open) && r.Has(st.set, l.thing)
 }
 
@@ -147,7 +145,7 @@ func (s *simulation) step(c *plan.Change, lifted func(string, *plan.Change) bool
 			return nil
 		}
 	}
-	next := reach.State{After: st.set, OpenAfter: st.open, Had: st.had}
+	next := diff.State{After: st.set, OpenAfter: st.open, Had: st.had}
 	verb := c.Verb
 	if c.Blocked {
 		verb = model.Update // the account is there, and nobody may sign in
@@ -303,7 +301,7 @@ func (s *simulation) definition(c *plan.Change, lifted func(string, *plan.Change
 
 // newPairs is the hold of somebody who comes to hold what is kept apart by
 // another definition than before.
-func (s *simulation) newPairs(before *reach.Reacher) *plan.Hold {
+func (s *simulation) newPairs(before *diff.Reacher) *plan.Hold {
 	now := s.reach
 	for _, sep := range s.apart {
 		for i, p := range s.PersonOf[s.a] {

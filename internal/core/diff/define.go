@@ -3,7 +3,6 @@ package diff
 import (
 	"slices"
 
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -22,7 +21,7 @@ func (w *walker) definitions() {
 	if defs == nil {
 		return
 	}
-	depths := graph.Catalog(w.app).Depths()
+	depths := model.CatalogGraph(w.app).Depths()
 	for t := range w.app.Things {
 		thing := &w.app.Things[t]
 		if !thing.Define {
@@ -94,17 +93,17 @@ func (w *walker) redefine(c Change, field string, is, want []string) {
 }
 
 // wanted returns the graph of what brings what along, by the catalog.
-func (w *walker) wanted() *graph.Graph {
+func (w *walker) wanted() *model.Graph {
 	if w.catalog == nil {
-		w.catalog = graph.Wanted(w.app, w.accounts)
+		w.catalog = model.WantedGraph(w.app, w.accounts)
 	}
 	return w.catalog
 }
 
 // exported is what brings what along in the application today.
-func (w *walker) exported() *graph.Graph {
+func (w *walker) exported() *model.Graph {
 	if w.shown == nil {
-		w.shown = graph.Exported(w.app, w.accounts)
+		w.shown = model.ExportedGraph(w.app, w.accounts)
 	}
 	return w.shown
 }

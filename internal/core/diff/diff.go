@@ -10,7 +10,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/stage"
@@ -296,8 +295,8 @@ type walker struct {
 	same     map[int32]int32
 	stands   map[int32]*leaving.Stand
 	marks    []leaving.Mark
-	catalog  *graph.Graph // see wanted
-	shown    *graph.Graph // see exported
+	catalog  *model.Graph // see wanted
+	shown    *model.Graph // see exported
 	inner    []int32      // see insiders
 	looked   bool
 

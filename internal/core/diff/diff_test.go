@@ -10,7 +10,6 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/stage"
@@ -54,7 +53,7 @@ func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.P
 	due := entitle.Compute(entitle.Input{
 		People: people,
 		Apps:   []*model.App{app},
-		Graphs: []*graph.Graph{graph.Wanted(app, accounts)},
+		Graphs: []*model.Graph{model.WantedGraph(app, accounts)},
 		Kits:   []*model.Kit{kit},
 		Sets:   []*model.Sets{accounts.Sets},
 		Today:  20000,

@@ -9,7 +9,6 @@ import (
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/access"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -34,7 +33,7 @@ func (w *world) actives() map[string]map[string]bool {
 			if acc, ok := w.state[a][p.name]; ok && acc.open {
 				out[p.id][app.ID+"/account/"] = true
 				held := numbers(app, acc.held)
-				for _, t := range append(graph.Catalog(app).Along(held...), held...) {
+				for _, t := range append(model.CatalogGraph(app).Along(held...), held...) {
 					out[p.id][app.ID+"/"+key(app.Things[t])] = true
 				}
 			}

@@ -5,10 +5,8 @@ import (
 	"slices"
 
 	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 )
 
 // belong finds, of each redefinition that takes something, the definitions by which those who have it get
@@ -29,9 +27,9 @@ func (d *drafter) belong(changes []diff.Change) {
 			continue
 		}
 		app, accounts := d.in.Apps[a], d.accounts[a]
-		was := graph.Exported(app, accounts)
-		will := reach.After(app, was, definitions)
-		before, after := reach.New(was, accounts.Sets), reach.New(will, accounts.Sets)
+		was := model.ExportedGraph(app, accounts)
+		will := diff.After(app, was, definitions)
+		before, after := diff.New(was, accounts.Sets), diff.New(will, accounts.Sets)
 		for _, c := range definitions {
 			if c.Verb != model.Redefine || c.Def.Field != diff.Brings || c.Sense == diff.More && len(c.Def.Gone) == 0 {
 				continue
@@ -40,7 +38,7 @@ func (d *drafter) belong(changes []diff.Change) {
 			if c.Sense == diff.More {
 				taken = c.Def.Gone
 			}
-			alone := reach.New(reach.After(app, was, []*diff.Change{c}), accounts.Sets)
+			alone := diff.New(diff.After(app, was, []*diff.Change{c}), accounts.Sets)
 			def, waits, whole := *c.Def, map[int32]bool{}, true
 			seen := map[uint32]bool{}
 			for _, set := range accounts.Held {
@@ -142,8 +140,8 @@ func (d *drafter) reachOf(c *diff.Change) *plan.Reach {
 // defined follows which changes define things, redefine them, and take them
 // away, so that what depends on that can wait for it.
 type defined struct {
-	before   []*graph.Graph      // as the applications are before the plan
-	after    []*graph.Graph      // and after it
+	before   []*model.Graph      // as the applications are before the plan
+	after    []*model.Graph      // and after it
 	define   map[[2]int32]string // application, thing → id
 	redefine map[[2]int32]map[string]string
 	less     map[[2]int32][]string // the redefinitions by which it brings less along
@@ -151,11 +149,11 @@ type defined struct {
 }
 
 func (d *drafter) newDefined() *defined {
-	var before []*graph.Graph
+	var before []*model.Graph
 	for a, app := range d.in.Apps {
-		g := graph.Catalog(app)
+		g := model.CatalogGraph(app)
 		if d.accounts[a] != nil {
-			g = graph.Exported(app, d.accounts[a])
+			g = model.ExportedGraph(app, d.accounts[a])
 		}
 		before = append(before, g)
 	}

@@ -6,7 +6,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -91,8 +90,8 @@ func (w *world) definitions(a int) *model.Definitions {
 }
 
 // as is what brings what along in an application as its definitions are.
-func (w *world) as(a int) *graph.Graph {
-	return graph.Exported(w.apps[a], &model.Accounts{Definitions: w.definitions(a)})
+func (w *world) as(a int) *model.Graph {
+	return model.ExportedGraph(w.apps[a], &model.Accounts{Definitions: w.definitions(a)})
 }
 
 // define carries out a change of a definition.

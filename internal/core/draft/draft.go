@@ -18,13 +18,11 @@ import (
 	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 	"pravet/internal/core/undo"
@@ -147,7 +145,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	}
 	d.belong(changes)
 	order.Sort(changes, in.People)
-	d.states = reach.Follow(in.Apps, d.accounts, found.Same, changes)
+	d.states = diff.Follow(in.Apps, d.accounts, found.Same, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
 	d.explainer = &explain.Explainer{
@@ -210,7 +208,7 @@ func (d *drafter) without(
 		kept[n].Late = kept[n].Def != nil && len(kept[n].Def.Waits) > 0 && kept[n].Sense == diff.Less
 	}
 	order.Sort(kept, d.in.People)
-	d.states = reach.Follow(d.in.Apps, d.accounts, same, kept)
+	d.states = diff.Follow(d.in.Apps, d.accounts, same, kept)
 	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)
 	d.reached(kept)
 	out := make([]plan.Change, len(kept))
@@ -226,7 +224,7 @@ func (d *drafter) without(
 
 type drafter struct {
 	in        Input
-	graphs    []*graph.Graph // what should bring what along in each application
+	graphs    []*model.Graph // what should bring what along in each application
 	sets      []*model.Sets
 	accounts  []*model.Accounts
 	explainer *explain.Explainer
@@ -239,7 +237,7 @@ type drafter struct {
 	ids       *table.Column     // of people
 	personOf  [][]int32         // application → account → person, or diff.None
 	accountOf [][]int32         // application → person → account, or diff.None
-	states    *reach.States     // of the accounts that the changes touch
+	states    *diff.States      // of the accounts that the changes touch
 	leaving   *leaving.Input
 }
 
@@ -256,11 +254,11 @@ func newDrafter(in Input) *drafter {
 	for a := range in.Apps {
 		if e := in.Exports[a]; e != nil {
 			d.idle[a] = in.Apps[a].Select(e.Accounts, in.Today)
-			d.graphs = append(d.graphs, graph.Wanted(in.Apps[a], e.Accounts))
+			d.graphs = append(d.graphs, model.WantedGraph(in.Apps[a], e.Accounts))
 			d.sets = append(d.sets, e.Accounts.Sets)
 			d.accounts = append(d.accounts, e.Accounts)
 		} else {
-			d.graphs = append(d.graphs, graph.Catalog(in.Apps[a]))
+			d.graphs = append(d.graphs, model.CatalogGraph(in.Apps[a]))
 			d.sets = append(d.sets, model.NewSets())
 			d.accounts = append(d.accounts, nil)
 		}

@@ -6,7 +6,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 )
 
 // ends tells of each change of an application, taken in the plan's order, what it
@@ -15,8 +14,8 @@ import (
 type ends struct {
 	d      *drafter
 	a      int
-	states *reach.States
-	now    []reach.State // slot → as the account is at this step
+	states *diff.States
+	now    []diff.State // slot → as the account is at this step
 	names  map[uint32][]plan.Thing
 	held   []int // thing → how many have it before the plan, one way or another; nil until it is asked for
 }
@@ -53,11 +52,11 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	}
 	a, whole := e.a, e.states.Of(c)
 	for int(c.Slot) >= len(e.now) {
-		e.now = append(e.now, reach.State{})
+		e.now = append(e.now, diff.State{})
 	}
 	st := &e.now[c.Slot]
 	if !st.Touched {
-		*st = reach.State{After: whole.Set, OpenAfter: whole.Open, Touched: true}
+		*st = diff.State{After: whole.Set, OpenAfter: whole.Open, Touched: true}
 		if c.Account != diff.None {
 			st.Had = e.d.accounts[a].Had[c.Account]
 		}

@@ -12,7 +12,6 @@ import (
 	"pravet/internal/core/course"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -54,7 +53,7 @@ func (w *world) active(a int, thing string) int {
 func (w *world) separate(s model.Separation) {
 	for _, x := range s.Apart {
 		for _, y := range s.Apart {
-			if x != y && x.App == y.App && graph.Catalog(w.apps[x.App]).Chain(x.Thing, y.Thing) != nil {
+			if x != y && x.App == y.App && model.CatalogGraph(w.apps[x.App]).Chain(x.Thing, y.Thing) != nil {
 				return
 			}
 		}

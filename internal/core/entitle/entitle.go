@@ -13,7 +13,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -21,7 +20,7 @@ import (
 type Input struct {
 	People *model.People
 	Apps   []*model.App
-	Graphs []*graph.Graph // what brings what along in each application
+	Graphs []*model.Graph // what brings what along in each application
 	Kits   []*model.Kit
 	Sets   []*model.Sets // one for each application; grows by what is due
 	Only   *filter.Filter

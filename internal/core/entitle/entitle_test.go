@@ -11,7 +11,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -106,7 +105,7 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 		got := entitle.Compute(entitle.Input{
 			People: people,
 			Apps:   []*model.App{app},
-			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Graphs: []*model.Graph{model.CatalogGraph(app)},
 			Kits:   kits,
 			Sets:   []*model.Sets{sets},
 			Today:  today,
@@ -158,7 +157,7 @@ func TestWhatIsDueAgreesWithLookingAtEachPerson(t *testing.T) {
 			due := class.Apps[0]
 			require.Equal(t, given, due.Given)
 			require.Equal(t, app.Scope == nil || app.Scope.Match(get, today), due.InScope)
-			implied := graph.Catalog(app).Along(things...)
+			implied := model.CatalogGraph(app).Along(things...)
 			for i := range app.Things {
 				th := int32(i)
 				wanted := slices.Contains(things, th)
@@ -196,7 +195,7 @@ func TestTwoKitsThatDisagreeAreTold(t *testing.T) {
 		got := entitle.Compute(entitle.Input{
 			People: people,
 			Apps:   []*model.App{app},
-			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Graphs: []*model.Graph{model.CatalogGraph(app)},
 			Kits:   kits,
 			Sets:   []*model.Sets{model.NewSets()},
 			Today:  today,
@@ -242,7 +241,7 @@ func BenchmarkCompute(b *testing.B) {
 		entitle.Compute(entitle.Input{
 			People: people,
 			Apps:   []*model.App{app},
-			Graphs: []*graph.Graph{graph.Catalog(app)},
+			Graphs: []*model.Graph{model.CatalogGraph(app)},
 			Kits:   kits,
 			Sets:   []*model.Sets{model.NewSets()},
 			Today:  today,

@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
@@ -21,7 +20,7 @@ import (
 type Explainer struct {
 	People *model.People
 	Apps   []*model.App
-	Graphs []*graph.Graph // what should bring what along in each application
+	Graphs []*model.Graph // what should bring what along in each application
 	Kits   []*model.Kit
 	Sets   []*model.Sets // of each application
 	// Accounts of each application, nil where its export was not read.

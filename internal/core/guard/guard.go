@@ -19,7 +19,6 @@ import (
 	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/words"
 )
 
@@ -32,7 +31,7 @@ type Input struct {
 	Separations []model.Separation
 	Exceptions  []model.Exception // from separations
 	Explain     *explain.Explainer
-	States      *reach.States     // of the accounts that the changes touch
+	States      *diff.States      // of the accounts that the changes touch
 	Accounts    []*model.Accounts // nil for an application that was not selected
 	Due         *entitle.Result
 	Diff        *diff.Result
@@ -113,7 +112,7 @@ type checker struct {
 	losing   map[account][]int     // and of those that take from it
 	byPerson map[personApp][]int   // see losses
 	others   map[personApp][]int32 // see seconds
-	rest     *reach.States         // of the accounts, if what is held is not carried out
+	rest     *diff.States          // of the accounts, if what is held is not carried out
 }
 
 // An account is one of an application, by the slot of its changes.
@@ -134,7 +133,7 @@ func (c *checker) left() {
 			kept = append(kept, c.Changes[i])
 		}
 	}
-	c.rest = reach.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
+	c.rest = diff.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
 }
 
 // gives reports whether a change gives an account something: a thing, or what it had

@@ -10,7 +10,6 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // The guards of this file.
@@ -186,7 +185,7 @@ func (c *checker) had(ch *diff.Change) uint32 {
 // which changes free a seat.
 func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 	r, sets := c.States.App(a), c.Accounts[a].Sets
-	now := map[int32]*reach.State{}
+	now := map[int32]*diff.State{}
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if ch.Thing == diff.None && !c.whole(ch) || ch.Verb.OfThing() {
@@ -197,7 +196,7 @@ func (c *checker) moves(a int, t int32) (takers []taker, freed []int) {
 		}
 		x := now[ch.Slot]
 		if x == nil {
-			x = &reach.State{After: c.States.Of(ch).Set, Had: c.had(ch)}
+			x = &diff.State{After: c.States.Of(ch).Set, Had: c.had(ch)}
 			now[ch.Slot] = x
 		}
 		had := r.Has(x.After, t)

@@ -11,7 +11,6 @@ import (
 
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 )
 
 // Sort orders changes in place, in O(n log n). The outcome does not depend on
@@ -104,7 +103,7 @@ func rank(c *diff.Change) int {
 func Defer(
 	apps []*model.App,
 	accounts []*model.Accounts,
-	states *reach.States,
+	states *diff.States,
 	changes []diff.Change,
 	people *model.People,
 ) {
@@ -126,7 +125,7 @@ func Defer(
 			}
 			before := states.Before(a).Active(accounts[a], int32(t))
 			least = min(least, before)
-			dips, _ := reach.Losing(states.Before(a), states.Narrowed(a), between[a], int32(t))
+			dips, _ := diff.Losing(states.Before(a), states.Narrowed(a), between[a], int32(t))
 			if len(dips) == 0 || before-len(dips) >= least {
 				continue // enough stay all along
 			}
@@ -152,19 +151,19 @@ func Defer(
 
 // narrowed are the accounts that lose something, as they are once all is taken
 // and nothing given.
-func narrowed(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) [][]reach.State {
-	out := make([][]reach.State, len(accounts))
+func narrowed(apps []*model.App, accounts []*model.Accounts, changes []diff.Change) [][]diff.State {
+	out := make([][]diff.State, len(accounts))
 	for i := range changes {
 		c := &changes[i]
 		if c.Effect() != model.Narrows || c.Verb.OfThing() {
 			continue
 		}
 		for int(c.Slot) >= len(out[c.App]) {
-			out[c.App] = append(out[c.App], reach.State{})
+			out[c.App] = append(out[c.App], diff.State{})
 		}
 		st := &out[c.App][c.Slot]
 		if !st.Touched {
-			*st = reach.Start(accounts[c.App], c.Account)
+			*st = diff.Start(accounts[c.App], c.Account)
 			st.Touched = true
 		}
 		st.Step(apps[c.App], accounts[c.App].Sets, c.Does(), c.Thing)

@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -135,7 +134,7 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 		order.Defer(
 			[]*model.App{app},
 			[]*model.Accounts{accounts},
-			reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes),
+			diff.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes),
 			changes,
 			people(3),
 		)

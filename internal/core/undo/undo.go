@@ -19,7 +19,6 @@ import (
 	"pravet/internal/core/account"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 )
@@ -225,7 +224,7 @@ func (u *undoing) add(a int, c *plan.Change, undoes model.Verb) (why string) {
 
 // redefine fills in a change of a definition.
 func (u *undoing) redefine(app *model.App, c *plan.Change, out *diff.Change) {
-	out.Def.Field, out.Def.Depth = c.Attribute, graph.Catalog(app).Depths()[out.Thing]
+	out.Def.Field, out.Def.Depth = c.Attribute, model.CatalogGraph(app).Depths()[out.Thing]
 	if c.Attribute == diff.Title {
 		out.Before, out.After = c.Before.Text(), c.After.Text()
 		return

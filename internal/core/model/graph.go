@@ -4,13 +4,11 @@
 // as the application has it (Exported), as it is once the plan has given its
 // definitions what they lack (Wanted), and what the last two have in common,
 // as it is between what a plan takes from definitions and what it gives them
-// (Common).
-package graph
+// (SharedGraph).
+package model
 
 import (
 	"slices"
-
-	"pravet/internal/core/model"
 )
 
 // A Graph says what each thing brings along by itself. It never changes.
@@ -19,8 +17,8 @@ type Graph struct {
 	flat  bool
 }
 
-// Catalog is the graph as an application's file has it.
-func Catalog(app *model.App) *Graph {
+// CatalogGraph is the graph as an application's file has it.
+func CatalogGraph(app *App) *Graph {
 	g := &Graph{edges: make([][]int32, len(app.Things))}
 	for t := range app.Things {
 		g.edges[t] = app.Things[t].Implies
@@ -28,11 +26,11 @@ func Catalog(app *model.App) *Graph {
 	return g.close()
 }
 
-// Wanted is the catalog's graph as it is in an application once its own
+// WantedGraph is the catalog's graph as it is in an application once its own
 // definitions are as the catalog has them. What is to be retired brings along
 // what it does, as long as it is there. Which groups are within which is the
 // application's to say, where it shows that.
-func Wanted(app *model.App, accounts *model.Accounts) *Graph {
+func WantedGraph(app *App, accounts *Accounts) *Graph {
 	g := nested(app, accounts)
 	defs := accounts.Definitions
 	if defs == nil || !defs.Brings {
@@ -46,9 +44,9 @@ func Wanted(app *model.App, accounts *model.Accounts) *Graph {
 	return g.close()
 }
 
-// Exported is the graph as an application has it: its own definitions as they
+// ExportedGraph is the graph as an application has it: its own definitions as they
 // are exported, and everything that those do not say as in the catalog.
-func Exported(app *model.App, accounts *model.Accounts) *Graph {
+func ExportedGraph(app *App, accounts *Accounts) *Graph {
 	g := nested(app, accounts)
 	defs := accounts.Definitions
 	if defs == nil || !defs.Brings {
@@ -68,12 +66,12 @@ func Exported(app *model.App, accounts *model.Accounts) *Graph {
 
 // nested is the catalog's graph, with groups within groups as an application has
 // them.
-func nested(app *model.App, accounts *model.Accounts) *Graph {
-	g := Catalog(app)
+func nested(app *App, accounts *Accounts) *Graph {
+	g := CatalogGraph(app)
 	if accounts.Nested == nil {
 		return g
 	}
-	isGroup := func(t int32) bool { return app.Things[t].Kind == model.Group }
+	isGroup := func(t int32) bool { return app.Things[t].Kind == Group }
 	for t := range app.Things {
 		if isGroup(int32(t)) {
 			g.edges[t] = append(slices.DeleteFunc(slices.Clone(g.edges[t]), isGroup), accounts.Nested[t]...)
@@ -82,15 +80,15 @@ func nested(app *model.App, accounts *model.Accounts) *Graph {
 	return g
 }
 
-// Common is what two graphs have in common; it is the first itself where that is
+// SharedGraph is what two graphs have in common; it is the first itself where that is
 // the second.
-func Common(a, b *Graph) *Graph {
+func SharedGraph(a, b *Graph) *Graph {
 	if a == b {
 		return a
 	}
 	g := &Graph{edges: make([][]int32, len(a.edges))}
 	for t := range a.edges {
-		g.edges[t] = model.Without(a.edges[t], model.Without(a.edges[t], b.edges[t]))
+		g.edges[t] = Without(a.edges[t], Without(a.edges[t], b.edges[t]))
 	}
 	return g.close()
 }
@@ -198,8 +196,8 @@ func (g *Graph) Depths() []int {
 // Direct returns what an account holds directly, at the least, when an export
 // shows a set: of kinds that are shown with all that comes along, what another
 // shown thing brings is not counted.
-func (g *Graph) Direct(app *model.App, sets *model.Sets, shown uint32) uint32 {
-	if app.Effective == [model.Kinds]bool{} {
+func (g *Graph) Direct(app *App, sets *Sets, shown uint32) uint32 {
+	if app.Effective == [Kinds]bool{} {
 		return shown
 	}
 	along := g.Along(sets.Members(shown)...)

@@ -1,17 +1,16 @@
 // Package reach tells what holding something gives in the end: groups bring
 // roles and licenses along, roles include roles, to any depth. It also follows
 // the accounts that a plan touches, from how they are to how they will be.
-package reach
+package diff
 
 import (
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
 // A Reacher tells what sets of things of one application give, by themselves
 // and along. It is used by one goroutine at a time, as its Sets are.
 type Reacher struct {
-	graph *graph.Graph
+	graph *model.Graph
 	sets  *model.Sets
 	full  map[uint32]uint32 // set → set with all it brings
 	minus map[uint64]uint32
@@ -19,7 +18,7 @@ type Reacher struct {
 
 // New returns a Reacher for the sets of an application, by what brings what along
 // there.
-func New(g *graph.Graph, sets *model.Sets) *Reacher {
+func New(g *model.Graph, sets *model.Sets) *Reacher {
 	return &Reacher{g, sets, map[uint32]uint32{}, map[uint64]uint32{}}
 }
 
@@ -119,5 +118,5 @@ func (r *Reacher) count(accounts *model.Accounts, thing int32, counts func(int) 
 
 // Exported returns a Reacher by what brings what along in the application as it was exported.
 func Exported(app *model.App, accounts *model.Accounts) *Reacher {
-	return New(graph.Exported(app, accounts), accounts.Sets)
+	return New(model.ExportedGraph(app, accounts), accounts.Sets)
 }

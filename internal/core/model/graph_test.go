@@ -1,18 +1,17 @@
-package graph_test
+package model_test
 
 import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
-// shop is an application with four roles; the first two are Pravet's own, and
+// graphShop is an application with four roles; the first two are Pravet's own, and
 // the second is to be retired.
-func shop() *model.App {
-	app := &model.App{ID: "shop", Match: "userName", Things: []model.Thing{
+func graphShop() *model.App {
+	app := &model.App{ID: "graphShop", Match: "userName", Things: []model.Thing{
 		{
 			Kind:        model.Role,
 			Name:        "lead",
@@ -36,7 +35,7 @@ func shop() *model.App {
 // before the plan, in between and after it.
 func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 	role := func(name string, brings ...string) *model.Definition {
-		return &model.Definition{Kind: model.Role, Name: name, Brings: brings, Along: shop().Numbers(brings)}
+		return &model.Definition{Kind: model.Role, Name: name, Brings: brings, Along: graphShop().Numbers(brings)}
 	}
 	for name, c := range map[string]struct {
 		of                      []*model.Definition
@@ -61,9 +60,9 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 		},
 		"not shown": {[]*model.Definition{role("lead"), nil, nil, nil}, false, []int32{3}, nil, nil, []int32{3}},
 	} {
-		app := shop()
+		app := graphShop()
 		accounts := &model.Accounts{Definitions: &model.Definitions{Of: c.of, Brings: c.shown}}
-		before, wanted := graph.Exported(app, accounts), graph.Wanted(app, accounts)
+		before, wanted := model.ExportedGraph(app, accounts), model.WantedGraph(app, accounts)
 		require.Equal(t, c.lead, before.Brings(0), name)
 		require.Equal(t, c.night, before.Brings(1), name)
 		require.Equal(t, []int32{3}, before.Brings(2), "%s: what is not Pravet's own is as the catalog has it", name)
@@ -75,7 +74,7 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 			name,
 		)
 		require.Equal(t, []int32{3}, wanted.Brings(0), name)
-		left := graph.Common(before, wanted).Brings(0)
+		left := model.SharedGraph(before, wanted).Brings(0)
 		require.Equal(t, c.left, append([]int32(nil), left...), name)
 		require.Equal(t, []int32{3}, app.Things[0].Implies, "the catalog itself is not touched")
 	}
@@ -84,9 +83,9 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 // TestWhatAnExportShowsIsNotAllHeldDirectly: of kinds that are shown with all that
 // comes along, what another shown thing brings is not counted.
 func TestWhatAnExportShowsIsNotAllHeldDirectly(t *testing.T) {
-	app := shop()
+	app := graphShop()
 	sets := model.NewSets()
-	shown, g := sets.Of([]int32{0, 2, 3}), graph.Catalog(app)
+	shown, g := sets.Of([]int32{0, 2, 3}), model.CatalogGraph(app)
 	require.Equal(t, shown, g.Direct(app, sets, shown), "direct is what is meant")
 	app.Effective[model.Role] = true
 	require.Equal(t, []int32{0, 2}, sets.Members(g.Direct(app, sets, shown)))
@@ -114,14 +113,14 @@ func TestAlongIsAllThatComesAlong(t *testing.T) {
 		{[]int32{2}, []int32{2, 3}},
 		{[]int32{0, 4}, []int32{1, 2, 3}},
 	} {
-		require.Equal(t, c.want, graph.Catalog(app).Along(c.things...), "%v", c.things)
+		require.Equal(t, c.want, model.CatalogGraph(app).Along(c.things...), "%v", c.things)
 	}
 }
 
 // TestGroupsWithinGroupsAreTheApplicationsToSay: what the catalog says of groups
 // that bring groups gives way to how they are nested, and nothing else does.
 func TestGroupsWithinGroupsAreTheApplicationsToSay(t *testing.T) {
-	app := &model.App{ID: "shop", Things: []model.Thing{
+	app := &model.App{ID: "graphShop", Things: []model.Thing{
 		{
 			Kind:    model.Group,
 			Name:    "crew",
@@ -132,18 +131,18 @@ func TestGroupsWithinGroupsAreTheApplicationsToSay(t *testing.T) {
 	require.Equal(
 		t,
 		[]int32{1, 3},
-		graph.Wanted(app, &model.Accounts{}).Brings(0),
+		model.WantedGraph(app, &model.Accounts{}).Brings(0),
 		"an export without groups of their own says nothing of it",
 	)
 	nested := &model.Accounts{Nested: [][]int32{nil, {2}, nil, nil}}
-	for _, g := range []*graph.Graph{graph.Wanted(app, nested), graph.Exported(app, nested)} {
+	for _, g := range []*model.Graph{model.WantedGraph(app, nested), model.ExportedGraph(app, nested)} {
 		require.Equal(t, []int32{3}, g.Brings(0), "missing in the application")
 		require.Equal(t, []int32{2}, g.Along(1), "made by hand in the application")
 		require.Equal(t, []int32{1, 2}, g.Chain(1, 2))
 		require.Nil(t, g.Chain(0, 1))
 	}
-	require.Equal(t, []int32{0}, graph.Catalog(app).Chain(0, 0))
-	require.Equal(t, []int{1, 0, 0, 0}, graph.Catalog(app).Depths())
-	require.True(t, graph.Catalog(app).Equal(graph.Catalog(app)))
-	require.False(t, graph.Catalog(app).Equal(graph.Wanted(app, nested)))
+	require.Equal(t, []int32{0}, model.CatalogGraph(app).Chain(0, 0))
+	require.Equal(t, []int{1, 0, 0, 0}, model.CatalogGraph(app).Depths())
+	require.True(t, model.CatalogGraph(app).Equal(model.CatalogGraph(app)))
+	require.False(t, model.CatalogGraph(app).Equal(model.WantedGraph(app, nested)))
 }

@@ -1,10 +1,8 @@
-package reach
+package diff
 
 import (
 	"slices"
 
-	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
 )
 
@@ -33,7 +31,7 @@ type States struct {
 	of       [][]State         // application → slot of the changes → state
 	slots    [][]int32         // application → account → slot, or diff.None; see At
 	same     []map[int32]int32 // see diff.Result
-	changes  []diff.Change
+	changes  []Change
 }
 
 // Follow follows the changes of a plan, in O(changes): what accounts hold, and what
@@ -43,10 +41,10 @@ func Follow(
 	apps []*model.App,
 	accounts []*model.Accounts,
 	same []map[int32]int32,
-	changes []diff.Change,
+	changes []Change,
 ) *States {
 	s := &States{apps: apps, accounts: accounts, same: same, changes: changes, slots: make([][]int32, len(apps))}
-	slots, definitions := make([]int32, len(apps)), make([][]*diff.Change, len(apps))
+	slots, definitions := make([]int32, len(apps)), make([][]*Change, len(apps))
 	for i := range changes {
 		c := &changes[i]
 		slots[c.App] = max(slots[c.App], c.Slot+1)
@@ -57,7 +55,7 @@ func Follow(
 	for a, app := range apps {
 		var r, before, narrowed *Reacher
 		if accounts[a] != nil {
-			exported := graph.Exported(app, accounts[a])
+			exported := model.ExportedGraph(app, accounts[a])
 			wanted := After(app, exported, definitions[a])
 			r = New(wanted, accounts[a].Sets)
 			before, narrowed = r, r
@@ -81,7 +79,7 @@ func Follow(
 		}
 		st := &s.of[ch.App][ch.Slot]
 		if !st.Touched {
-			if ch.Account != diff.None {
+			if ch.Account != None {
 				*st = Start(accounts[ch.App], ch.Account)
 			}
 			st.Touched = true
@@ -92,15 +90,15 @@ func Follow(
 }
 
 // narrowing is a graph once those changes of definitions are carried out that come before what widens.
-func narrowing(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
-	return After(app, g, slices.DeleteFunc(slices.Clone(changes), func(c *diff.Change) bool {
-		return c.Verb != model.Redefine || c.Sense != diff.Less || c.Late
+func narrowing(app *model.App, g *model.Graph, changes []*Change) *model.Graph {
+	return After(app, g, slices.DeleteFunc(slices.Clone(changes), func(c *Change) bool {
+		return c.Verb != model.Redefine || c.Sense != Less || c.Late
 	}))
 }
 
 // After is a graph once some changes of definitions are carried out. What is to
 // be retired brings along what it does, as long as it is there.
-func After(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph {
+func After(app *model.App, g *model.Graph, changes []*Change) *model.Graph {
 	edges := map[int32][]int32{}
 	for _, c := range changes {
 		is, ok := edges[c.Thing]
@@ -110,8 +108,8 @@ func After(app *model.App, g *graph.Graph, changes []*diff.Change) *graph.Graph 
 		switch {
 		case c.Verb == model.Define:
 			edges[c.Thing] = app.Things[c.Thing].Implies
-		case c.Def.Field != diff.Brings:
-		case c.Sense == diff.Less:
+		case c.Def.Field != Brings:
+		case c.Sense == Less:
 			edges[c.Thing] = model.Without(is, c.Def.Moved)
 		default:
 			edges[c.Thing] = append(model.Without(is, c.Def.Gone), model.Without(c.Def.Moved, is)...)
@@ -144,10 +142,10 @@ func (st *State) Step(app *model.App, sets *model.Sets, verb model.Verb, thing i
 
 // Of returns the state of the account of a change, nil where the plan does not
 // touch it.
-func (s *States) Of(c *diff.Change) *State { return s.slot(int(c.App), c.Slot) }
+func (s *States) Of(c *Change) *State { return s.slot(int(c.App), c.Slot) }
 
 func (s *States) slot(app int, slot int32) *State {
-	if slot == diff.None || int(slot) >= len(s.of[app]) || !s.of[app][slot].Touched {
+	if slot == None || int(slot) >= len(s.of[app]) || !s.of[app][slot].Touched {
 		return nil
 	}
 	return &s.of[app][slot]
@@ -160,9 +158,9 @@ func (s *States) At(app, account int) *State { return s.slot(app, s.Slot(app, ac
 // Slot returns the slot of the changes of an account, diff.None where it has none.
 func (s *States) Slot(app, account int) int32 {
 	if s.slots[app] == nil {
-		s.slots[app] = slices.Repeat([]int32{diff.None}, s.accounts[app].Len())
+		s.slots[app] = slices.Repeat([]int32{None}, s.accounts[app].Len())
 		for i := range s.changes {
-			if c := &s.changes[i]; int(c.App) == app && c.Account != diff.None && c.Slot != diff.None {
+			if c := &s.changes[i]; int(c.App) == app && c.Account != None && c.Slot != None {
 				s.slots[app][s.one(app, c.Account)] = c.Slot
 			}
 		}
@@ -192,7 +190,7 @@ func (s *States) Narrowed(app int) *Reacher { return s.narrowed[app] }
 // redefinition: those that have the thing before the plan, and also after it
 // unless less comes along by then, and may sign in, or with blocked all of them.
 // O(accounts).
-func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
+func (s *States) Through(c *Change, blocked bool) (out []int32) {
 	a := int(c.App)
 	accounts, before, after := s.accounts[a], s.before[a], s.reach[a]
 	moved := accounts.Sets.Of(c.Def.Moved)
@@ -205,16 +203,16 @@ func (s *States) Through(c *diff.Change, blocked bool) (out []int32) {
 		if !blocked && (!state.Open || !state.OpenAfter) || !before.Has(set, c.Thing) {
 			continue
 		}
-		brings := c.Verb == model.Define || c.Def.Field == diff.Brings
-		if losesMore := brings && c.Sense == diff.Less; !losesMore && !after.Has(state.After, c.Thing) {
+		brings := c.Verb == model.Define || c.Def.Field == Brings
+		if losesMore := brings && c.Sense == Less; !losesMore && !after.Has(state.After, c.Thing) {
 			continue // it goes with the thing
 		}
 		moves, ok := seen[[2]uint32{set, state.After}]
 		if !ok {
 			switch {
 			case !brings:
-				moves = c.Sense != diff.Same
-			case c.Sense == diff.More:
+				moves = c.Sense != Same
+			case c.Sense == More:
 				moves = before.Without(after.Full(moved), before.Full(set)) != 0
 			case c.Late: // it waits for what gives back
 				moves = before.Without(before.Full(moved), after.Full(set)) != 0

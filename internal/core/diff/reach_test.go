@@ -1,4 +1,4 @@
-package reach_test
+package diff_test
 
 import (
 	"testing"
@@ -7,9 +7,7 @@ import (
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/diff"
-	"pravet/internal/core/graph"
 	"pravet/internal/core/model"
-	"pravet/internal/core/reach"
 	"pravet/internal/core/table"
 )
 
@@ -38,8 +36,8 @@ func TestWhatAThingGivesInTheEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		app := roles(t, "includes")
 		sets := model.NewSets()
-		g := graph.Catalog(app)
-		r := reach.New(g, sets)
+		g := model.CatalogGraph(app)
+		r := diff.New(g, sets)
 		var walk func(x int32, seen map[int32]bool)
 		walk = func(x int32, seen map[int32]bool) {
 			seen[x] = true
@@ -102,8 +100,8 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 				}
 			}
 		}
-		follow := func(changes []diff.Change) *reach.States {
-			return reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
+		follow := func(changes []diff.Change) *diff.States {
+			return diff.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
 		}
 		states, left := follow(changes), follow(nil)
 		for i := range app.Things {
@@ -116,8 +114,8 @@ func TestDefinitionsBeforeBetweenAndAfter(t *testing.T) {
 						"what is left is in both",
 					)
 				}
-				require.Equal(t, graph.Catalog(other).Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
-				require.Equal(t, graph.Catalog(app).Chain(int32(i), x) != nil, states.App(0).Has(set, x))
+				require.Equal(t, model.CatalogGraph(other).Chain(int32(i), x) != nil, states.Before(0).Has(set, x))
+				require.Equal(t, model.CatalogGraph(app).Chain(int32(i), x) != nil, states.App(0).Has(set, x))
 				require.Equal(t, left.Before(0).Has(set, x), left.App(0).Has(set, x), "nothing is redefined")
 			}
 		}
@@ -158,7 +156,7 @@ func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
 		of(model.Create, 3, diff.None, diff.None),
 		of(model.Grant, 3, diff.None, 0),
 	}
-	s := reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
+	s := diff.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes)
 	require.Nil(t, s.At(0, 3), "nothing is done to eve")
 	require.Equal(t, s.Of(&changes[2]), s.At(0, 2))
 	for i, want := range [][4]bool{
@@ -178,6 +176,6 @@ func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
 
 	// Two rows of one name are changed as one.
 	add("ADA", true, 0)
-	s = reach.Follow([]*model.App{app}, []*model.Accounts{accounts}, []map[int32]int32{{4: 0}}, changes)
+	s = diff.Follow([]*model.App{app}, []*model.Accounts{accounts}, []map[int32]int32{{4: 0}}, changes)
 	require.Equal(t, s.Of(&changes[0]), s.At(0, 4))
 }
