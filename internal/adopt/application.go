@@ -11,8 +11,8 @@ import (
 	"pravet/internal/amend"
 	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -223,7 +223,7 @@ func (a *Application) match() {
 			a.Taken[i], had[g.Person] = true, i
 		}
 	}
-	stages := stage.Of(a.repo.People, a.today)
+	stages := entitle.StagesOf(a.repo.People, a.today)
 	for i := range a.Guesses {
 		g := &a.Guesses[i]
 		if g.Person >= 0 && !a.Taken[i] && a.yes != nil && a.yes(g) {
@@ -242,11 +242,11 @@ func (a *Application) match() {
 		}
 		who := fmt.Sprintf("%s (%s)", a.repo.People.Called(g.Person), a.repo.People.Get(g.Person, "id"))
 		switch at := stages[g.Person]; {
-		case at == stage.Gone:
+		case at == entitle.Gone:
 			a.leave(g.Key, "belongs to "+who+", who has left")
-		case at == stage.NotYet:
+		case at == entitle.NotYet:
 			a.leave(g.Key, "belongs to "+who+", who has not started yet")
-		case at == stage.Away:
+		case at == entitle.Away:
 			a.leave(g.Key, "belongs to "+who+", who is away")
 		case a.Accounts.States[i] != model.Open:
 			a.leave(g.Key, "is "+a.Accounts.States[i].String()+", and belongs to "+who+", who is here")

@@ -12,7 +12,6 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 	"pravet/internal/source"
@@ -86,7 +85,7 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 // due reports whether the account of a change stays open by what its person keeps by name.
 func (c *Changes) due(ch *plan.Change) bool {
 	p := c.Repo.People.Named(ch.Person)
-	return p >= 0 && c.View.Stages[p] == stage.Here && c.kept[[2]string{ch.App, ch.Person}]
+	return p >= 0 && c.View.Stages[p] == entitle.Here && c.kept[[2]string{ch.App, ch.Person}]
 }
 
 // held lets somebody hold by name what the application gave.

@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"pravet/internal/core/access"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/edit"
 	"pravet/internal/prepare"
 )
@@ -92,7 +92,7 @@ func (a *Application) ruled(view *access.View) []ruledKit {
 		}
 	}
 	for p := range a.repo.People.Len() {
-		if view.Stages[p] != stage.Here {
+		if view.Stages[p] != entitle.Here {
 			continue
 		}
 		for _, h := range view.Due.Classes[view.Due.Of[p]].Kits {

@@ -6,7 +6,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // setting is where a kit sets an attribute in an application; ok is false where
@@ -66,9 +65,9 @@ func (r *Repo) Clashes(today day.Day) {
 		entitle.Input{People: r.People, Apps: r.Apps, Graphs: graphs, Kits: r.Kits, Sets: sets, Today: today},
 	)
 	people, first := make([]int, len(due.Classes)), make([]int, len(due.Classes))
-	stages := stage.Of(r.People, today)
+	stages := entitle.StagesOf(r.People, today)
 	for p, c := range due.Of {
-		if stages[p] != stage.Here {
+		if stages[p] != entitle.Here {
 			continue // nothing is set for who is not here
 		}
 		if people[c] == 0 {

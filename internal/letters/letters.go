@@ -16,11 +16,11 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/post"
@@ -109,7 +109,7 @@ func runs(l ledger.Ledger, today day.Day) (out []letter.Item, err error) {
 
 // Readers are who gets letters today, sorted by their addresses, and who should and
 // cannot, in words.
-func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, without []string) {
+func Readers(repo *desired.Repo, stages []entitle.Stage) (out []letter.Reader, without []string) {
 	by := map[string]*letter.Reader{}
 	reader := func(name, address, because string) *letter.Reader {
 		x := by[address]
@@ -131,7 +131,7 @@ func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, wit
 		switch {
 		case p < 0:
 			without = append(without, id+" gets no letter: the people files do not name them")
-		case stages[p] == stage.Gone:
+		case stages[p] == entitle.Gone:
 			without = append(without, id+" gets no letter: they have left")
 		case repo.People.Get(p, "email") == "":
 			without = append(without, id+" gets no letter: they have no email")
@@ -180,7 +180,7 @@ func Readers(repo *desired.Repo, stages []stage.Stage) (out []letter.Reader, wit
 }
 
 // managers makes those readers who manage somebody. O(people).
-func managers(repo *desired.Repo, stages []stage.Stage, person func(id, because string) *letter.Reader) {
+func managers(repo *desired.Repo, stages []entitle.Stage, person func(id, because string) *letter.Reader) {
 	column := repo.People.Column("manager")
 	if column == nil {
 		return

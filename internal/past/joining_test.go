@@ -12,10 +12,8 @@ import (
 	"pravet/internal/core/draft"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
@@ -92,7 +90,7 @@ func (n *newcomer) draft(t *testing.T, today day.Day) *plan.Plan {
 	people := n.people(today)
 	was, err := past.Lingering(n.ledger, []*model.Kit{n.kit}, people)
 	require.NoError(t, err)
-	var marks []leaving.Mark
+	var marks []entitle.Mark
 	in := draft.Input{
 		People: people, Apps: []*model.App{n.app}, Today: today, Clock: today, PeopleBefore: -1, Kits: []*model.Kit{n.kit},
 		Guards: model.Guards{
@@ -100,8 +98,8 @@ func (n *newcomer) draft(t *testing.T, today day.Day) *plan.Plan {
 			ExportAge: day.Duration{Days: 9}, ExportAgeSet: true, ExportShrink: model.Limit{Count: 9, Set: true},
 		},
 		Exports: []*draft.Export{{Accounts: n.accounts(), Day: today, Before: -1}},
-		Past:    leaving.Past{stood}, Was: was,
-		Stood: func(_ int, all []leaving.Mark) { marks = all },
+		Past:    entitle.Past{stood}, Was: was,
+		Stood: func(_ int, all []entitle.Mark) { marks = all },
 	}
 	if was != nil {
 		in.Held = func(ruled entitle.Ruled, keeps []entitle.Lingering) {
@@ -125,9 +123,9 @@ func (n *newcomer) readBack(t *testing.T, today day.Day) {
 	people, accounts := n.people(today), n.accounts()
 	of := make([]int32, accounts.Len())
 	of[len(of)-1] = -1
-	in := leaving.Input{
+	in := entitle.Leaving{
 		People: people, Apps: []*model.App{n.app}, Accounts: []*model.Accounts{accounts},
-		Stages: stage.Of(people, today), Past: leaving.Past{stood}, Today: today, Clock: today,
+		Stages: entitle.StagesOf(people, today), Past: entitle.Past{stood}, Today: today, Clock: today,
 	}
 	if r, changed := past.Standing("till", stood, in.Marks(0, of)); changed {
 		n.ledger.add(t, r, today)

@@ -14,10 +14,9 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/draft"
-	"pravet/internal/core/leaving"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
@@ -111,7 +110,7 @@ func (l *leaver) draft(t *testing.T, today day.Day) *plan.Plan {
 			ExportAge: day.Duration{Days: 9}, ExportAgeSet: true, ExportShrink: model.Limit{Count: 9, Set: true},
 		},
 		Exports: []*draft.Export{{Accounts: l.accounts(), Day: today, Before: -1}},
-		Paths:   []*model.Path{l.path}, Past: leaving.Past{stood}, Kept: kept,
+		Paths:   []*model.Path{l.path}, Past: entitle.Past{stood}, Kept: kept,
 	}
 	p, err := draft.Draft(in)
 	require.NoError(t, err)
@@ -119,7 +118,7 @@ func (l *leaver) draft(t *testing.T, today day.Day) *plan.Plan {
 	// Drafted again on the same day, it is the same.
 	again, err := past.Stood(l.ledger, "till")
 	require.NoError(t, err)
-	in.People, in.Exports[0].Accounts, in.Past = l.people(today), l.accounts(), leaving.Past{again}
+	in.People, in.Exports[0].Accounts, in.Past = l.people(today), l.accounts(), entitle.Past{again}
 	second, err := draft.Draft(in)
 	require.NoError(t, err)
 	require.Equal(t, p.Changes, second.Changes)
@@ -131,9 +130,9 @@ func (l *leaver) stands(t *testing.T, today day.Day) {
 	stood, err := past.Stood(l.ledger, "till")
 	require.NoError(t, err)
 	people, accounts := l.people(today), l.accounts()
-	in := leaving.Input{
+	in := entitle.Leaving{
 		People: people, Apps: []*model.App{l.app}, Accounts: []*model.Accounts{accounts}, Paths: []*model.Path{l.path},
-		Stages: stage.Of(people, today), Past: leaving.Past{stood}, Today: today, Clock: today,
+		Stages: entitle.StagesOf(people, today), Past: entitle.Past{stood}, Today: today, Clock: today,
 	}
 	of := make([]int32, accounts.Len())
 	if r, changed := past.Standing("till", stood, in.Marks(0, of)); changed {

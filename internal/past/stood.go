@@ -5,14 +5,14 @@ import (
 	"slices"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/leaving"
+	"pravet/internal/core/entitle"
 	"pravet/internal/ledger"
 )
 
 // Stood tells since which day the marks of an application's accounts have stood, as was
 // seen.
-func Stood(l ledger.Ledger, app string) (map[leaving.Mark]day.Day, error) {
-	out := map[leaving.Mark]day.Day{}
+func Stood(l ledger.Ledger, app string) (map[entitle.Mark]day.Day, error) {
+	out := map[entitle.Mark]day.Day{}
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.StoodSince}, Subject: app}, func(e *ledger.Entry) error {
 		stood, err := ledger.Decode[ledger.Stood](e)
 		if err != nil {
@@ -24,12 +24,12 @@ func Stood(l ledger.Ledger, app string) (map[leaving.Mark]day.Day, error) {
 		}
 		for _, m := range stood.Went {
 			for _, account := range m.Accounts {
-				delete(out, leaving.Mark{Account: account, Path: m.Path, Step: m.Step})
+				delete(out, entitle.Mark{Account: account, Path: m.Path, Step: m.Step})
 			}
 		}
 		for _, m := range stood.Came {
 			for _, account := range m.Accounts {
-				out[leaving.Mark{Account: account, Path: m.Path, Step: m.Step}] = on
+				out[entitle.Mark{Account: account, Path: m.Path, Step: m.Step}] = on
 			}
 		}
 		return nil
@@ -39,10 +39,10 @@ func Stood(l ledger.Ledger, app string) (map[leaving.Mark]day.Day, error) {
 
 // Standing is the record of what stands now and what does not any more, since what stood
 // before; ok is false where nothing has changed.
-func Standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark) (r ledger.Record, ok bool) {
+func Standing(app string, before map[entitle.Mark]day.Day, now []entitle.Mark) (r ledger.Record, ok bool) {
 	stood := ledger.Stood{App: app}
-	there := make(map[leaving.Mark]bool, len(now))
-	var came, went []leaving.Mark
+	there := make(map[entitle.Mark]bool, len(now))
+	var came, went []entitle.Mark
 	for _, m := range now {
 		if there[m] {
 			continue
@@ -62,8 +62,8 @@ func Standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark) (
 }
 
 // marks gathers marks by path and step, sorted.
-func marks(all []leaving.Mark) (out []ledger.Marks) {
-	slices.SortFunc(all, func(x, y leaving.Mark) int {
+func marks(all []entitle.Mark) (out []ledger.Marks) {
+	slices.SortFunc(all, func(x, y entitle.Mark) int {
 		return cmp.Or(cmp.Compare(x.Path, y.Path), cmp.Compare(x.Step, y.Step), cmp.Compare(x.Account, y.Account))
 	})
 	for _, m := range all {

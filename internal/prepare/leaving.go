@@ -2,9 +2,8 @@ package prepare
 
 import (
 	"pravet/internal/core/day"
-	"pravet/internal/core/leaving"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
@@ -34,8 +33,8 @@ func Counts(repo *desired.Repo) bool {
 
 // Stands is what the ledger knows of since when accounts are on their way out, of the
 // applications that are asked about; nil of those where nothing is counted.
-func Stands(l ledger.Ledger, repo *desired.Repo, asked func(app int) bool) (leaving.Past, error) {
-	out := make(leaving.Past, len(repo.Apps))
+func Stands(l ledger.Ledger, repo *desired.Repo, asked func(app int) bool) (entitle.Past, error) {
+	out := make(entitle.Past, len(repo.Apps))
 	for a, app := range repo.Apps {
 		if !asked(a) || !leads(repo, a) {
 			continue
@@ -67,9 +66,9 @@ func Stood(
 	if err != nil {
 		return nil, err
 	}
-	in := &leaving.Input{
+	in := &entitle.Leaving{
 		People: repo.People, Apps: repo.Apps, Accounts: make([]*model.Accounts, len(repo.Apps)), Paths: repo.Paths,
-		Stages: stage.Of(repo.People, today), Past: make(leaving.Past, len(repo.Apps)), Today: today, Clock: today,
+		Stages: entitle.StagesOf(repo.People, today), Past: make(entitle.Past, len(repo.Apps)), Today: today, Clock: today,
 	}
 	in.Accounts[a], in.Past[a] = accounts, before
 	return standing(app.ID, before, in.Marks(a, personOf), today), nil
@@ -77,7 +76,7 @@ func Stood(
 
 // standing is the record of what stands now, and no record where that stood before. A clock
 // that goes backwards has seen nothing.
-func standing(app string, before map[leaving.Mark]day.Day, now []leaving.Mark, clock day.Day) []ledger.Record {
+func standing(app string, before map[entitle.Mark]day.Day, now []entitle.Mark, clock day.Day) []ledger.Record {
 	for _, on := range before {
 		if on > clock {
 			return nil

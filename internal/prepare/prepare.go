@@ -20,7 +20,6 @@ import (
 	"pravet/internal/core/draft"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/decisions"
@@ -45,7 +44,7 @@ type State struct {
 	Settled func(environment string) (map[string]day.Day, error)
 
 	held  *held                  // likewise of kits that linger
-	marks map[int][]leaving.Mark // of each application, as the last draft of a whole day saw it
+	marks map[int][]entitle.Mark // of each application, as the last draft of a whole day saw it
 }
 
 func newState(repo *desired.Repo) *State {
@@ -219,8 +218,8 @@ func (s *State) input(
 		in.Held = func(ruled entitle.Ruled, keeps []entitle.Lingering) { s.held = &held{in.Was, ruled, keeps} }
 	}
 	if s.marks = nil; today == clock && only == nil {
-		s.marks = map[int][]leaving.Mark{}
-		in.Stood = func(a int, marks []leaving.Mark) { s.marks[a] = marks }
+		s.marks = map[int][]entitle.Mark{}
+		in.Stood = func(a int, marks []entitle.Mark) { s.marks[a] = marks }
 	}
 	if in.Past, err = Stands(l, s.Repo, func(a int) bool { return s.Exports[a] != nil }); err != nil {
 		return nil, err

@@ -5,7 +5,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
-	"pravet/internal/core/leaving"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
@@ -98,7 +98,7 @@ func stood(l ledger.Ledger, s *State, p *plan.Plan, clock day.Day) (out []ledger
 		if match != nil {
 			records, err = Stood(l, s.Repo, a, accounts[a], match.PersonOf[a], clock)
 		} else {
-			var before map[leaving.Mark]day.Day
+			var before map[entitle.Mark]day.Day
 			before, err = past.Stood(l, app.ID)
 			records = standing(app.ID, before, s.marks[a], clock)
 		}

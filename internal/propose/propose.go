@@ -12,9 +12,9 @@ import (
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/propose"
-	"pravet/internal/core/stage"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 )
@@ -56,7 +56,7 @@ func Look(repo *desired.Repo, v *access.View, sure float64, least int) *Findings
 	f.named = f.repo.People.Names()
 	f.in = propose.Input{
 		People: f.repo.People, Sure: sure, Least: least,
-		Here: func(p int) bool { return v.Stages[p] == stage.Here },
+		Here: func(p int) bool { return v.Stages[p] == entitle.Here },
 	}
 	ruled := f.ruled()
 	for a, app := range f.repo.Apps {

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"pravet/internal/core/leaving"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/ledger"
 )
@@ -146,15 +146,15 @@ func stood(x *ledger.Stood) string {
 			case x.Kit != "":
 				parts = append(parts, before+held(strings.Count(m.People, "\n"), x.Kit, m.Step))
 				continue
-			case m.Path == "" && m.Step == leaving.MarkRemoved:
+			case m.Path == "" && m.Step == entitle.MarkRemoved:
 				what = "removed"
-			case m.Path == "" && m.Step == leaving.MarkUnanswered:
+			case m.Path == "" && m.Step == entitle.MarkUnanswered:
 				what = "with no answer to the last invitation"
 			case m.Path == "" && m.Step != model.DoSuspend.String():
 				what = "with " + strings.Replace(m.Step, "invited", "invitation", 1) + " pending"
 			case m.Path == "":
 				what = "of nobody and blocked"
-			case m.Step == leaving.MarkOpened:
+			case m.Step == entitle.MarkOpened:
 				what = "on path " + m.Path + " and opened by hand"
 			case m.Step != "":
 				what = "on path " + m.Path + " with " + m.Step + " done"

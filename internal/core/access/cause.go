@@ -7,7 +7,6 @@ import (
 
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // given says what made a thing due: what changed, and the kit by which.
@@ -49,7 +48,7 @@ func (c *comparison) cause(p, q, b, k int, pos model.Pos, chain []int32) Reason 
 		return Reason{v.name(q) + " is new in the files; " + by.Says, place(v.People.Pos(q))}
 	case a < 0:
 		return Reason{"the application is new in the files; " + by.Says, place(v.Apps[b].Pos)}
-	case c.before.Stages[p] != stage.Here:
+	case c.before.Stages[p] != entitle.Here:
 		return Reason{
 			fmt.Sprintf("%s is here, and %s before; %s", v.name(q), was(c.before.stageWords(p)), by.Says),
 			place(v.People.Pos(q)),
@@ -101,7 +100,7 @@ func (c *comparison) gone(q, b int) (Reason, bool) {
 		return Reason{Says: "the person is no longer in the files"}, true
 	case b < 0:
 		return Reason{Says: "the application is no longer in the files"}, true
-	case v.Stages[q] != stage.Here:
+	case v.Stages[q] != entitle.Here:
 		return Reason{fmt.Sprintf("%s: %s", v.name(q), v.stageWords(q)), v.stagePlace(q)}, true
 	case !v.due(q, b).InScope:
 		return reason(v.Explain.OutOfScope("the scope", int32(q), v.Apps[b])), true

@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"slices"
 
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // A Difference is what one person gains or loses of one thing, or of an account
@@ -83,7 +83,7 @@ func (v *View) whoShould(app string, t *model.Thing) (out []string) {
 	a := v.app(app)
 	n := v.Apps[a].Thing(t.Kind, t.Name)
 	for p := range v.People.Len() {
-		if due := v.due(p, a); v.Stages[p] == stage.Here && due.Account() && v.Sets[a].Has(due.Reach, n) {
+		if due := v.due(p, a); v.Stages[p] == entitle.Here && due.Account() && v.Sets[a].Has(due.Reach, n) {
 			out = append(out, v.People.Get(p, "id"))
 		}
 	}

@@ -6,15 +6,15 @@ import (
 	"slices"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 )
 
 // An invited is an account to which somebody is invited.
 type invited struct {
 	app, at, person int
-	leaving.Invitation
+	entitle.Invitation
 }
 
 // invitations lists the invitations that nobody has accepted, those that expire first

@@ -6,14 +6,14 @@ import (
 	"slices"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 )
 
 // stands says where an account stands on its path, and what comes next.
-func stands(s *leaving.Stand) fact.Fact {
+func stands(s *entitle.Stand) fact.Fact {
 	f := fact.Fact{
 		Kind: fact.Stands, Other: s.Path.Name, Count: s.Done, Whole: len(s.Path.Steps), Until: s.Due.String(),
 	}
@@ -30,7 +30,7 @@ func stands(s *leaving.Stand) fact.Fact {
 }
 
 // onPath is an account on its way out.
-func (v *View) onPath(out *Account, s *leaving.Stand) {
+func (v *View) onPath(out *Account, s *entitle.Stand) {
 	f := stands(s)
 	out.Should = words.Of(&f)
 	out.verb, out.acts = 0, false
@@ -45,7 +45,7 @@ func (v *View) onPath(out *Account, s *leaving.Stand) {
 func (v *View) leavingRows() *Rows {
 	type row struct {
 		app, at, person int
-		*leaving.Stand
+		*entitle.Stand
 	}
 	var rows []row
 	for a, accounts := range v.Accounts {
@@ -59,7 +59,7 @@ func (v *View) leavingRows() *Rows {
 			}
 		}
 	}
-	late := func(s *leaving.Stand) int64 {
+	late := func(s *entitle.Stand) int64 {
 		if s.Due == day.None {
 			return 1 << 40
 		}

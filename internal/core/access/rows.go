@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // Rows are people, accounts, things, kits or strays, to be selected from, sorted
@@ -250,7 +250,7 @@ func (v *View) thingRows() *Rows {
 		holders, active, due int
 	}
 	var rows []row
-	people := inClasses(v.Due, func(p int) bool { return v.Stages[p] == stage.Here })
+	people := inClasses(v.Due, func(p int) bool { return v.Stages[p] == entitle.Here })
 	for a, app := range v.Apps {
 		for t := range app.Things {
 			x := row{AppThing: model.AppThing{App: a, Thing: int32(t)}}

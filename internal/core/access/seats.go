@@ -8,7 +8,6 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/money"
-	"pravet/internal/core/stage"
 )
 
 // Seats is how the seats of a license are used today.
@@ -73,8 +72,8 @@ func (v *View) Seats() (out []Seats) {
 }
 
 // needed counts the people who need each license, here or away.
-func (v *View) needed(due *entitle.Result, stages []stage.Stage, licenses []model.AppThing) []int {
-	people := inClasses(due, func(p int) bool { return stages[p] == stage.Here || stages[p] == stage.Away })
+func (v *View) needed(due *entitle.Result, stages []entitle.Stage, licenses []model.AppThing) []int {
+	people := inClasses(due, func(p int) bool { return stages[p] == entitle.Here || stages[p] == entitle.Away })
 	out := make([]int, len(licenses))
 	for c := range due.Classes {
 		if people[c] == 0 {
@@ -123,7 +122,7 @@ func (v *View) needs(on day.Day, licenses []model.AppThing) Month {
 	due := entitle.Compute(
 		entitle.Input{People: v.People, Apps: v.Apps, Graphs: v.graphs, Kits: v.Kits, Sets: v.Sets, Today: on},
 	)
-	stages := stage.Of(v.People, on)
+	stages := entitle.StagesOf(v.People, on)
 	m := Month{on, v.needed(due, stages, licenses)}
 	for i, x := range licenses {
 		accounts := v.Accounts[x.App]
@@ -133,7 +132,7 @@ func (v *View) needs(on day.Day, licenses []model.AppThing) Month {
 		has := v.reach[x.App].Giving(x.Thing)
 		for at, set := range accounts.Held {
 			p := v.PersonOf[x.App][at]
-			if !has[set] || p >= 0 && stages[p] != stage.Gone && stages[p] != stage.NotYet {
+			if !has[set] || p >= 0 && stages[p] != entitle.Gone && stages[p] != entitle.NotYet {
 				continue
 			}
 			if frees := v.frees(x.App, at, int(p)); frees == day.None || on < frees {

@@ -11,12 +11,9 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
-	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // Input is what a View is of. Accounts holds nil for an application whose export
@@ -39,17 +36,17 @@ type Input struct {
 type View struct {
 	Input
 	Due     *entitle.Result
-	Stages  []stage.Stage
+	Stages  []entitle.Stage
 	Explain *explain.Explainer
 	Sets    []*model.Sets // of each application
-	Past    leaving.Past  // since when accounts are on their way out; nil where that is not known
+	Past    entitle.Past  // since when accounts are on their way out; nil where that is not known
 
 	AccountOf [][]int32      // application → person → account, or diff.None; nil where no export was read
 	PersonOf  [][]int32      // application → account → person, or diff.None
 	graphs    []*model.Graph // what should bring what along in each application
 	reach     []*diff.Reacher
-	leaving   *leaving.Input // made when it is asked for first
-	only      []string       // applications whose licenses are counted
+	leaving   *entitle.Leaving // made when it is asked for first
+	only      []string         // applications whose licenses are counted
 }
 
 // Keep lets people keep what kits gave them for a while, as the ledger knows who held
@@ -83,7 +80,7 @@ func Look(in Input) *View {
 	v.Due = entitle.Compute(
 		entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today},
 	)
-	v.Stages = stage.Of(in.People, in.Today)
+	v.Stages = entitle.StagesOf(in.People, in.Today)
 	v.Explain = &explain.Explainer{
 		People:   in.People,
 		Apps:     in.Apps,
@@ -106,7 +103,9 @@ func (v *View) out(p, app int) bool {
 }
 
 // Later reports whether somebody who is not here yet is to have an account from the first day.
-func (v *View) Later(p, app int) bool { return v.Stages[p] == stage.NotYet && v.due(p, app).Account() }
+func (v *View) Later(p, app int) bool {
+	return v.Stages[p] == entitle.NotYet && v.due(p, app).Account()
+}
 
 // ahead reports whether an account is to be made before somebody's first day.
 func (v *View) ahead(p, app int) bool {
@@ -120,7 +119,7 @@ func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]]
 // Should is the set of all that a person should have in an application in the
 // end; account reports whether an account should be open there at all.
 func (v *View) Should(p, app int) (set uint32, account bool) {
-	if d := v.due(p, app); duty.Of(v.Stages[p], d.Account(), model.NoAccount).Acts && !v.out(p, app) {
+	if d := v.due(p, app); entitle.DutyOf(v.Stages[p], d.Account(), model.NoAccount).Acts && !v.out(p, app) {
 		return d.Reach, true
 	}
 	return 0, false
@@ -149,7 +148,7 @@ func (v *View) has(p, app int) uint32 {
 
 // stand is where an account stands on a path, nil for one that is upon none. person is -1
 // for one of nobody.
-func (v *View) stand(app, at, person int) *leaving.Stand {
+func (v *View) stand(app, at, person int) *entitle.Stand {
 	if len(v.Paths) == 0 || at < 0 {
 		return nil
 	}
@@ -164,15 +163,15 @@ func (v *View) stand(app, at, person int) *leaving.Stand {
 }
 
 // ways is where accounts stand on their ways in and out.
-func (v *View) ways() *leaving.Input {
+func (v *View) ways() *entitle.Leaving {
 	if v.leaving == nil {
-		v.leaving = &leaving.Input{
+		v.leaving = &entitle.Leaving{
 			People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages,
 			Today: v.Today, Clock: v.Today,
 		}
 	}
 	if v.leaving.Past = v.Past; v.Past == nil {
-		v.leaving.Past = make(leaving.Past, len(v.Apps))
+		v.leaving.Past = make(entitle.Past, len(v.Apps))
 	}
 	return v.leaving
 }
@@ -200,7 +199,7 @@ func (v *View) state(p, app int, thing int32) string {
 	if s := v.stand(app, v.account(p, app), p); s != nil && has {
 		for _, step := range s.Wants() {
 			if step.Do == model.DoStrip && slices.Contains(
-				leaving.Stripped(v.Apps[app], v.Accounts[app], v.account(p, app), &step), thing,
+				entitle.Stripped(v.Apps[app], v.Accounts[app], v.account(p, app), &step), thing,
 			) {
 				return ToGo
 			}
@@ -210,7 +209,7 @@ func (v *View) state(p, app int, thing int32) string {
 	switch {
 	case has && v.Sets[app].Has(should, thing):
 		return Has
-	case has && (v.out(p, app) || duty.Of(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == duty.Keep):
+	case has && (v.out(p, app) || entitle.DutyOf(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == entitle.Keep):
 		return Kept
 	case has:
 		return ToGo

@@ -4,10 +4,10 @@ import (
 	"cmp"
 	"slices"
 
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // A Warning is what the files ask for that deserves a look before any plan: a pair of
@@ -34,7 +34,7 @@ func (v *View) Implied() (out []Warning) {
 		}
 		for p, class := range v.Due.Of {
 			id := v.People.Get(p, "id")
-			if !both[class] || v.Stages[p] != stage.Here ||
+			if !both[class] || v.Stages[p] != entitle.Here ||
 				model.Excepted(v.Exceptions, sep.Name, id, v.Today) != nil {
 				continue
 			}
@@ -110,7 +110,7 @@ func (v *View) Outside(o *model.Outsiders) (out []Warning) {
 	}
 	for p := range v.People.Len() {
 		get := func(attr string) string { return v.People.Get(p, attr) }
-		if v.Stages[p] == stage.Gone || !o.Are(get, v.Today) {
+		if v.Stages[p] == entitle.Gone || !o.Are(get, v.Today) {
 			continue
 		}
 		who := v.name(p) + " (" + get("id") + ")"

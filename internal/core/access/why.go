@@ -6,13 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"pravet/internal/core/duty"
-
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 )
 
 // A Place is a line of a file, and who changed it last where that was asked for.
@@ -232,11 +229,11 @@ func (v *View) others(p, app int, only *model.AppThing, out *Answer) {
 
 func (v *View) stageWords(p int) string {
 	switch v.Stages[p] {
-	case stage.Away:
+	case entitle.Away:
 		return "away"
-	case stage.NotYet:
+	case entitle.NotYet:
 		return "starts on " + v.People.Get(p, "starts")
-	case stage.Gone:
+	case entitle.Gone:
 		return "ended on " + v.People.Get(p, "ends")
 	}
 	return "here"
@@ -244,7 +241,7 @@ func (v *View) stageWords(p int) string {
 
 // stagePlace is where it is said that a person is not here.
 func (v *View) stagePlace(p int) Place {
-	attr := map[stage.Stage]string{stage.Away: "away", stage.NotYet: "starts", stage.Gone: "ends"}[v.Stages[p]]
+	attr := map[entitle.Stage]string{entitle.Away: "away", entitle.NotYet: "starts", entitle.Gone: "ends"}[v.Stages[p]]
 	return place(v.People.Place(p, attr))
 }
 
@@ -270,19 +267,19 @@ func (v *View) accountOf(p, app int) Account {
 	d := v.due(p, app)
 	stands := v.Stages[p]
 	closing := a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today)
-	if closing != nil && stands == stage.Here {
-		stands = stage.Away
+	if closing != nil && stands == entitle.Here {
+		stands = entitle.Away
 	} else {
 		closing = nil
 	}
-	do, shut := duty.Of(stands, d.Account(), state).For(a)
+	do, shut := entitle.DutyOf(stands, d.Account(), state).For(a)
 	ahead := v.ahead(p, app)
 	if ahead {
 		do.Verb, do.Acts = model.Create, true
 	}
 	out.verb, out.acts = do.Verb, do.Acts
 	switch {
-	case v.AccountOf[app] == nil && do.Holdings == duty.Align:
+	case v.AccountOf[app] == nil && do.Holdings == entitle.Align:
 		out.Should = "is due"
 	case do.Acts:
 		out.Should = map[model.Verb]string{
@@ -310,15 +307,15 @@ func (v *View) accountOf(p, app int) Account {
 	default:
 		out.Should = "none is due"
 	}
-	if do.Holdings != duty.Align && !shut {
+	if do.Holdings != entitle.Align && !shut {
 		switch {
 		case closing != nil:
 			out.Should += fmt.Sprintf(": closed until %s: %s", closing.To, closing.Because)
-		case v.Stages[p] != stage.Here:
-			out.Should += ": " + map[stage.Stage]string{
-				stage.Away:   "away",
-				stage.NotYet: "not yet here",
-				stage.Gone:   "no longer here",
+		case v.Stages[p] != entitle.Here:
+			out.Should += ": " + map[entitle.Stage]string{
+				entitle.Away:   "away",
+				entitle.NotYet: "not yet here",
+				entitle.Gone:   "no longer here",
 			}[v.Stages[p]]
 		case !d.InScope:
 			out.Should += ": the scope leaves this person out"
@@ -333,7 +330,7 @@ func (v *View) accountOf(p, app int) Account {
 func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 	app := v.Apps[thing.App]
 	var out []Reason
-	if v.Stages[p] != stage.Here {
+	if v.Stages[p] != entitle.Here {
 		out = append(out, Reason{fmt.Sprintf("%s is not here today: %s", v.name(p), v.stageWords(p)), v.stagePlace(p)})
 	}
 	if d := v.due(p, thing.App); !d.InScope {

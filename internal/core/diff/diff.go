@@ -10,9 +10,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
 
@@ -23,8 +21,8 @@ type Input struct {
 	Apps     []*model.App
 	Accounts []*model.Accounts
 	Due      *entitle.Result
-	Stages   []stage.Stage
-	Leaving  *leaving.Input // nil where there are no paths
+	Stages   []entitle.Stage
+	Leaving  *entitle.Leaving // nil where there are no paths
 
 	Outsiders *model.Outsiders // nil where there are none
 	Today     day.Day
@@ -61,7 +59,7 @@ const (
 )
 
 // stageWhy is why an account of someone who is not here is suspended.
-var stageWhy = map[stage.Stage]Why{stage.Away: IsAway, stage.NotYet: IsNotYet, stage.Gone: IsGone}
+var stageWhy = map[entitle.Stage]Why{entitle.Away: IsAway, entitle.NotYet: IsNotYet, entitle.Gone: IsGone}
 
 // None stands for no account, person, thing or attribute.
 const None int32 = -1
@@ -168,7 +166,7 @@ type Pending struct {
 // Ended is somebody who gets no account, as they are on the list of a path.
 type Ended struct {
 	App, Person int32
-	End         *leaving.End
+	End         *entitle.End
 }
 
 // Result is all differences.
@@ -188,10 +186,10 @@ type Result struct {
 	// row that the changes are about.
 	Same []map[int32]int32
 	// Stands are, of each application, the accounts that are upon a path.
-	Stands []map[int32]*leaving.Stand
+	Stands []map[int32]*entitle.Stand
 	// Marks are, of each application, what stands about accounts on their way out, of the
 	// people that were compared.
-	Marks [][]leaving.Mark
+	Marks [][]entitle.Mark
 }
 
 // Compute compares the applications, concurrently. It costs O(people + accounts)
@@ -234,7 +232,7 @@ func concurrently(in Input, walk func(*walker)) *Result {
 			people:   in.People.Column(app.MatchPerson()),
 			deltas:   map[uint64]*delta{},
 			same:     map[int32]int32{},
-			stands:   map[int32]*leaving.Stand{},
+			stands:   map[int32]*entitle.Stand{},
 		}
 		parts[a] = w
 		group.Go(func() error {
@@ -247,8 +245,8 @@ func concurrently(in Input, walk func(*walker)) *Result {
 		AccountOf: make([][]int32, len(in.Apps)),
 		PersonOf:  make([][]int32, len(in.Apps)),
 		Same:      make([]map[int32]int32, len(in.Apps)),
-		Stands:    make([]map[int32]*leaving.Stand, len(in.Apps)),
-		Marks:     make([][]leaving.Mark, len(in.Apps)),
+		Stands:    make([]map[int32]*entitle.Stand, len(in.Apps)),
+		Marks:     make([][]entitle.Mark, len(in.Apps)),
 	}
 	n := 0
 	for _, w := range parts {
@@ -293,8 +291,8 @@ type walker struct {
 	slots    int32         // how many accounts have changes
 	noted    bool          // the account of number slots has some
 	same     map[int32]int32
-	stands   map[int32]*leaving.Stand
-	marks    []leaving.Mark
+	stands   map[int32]*entitle.Stand
+	marks    []entitle.Mark
 	catalog  *model.Graph // see wanted
 	shown    *model.Graph // see exported
 	inner    []int32      // see insiders

@@ -12,7 +12,6 @@ import (
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
 
@@ -63,7 +62,7 @@ func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.P
 		Apps:     []*model.App{app},
 		Accounts: []*model.Accounts{accounts},
 		Due:      due,
-		Stages:   []stage.Stage{stage.Here},
+		Stages:   []entitle.Stage{entitle.Here},
 	}), accounts, people
 }
 

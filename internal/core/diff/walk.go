@@ -5,11 +5,8 @@ import (
 	"strconv"
 	"strings"
 
-	"pravet/internal/core/duty"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // persons walks the people by the table of what is due (core/duty).
@@ -110,7 +107,7 @@ func (w *walker) several(p, account int32, more []int32, due *entitle.Due, named
 // leaves takes the steps of the path that an account is upon; it reports false for one
 // that is upon none.
 func (w *walker) leaves(c Change) bool {
-	if c.Account == None || !w.paths || w.ended && (c.Person == None || w.in.Stages[c.Person] != stage.Gone) {
+	if c.Account == None || !w.paths || w.ended && (c.Person == None || w.in.Stages[c.Person] != entitle.Gone) {
 		return false // most accounts are upon none
 	}
 	if w.accounts.States[c.Account] == model.Invited && w.in.Leaving.Upon(int(w.a), int(c.Account), int(c.Person)) {
@@ -136,7 +133,7 @@ func (w *walker) leaves(c Change) bool {
 		case model.DoHand:
 			w.hand(c, &step)
 		case model.DoStrip:
-			for _, t := range leaving.Stripped(w.app, w.accounts, int(c.Account), &step) {
+			for _, t := range entitle.Stripped(w.app, w.accounts, int(c.Account), &step) {
 				w.lose(c, t)
 			}
 		case model.DoRemove:
@@ -205,38 +202,38 @@ func (w *walker) person(p, account int32, due *entitle.Due) {
 			return // until they are off the list
 		}
 	}
-	if state == model.Invited && !do.Acts && do.Holdings == duty.Align && !w.invitation(c) {
+	if state == model.Invited && !do.Acts && do.Holdings == entitle.Align && !w.invitation(c) {
 		return // it is withdrawn
 	}
 	if do.Acts {
 		w.add(c, do.Verb)
 	}
 	switch do.Holdings {
-	case duty.Align:
+	case entitle.Align:
 		w.bringInLine(c, due)
-	case duty.Strip:
+	case entitle.Strip:
 		w.strip(c)
 	}
 }
 
 // duty is what is due to an account, with why it is where that is less than it
 // has.
-func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty {
+func (w *walker) duty(c *Change, due *entitle.Due, state model.State) entitle.Duty {
 	at := w.in.Stages[c.Person]
-	if at == stage.Here && len(w.app.Closed) > 0 {
+	if at == entitle.Here && len(w.app.Closed) > 0 {
 		person := int(c.Person)
 		if w.app.ClosedFor(func(attr string) string { return w.in.People.Get(person, attr) }, w.in.Today) != nil {
 			c.Why = IsClosed
-			return duty.Of(stage.Away, due.Account(), state)
+			return entitle.DutyOf(entitle.Away, due.Account(), state)
 		}
 	}
-	if at == stage.NotYet && state == model.NoAccount && due.Account() &&
+	if at == entitle.NotYet && state == model.NoAccount && due.Account() &&
 		w.app.Leads(w.in.People.Get(int(c.Person), "starts"), w.in.Today) {
 		c.Why = IsNotYet
-		return duty.Duty{Verb: model.Create, Acts: true, Holdings: duty.Keep}
+		return entitle.Duty{Verb: model.Create, Acts: true, Holdings: entitle.Keep}
 	}
 	switch {
-	case at != stage.Here:
+	case at != entitle.Here:
 		c.Why = stageWhy[at]
 	case due.Account():
 		c.Why = Gives
@@ -245,7 +242,7 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) duty.Duty 
 	default:
 		c.Why = OutOfScope
 	}
-	do, shut := duty.Of(at, due.Account(), state).For(w.app)
+	do, shut := entitle.DutyOf(at, due.Account(), state).For(w.app)
 	switch {
 	case shut:
 		c.Why = IsShut
@@ -288,12 +285,12 @@ func (w *walker) second(p, account int32, due *entitle.Due) {
 		w.add(c, do.Verb)
 	}
 	switch do.Holdings {
-	case duty.Align:
+	case entitle.Align:
 		c.Why = NotGiven
 		for _, t := range w.delta(due, w.accounts.Held[account]).drop {
 			w.lose(c, t)
 		}
-	case duty.Strip:
+	case entitle.Strip:
 		w.strip(c)
 	}
 }
@@ -383,7 +380,7 @@ func (w *walker) strays() {
 			continue
 		}
 		if w.in.Leaving != nil && w.in.Leaving.Blocked(int(w.a), i) {
-			w.marks = append(w.marks, leaving.Mark{Account: key, Step: leaving.MarkBlocked})
+			w.marks = append(w.marks, entitle.Mark{Account: key, Step: entitle.MarkBlocked})
 		}
 		switch {
 		case w.leaves(c):

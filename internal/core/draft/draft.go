@@ -19,11 +19,9 @@ import (
 	"pravet/internal/core/fact"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/guard"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/order"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 	"pravet/internal/core/undo"
 )
@@ -49,11 +47,11 @@ type Input struct {
 	Lifts      []decide.Lift // those that stand
 
 	Paths []*model.Path // in the order of their ranks
-	Past  leaving.Past  // of each application
+	Past  entitle.Past  // of each application
 	Was   []entitle.Was // of each kit
 	// Stood, where it is not nil, is told what stands about accounts of an application that
 	// are on their way out, on the day of the plan.
-	Stood func(app int, marks []leaving.Mark)
+	Stood func(app int, marks []entitle.Mark)
 	Held  func(ruled entitle.Ruled, keeps []entitle.Lingering) // likewise of kits that linger
 	// Promoted tells what changes have done in an environment that this one is promoted from, and when
 	// it was settled there last, as far as it stands: environment → plan.Change.Does → day.
@@ -100,8 +98,8 @@ func Draft(in Input) (*plan.Plan, error) {
 	if in.Held != nil {
 		in.Held(due.Ruled, due.Linger)
 	}
-	stages := stage.Of(in.People, in.Today)
-	d.leaving = &leaving.Input{
+	stages := entitle.StagesOf(in.People, in.Today)
+	d.leaving = &entitle.Leaving{
 		People: in.People, Apps: in.Apps, Accounts: d.accounts, Paths: in.Paths, Stages: stages, Past: in.Past,
 		Today: in.Today, Clock: in.Clock, Due: due, Kits: in.Kits,
 	}
@@ -110,7 +108,7 @@ func Draft(in Input) (*plan.Plan, error) {
 		d.leaving.Waits = append(d.leaving.Waits, wait != (day.Duration{}))
 	}
 	if d.leaving.Past == nil {
-		d.leaving.Past = make(leaving.Past, len(in.Apps))
+		d.leaving.Past = make(entitle.Past, len(in.Apps))
 	}
 	found := diff.Compute(diff.Input{
 		People:   in.People,
@@ -238,7 +236,7 @@ type drafter struct {
 	personOf  [][]int32         // application → account → person, or diff.None
 	accountOf [][]int32         // application → person → account, or diff.None
 	states    *diff.States      // of the accounts that the changes touch
-	leaving   *leaving.Input
+	leaving   *entitle.Leaving
 }
 
 func newDrafter(in Input) *drafter {

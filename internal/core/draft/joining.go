@@ -10,7 +10,6 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/stage"
 )
 
 // joining points out accounts that are known by something else than their name, and the
@@ -74,7 +73,7 @@ func (d *drafter) lingering(found *diff.Result) (out []plan.Notice) {
 	}
 	kits := map[int]*keeping{}
 	for _, x := range d.explainer.Due.Linger {
-		if !d.selected(x.Person) || d.leaving.Stages[x.Person] != stage.Here || !d.reaches(found, x) {
+		if !d.selected(x.Person) || d.leaving.Stages[x.Person] != entitle.Here || !d.reaches(found, x) {
 			continue
 		}
 		k := kits[x.Kit]

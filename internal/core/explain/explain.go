@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
@@ -27,9 +26,9 @@ type Explainer struct {
 	Accounts []*model.Accounts
 	Due      *entitle.Result
 	Today    day.Day
-	Leaving  *leaving.Input             // nil where there are no paths
+	Leaving  *entitle.Leaving           // nil where there are no paths
 	Own      map[[2]int32]int32         // application, person → the account that they registered by themselves
-	Stands   []map[int32]*leaving.Stand // of each application, by account
+	Stands   []map[int32]*entitle.Stand // of each application, by account
 	Undoes   struct{ Run, Plan string } // of a back-out: the run, and the plan that it has carried out
 
 	once   sync.Once

@@ -7,7 +7,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
@@ -214,7 +213,7 @@ func (t *Teller) onPath(c *diff.Change) (out []plan.Reason) {
 }
 
 // upon says what brought an account upon a path.
-func (t *Teller) upon(s *leaving.Stand, c *diff.Change) plan.Reason {
+func (t *Teller) upon(s *entitle.Stand, c *diff.Change) plan.Reason {
 	app := t.Apps[c.App]
 	switch s.Path.When {
 	case model.WhenListed:

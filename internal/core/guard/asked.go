@@ -3,8 +3,8 @@ package guard
 import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
 	"pravet/internal/core/model"
 )
 
@@ -47,7 +47,7 @@ func (c *checker) makes(ch *diff.Change) bool {
 
 // ended is how the last account of somebody who is to get one came to its end, nil where nothing is known
 // of that.
-func (c *checker) ended(a int, ch *diff.Change) *leaving.End {
+func (c *checker) ended(a int, ch *diff.Change) *entitle.End {
 	if ch.Why == diff.IsUndone || ch.Person == diff.None ||
 		!c.makes(ch) && (ch.Verb != model.Restore || c.Accounts[a].States[ch.Account] != model.Removed) {
 		return nil

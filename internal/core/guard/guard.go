@@ -10,8 +10,6 @@ package guard
 
 import (
 	"pravet/internal/core/fact"
-	"pravet/internal/core/leaving"
-	"pravet/internal/core/stage"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -46,10 +44,10 @@ type Input struct {
 	TakenAt      []day.Day // of each export
 	Before       []int     // accounts in the export before, or -1
 	PeopleBefore int       // people in the plan before, or -1
-	Leaving      *leaving.Input
+	Leaving      *entitle.Leaving
 	Kept         []model.Kept
 	Outsiders    *model.Outsiders
-	Stages       []stage.Stage
+	Stages       []entitle.Stage
 	LimitRoster  model.Limit
 
 	// Lifted reports whether a decision takes a guard away in an application: what

@@ -3,9 +3,9 @@ package guard
 import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
 
@@ -102,7 +102,7 @@ func (c *checker) outside(a, i int, p int32, x *outsider) (held bool) {
 func Outside(
 	o *model.Outsiders,
 	people *model.People,
-	stages []stage.Stage,
+	stages []entitle.Stage,
 	today day.Day,
 	who string,
 	get func(attr string) string,
@@ -124,9 +124,9 @@ func Outside(
 	switch {
 	case of("id") == get("id"):
 		why = "themselves"
-	case stages[sponsor] == stage.NotYet:
+	case stages[sponsor] == entitle.NotYet:
 		why = "somebody who has not started yet"
-	case stages[sponsor] == stage.Gone:
+	case stages[sponsor] == entitle.Gone:
 		why = "somebody who has left"
 	case o.Are(of, today):
 		why = "an outsider"

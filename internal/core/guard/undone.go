@@ -2,9 +2,9 @@ package guard
 
 import (
 	"pravet/internal/core/diff"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // NotHere is the name of this file's guard.
@@ -31,7 +31,7 @@ func (c *checker) undone(a int) {
 		switch {
 		case ch.Person == diff.None:
 			c.hold(i, NotHere, fact.Fact{Kind: fact.OfNobodyNow, Account: ch.Key})
-		case c.Stages[ch.Person] != stage.Here:
+		case c.Stages[ch.Person] != entitle.Here:
 			c.hold(i, NotHere, fact.Fact{
 				Kind: fact.NotHere, Person: c.personName(ch.Person), Value: c.Stages[ch.Person].String(),
 			})

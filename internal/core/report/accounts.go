@@ -7,9 +7,9 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/core/money"
-	"pravet/internal/core/stage"
 	"pravet/internal/core/table"
 )
 
@@ -174,7 +174,7 @@ func pending(in *Input) *Table {
 			case at >= 0 && v.Accounts[a].States[at] == model.Invited:
 				what = "is invited"
 			case at >= 0:
-			case due && v.Stages[p] == stage.Here:
+			case due && v.Stages[p] == entitle.Here:
 				what = "is to be created"
 			case v.Later(p, a):
 				what, on = "comes with the first day", v.People.Get(p, "starts")
@@ -222,7 +222,7 @@ func leaving(in *Input) *Table {
 		for at := range v.Accounts[a].Len() {
 			p := v.PersonOf[a][at]
 			key := v.Accounts[a].Key.At(at)
-			if p < 0 || v.Stages[p] != stage.Gone || upon[[2]string{v.Apps[a].ID, key}] {
+			if p < 0 || v.Stages[p] != entitle.Gone || upon[[2]string{v.Apps[a].ID, key}] {
 				continue
 			}
 			t.row(

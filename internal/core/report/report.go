@@ -11,8 +11,8 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // Input is what reports are made of.
@@ -301,12 +301,12 @@ func outsiders(in *Input) *Table {
 				held = append(held, v.Apps[a].ID+" ("+v.Accounts[a].States[at].String()+")")
 			}
 		}
-		if !is || v.Stages[p] == stage.Gone && len(held) == 0 {
+		if !is || v.Stages[p] == entitle.Gone && len(held) == 0 {
 			continue
 		}
 		sponsor, answers := get("sponsor"), "nobody"
 		if s := named(sponsor); sponsor != "" && s >= 0 {
-			if answers = people.Called(s); v.Stages[s] != stage.Here {
+			if answers = people.Called(s); v.Stages[s] != entitle.Here {
 				answers += ", who is not here"
 			}
 		}

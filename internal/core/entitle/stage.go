@@ -1,6 +1,6 @@
 // Package stage tells where each person stands on a day: not yet here, here,
 // away, or gone. What is due to an account follows from it (see core/diff).
-package stage
+package entitle
 
 import (
 	"strings"
@@ -23,29 +23,29 @@ const (
 
 func (s Stage) String() string { return [...]string{"here", "not yet", "away", "gone"}[s] }
 
-// Of returns the stage of every person on a day. starts and ends name the
+// StagesOf returns the stage of every person on a day. starts and ends name the
 // first and the last day that count; so do away.from and away.to, either of
 // which may be missing. Values that are no dates count as missing: the readers
 // of people have refused them. O(people).
-func Of(people *model.People, today day.Day) []Stage {
+func StagesOf(people *model.People, today day.Day) []Stage {
 	out := make([]Stage, people.Len())
 	away := marks(people.Column("away"), truthy)
 	from := marks(
 		people.Column("away.from"),
-		func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) },
+		func(v string) bool { return onDay(v, func(d day.Day) bool { return d > today }) },
 	)
 	to := marks(
 		people.Column("away.to"),
-		func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) },
+		func(v string) bool { return onDay(v, func(d day.Day) bool { return d < today }) },
 	)
 	hasFrom, hasTo := marks(people.Column("away.from"), present), marks(people.Column("away.to"), present)
 	later := marks(
 		people.Column("starts"),
-		func(v string) bool { return on(v, func(d day.Day) bool { return d > today }) },
+		func(v string) bool { return onDay(v, func(d day.Day) bool { return d > today }) },
 	)
 	over := marks(
 		people.Column("ends"),
-		func(v string) bool { return on(v, func(d day.Day) bool { return d < today }) },
+		func(v string) bool { return onDay(v, func(d day.Day) bool { return d < today }) },
 	)
 	for i := range out {
 		switch {
@@ -63,7 +63,7 @@ func Of(people *model.People, today day.Day) []Stage {
 func truthy(v string) bool  { return strings.EqualFold(v, "true") }
 func present(v string) bool { return v != "" }
 
-func on(v string, f func(day.Day) bool) bool {
+func onDay(v string, f func(day.Day) bool) bool {
 	d, err := day.Parse(v)
 	return err == nil && f(d)
 }

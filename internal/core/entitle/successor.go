@@ -1,16 +1,14 @@
-package leaving
+package entitle
 
 import (
 	"slices"
 
-	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // Successor is to whom a step hands over what somebody owned; why says what is wrong with
 // them, and is "" where nothing is.
-func (in *Input) Successor(app int, step *model.Step, person int) (to int, why string) {
+func (in *Leaving) Successor(app int, step *model.Step, person int) (to int, why string) {
 	if to, why = in.successor(step, person); why != "" {
 		return to, why
 	}
@@ -26,17 +24,17 @@ func (in *Input) Successor(app int, step *model.Step, person int) (to int, why s
 
 // holder is who holds a kit and is here: of several, the first by id; not the person
 // whose account is handed over.
-func (in *Input) holder(kit string, person int) (to int, why string) {
+func (in *Leaving) holder(kit string, person int) (to int, why string) {
 	k := slices.IndexFunc(in.Kits, func(k *model.Kit) bool { return k.Name == kit })
 	to = -1
 	ids := in.People.Column("id")
 	for p, class := range in.Due.Of {
-		if p == person || in.Stages[p] != stage.Here || to >= 0 && ids.At(to) < ids.At(p) {
+		if p == person || in.Stages[p] != Here || to >= 0 && ids.At(to) < ids.At(p) {
 			continue
 		}
 		if slices.ContainsFunc(
 			in.Due.Classes[class].Kits,
-			func(h entitle.Held) bool { return h.Kit == k && h.Linger == nil },
+			func(h Held) bool { return h.Kit == k && h.Linger == nil },
 		) {
 			to = p
 		}
@@ -47,7 +45,7 @@ func (in *Input) holder(kit string, person int) (to int, why string) {
 	return to, ""
 }
 
-func (in *Input) successor(step *model.Step, person int) (to int, why string) {
+func (in *Leaving) successor(step *model.Step, person int) (to int, why string) {
 	if step.ToKit != "" {
 		return in.holder(step.ToKit, person)
 	}
@@ -64,9 +62,9 @@ func (in *Input) successor(step *model.Step, person int) (to int, why string) {
 	switch {
 	case to < 0:
 		return -1, "there is no person " + id
-	case in.Stages[to] == stage.Gone:
+	case in.Stages[to] == Gone:
 		return to, in.People.Get(to, "id") + " has left, too"
-	case in.Stages[to] != stage.Here:
+	case in.Stages[to] != Here:
 		return to, in.People.Get(to, "id") + " is not here"
 	}
 	return to, ""

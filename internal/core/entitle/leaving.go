@@ -7,15 +7,13 @@
 // as the ledger knows it (Past), and from nothing else. What the ledger does not know
 // begins today. So whatever is late, fails, is rejected or forgotten makes a wait longer,
 // and nothing makes it shorter.
-package leaving
+package entitle
 
 import (
 	"slices"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // A Mark is something about an account that days are counted from: that it is upon a
@@ -27,17 +25,17 @@ type Mark struct{ Account, Path, Step string }
 // knows.
 type Past []map[Mark]day.Day
 
-// Input is what is looked at.
-type Input struct {
+// Leaving is what is looked at.
+type Leaving struct {
 	People    *model.People
 	Apps      []*model.App
 	Accounts  []*model.Accounts // nil for an application that was not read
 	Paths     []*model.Path     // in the order of their ranks
-	Stages    []stage.Stage
+	Stages    []Stage
 	Past      Past
 	Today     day.Day // on which steps are due
 	Clock     day.Day // from which a wait counts that begins now
-	Due       *entitle.Result
+	Due       *Result
 	Kits      []*model.Kit
 	AccountOf [][]int32 // application → person → account, or -1
 	Waits     []bool    // applications in which an account must have been blocked before it is removed
@@ -73,7 +71,7 @@ func (s *Stand) Number(wanted int) int { return s.first + wanted + 1 }
 
 // Of is where an account stands, nil for one that is upon no path. person is -1 for one of
 // nobody.
-func (in *Input) Of(app, account, person int) *Stand {
+func (in *Leaving) Of(app, account, person int) *Stand {
 	if s := in.Accounts[app].States[account]; s == model.Removed || s == model.Invited {
 		return nil
 	}
@@ -126,7 +124,7 @@ func (in *Input) Of(app, account, person int) *Stand {
 
 // Latest is the last day on which a step of a path was first seen done, as the ledger
 // knows; day.None where none was.
-func (in *Input) Latest(app, account int, path *model.Path) day.Day {
+func (in *Leaving) Latest(app, account int, path *model.Path) day.Day {
 	last, key := day.None, in.Accounts[app].Key.At(account)
 	for i := range path.Steps {
 		if on, known := in.Past[app][Mark{key, path.Name, path.Steps[i].Key()}]; known {
@@ -137,7 +135,7 @@ func (in *Input) Latest(app, account int, path *model.Path) day.Day {
 }
 
 // since notes since when a mark stands.
-func (in *Input) since(s *Stand, app int, m Mark) {
+func (in *Leaving) since(s *Stand, app int, m Mark) {
 	if s.Since, s.Known = in.Past[app][m]; !s.Known {
 		s.Since = in.Clock
 	}
@@ -145,7 +143,7 @@ func (in *Input) since(s *Stand, app int, m Mark) {
 
 // Ways reports whether any path is for an application, and whether all of those are for
 // people who have left.
-func (in *Input) Ways(app int) (any, ended bool) {
+func (in *Leaving) Ways(app int) (any, ended bool) {
 	ended = true
 	if in == nil {
 		return false, false
@@ -159,11 +157,11 @@ func (in *Input) Ways(app int) (any, ended bool) {
 }
 
 // Upon reports whether an account is upon a path, whatever state it is in.
-func (in *Input) Upon(app, account, person int) bool { return in.path(app, account, person) != nil }
+func (in *Leaving) Upon(app, account, person int) bool { return in.path(app, account, person) != nil }
 
 // path is the first that an account is upon. What is cheap to tell is asked first: most
 // accounts are upon none.
-func (in *Input) path(app, account, person int) *model.Path {
+func (in *Leaving) path(app, account, person int) *model.Path {
 	for _, p := range in.Paths {
 		if p.In(app) && in.upon(p, app, account, person) && in.isFor(p, person) {
 			return p
@@ -173,12 +171,12 @@ func (in *Input) path(app, account, person int) *model.Path {
 }
 
 // upon reports whether what brings accounts upon a path is so.
-func (in *Input) upon(p *model.Path, app, account, person int) bool {
+func (in *Leaving) upon(p *model.Path, app, account, person int) bool {
 	switch p.When {
 	case model.WhenStray:
 		return person < 0
 	case model.WhenEnded:
-		return person >= 0 && in.Stages[person] == stage.Gone
+		return person >= 0 && in.Stages[person] == Gone
 	case model.WhenListed:
 		return in.Listed(p, app, account, person) > 0
 	case model.WhenMatching:
@@ -188,7 +186,7 @@ func (in *Input) upon(p *model.Path, app, account, person int) bool {
 }
 
 // idle reports whether nobody has signed in to an account for as long as a path says.
-func (in *Input) idle(p *model.Path, app, account int) bool {
+func (in *Leaving) idle(p *model.Path, app, account int) bool {
 	last, _ := in.Active(app, account)
 	return last != day.None && last.Add(p.Idle) <= in.Today
 }
@@ -196,7 +194,7 @@ func (in *Input) idle(p *model.Path, app, account int) bool {
 // Opened is the day on which an account that was blocked as idle was seen open again, as
 // long as that counts like signing in; day.None for any other account. Whoever opened it
 // has some time to do so.
-func (in *Input) Opened(p *model.Path, app, account int) day.Day {
+func (in *Leaving) Opened(p *model.Path, app, account int) day.Day {
 	if p.When != model.WhenIdle || !in.Accounts[app].Open(account) {
 		return day.None
 	}
@@ -215,14 +213,14 @@ func (in *Input) Opened(p *model.Path, app, account int) day.Day {
 }
 
 // isFor reports whether a path is for somebody; one with a filter is for nobody else.
-func (in *Input) isFor(p *model.Path, person int) bool {
+func (in *Leaving) isFor(p *model.Path, person int) bool {
 	return p.For == nil ||
 		person >= 0 && p.For.Match(func(attr string) string { return in.People.Get(person, attr) }, in.Today)
 }
 
 // Active is the day on which somebody signed in to an account last or, where nobody ever
 // did, on which it was made; day.None where the export does not tell.
-func (in *Input) Active(app, account int) (on day.Day, ever bool) {
+func (in *Leaving) Active(app, account int) (on day.Day, ever bool) {
 	for _, name := range []string{model.LastActive, model.Created} {
 		n := in.Apps[app].Attr(name)
 		if n < 0 || in.Accounts[app].Attrs[n] == nil {
@@ -240,7 +238,7 @@ func (in *Input) Active(app, account int) (on day.Day, ever bool) {
 }
 
 // Listed is the line of a path's list that an account is on, 0 for none.
-func (in *Input) Listed(p *model.Path, app, account, person int) int {
+func (in *Leaving) Listed(p *model.Path, app, account, person int) int {
 	if person >= 0 {
 		if line := p.List.Lines[in.People.Get(person, "id")]; line > 0 {
 			return line
@@ -250,7 +248,7 @@ func (in *Input) Listed(p *model.Path, app, account, person int) int {
 }
 
 // shows reports whether the application shows a step as done.
-func (in *Input) shows(app, account int, step *model.Step) bool {
+func (in *Leaving) shows(app, account int, step *model.Step) bool {
 	a, accounts := in.Apps[app], in.Accounts[app]
 	switch step.Do {
 	case model.DoSuspend:
@@ -281,7 +279,7 @@ func Stripped(app *model.App, accounts *model.Accounts, account int, step *model
 
 // Marks lists what stands now about the accounts of an application, for the ledger; of
 // tells whose each is, or -1. O(accounts).
-func (in *Input) Marks(app int, of []int32) (out []Mark) {
+func (in *Leaving) Marks(app int, of []int32) (out []Mark) {
 	for i := range of {
 		if s := in.Of(app, i, int(of[i])); s != nil {
 			out = append(out, s.Marks(in.Accounts[app].Key.At(i))...)
@@ -308,13 +306,13 @@ func (s *Stand) Marks(account string) []Mark {
 }
 
 // Blocked reports whether an account of nobody is blocked, to be removed later.
-func (in *Input) Blocked(app, account int) bool {
+func (in *Leaving) Blocked(app, account int) bool {
 	return in.Apps[app].Strays == "remove" && in.Accounts[app].States[account] == model.Blocked
 }
 
 // Suspended is since when an account has been seen blocked on its way out; known is false
 // where nobody has seen that.
-func (in *Input) Suspended(app, account, person int) (since day.Day, known bool) {
+func (in *Leaving) Suspended(app, account, person int) (since day.Day, known bool) {
 	key, path := in.Accounts[app].Key.At(account), ""
 	if s := in.Of(app, account, person); s != nil {
 		path = s.Path.Name

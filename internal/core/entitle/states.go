@@ -1,4 +1,4 @@
-package leaving
+package entitle
 
 import (
 	"slices"
@@ -29,7 +29,7 @@ type Invitation struct {
 }
 
 // Invitation is that of an account to which somebody is invited.
-func (in *Input) Invitation(app, account int) (x Invitation) {
+func (in *Leaving) Invitation(app, account int) (x Invitation) {
 	x.Sent = 1
 	if n := in.Apps[app].Attr(model.Sent); n >= 0 {
 		if times, err := strconv.Atoi(in.Accounts[app].Attr(n, account)); err == nil && times > 0 {
@@ -51,14 +51,14 @@ func invited(account string, times int) Mark { return Mark{account, "", sent + s
 
 // Unanswered reports whether invitations to an account that is not there were not
 // answered, as the ledger knows.
-func (in *Input) Unanswered(app int, account string) bool {
+func (in *Leaving) Unanswered(app int, account string) bool {
 	_, known := in.Past[app][Mark{account, "", MarkUnanswered}]
 	return known
 }
 
 // Removed is since when an account has been seen removed: from today on where nobody has
 // seen that before.
-func (in *Input) Removed(app, account int) day.Day {
+func (in *Leaving) Removed(app, account int) day.Day {
 	if since, known := in.Past[app][Mark{in.Accounts[app].Key.At(account), "", MarkRemoved}]; known {
 		return since
 	}
@@ -66,14 +66,14 @@ func (in *Input) Removed(app, account int) day.Day {
 }
 
 // Restorable reports whether a removed account can still be restored.
-func (in *Input) Restorable(app, account int) bool {
+func (in *Leaving) Restorable(app, account int) bool {
 	within := in.Apps[app].Restores
 	return within != (day.Duration{}) && in.Today <= in.Removed(app, account).Add(within)
 }
 
 // States lists what stands now of an application's accounts that are removed, or to which
 // somebody is invited. O(accounts), and nothing where the application has no such states.
-func (in *Input) States(app int) (out []Mark) {
+func (in *Leaving) States(app int) (out []Mark) {
 	a := in.Apps[app]
 	out = in.opened(app)
 	if a.Restores == (day.Duration{}) && a.Invites == nil {
@@ -97,7 +97,7 @@ func (in *Input) States(app int) (out []Mark) {
 
 // opened lists the accounts that were blocked as idle and are open again. It looks at those
 // only that are on record.
-func (in *Input) opened(app int) (out []Mark) {
+func (in *Leaving) opened(app int) (out []Mark) {
 	index := (*table.Index)(nil)
 	for _, p := range in.Paths {
 		if p.When != model.WhenIdle || !p.In(app) {
@@ -123,7 +123,7 @@ func (in *Input) opened(app int) (out []Mark) {
 // Lasting lists what stays on record while there is nothing to be seen of an account: that invitations to
 // it were not answered, and that it was taken to the end of a path. It lasts until there is an account
 // again, or until the path is for it no longer. O(marks).
-func (in *Input) Lasting(app int) (out []Mark) {
+func (in *Leaving) Lasting(app int) (out []Mark) {
 	if len(in.Past[app]) == 0 {
 		return nil
 	}
@@ -150,7 +150,7 @@ func (in *Input) Lasting(app int) (out []Mark) {
 
 // ends reports whether a path of that name takes accounts of somebody who is here to their end in an
 // application.
-func (in *Input) ends(app int, name string) bool {
+func (in *Leaving) ends(app int, name string) bool {
 	return slices.ContainsFunc(in.Paths, func(p *model.Path) bool {
 		return p.Name == name && p.In(app) && p.When != model.WhenEnded && p.When != model.WhenStray &&
 			slices.ContainsFunc(p.Steps, func(s model.Step) bool { return s.Do == model.DoRemove })
@@ -168,7 +168,7 @@ type End struct {
 // taken to the end of a path that they are on still, or whose account is on the list of one: nil for
 // nobody else. A list counts as long as they are on it; any other path until somebody decides. account is
 // -1 where there is none, and name is how one would be called.
-func (in *Input) Ended(app, account, person int, name string) *End {
+func (in *Leaving) Ended(app, account, person int, name string) *End {
 	if in == nil || person < 0 {
 		return nil
 	}

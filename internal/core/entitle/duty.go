@@ -2,11 +2,10 @@
 // stands, whether an account is due to them in the application, and how the
 // account is, follows what is to be done. It is here once, for drafts and for
 // questions alike; docs/plans.md shows it.
-package duty
+package entitle
 
 import (
 	"pravet/internal/core/model"
-	"pravet/internal/core/stage"
 )
 
 // Holdings is what becomes of what an account holds.
@@ -28,11 +27,11 @@ type Duty struct {
 	Holdings Holdings
 }
 
-// Of is what is due to an account in a state, of a person at a stage; due tells
+// DutyOf is what is due to an account in a state, of a person at a stage; due tells
 // whether a kit of theirs gives anything in the application, within its scope.
-func Of(at stage.Stage, due bool, state model.State) Duty {
+func DutyOf(at Stage, due bool, state model.State) Duty {
 	switch {
-	case at == stage.Here && due:
+	case at == Here && due:
 		switch state {
 		case model.NoAccount:
 			return Duty{model.Create, true, Align}
@@ -42,13 +41,13 @@ func Of(at stage.Stage, due bool, state model.State) Duty {
 		return Duty{Holdings: Align}
 	case state == model.NoAccount, state == model.Removed:
 		return Duty{}
-	case state == model.Invited && at == stage.Away:
+	case state == model.Invited && at == Away:
 		return Duty{}
 	case state == model.Invited:
 		return Duty{Verb: model.Withdraw, Acts: true}
 	}
 	out := Duty{Holdings: Keep}
-	if at == stage.Here {
+	if at == Here {
 		out.Holdings = Strip
 	}
 	if state == model.Open {
