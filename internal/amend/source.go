@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"pravet/internal/core/derive"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 )
@@ -50,7 +50,7 @@ func (a *Amendment) AddSource(name string, s *desired.Source) error {
 }
 
 // ruleText writes a rule in one line.
-func ruleText(r *derive.Rule) string {
+func ruleText(r *model.Rule) string {
 	var parts []string
 	switch {
 	case len(r.From) == 0:
@@ -71,9 +71,9 @@ func ruleText(r *derive.Rule) string {
 		parts = append(parts, "else: "+edit.Inline(r.Else))
 	}
 	switch r.Case {
-	case derive.Lower:
+	case model.Lower:
 		parts = append(parts, "case: lower")
-	case derive.Upper:
+	case model.Upper:
 		parts = append(parts, "case: upper")
 	}
 	if r.Plain {

@@ -7,16 +7,15 @@ import (
 
 	yaml "go.yaml.in/yaml/v4"
 
-	"pravet/internal/core/derive"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
 
 // rule reads how a value follows from others: {from: A, map: {X: Y}, else: Z},
 // {constant: X} or {join: [A, B], with: "."}, with case and plain. nil after a problem.
-func (d *doc) rule(e entry) *derive.Rule {
+func (d *doc) rule(e entry) *model.Rule {
 	f := d.fields(e.value, "the rule of "+e.name, "from", "map", "else", "constant", "join", "with", "case", "plain")
-	r := &derive.Rule{With: d.text(f["with"], "with"), Plain: d.boolean(f["plain"], "plain")}
+	r := &model.Rule{With: d.text(f["with"], "with"), Plain: d.boolean(f["plain"], "plain")}
 	given := 0
 	for _, key := range []string{"from", "constant", "join"} {
 		if f[key] != nil {
@@ -49,13 +48,13 @@ func (d *doc) rule(e entry) *derive.Rule {
 	if n := f["case"]; n != nil {
 		switch d.oneOf(n, "case", "lower", "upper") {
 		case "lower":
-			r.Case = derive.Lower
+			r.Case = model.Lower
 		case "upper":
-			r.Case = derive.Upper
+			r.Case = model.Upper
 		}
 	}
 	if f["map"] != nil {
-		r.Map = []derive.Pair{}
+		r.Map = []model.Pair{}
 		seen := map[string]bool{}
 		for _, p := range d.entries(f["map"], "map") {
 			if seen[table.Fold(p.name)] {
@@ -67,7 +66,7 @@ func (d *doc) rule(e entry) *derive.Rule {
 				)
 			}
 			seen[table.Fold(p.name)] = true
-			r.Map = append(r.Map, derive.Pair{Value: p.name, Becomes: d.text(p.value, p.name)})
+			r.Map = append(r.Map, model.Pair{Value: p.name, Becomes: d.text(p.value, p.name)})
 		}
 	}
 	if len(r.From) == 0 && f["constant"] == nil {
@@ -83,7 +82,7 @@ func (d *doc) rule(e entry) *derive.Rule {
 }
 
 // said is how a rule is spoken of: it is the name of the column that it makes.
-func (d *doc) said(r *derive.Rule, n *yaml.Node) string {
+func (d *doc) said(r *model.Rule, n *yaml.Node) string {
 	at := d.pos(n)
 	at.Column = 0
 	switch {

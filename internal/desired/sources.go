@@ -7,7 +7,6 @@ import (
 
 	yaml "go.yaml.in/yaml/v4"
 
-	"pravet/internal/core/derive"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
@@ -39,7 +38,7 @@ type Source struct {
 // from.
 type Mapped struct {
 	Attr, Column string
-	Rule         *derive.Rule // nil for a column as it is
+	Rule         *model.Rule // nil for a column as it is
 	Pos          model.Pos
 }
 
@@ -151,7 +150,7 @@ func (r *Repo) Mapping(attr, text string) (Mapped, error) {
 	probs := newProblems()
 	d := &doc{file: "--map " + attr, probs: probs}
 	root := d.parse([]byte(text))
-	var rule *derive.Rule
+	var rule *model.Rule
 	if root != nil {
 		rule = d.rule(entry{attr, root, root})
 	}

@@ -14,7 +14,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
 )
@@ -269,8 +268,8 @@ func (d *doc) integer(n *yaml.Node, what string, least int) int {
 	return v
 }
 
-func (d *doc) price(n *yaml.Node) money.Price {
-	p, err := money.Parse(d.text(n, "price"))
+func (d *doc) price(n *yaml.Node) model.Price {
+	p, err := model.Parse(d.text(n, "price"))
 	if err != nil {
 		d.problem(n, "wrong-price", "price: "+err.Error(), "")
 	}

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/derive"
 	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -25,8 +24,8 @@ type Column struct {
 	From string `json:"from"` // the column, or several with commas; "" for a constant
 	How  string `json:"how"`  // why it is taken so
 
-	at   int          // of the column; -1 for a rule
-	rule *derive.Rule // nil for a column as it is
+	at   int         // of the column; -1 for a rule
+	rule *model.Rule // nil for a column as it is
 }
 
 // A Mapping is how a spreadsheet is understood.

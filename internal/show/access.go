@@ -7,7 +7,6 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 )
 
 // HolderTable is who holds a thing.
@@ -194,7 +193,7 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 // SeatsLine says what seats cost together: in use, bought, and of those that
 // nobody works with.
 func SeatsLine(v *access.View, list []access.Seats) string {
-	used, bought, idle := money.Sum{}, money.Sum{}, money.Sum{}
+	used, bought, idle := model.Sum{}, model.Sum{}, model.Sum{}
 	for i := range list {
 		s := &list[i]
 		used.Add(v.Price(s), s.Used)

@@ -6,9 +6,9 @@ import (
 	"slices"
 
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 )
 
 // A Difference is what one person gains or loses of one thing, or of an account
@@ -301,7 +301,7 @@ func (c *comparison) delta(a, b int, was, is uint32) [2][]thing {
 // that.
 func through(v *View, p, app int, t int32) string {
 	paths := v.Explain.Paths(int32(p), app, t)
-	if len(paths) == 0 || slices.ContainsFunc(paths, func(path explain.Path) bool { return len(path.Chain) == 1 }) {
+	if len(paths) == 0 || slices.ContainsFunc(paths, func(path words.Path) bool { return len(path.Chain) == 1 }) {
 		return ""
 	}
 	return v.Apps[app].Things[paths[0].Chain[0]].String()

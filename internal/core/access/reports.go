@@ -2,7 +2,6 @@ package access
 
 import (
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 )
 
 // Effective names what a set of things gives in the end, with the kinds.
@@ -12,7 +11,7 @@ func (v *View) Effective(app int, set uint32) []string {
 
 // SeatsOf names the licenses that an account has in the end, and adds what their seats cost a month to a
 // sum.
-func (v *View) SeatsOf(app, at int, cost money.Sum) (names []string) {
+func (v *View) SeatsOf(app, at int, cost model.Sum) (names []string) {
 	for _, t := range v.Accounts[app].Sets.Members(v.reach[app].Full(v.Accounts[app].Held[at])) {
 		if thing := &v.Apps[app].Things[t]; thing.Kind == model.License {
 			names = append(names, thing.Name)

@@ -7,7 +7,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 )
 
 // Seats is how the seats of a license are used today.
@@ -26,7 +25,7 @@ type Seats struct {
 func (s *Seats) Free() int { return s.Bought - s.Used }
 
 // Price is the price of one seat.
-func (v *View) Price(s *Seats) money.Price { return v.Apps[s.App].Things[s.Thing].Price }
+func (v *View) Price(s *Seats) model.Price { return v.Apps[s.App].Things[s.Thing].Price }
 
 // Licenses lists the licenses of all applications, or those that Only leaves.
 func (v *View) Licenses() (out []model.AppThing) {

@@ -12,8 +12,8 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 )
 
 // Input is what a View is of. Accounts holds nil for an application whose export
@@ -37,7 +37,7 @@ type View struct {
 	Input
 	Due     *entitle.Result
 	Stages  []entitle.Stage
-	Explain *explain.Explainer
+	Explain *words.Explainer
 	Sets    []*model.Sets // of each application
 	Past    entitle.Past  // since when accounts are on their way out; nil where that is not known
 
@@ -81,7 +81,7 @@ func Look(in Input) *View {
 		entitle.Input{People: in.People, Apps: in.Apps, Graphs: v.graphs, Kits: in.Kits, Sets: v.Sets, Today: in.Today},
 	)
 	v.Stages = entitle.StagesOf(in.People, in.Today)
-	v.Explain = &explain.Explainer{
+	v.Explain = &words.Explainer{
 		People:   in.People,
 		Apps:     in.Apps,
 		Graphs:   v.graphs,

@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // A Place is a line of a file, and who changed it last where that was asked for.
@@ -338,7 +338,7 @@ func (v *View) lacks(p int, thing *model.AppThing) []Reason {
 	}
 	givers := v.Explain.Givers(int32(thing.App), thing.Thing)
 	type near struct {
-		giver  explain.Giver
+		giver  words.Giver
 		misses int
 	}
 	var all []near

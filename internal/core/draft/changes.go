@@ -10,9 +10,9 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 )
 
 // changes turns differences into the plan's changes, with ids, reasons and what
@@ -96,7 +96,7 @@ const size = 2048
 // is never more than a few batches ahead.
 func (d *drafter) prepare(out []plan.Change, changes []diff.Change, due *entitle.Result) <-chan *batch {
 	workers := runtime.GOMAXPROCS(0)
-	batches, tellers := make(chan *batch, 4*workers), make(chan *explain.Teller, workers)
+	batches, tellers := make(chan *batch, 4*workers), make(chan *words.Teller, workers)
 	for range workers {
 		tellers <- d.explainer.Teller()
 	}
@@ -121,7 +121,7 @@ func (d *drafter) prepare(out []plan.Change, changes []diff.Change, due *entitle
 // make makes a batch ready.
 func (d *drafter) make(
 	b *batch,
-	teller *explain.Teller,
+	teller *words.Teller,
 	out []plan.Change,
 	changes []diff.Change,
 	due *entitle.Result,

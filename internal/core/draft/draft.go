@@ -15,7 +15,6 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/fact"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/guard"
@@ -24,6 +23,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/core/undo"
+	"pravet/internal/core/words"
 )
 
 // Input is all that a plan follows from.
@@ -146,7 +146,7 @@ func Draft(in Input) (*plan.Plan, error) {
 	d.states = diff.Follow(in.Apps, d.accounts, found.Same, changes)
 	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
-	d.explainer = &explain.Explainer{
+	d.explainer = &words.Explainer{
 		People:   in.People,
 		Apps:     in.Apps,
 		Graphs:   d.graphs,
@@ -225,9 +225,9 @@ type drafter struct {
 	graphs    []*model.Graph // what should bring what along in each application
 	sets      []*model.Sets
 	accounts  []*model.Accounts
-	explainer *explain.Explainer
+	explainer *words.Explainer
 	lifted    map[liftedIn]int // a lifted guard, in an application → holds that it lifted
-	teller    *explain.Teller
+	teller    *words.Teller
 	said      []plan.Reason     // each once, in the order in which changes have them
 	given     map[gift][]int    // numbers of the reasons for what a class of people is given
 	idle      [][]model.Pattern // of each application, the patterns that no account fits

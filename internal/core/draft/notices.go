@@ -11,7 +11,6 @@ import (
 	"pravet/internal/core/diff"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 	"pravet/internal/core/plan"
 )
 
@@ -166,7 +165,7 @@ func (d *drafter) aloneNotice(a int, add func(fact.Fact)) {
 
 // costs adds up what the seats in use cost, before the plan and after it.
 func (d *drafter) costs(checked *guard.Result) []plan.Cost {
-	before, after := money.Sum{}, money.Sum{}
+	before, after := model.Sum{}, model.Sum{}
 	for i := range checked.Uses {
 		use := &checked.Uses[i]
 		price := d.in.Apps[use.App].Things[use.Thing].Price

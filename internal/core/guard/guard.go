@@ -14,7 +14,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
 	"pravet/internal/core/entitle"
-	"pravet/internal/core/explain"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
@@ -28,7 +27,7 @@ type Input struct {
 	Kits        []*model.Kit
 	Separations []model.Separation
 	Exceptions  []model.Exception // from separations
-	Explain     *explain.Explainer
+	Explain     *words.Explainer
 	States      *diff.States      // of the accounts that the changes touch
 	Accounts    []*model.Accounts // nil for an application that was not selected
 	Due         *entitle.Result

@@ -7,7 +7,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/money"
 	"pravet/internal/core/table"
 )
 
@@ -140,12 +139,12 @@ type Thing struct {
 	Title     string
 	Pos       Pos
 	Sensitive bool
-	Insiders  bool        // never an outsider's
-	AtLeast   int         // how many active holders must stay
-	Seats     int         // how many seats were bought; -1 for no limit
-	Price     money.Price // per seat
-	Needs     []string    // account attributes that must have a value first
-	Implies   []int32     // what it brings or includes, directly
+	Insiders  bool     // never an outsider's
+	AtLeast   int      // how many active holders must stay
+	Seats     int      // how many seats were bought; -1 for no limit
+	Price     Price    // per seat
+	Needs     []string // account attributes that must have a value first
+	Implies   []int32  // what it brings or includes, directly
 
 	Define      bool     // Pravet's own: kept as the catalog has it
 	Retire      bool     // its definition is to go

@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 	"pravet/internal/core/table"
 )
 
@@ -73,14 +72,14 @@ func idle(in *Input) *Table {
 		}, Right: map[int]bool{6: true, 8: true},
 		Unit: "idle accounts", None: "No open account is idle.",
 	}
-	total := money.Sum{}
+	total := model.Sum{}
 	blind := signedIn(v, func(a, at int, last string) {
 		d, err := day.Parse(last[:min(len(last), len("2006-01-02"))])
 		if err != nil || d > before || !v.Accounts[a].Open(at) {
 			return
 		}
 		id, name, department := owner(v, a, at)
-		cost, month := money.Sum{}, ""
+		cost, month := model.Sum{}, ""
 		licenses := v.SeatsOf(a, at, cost)
 		v.SeatsOf(a, at, total)
 		if len(cost) > 0 {

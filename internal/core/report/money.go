@@ -8,7 +8,6 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 )
 
 // seats are the seats of licenses by the departments of those who have them.
@@ -28,7 +27,7 @@ func seats(in *Input) *Table {
 		Right: map[int]bool{2: true, 3: true, 5: true, 6: true, 7: true}, Unit: "seats in use",
 		None: "No application has a license.",
 	}
-	total := money.Sum{}
+	total := model.Sum{}
 	for _, s := range v.Seats() {
 		address := v.Apps[s.App].Address(s.Thing).String()
 		price := v.Apps[s.App].Things[s.Thing].Price

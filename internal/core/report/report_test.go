@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
-	"pravet/internal/core/money"
 	"pravet/internal/core/report"
 	"pravet/internal/core/table"
 )
@@ -74,7 +73,7 @@ func world(t *testing.T) *report.Input {
 	}
 	people.Close()
 
-	price, err := money.Parse("10 EUR/month")
+	price, err := model.Parse("10 EUR/month")
 	require.NoError(t, err)
 	app := &model.App{
 		ID: "till", Match: "userName", Protect: []model.Name{{Text: "root"}},

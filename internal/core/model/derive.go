@@ -4,7 +4,7 @@
 //
 //	r := derive.Rule{From: []string{"name.givenName", "name.familyName"}, With: ".", Case: derive.Lower, Plain: true}
 //	r.Value(get) // "soren.dahl", of "Søren" and "Dahl"
-package derive
+package model
 
 import (
 	"strings"

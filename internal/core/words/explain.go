@@ -1,6 +1,6 @@
 // Package explain finds the lines of the files that cause a change and says
 // in words how they do.
-package explain
+package words
 
 import (
 	"sync"
@@ -11,7 +11,6 @@ import (
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/words"
 )
 
 // An Explainer explains the changes of one draft. It may be asked by several
@@ -121,7 +120,7 @@ func (e *Explainer) giver(app int, thing int32, g Giver) {
 
 // at is a fact at the line that causes it, in words as well.
 func at(p model.Pos, f fact.Fact) plan.Reason {
-	return plan.Reason{Facts: &f, File: p.File, Line: p.Line, Says: words.Of(&f)}
+	return plan.Reason{Facts: &f, File: p.File, Line: p.Line, Says: Of(&f)}
 }
 
 // Said is a reason at a place.
@@ -137,7 +136,7 @@ func (e *Explainer) Get(p int32) func(string) string {
 
 // ValueOf says which value a person has of an attribute.
 func (e *Explainer) ValueOf(p int32, attr string) string {
-	return words.Value(attr, e.People.Get(int(p), attr))
+	return Value(attr, e.People.Get(int(p), attr))
 }
 
 // Has says why a kit is held, of all that a person holds: by its rule, by name,

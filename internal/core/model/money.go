@@ -1,6 +1,6 @@
 // Package money reads prices and adds them up, each currency for itself: what
 // is in different currencies is never added.
-package money
+package model
 
 import (
 	"fmt"

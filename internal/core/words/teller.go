@@ -1,4 +1,4 @@
-package explain
+package words
 
 import (
 	"slices"
@@ -9,7 +9,6 @@ import (
 	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/words"
 )
 
 // A Teller tells the reasons of changes, and remembers what it has said of kits:
@@ -167,7 +166,7 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return []plan.Reason{{
 			Facts: &fact.Fact{Kind: fact.Undoes, Other: t.Undoes.Run, Value: c.Def.Undoes.String()},
 			File:  "plans/" + t.Undoes.Plan + ".json", Line: 1,
-			Says: words.Of(&fact.Fact{Kind: fact.Undoes, Other: t.Undoes.Run, Value: c.Def.Undoes.String()}),
+			Says: Of(&fact.Fact{Kind: fact.Undoes, Other: t.Undoes.Run, Value: c.Def.Undoes.String()}),
 		}}
 	case diff.IsDouble:
 		return t.double(c)
@@ -197,7 +196,7 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 func (t *Teller) onPath(c *diff.Change) (out []plan.Reason) {
 	s := t.Stands[c.App][c.Account]
 	for i, step := range s.Wants() {
-		if !does(&step, c, t.Apps[c.App]) {
+		if !fulfils(&step, c, t.Apps[c.App]) {
 			continue
 		}
 		f := fact.Fact{
@@ -237,8 +236,8 @@ func (t *Teller) upon(s *entitle.Stand, c *diff.Change) plan.Reason {
 	return t.day(c.Person, "ends", fact.Ended)
 }
 
-// does reports whether a change is part of a step.
-func does(step *model.Step, c *diff.Change, app *model.App) bool {
+// fulfils reports whether a change is part of a step.
+func fulfils(step *model.Step, c *diff.Change, app *model.App) bool {
 	switch step.Do {
 	case model.DoSuspend:
 		return c.Verb == model.Suspend
