@@ -16,7 +16,6 @@ import (
 	"pravet/examples/quarter"
 	"pravet/internal/adopt"
 	"pravet/internal/amend"
-	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
@@ -43,7 +42,7 @@ func repository(t require.TestingT, dir string) *desired.Repo {
 func adopted(
 	t require.TestingT,
 	dir, id, export string,
-	yes func(*core.Guess) bool,
+	yes func(*adopt.Guess) bool,
 ) (*adopt.Application, *plan.Plan, *prepare.State) {
 	ctx := context.Background()
 	repo := repository(t, dir)
@@ -176,7 +175,7 @@ func TestADraftAfterAdoptionIsEmpty(t *testing.T) {
 		dir := filepath.Join(t.TempDir(), fmt.Sprint(n))
 		world(rt, dir)
 		above := rapid.SampledFrom([]int{101, 80, 50}).Draw(rt, "above")
-		_, p, s := adopted(rt, dir, "new", "exports/new.csv", func(g *core.Guess) bool { return g.Score >= above })
+		_, p, s := adopted(rt, dir, "new", "exports/new.csv", func(g *adopt.Guess) bool { return g.Score >= above })
 		require.Empty(rt, p.Changes)
 		for a, app := range s.Repo.Apps {
 			if app.ID == "new" {

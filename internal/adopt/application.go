@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"pravet/internal/amend"
-	core "pravet/internal/core/adopt"
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
@@ -28,8 +27,8 @@ type Application struct {
 	Columns   []Column
 	Match, By string // the attribute that accounts are known by, and that of people
 	Things    []Thing
-	Guesses   []core.Guess // of each account
-	Taken     []bool       // guess → whether it counts
+	Guesses   []Guess // of each account
+	Taken     []bool  // guess → whether it counts
 	Alone     []Alone
 	Differ    []Differ // attributes that do not follow, as some differ
 	Kits      []Kit
@@ -43,7 +42,7 @@ type Application struct {
 	names   map[string]string // folded name → name
 	repo    *desired.Repo
 	today   day.Day
-	yes     func(g *core.Guess) bool
+	yes     func(g *Guess) bool
 }
 
 // A Thing is something that accounts hold.
@@ -76,8 +75,8 @@ type Kit struct {
 type Options struct {
 	ID, Title, Export string
 	Today             day.Day
-	Columns           map[string]string        // what columns are, where that is not to be guessed
-	Yes               func(g *core.Guess) bool // takes a guess that is not certain
+	Columns           map[string]string   // what columns are, where that is not to be guessed
+	Yes               func(g *Guess) bool // takes a guess that is not certain
 }
 
 // manyHolders is how many people stand in a kit's own file; more are listed in one beside it.
@@ -207,14 +206,14 @@ func (a *Application) column(attr string) int { return slices.Index(a.attrs, att
 
 // match says whose each account is, and who has one that is called otherwise.
 func (a *Application) match() {
-	in := core.Input{People: a.repo.People, By: a.By, Accounts: a.Accounts}
+	in := Input{People: a.repo.People, By: a.By, Accounts: a.Accounts}
 	if i := a.column("email"); i >= 0 {
 		in.Email = a.Accounts.Attrs[i]
 	}
 	if i := a.column("displayName"); i >= 0 {
 		in.Name = a.Accounts.Attrs[i]
 	}
-	a.Guesses = core.Match(in)
+	a.Guesses = Match(in)
 	a.Taken = make([]bool, len(a.Guesses))
 	had := map[int]int{}
 	for i := range a.Guesses {

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/undo"
+	"pravet/internal/core/draft"
 	"pravet/internal/rehearse"
 	"pravet/internal/say"
 	"pravet/internal/show"
@@ -115,7 +115,7 @@ func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
 	}
 	p.Line(show.Strong(say.RehearsedUndone(r.Undone)))
 	list(slices.DeleteFunc(slices.Clone(r.NotUndone), func(line string) bool {
-		return strings.Contains(line, undo.Stays) // the account is named below
+		return strings.Contains(line, draft.Stays) // the account is named below
 	}))
 	if r.SameAgain {
 		p.Line(say.StartAgain())

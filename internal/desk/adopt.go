@@ -8,7 +8,6 @@ import (
 	"pravet/internal/adopt"
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
-	core "pravet/internal/core/adopt"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
@@ -51,7 +50,7 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 	}
 	a, err := adopt.Take(d.ctx, repo, adopt.Options{
 		ID: x.ID, Title: x.Title, Export: path.Clean(export), Today: d.today, Columns: x.Columns,
-		Yes: func(g *core.Guess) bool {
+		Yes: func(g *adopt.Guess) bool {
 			return slices.Contains(x.Yes, g.Key) || x.YesAbove > 0 && g.Score >= x.YesAbove
 		},
 	})
@@ -59,7 +58,7 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 		return nil, err
 	}
 	for _, key := range x.Yes {
-		if !slices.ContainsFunc(a.Guesses, func(g core.Guess) bool { return g.Key == key }) {
+		if !slices.ContainsFunc(a.Guesses, func(g adopt.Guess) bool { return g.Key == key }) {
 			return nil, wrong(say.NoSuchAccount(key, x.ID))
 		}
 	}

@@ -9,9 +9,9 @@ import (
 
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
+	"pravet/internal/core/draft"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/undo"
 	"pravet/internal/ledger"
 	"pravet/internal/plans"
 	"pravet/internal/prepare"
@@ -267,7 +267,7 @@ func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
 	if s, err = d.read(apps); err != nil {
 		return nil, err
 	}
-	back, err := prepare.Undo(s, l, undo.Run{ID: run, Plan: p, Done: done}, d.today)
+	back, err := prepare.Undo(s, l, draft.UndoneRun{ID: run, Plan: p, Done: done}, d.today)
 	if err != nil {
 		return nil, err
 	}

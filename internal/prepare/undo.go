@@ -6,7 +6,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/draft"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/undo"
 	"pravet/internal/ledger"
 )
 
@@ -33,7 +32,7 @@ func RunOf(l ledger.Ledger, run string) (planID string, done []string, err error
 
 // Undo drafts the plan that undoes what a run, or several of the same plan, have settled: like any
 // other plan, and judged by the same guards. The applications of the plan were read.
-func Undo(s *State, l ledger.Ledger, run undo.Run, today day.Day) (*plan.Plan, error) {
+func Undo(s *State, l ledger.Ledger, run draft.UndoneRun, today day.Day) (*plan.Plan, error) {
 	in, err := s.input(l, today, today, nil)
 	if err != nil {
 		return nil, err

@@ -14,7 +14,6 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/propose"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 )
@@ -39,8 +38,8 @@ type Proposal struct {
 type Findings struct {
 	repo *desired.Repo
 	view *access.View
-	in   propose.Input
-	kits []propose.Kit
+	in   Input
+	kits []Kit
 
 	List []Proposal // in the order of what they explain, the most first
 	Held int        // holdings that no rule explains yet
@@ -54,7 +53,7 @@ type Findings struct {
 func Look(repo *desired.Repo, v *access.View, sure float64, least int) *Findings {
 	f := &Findings{repo: repo, view: v}
 	f.named = f.repo.People.Names()
-	f.in = propose.Input{
+	f.in = Input{
 		People: f.repo.People, Sure: sure, Least: least,
 		Here: func(p int) bool { return v.Stages[p] == entitle.Here },
 	}
@@ -79,14 +78,14 @@ func Look(repo *desired.Repo, v *access.View, sure float64, least int) *Findings
 		}
 		for t := range app.Things {
 			if len(held[t]) > 0 {
-				f.in.Things = append(f.in.Things, propose.Thing{
+				f.in.Things = append(f.in.Things, Thing{
 					AppThing: model.AppThing{App: a, Thing: int32(t)}, Sensitive: app.Things[t].Sensitive,
 					Holders: held[t], Ruled: by[t],
 				})
 			}
 		}
 	}
-	f.kits = propose.Find(f.in)
+	f.kits = Find(f.in)
 	f.name()
 	return f
 }
@@ -150,7 +149,7 @@ func (f *Findings) name() {
 
 // Keep leaves only the kits that are named.
 func (f *Findings) Keep(names []string) {
-	var kits []propose.Kit
+	var kits []Kit
 	var list []Proposal
 	for i := range f.List {
 		if slices.Contains(names, f.List[i].Kit) {
@@ -233,7 +232,7 @@ func (f *Findings) along(k *model.Kit) bool {
 }
 
 // gives are the lines of what a kit gives, by application.
-func (f *Findings) gives(k *propose.Kit) []string {
+func (f *Findings) gives(k *Kit) []string {
 	var lines []string
 	for app := range f.repo.Apps {
 		var parts []string

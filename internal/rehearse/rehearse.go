@@ -21,9 +21,9 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/diff"
+	"pravet/internal/core/draft"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/undo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 )
@@ -95,7 +95,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	r.out.Settled, r.out.NotSettled = len(settled), append(r.out.NotSettled, left...)
 
 	back, err := prepare.Undo(
-		in.State, in.Ledger, undo.Run{ID: "the rehearsal", Plan: in.Plan, Done: settled}, in.Today,
+		in.State, in.Ledger, draft.UndoneRun{ID: "the rehearsal", Plan: in.Plan, Done: settled}, in.Today,
 	)
 	if err != nil {
 		return nil, err

@@ -9,9 +9,9 @@ import (
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/diff"
+	"pravet/internal/core/draft"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
-	"pravet/internal/core/order"
 	"pravet/internal/core/table"
 )
 
@@ -68,7 +68,7 @@ func compare(rows []row, strays string) (*diff.Result, *model.Accounts, *model.P
 
 // words writes changes without the numbers of rows.
 func words(found *diff.Result, people *model.People) (out []string) {
-	order.Sort(found.Changes, people)
+	draft.Sort(found.Changes, people)
 	for _, c := range found.Changes {
 		out = append(
 			out,

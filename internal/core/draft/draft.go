@@ -19,10 +19,8 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
-	"pravet/internal/core/order"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
-	"pravet/internal/core/undo"
 	"pravet/internal/core/words"
 )
 
@@ -59,7 +57,7 @@ type Input struct {
 	Outsiders *model.Outsiders // nil where there are none
 	Kept      []model.Kept     // to whom nothing is done that cannot be undone
 
-	Undo *undo.Run // what is to be backed out of, instead of bringing everything in line; nil for a draft
+	Undo *UndoneRun // what is to be backed out of, instead of bringing everything in line; nil for a draft
 }
 
 // An Export is an application's accounts and what is known about the reading.
@@ -129,9 +127,9 @@ func Draft(in Input) (*plan.Plan, error) {
 	}
 	changes := found.Changes
 	if in.Undo != nil {
-		var left []undo.Left
-		changes, left = undo.Changes(undo.Input{
-			Run: *in.Undo, Apps: in.Apps, Accounts: d.accounts, PersonOf: found.PersonOf, Same: found.Same,
+		var left []NotUndone
+		changes, left = Undo(Undoing{
+			UndoneRun: *in.Undo, Apps: in.Apps, Accounts: d.accounts, PersonOf: found.PersonOf, Same: found.Same,
 		})
 		for _, l := range left {
 			p.Notices = append(p.Notices, guard.Notice(l.App, l.Fact))
@@ -142,9 +140,9 @@ func Draft(in Input) (*plan.Plan, error) {
 		changes = slices.DeleteFunc(changes, func(c diff.Change) bool { return c.Person == diff.None })
 	}
 	d.belong(changes)
-	order.Sort(changes, in.People)
+	Sort(changes, in.People)
 	d.states = diff.Follow(in.Apps, d.accounts, found.Same, changes)
-	order.Defer(in.Apps, d.accounts, d.states, changes, in.People)
+	Defer(in.Apps, d.accounts, d.states, changes, in.People)
 	d.reached(changes)
 	d.explainer = &words.Explainer{
 		People:   in.People,
@@ -205,9 +203,9 @@ func (d *drafter) without(
 		kept[n].Number = int32(i)
 		kept[n].Late = kept[n].Def != nil && len(kept[n].Def.Waits) > 0 && kept[n].Sense == diff.Less
 	}
-	order.Sort(kept, d.in.People)
+	Sort(kept, d.in.People)
 	d.states = diff.Follow(d.in.Apps, d.accounts, same, kept)
-	order.Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)
+	Defer(d.in.Apps, d.accounts, d.states, kept, d.in.People)
 	d.reached(kept)
 	out := make([]plan.Change, len(kept))
 	for i := range kept {

@@ -10,7 +10,7 @@
 //	suspend                             restore
 //	create                              suspend: the account stays, as work may be in it by now
 //	remove                              restore, where the application has kept the account
-package undo
+package draft
 
 import (
 	"slices"
@@ -23,16 +23,16 @@ import (
 	"pravet/internal/core/plan"
 )
 
-// A Run is what is to be undone.
-type Run struct {
+// An UndoneRun is what is to be undone.
+type UndoneRun struct {
 	ID   string
 	Plan *plan.Plan // that the run has carried out
 	Done []string   // the changes that it has settled, in their order
 }
 
-// Input is what a back-out follows from.
-type Input struct {
-	Run
+// Undoing is what a back-out follows from.
+type Undoing struct {
+	UndoneRun
 	Apps     []*model.App
 	Accounts []*model.Accounts // as the applications are now; nil where they were not read
 	PersonOf [][]int32         // application → account → person, or diff.None
@@ -42,16 +42,16 @@ type Input struct {
 // Stays is why an account that a run has made is not removed again.
 const Stays = "the account stays, blocked: work may be in it by now"
 
-// A Left is a change that is not undone.
-type Left struct {
+// A NotUndone is a change that is not undone.
+type NotUndone struct {
 	App  string
 	Fact fact.Fact
 }
 
-// Changes finds them, in no particular order. It costs O(accounts + changes).
-func Changes(in Input) (changes []diff.Change, left []Left) {
+// Undo finds the changes that undo a run, in no particular order. It costs O(accounts + changes).
+func Undo(in Undoing) (changes []diff.Change, left []NotUndone) {
 	u := &undoing{
-		Input:   in,
+		Undoing: in,
 		renamed: map[[2]string]string{},
 		seen:    make([]*account.Accounts, len(in.Apps)),
 		slots:   make([]map[int32]int32, len(in.Apps)),
@@ -81,9 +81,9 @@ func Changes(in Input) (changes []diff.Change, left []Left) {
 }
 
 type undoing struct {
-	Input
+	Undoing
 	changes []diff.Change
-	left    []Left
+	left    []NotUndone
 	seen    []*account.Accounts
 	slots   []map[int32]int32    // application → account → slot
 	renamed map[[2]string]string // application and old name → new one
@@ -263,7 +263,7 @@ func (u *undoing) stays(c *plan.Change, why string) {
 	if c.Attribute != "" {
 		parts = append(parts, c.Attribute)
 	}
-	u.left = append(u.left, Left{c.App, fact.Fact{
+	u.left = append(u.left, NotUndone{c.App, fact.Fact{
 		Kind: fact.NotUndone, Value: c.Verb.String(), Account: strings.Join(parts, ", "), Because: why,
 	}})
 }

@@ -1,4 +1,4 @@
-package order_test
+package draft_test
 
 import (
 	"testing"
@@ -7,8 +7,8 @@ import (
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/diff"
+	"pravet/internal/core/draft"
 	"pravet/internal/core/model"
-	"pravet/internal/core/order"
 	"pravet/internal/core/table"
 )
 
@@ -72,7 +72,7 @@ func TestTheOrderOfAPlan(t *testing.T) {
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		got := rapid.Permutation(want).Draw(t, "order")
-		order.Sort(got, people(3))
+		draft.Sort(got, people(3))
 		require.Equal(t, want, got)
 	})
 }
@@ -130,8 +130,8 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 		for _, p := range c.come {
 			changes = append(changes, of(model.Grant, p, 0))
 		}
-		order.Sort(changes, people(3))
-		order.Defer(
+		draft.Sort(changes, people(3))
+		draft.Defer(
 			[]*model.App{app},
 			[]*model.Accounts{accounts},
 			diff.Follow([]*model.App{app}, []*model.Accounts{accounts}, nil, changes),

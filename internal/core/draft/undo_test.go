@@ -1,14 +1,14 @@
-package undo_test
+package draft_test
 
 import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"pravet/internal/core/draft"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
-	"pravet/internal/core/undo"
 	"pravet/internal/core/words"
 )
 
@@ -79,9 +79,9 @@ func TestEachChangeIsUndoneOrNamed(t *testing.T) {
 			app, accounts := till()
 			c.did.App = app.ID
 			c.did.ID = plan.ChangeID(&c.did)
-			changes, left := undo.Changes(undo.Input{
-				Run:  undo.Run{ID: "run-7", Plan: &plan.Plan{Changes: []plan.Change{c.did}}, Done: []string{c.did.ID}},
-				Apps: []*model.App{app}, Accounts: []*model.Accounts{accounts},
+			changes, left := draft.Undo(draft.Undoing{
+				UndoneRun: draft.UndoneRun{ID: "run-7", Plan: &plan.Plan{Changes: []plan.Change{c.did}}, Done: []string{c.did.ID}},
+				Apps:      []*model.App{app}, Accounts: []*model.Accounts{accounts},
 				PersonOf: [][]int32{{-1, -1, -1, -1}}, Same: []map[int32]int32{nil},
 			})
 			if c.undoes == "" {
@@ -119,9 +119,9 @@ func TestARenamedAccountIsFoundUnderItsNewName(t *testing.T) {
 			Before: plan.Text("eva"), After: plan.Text("ada"),
 		},
 	}
-	changes, _ := undo.Changes(undo.Input{
-		Run:  undo.Run{ID: "run-7", Plan: &plan.Plan{Changes: did}, Done: []string{"make", "open", "give", "name"}},
-		Apps: []*model.App{app}, Accounts: []*model.Accounts{accounts},
+	changes, _ := draft.Undo(draft.Undoing{
+		UndoneRun: draft.UndoneRun{ID: "run-7", Plan: &plan.Plan{Changes: did}, Done: []string{"make", "open", "give", "name"}},
+		Apps:      []*model.App{app}, Accounts: []*model.Accounts{accounts},
 		PersonOf: [][]int32{{-1, -1, -1, -1}}, Same: []map[int32]int32{nil},
 	})
 	require.Len(t, changes, 3)

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/core/adopt"
+	"pravet/internal/adopt"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )

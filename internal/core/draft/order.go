@@ -3,7 +3,7 @@
 // person, thing and attribute. What gives more to those who have something is
 // redefined after all that narrows; what something else brings along is taken
 // away when that is there.
-package order
+package draft
 
 import (
 	"cmp"

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/core/model"
-	"pravet/internal/core/propose"
+	"pravet/internal/propose"
 )
 
 // planted is a made-up world in which rules decide what people hold, and noise changes some of
