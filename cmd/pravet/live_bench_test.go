@@ -18,7 +18,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/servers"
 	"pravet/internal/standin"
 )
 
@@ -99,8 +98,8 @@ func BenchmarkDirectory(b *testing.B) {
 		"\ndn: cn=crew,ou=roles,dc=marrowick,dc=example\nobjectClass: groupOfNames\ncn: crew\n" + members.String(),
 	)
 	for b.Loop() {
-		start := func() *servers.Directory {
-			s, err := servers.StartDirectory(
+		start := func() *standin.Directory {
+			s, err := standin.StartDirectory(
 				context.Background(),
 				b.TempDir(),
 				"dc=marrowick,dc=example",

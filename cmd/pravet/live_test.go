@@ -23,7 +23,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"pravet/internal/servers"
 	"pravet/internal/standin"
 )
 
@@ -212,7 +211,7 @@ func ldapYard(t *testing.T) *yardServer {
 		)
 	}
 	folder := t.TempDir()
-	s, err := servers.StartDirectory(context.Background(), folder, "dc=marrowick,dc=example", b.String())
+	s, err := standin.StartDirectory(context.Background(), folder, "dc=marrowick,dc=example", b.String())
 	require.NoError(t, err)
 	_, port, err := net.SplitHostPort(strings.TrimPrefix(s.URL, "ldap://"))
 	require.NoError(t, err)
@@ -255,19 +254,19 @@ func ldifChanges(t *testing.T, file string) (out []string) {
 }
 
 // aDatabase is a PostgreSQL server until a test or a benchmark ends.
-func aDatabase(t testing.TB) *servers.Database {
+func aDatabase(t testing.TB) *standin.Database {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "pravet-pg-") // whose folders other users may enter
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, os.RemoveAll(folder)) })
-	s, err := servers.StartDatabase(context.Background(), folder)
+	s, err := standin.StartDatabase(context.Background(), folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
 	return s
 }
 
 // postgresYard is the yard as roles of a real server, which several tests may share.
-func postgresYard(t *testing.T, s *servers.Database) *yardServer {
+func postgresYard(t *testing.T, s *standin.Database) *yardServer {
 	t.Helper()
 	var sql strings.Builder
 	for i := 1; i <= yardPeople; i++ {

@@ -1,6 +1,3 @@
-// Package adopt takes applications over that are there already: it guesses how an export is
-// laid out, says whose its accounts are, and writes files by which the next draft has no
-// change at all. The guesses are the core's where they are about people.
 package adopt
 
 import (

@@ -1,6 +1,7 @@
-// Package adopt takes an application over as it is: whose each of its accounts is, and by which
-// kits everybody would hold what they hold today. It changes nothing; what it cannot know it
-// guesses, with a score, and says so.
+// Package adopt takes an application over as it is: it guesses how its export is laid out, whose
+// each of its accounts is, and by which kits everybody would hold what they hold today, and writes
+// files by which the next draft has no change at all. What it cannot know it guesses, with a score,
+// and says so.
 package adopt
 
 import (

@@ -17,7 +17,7 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/desk"
 	"pravet/internal/gitrepo"
-	"pravet/internal/plans"
+	"pravet/internal/prepare"
 )
 
 // Completion never fails loudly: where something cannot be read, there is
@@ -267,7 +267,7 @@ func (c *program) plans() (out []string) {
 	if err != nil {
 		return nil
 	}
-	files := plans.Files(dir)
+	files := prepare.PlanFiles(dir)
 	slices.SortFunc(files, func(x, y string) int { return modified(y).Compare(modified(x)) }) // the newest first
 	for _, f := range files {
 		data, err := os.ReadFile(f)

@@ -6,10 +6,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
-	core "pravet/internal/core/intake"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
 	"pravet/internal/edit"
+	"pravet/internal/intake"
 	"pravet/internal/say"
 	"pravet/internal/sheet"
 	"pravet/internal/show"
@@ -129,7 +129,7 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 	}
 	out := in.Outcome
 	var stops []error
-	if n := out.Counts[core.Bad]; n > 0 && !x.skipWrong {
+	if n := out.Counts[intake.Bad]; n > 0 && !x.skipWrong {
 		stops = append(stops, say.RowsWrong(n))
 	}
 	if out.Doubles > 0 && !x.doubles {
@@ -138,7 +138,7 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 	if in.Many() && x.ends != out.Ending {
 		stops = append(stops, say.EndsMany(out.Ending, out.Here))
 	}
-	if out.Counts[core.New] > 0 && in.Into == "" {
+	if out.Counts[intake.New] > 0 && in.Into == "" {
 		stops = append(stops, say.IntoWhich())
 	}
 	if len(stops) > 0 {
@@ -150,9 +150,9 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 	if err := d.Fill(repo, a, in, x.save); err != nil {
 		return err
 	}
-	x.subject = say.TookIn(in.Source.File, out.Counts[core.New], out.Counts[core.Changed])
+	x.subject = say.TookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
 	err = c.putDown(d, repo, a, &x.rewriting)
-	if out.Counts[core.Bad] > 0 { // rows were left out
+	if out.Counts[intake.Bad] > 0 { // rows were left out
 		err = errors.Join(err, &statusError{status: Failed})
 	}
 	return err

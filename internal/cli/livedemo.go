@@ -13,7 +13,6 @@ import (
 	"pravet/examples/live"
 	"pravet/examples/marrowick"
 	"pravet/internal/core/plan"
-	"pravet/internal/servers"
 	"pravet/internal/show"
 	"pravet/internal/standin"
 )
@@ -90,7 +89,7 @@ func (w *liveWalk) start(folder string) error {
 	w.at.Berths = listener.Addr().String()
 	w.env("BERTHS_TOKEN=" + token)
 
-	var missing *servers.Missing
+	var missing *standin.Missing
 	database, err := startDatabase(ctx, folder)
 	switch {
 	case errors.As(err, &missing):
@@ -106,7 +105,7 @@ func (w *liveWalk) start(folder string) error {
 	if err := os.Mkdir(home, 0o700); err != nil {
 		return err
 	}
-	directory, err := servers.StartDirectory(ctx, home, live.Suffix, live.Directory())
+	directory, err := standin.StartDirectory(ctx, home, live.Suffix, live.Directory())
 	switch {
 	case errors.As(err, &missing):
 		w.missing = append(w.missing, err.Error())
@@ -124,12 +123,12 @@ func (w *liveWalk) start(folder string) error {
 	return os.WriteFile(filepath.Join(w.dir, "directory.pem"), ca, 0o644)
 }
 
-func startDatabase(ctx context.Context, folder string) (*servers.Database, error) {
+func startDatabase(ctx context.Context, folder string) (*standin.Database, error) {
 	home := filepath.Join(folder, "database")
 	if err := errors.Join(os.Mkdir(home, 0o700), os.Chmod(folder, 0o711)); err != nil {
 		return nil, err
 	}
-	s, err := servers.StartDatabase(ctx, home)
+	s, err := standin.StartDatabase(ctx, home)
 	if err != nil {
 		return nil, err
 	}

@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/draft"
-	"pravet/internal/rehearse"
 	"pravet/internal/say"
 	"pravet/internal/show"
 )
@@ -86,7 +86,7 @@ did not hold, or it could not be rehearsed; 5 some changes would not be settled.
 // maxRehearsed is how many lines of one kind are shown.
 const maxRehearsed = 20
 
-func (c *program) rehearsal(p *show.Printer, r *rehearse.Report, seed uint64) {
+func (c *program) rehearsal(p *show.Printer, r *carry.Rehearsed, seed uint64) {
 	p.Line(show.Strong(say.Rehearsed(r.Plan, r.Settled, r.Changes)))
 	for _, state := range leftAlone {
 		if text := say.LeftAlone(state, r.LeftAlone[state], day.Of(c.Now()).String()); text != "" {

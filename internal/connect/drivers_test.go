@@ -24,7 +24,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
-	"pravet/internal/servers"
 	"pravet/internal/source"
 	"pravet/internal/standin"
 )
@@ -161,9 +160,9 @@ member: uid=ada,ou=people,dc=marrowick,dc=example
 
 // overLDAP is the yard in a real directory, where those who are blocked are moved away and
 // locked. Where secure, it is reached by LDAPS, else by StartTLS.
-func overLDAP(t *testing.T, secure bool) (*reached, *servers.Directory) {
+func overLDAP(t *testing.T, secure bool) (*reached, *standin.Directory) {
 	t.Helper()
-	s, err := servers.StartDirectory(context.Background(), t.TempDir(), suffix, yardLDIF)
+	s, err := standin.StartDirectory(context.Background(), t.TempDir(), suffix, yardLDIF)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
 	spec := &connect.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", Own: &export.Directory{
@@ -195,12 +194,12 @@ func overLDAP(t *testing.T, secure bool) (*reached, *servers.Directory) {
 }
 
 // overPostgres is the yard as roles of a real server.
-func overPostgres(t *testing.T) (*reached, *servers.Database) {
+func overPostgres(t *testing.T) (*reached, *standin.Database) {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "pravet-pg-") // whose folders other users may enter
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, os.RemoveAll(folder)) })
-	s, err := servers.StartDatabase(context.Background(), folder)
+	s, err := standin.StartDatabase(context.Background(), folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
 	require.NoError(t, s.Run(

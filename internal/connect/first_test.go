@@ -19,13 +19,13 @@ import (
 	"pravet/internal/connect/postgres"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/passwords"
+	"pravet/internal/secret"
 )
 
 // TestAFirstPasswordSignsIn to a directory, which then wants another one, and to a PostgreSQL
 // server, which never sees the password itself.
 func TestAFirstPasswordSignsIn(t *testing.T) {
-	first, err := passwords.New()
+	first, err := secret.NewPassword()
 	require.NoError(t, err)
 	made := func(account string) (string, error) {
 		require.Equal(t, "dee", account)
@@ -111,24 +111,24 @@ func TestAFirstPasswordIsForItsRecipientsAlone(t *testing.T) {
 	require.NoError(t, err)
 	other, err := age.GenerateX25519Identity()
 	require.NoError(t, err)
-	to, err := passwords.Recipient(identity.Recipient().String())
+	to, err := secret.Recipient(identity.Recipient().String())
 	require.NoError(t, err)
-	f := passwords.First{Application: "yard", Account: "dee", Password: "abcde-fghij"}
+	f := secret.First{Application: "yard", Account: "dee", Password: "abcde-fghij"}
 	var sealed bytes.Buffer
-	require.NoError(t, passwords.Seal(&sealed, []age.Recipient{to}, f))
+	require.NoError(t, secret.Seal(&sealed, []age.Recipient{to}, f))
 	require.NotContains(t, sealed.String(), "abcde")
-	got, err := passwords.Open(sealed.Bytes(), identity)
+	got, err := secret.Open(sealed.Bytes(), identity)
 	require.NoError(t, err)
 	require.Equal(t, f, got)
-	_, err = passwords.Open(sealed.Bytes(), other)
+	_, err = secret.Open(sealed.Bytes(), other)
 	require.Error(t, err)
-	_, err = passwords.Recipient(identity.String())
+	_, err = secret.Recipient(identity.String())
 	require.ErrorContains(t, err, "this is a secret key, and a recipient is expected; replace that key")
-	_, err = passwords.Recipient("somebody")
+	_, err = secret.Recipient("somebody")
 	require.ErrorContains(t, err, "a recipient begins with age1")
 	seen := map[string]bool{}
 	for range 100 {
-		p, err := passwords.New()
+		p, err := secret.NewPassword()
 		require.NoError(t, err)
 		require.Len(t, p, 23)
 		require.False(t, seen[p])

@@ -25,7 +25,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
-	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/source"
@@ -60,7 +59,7 @@ type Repo struct {
 	Files          int
 
 	Sources []*Source
-	Fields  []intake.Field // of the organization's own; nil where any may be
+	Fields  []model.Field // of the organization's own; nil where any may be
 
 	Environments []string                             // that applications have, sorted
 	absent       map[string]bool                      // applications that are not in the environment

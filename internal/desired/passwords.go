@@ -9,7 +9,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
-	"pravet/internal/passwords"
+	"pravet/internal/secret"
 )
 
 // FirstPasswords say who may read the first passwords of new accounts, and where they are put.
@@ -31,7 +31,7 @@ func (r *Repo) readFirstPasswords(d *doc, n *yaml.Node) {
 		}
 	}
 	for _, item := range d.list(f["to"], "to") {
-		to, err := passwords.Recipient(d.text(item, "to"))
+		to, err := secret.Recipient(d.text(item, "to"))
 		if err != nil {
 			d.problem(item, "bad-recipient", err.Error(), "")
 			continue

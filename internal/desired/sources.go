@@ -8,7 +8,6 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/filter"
-	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/export"
@@ -201,7 +200,7 @@ func (r *Repo) readFields(d *doc, n *yaml.Node) {
 			continue
 		}
 		f := d.fields(e.value, "the field "+name, "type", "values", "required", "title")
-		field := intake.Field{Name: name, Type: "text", Pos: d.pos(e.key)}
+		field := model.Field{Name: name, Type: "text", Pos: d.pos(e.key)}
 		field.Pos.Column = 0
 		if n := f["type"]; n != nil {
 			if t := d.oneOf(n, "type", "text", "number", "date", "boolean"); t != "" {
@@ -210,7 +209,7 @@ func (r *Repo) readFields(d *doc, n *yaml.Node) {
 		}
 		for _, v := range d.names(f["values"], "values") {
 			field.Values = append(field.Values, v.Text)
-			if says := (&intake.Field{Type: field.Type}).Check(v.Text); says != "" {
+			if says := (&model.Field{Type: field.Type}).Check(v.Text); says != "" {
 				d.probs.Add(problem(v.Pos, "bad-value", says, "correct the value, or the type"))
 			}
 		}

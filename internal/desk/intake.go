@@ -8,7 +8,6 @@ import (
 
 	"pravet/internal/amend"
 	"pravet/internal/core/filter"
-	core "pravet/internal/core/intake"
 	"pravet/internal/desired"
 	"pravet/internal/intake"
 	"pravet/internal/say"
@@ -33,7 +32,7 @@ type Intake struct {
 	Source  *desired.Source
 	Sheet   *sheet.Table
 	Mapping *intake.Mapping
-	Outcome *core.Outcome
+	Outcome *intake.Outcome
 	Into    string // the file that new people come into; "" where that is not clear
 }
 
@@ -52,7 +51,7 @@ func (d *Desk) TakeIn(repo *desired.Repo, x Sheet) (*Intake, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := core.Compare(core.Input{
+	out := intake.Compare(intake.Input{
 		Attrs: m.Attrs(), Rows: m.Rows(s.Date), People: repo.People, Fields: repo.Fields, Today: d.today,
 		ClearEmpty: s.Clear, Joined: m.Joined(), Number: s.Number, Arrive: s.Arrive, Owns: d.owned(repo, s),
 		Ends: s.Ends,
@@ -171,7 +170,7 @@ func (x *Intake) fill(repo *desired.Repo, a *amend.Amendment) error {
 	for i := range x.Outcome.Entries {
 		e := &x.Outcome.Entries[i]
 		switch e.State {
-		case core.New:
+		case intake.New:
 			if !begun {
 				begun = true
 				if err := a.Begin(x.Into, x.header()); err != nil {
@@ -181,7 +180,7 @@ func (x *Intake) fill(repo *desired.Repo, a *amend.Amendment) error {
 			if err := a.Add(x.Into, e.Values); err != nil {
 				return err
 			}
-		case core.Changed, core.Missing:
+		case intake.Changed, intake.Missing:
 			values := map[string]string{}
 			for _, change := range e.Changes {
 				values[change.Attr] = change.To

@@ -10,16 +10,15 @@ import (
 	"pravet/internal/core/letter"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/letters"
 	"pravet/internal/post"
 	"pravet/internal/secret"
 )
 
 // Due are letters that are due now.
 type Due struct {
-	Parcels []letters.Parcel
-	Told    *letters.Told // what readers were told before
-	Without []string      // readers who cannot be written to, in words
+	Parcels []post.Parcel
+	Told    *post.Told // what readers were told before
+	Without []string   // readers who cannot be written to, in words
 }
 
 // Letters are those of the parcels.
@@ -127,15 +126,15 @@ func (d *Desk) due(l ledger.Ledger, ways []post.Way) (*Due, error) {
 	if err != nil {
 		return nil, err
 	}
-	items, err := letters.Items(l, falling, d.today)
+	items, err := post.Items(l, falling, d.today)
 	if err != nil {
 		return nil, err
 	}
 	out := &Due{}
-	if out.Told, err = letters.Before(l); err != nil {
+	if out.Told, err = post.Before(l); err != nil {
 		return nil, err
 	}
-	readers, without := letters.Readers(repo, x.Stages)
+	readers, without := post.Readers(repo, x.Stages)
 	for _, m := range x.Missing {
 		out.Without = append(out.Without, m.Error())
 	}
@@ -148,7 +147,7 @@ func (d *Desk) due(l ledger.Ledger, ways []post.Way) (*Due, error) {
 type Sent struct {
 	NoWay   []error // ways that letters cannot go
 	Without []string
-	Results []letters.Result
+	Results []post.Result
 }
 
 // Failed counts what could not be sent, and the ways that letters cannot go.
@@ -185,7 +184,7 @@ func (d *Desk) send(l ledger.Ledger) (*Sent, error) {
 		return sent, err
 	}
 	sent.Without = due.Without
-	sent.Results, err = letters.Send(d.ctx, l, due.Parcels, d.Now())
+	sent.Results, err = post.Send(d.ctx, l, due.Parcels, d.Now())
 	return sent, err
 }
 

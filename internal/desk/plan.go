@@ -13,23 +13,21 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
-	"pravet/internal/plans"
 	"pravet/internal/prepare"
-	"pravet/internal/rehearse"
 	"pravet/internal/say"
 	"pravet/internal/source"
 )
 
 // Plan finds a plan by its file, or by its id or the beginning of it, and reads it.
 func (d *Desk) Plan(name string) (*plan.Plan, error) {
-	file, err := plans.Find(d.Dir, d.Folder, name)
-	if errors.Is(err, plans.ErrName) {
+	file, err := prepare.FindPlan(d.Dir, d.Folder, name)
+	if errors.Is(err, prepare.ErrPlanName) {
 		return nil, wrong(err)
 	}
 	if err != nil {
 		return nil, err
 	}
-	return plans.Read(file, name)
+	return prepare.ReadPlan(file, name)
 }
 
 // Newest is the id of the plan that was drafted last and is still there.
@@ -41,7 +39,7 @@ func (d *Desk) Newest() (id string, err error) {
 	err = l.Scan(
 		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
 		func(e *ledger.Entry) error {
-			if _, err := plans.Find(d.Dir, d.Dir, e.Subject); err == nil {
+			if _, err := prepare.FindPlan(d.Dir, d.Dir, e.Subject); err == nil {
 				id = e.Subject
 				return ledger.ErrStop
 			}
@@ -198,7 +196,7 @@ func (d *Desk) keep(l ledger.Ledger, p *plan.Plan, x Drafting) (*Drafted, error)
 		onRecord = "-"
 		_, err = data.WriteTo(x.To)
 	case x.Out == "":
-		out.File, err = plans.Write(l, d.Dir, p, data)
+		out.File, err = prepare.WritePlan(l, d.Dir, p, data)
 		onRecord = out.File
 	default:
 		if err = d.spare(d.path(x.Out)); err == nil {
@@ -254,7 +252,7 @@ func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
 	if err != nil {
 		return nil, wrong(err)
 	}
-	p, err := plans.Load(d.Dir, id)
+	p, err := prepare.LoadPlan(d.Dir, id)
 	if err != nil {
 		return nil, err
 	}
@@ -286,7 +284,7 @@ func appsThere(s *prepare.State, p *plan.Plan) (apps []string) {
 
 // Rehearse carries a plan out on copies, with a copy of the ledger. faults is how many of the
 // steps are interrupted, between 0 and 1.
-func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *rehearse.Report, err error) {
+func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carry.Rehearsed, err error) {
 	s, err := d.Sound()
 	if err != nil {
 		return nil, err
@@ -311,7 +309,7 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *rehe
 		return nil, err
 	}
 	defer copied.Close()
-	return rehearse.Run(d.ctx, rehearse.Input{
+	return carry.Rehearse(d.ctx, carry.Rehearsing{
 		State: s, Plan: p, Ledger: copied, Today: d.today, Faults: faults, Seed: seed,
 	})
 }
@@ -321,7 +319,7 @@ func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
 	if p.Desired.Environment != d.Environment {
 		return say.OtherEnvironment(p.ID, p.Desired.Environment, d.Environment)
 	}
-	known, err := plans.Registered(l, p)
+	known, err := prepare.Registered(l, p)
 	if err != nil || known {
 		return err
 	}
@@ -329,13 +327,13 @@ func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	return plans.Register(d.ctx, l, s, p, plans.Folder+"/"+p.ID+".json", d.today)
+	return prepare.Register(d.ctx, l, s, p, prepare.PlanFolder+"/"+p.ID+".json", d.today)
 }
 
 // settle closes the books of runs that were cut off, and takes up what somebody else has done
 // since. The caller has the lease.
 func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
-	load := func(id string) (*plan.Plan, error) { return plans.Load(d.Dir, id) }
+	load := func(id string) (*plan.Plan, error) { return prepare.LoadPlan(d.Dir, id) }
 	runs, err := carry.Settle(d.ctx, s, l, load)
 	if len(runs) > 0 {
 		d.Ear.Closed(Closed{Runs: runs})

@@ -1,5 +1,3 @@
-// Package intake understands a spreadsheet of people: which of its columns is which attribute,
-// and what each row says then. What becomes of the rows is the core's.
 package intake
 
 import (
@@ -9,7 +7,6 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/desired"
@@ -201,7 +198,7 @@ func guess(repo *desired.Repo, header string) (attr, how string) {
 	slices.Sort(best)
 	for _, a := range best {
 		if strings.HasPrefix(a, "extra.") && len(repo.Fields) > 0 &&
-			!slices.ContainsFunc(repo.Fields, func(f intake.Field) bool { return f.Name == a }) {
+			!slices.ContainsFunc(repo.Fields, func(f model.Field) bool { return f.Name == a }) {
 			continue
 		}
 		return a, "usually called so"
@@ -221,12 +218,12 @@ func (m *Mapping) Attrs() []string {
 // Rows are the rows by the attributes; date is how their dates are written, as
 // desired.DateForm has it, "" for ISO 8601.
 // Rows that could not be read come as wrong. O(cells).
-func (m *Mapping) Rows(date string) []intake.Row {
-	out := make([]intake.Row, 0, len(m.table.Rows)+len(m.table.Problems))
+func (m *Mapping) Rows(date string) []Row {
+	out := make([]Row, 0, len(m.table.Rows)+len(m.table.Problems))
 	for _, p := range m.table.Problems {
-		out = append(out, intake.Row{
+		out = append(out, Row{
 			Line: p.Pos.Line, Values: make([]string, len(m.Columns)),
-			Wrong: []intake.Wrong{{Rule: p.Rule, Says: p.Says, Hint: p.Hint}},
+			Wrong: []Wrong{{Rule: p.Rule, Says: p.Says, Hint: p.Hint}},
 		})
 	}
 	byAttr := map[string]int{}
@@ -239,7 +236,7 @@ func (m *Mapping) Rows(date string) []intake.Row {
 	}
 	for n := range m.table.Rows {
 		r := &m.table.Rows[n]
-		row := intake.Row{Line: r.Line, Values: make([]string, len(m.Columns))}
+		row := Row{Line: r.Line, Values: make([]string, len(m.Columns))}
 		for i, c := range m.Columns {
 			if c.rule == nil {
 				row.Values[i] = m.cell(&row, c.Attr, r.Cells[c.at], date)
@@ -264,7 +261,7 @@ func (m *Mapping) Rows(date string) []intake.Row {
 			}
 			row.Values[i] = c.rule.Value(get)
 			if len(c.rule.From) > 0 && c.rule.Lacks(get(c.rule.From[0])) {
-				row.Wrong = append(row.Wrong, intake.Wrong{
+				row.Wrong = append(row.Wrong, Wrong{
 					Attr: c.Attr, Rule: "unknown-word", Says: fmt.Sprintf("the table for %s has no line for "+
 						"%q", c.Attr, get(c.rule.From[0])),
 					Hint: "add one, or else: VALUE",
@@ -273,18 +270,18 @@ func (m *Mapping) Rows(date string) []intake.Row {
 		}
 		out = append(out, row)
 	}
-	slices.SortStableFunc(out, func(x, y intake.Row) int { return x.Line - y.Line })
+	slices.SortStableFunc(out, func(x, y Row) int { return x.Line - y.Line })
 	return out
 }
 
 // cell is the value of a cell as people have it.
-func (m *Mapping) cell(row *intake.Row, attr, cell, date string) string {
+func (m *Mapping) cell(row *Row, attr, cell, date string) string {
 	v := strings.TrimSpace(cell)
 	if v == "" {
 		return ""
 	}
 	wrong := func(rule, says, hint string) {
-		row.Wrong = append(row.Wrong, intake.Wrong{Attr: attr, Rule: rule, Says: says, Hint: hint})
+		row.Wrong = append(row.Wrong, Wrong{Attr: attr, Rule: rule, Says: says, Hint: hint})
 	}
 	if sheet.Formula(v) {
 		wrong(
@@ -331,7 +328,7 @@ func (m *Mapping) Place(line int, attr string) model.Pos {
 }
 
 // Problem is something wrong with a row, with its place.
-func (m *Mapping) Problem(line int, w *intake.Wrong) *source.Problem {
+func (m *Mapping) Problem(line int, w *Wrong) *source.Problem {
 	if w.Attr == "" {
 		for _, p := range m.table.Problems {
 			if p.Pos.Line == line && p.Rule == w.Rule {

@@ -1,9 +1,10 @@
-// Package kept writes what an export held as text, so that any past day can be asked
+// What an export held is written as text, so that any past day can be asked
 // about: the accounts with the attributes and the things that Pravet keeps, and what
 // brings what along there. What else an export has is not in it.
 //
 // The text is a line of JSON, the head, and a line for each account, sorted; one that
 // changed little since another is written as the difference (Delta).
+
 package past
 
 import (

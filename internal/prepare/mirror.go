@@ -5,13 +5,12 @@ import (
 	"time"
 
 	"pravet/internal/connect"
-	"pravet/internal/connect/mirror"
 	"pravet/internal/core/model"
 )
 
 // Mirror puts in the place of each application that was read a copy of it in memory, which
 // wrap may put something around. Nothing reaches the applications any more.
-func (s *State) Mirror(wrap func(app *model.App, m *mirror.Mirror) connect.Application) error {
+func (s *State) Mirror(wrap func(app *model.App, m *Mirror) connect.Application) error {
 	for a, e := range s.Exports {
 		if e == nil {
 			continue
@@ -21,7 +20,7 @@ func (s *State) Mirror(wrap func(app *model.App, m *mirror.Mirror) connect.Appli
 			return err
 		}
 		state := &connect.State{Accounts: e.Accounts, Mark: e.Digest, TakenAt: at, Says: e.Says}
-		m := &mirror.Mirror{App: s.Repo.Apps[a], Keeps: s.Repo.Exports[a].Shows(model.Removed), State: state}
+		m := &Mirror{App: s.Repo.Apps[a], Keeps: s.Repo.Exports[a].Shows(model.Removed), State: state}
 		s.Reached[a] = wrap(s.Repo.Apps[a], m)
 	}
 	return nil

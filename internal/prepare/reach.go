@@ -12,7 +12,6 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/connect/ways"
 	"pravet/internal/core/plan"
-	"pravet/internal/passwords"
 	"pravet/internal/secret"
 )
 
@@ -73,7 +72,7 @@ func (s *State) first(app string) func(account string) (string, error) {
 		if p, ok := made[account]; ok {
 			return p, nil
 		}
-		p, err := passwords.New()
+		p, err := secret.NewPassword()
 		if err != nil {
 			return "", err
 		}
@@ -82,7 +81,7 @@ func (s *State) first(app string) func(account string) (string, error) {
 			return "", err
 		}
 		staged, err := s.Repo.Tree.Stage(file, 0o600, func(w io.Writer) error {
-			return passwords.Seal(w, to.To, passwords.First{Application: app, Account: account, Password: p})
+			return secret.Seal(w, to.To, secret.First{Application: app, Account: account, Password: p})
 		})
 		if err == nil {
 			err = staged.Commit()

@@ -1,5 +1,6 @@
-// Package propose finds rules in what people hold, by the core's search, and writes them as
-// kits: each with its exceptions named, so that nobody gains anything.
+// Package propose finds rules in what people hold, filters over their attributes that explain most
+// holdings of a thing with few exceptions, and writes them as kits. It gives nobody anything:
+// whoever a rule matches and does not hold all of it today is an exception that is named.
 //
 //	f := propose.Look(repo, view, 0.8, 3)
 //	err := f.Write(amendment, title, because)

@@ -16,7 +16,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/report"
 	"pravet/internal/ledger"
-	"pravet/internal/rehearse"
 )
 
 // TestTheSameQuestionHasTheSameAnswer asks each command's question of small worlds: holders, seats, lists and
@@ -172,7 +171,7 @@ func TestARehearsalSettlesWhatApplySettles(t *testing.T) {
 		copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: time.Now})
 		require.NoError(t, err)
 		defer copied.Close()
-		tried, err := rehearse.Run(ctx, rehearse.Input{State: b.state(t), Plan: p, Ledger: copied, Today: b.day})
+		tried, err := carry.Rehearse(ctx, carry.Rehearsing{State: b.state(t), Plan: p, Ledger: copied, Today: b.day})
 		require.NoError(t, err)
 
 		job, err := carry.New(ctx, b.state(t), p, b.ledger, b.day)

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	core "pravet/internal/core/intake"
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 	"pravet/internal/intake"
@@ -15,7 +14,7 @@ import (
 type Intake struct {
 	Sheet   *sheet.Table
 	Mapping *intake.Mapping
-	Outcome *core.Outcome
+	Outcome *intake.Outcome
 	Into    string
 
 	hinted map[string]bool
@@ -30,7 +29,7 @@ const (
 // JSON is the whole of it.
 func (v *Intake) JSON() any {
 	counts := map[string]int{}
-	for s := range core.States {
+	for s := range intake.States {
 		counts[s.String()] = v.Outcome.Counts[s]
 	}
 	return struct {
@@ -39,7 +38,7 @@ func (v *Intake) JSON() any {
 		Left    []string        `json:"left"`
 		Into    string          `json:"into"`
 		Counts  map[string]int  `json:"counts"`
-		Rows    []core.Entry    `json:"rows"`
+		Rows    []intake.Entry  `json:"rows"`
 	}{v.Sheet.File, v.Mapping.Columns, append([]string{}, v.Mapping.Left...), v.Into, counts, v.Outcome.Entries}
 }
 
@@ -123,7 +122,7 @@ func (p *Printer) newcomers(v *Intake) {
 	t.Headers = cols
 	for i := range v.Outcome.Entries {
 		e := &v.Outcome.Entries[i]
-		if e.State != core.New || n >= firstPeople {
+		if e.State != intake.New || n >= firstPeople {
 			continue
 		}
 		n++
@@ -160,14 +159,14 @@ func hasFold(list []string, s string) bool {
 func (v *Intake) counts() string {
 	c := v.Outcome.Counts
 	parts := []string{
-		Effect(model.Widens, model.Thousands(c[core.New])+" new"), model.Thousands(c[core.Changed]) + " changed",
-		Dim(model.Thousands(c[core.Same]) + " the same"),
+		Effect(model.Widens, model.Thousands(c[intake.New])+" new"), model.Thousands(c[intake.Changed]) + " changed",
+		Dim(model.Thousands(c[intake.Same]) + " the same"),
 	}
-	if c[core.Missing] > 0 {
-		parts = append(parts, Effect(model.Narrows, model.Thousands(c[core.Missing])+" missing"))
+	if c[intake.Missing] > 0 {
+		parts = append(parts, Effect(model.Narrows, model.Thousands(c[intake.Missing])+" missing"))
 	}
-	if c[core.Bad] > 0 {
-		parts = append(parts, Alarm(model.Thousands(c[core.Bad])+" wrong"))
+	if c[intake.Bad] > 0 {
+		parts = append(parts, Alarm(model.Thousands(c[intake.Bad])+" wrong"))
 	}
 	text := strings.Join(parts, ", ")
 	if n := v.Outcome.Doubles; n > 0 {
@@ -185,7 +184,7 @@ func (p *Printer) rows(v *Intake, full bool) {
 	for i := range v.Outcome.Entries {
 		wide = max(wide, len(fmt.Sprint(v.Outcome.Entries[i].Line)))
 	}
-	for _, state := range []core.State{core.Bad, core.New, core.Changed, core.Missing} {
+	for _, state := range []intake.State{intake.Bad, intake.New, intake.Changed, intake.Missing} {
 		shown := 0
 		for i := range v.Outcome.Entries {
 			e := &v.Outcome.Entries[i]
@@ -211,18 +210,18 @@ func (p *Printer) rows(v *Intake, full bool) {
 	}
 }
 
-func (p *Printer) entry(v *Intake, e *core.Entry, wide int) {
+func (p *Printer) entry(v *Intake, e *intake.Entry, wide int) {
 	where := fmt.Sprintf("  line %*d  ", wide, e.Line)
 	if e.Line == 0 {
 		where = strings.Repeat(" ", len(where))
 	}
 	word := fmt.Sprintf("%-7s", e.State)
 	switch e.State {
-	case core.New:
+	case intake.New:
 		word = Effect(model.Widens, word)
-	case core.Missing:
+	case intake.Missing:
 		word = Effect(model.Narrows, word)
-	case core.Bad:
+	case intake.Bad:
 		word = Alarm(word)
 	}
 	who := words.Clean(e.Name)

@@ -15,7 +15,7 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/passwords"
+	"pravet/internal/secret"
 )
 
 // Requests makes one statement of all who come to a group role, one of all who leave it, and
@@ -171,7 +171,7 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		if err != nil {
 			return err
 		}
-		verifier, err := passwords.Verifier(password)
+		verifier, err := secret.Verifier(password)
 		if err != nil {
 			return err
 		}

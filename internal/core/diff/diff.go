@@ -1,6 +1,6 @@
 // Package diff compares what is due with what an export shows and returns
 // every difference as one change. It orders nothing, explains nothing and
-// holds nothing back; that is for core/order, core/explain and core/guard.
+// holds nothing back; that is for core/draft, core/words and core/guard.
 package diff
 
 import (
@@ -77,7 +77,7 @@ type Change struct {
 	Verb   model.Verb
 	Why    Why
 	Sense  Sense  // of a definition
-	Late   bool   // carried out after what widens; see core/order
+	Late   bool   // carried out after what widens; see core/draft
 	Key    string // the account's match value
 
 	// Before and After are values of an attribute. Before is also the name of the thing that goes

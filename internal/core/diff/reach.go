@@ -1,6 +1,7 @@
-// Package reach tells what holding something gives in the end: groups bring
+// A reach is what holding something gives in the end: groups bring
 // roles and licenses along, roles include roles, to any depth. It also follows
 // the accounts that a plan touches, from how they are to how they will be.
+
 package diff
 
 import (

@@ -9,7 +9,7 @@ import (
 	"pravet/internal/core/model"
 )
 
-// persons walks the people by the table of what is due (core/duty).
+// persons walks the people by the table of what is due (core/entitle).
 func (w *walker) persons() {
 	w.paths, w.ended = w.in.Leaving.Ways(int(w.a))
 	for _, at := range w.app.Attrs {

@@ -1,8 +1,9 @@
-// Package order puts changes into the order in which they are carried out:
+// This is the order in which changes are carried out:
 // by verb (see model.Verb for why that order is safe), then application,
 // person, thing and attribute. What gives more to those who have something is
 // redefined after all that narrows; what something else brings along is taken
 // away when that is there.
+
 package draft
 
 import (

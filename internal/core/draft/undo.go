@@ -1,7 +1,7 @@
-// Package undo finds the differences that undo a run, as far as it can be undone. It looks at
+// A back-out finds the differences that undo a run, as far as it can be undone. It looks at
 // what each change of the run was, and at what the application shows now: what somebody else
 // has changed since then is left alone, and said. What it finds is ordered, judged by guards and
-// made into a plan like any other difference (core/draft).
+// made into a plan like any other difference.
 //
 // A change and what undoes it, on the account that it was about:
 //
@@ -10,6 +10,7 @@
 //	suspend                             restore
 //	create                              suspend: the account stays, as work may be in it by now
 //	remove                              restore, where the application has kept the account
+
 package draft
 
 import (

@@ -1,7 +1,8 @@
-// Package duty is the table of what is due to an account: from where a person
+// This is the table of what is due to an account: from where a person
 // stands, whether an account is due to them in the application, and how the
 // account is, follows what is to be done. It is here once, for drafts and for
 // questions alike; docs/plans.md shows it.
+
 package entitle
 
 import (

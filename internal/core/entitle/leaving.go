@@ -1,4 +1,4 @@
-// Package leaving tells where accounts stand on their ways out and in. On the paths on which
+// This tells where accounts stand on their ways out and in. On the paths on which
 // they end: which steps an application shows as done, since when, and which step is next and
 // on which day. With invitations: which one is out, and until when it can be accepted. And of
 // removed accounts: whether they can still be restored.
@@ -7,6 +7,7 @@
 // as the ledger knows it (Past), and from nothing else. What the ledger does not know
 // begins today. So whatever is late, fails, is rejected or forgotten makes a wait longer,
 // and nothing makes it shorter.
+
 package entitle
 
 import (

@@ -1,5 +1,6 @@
-// Package stage tells where each person stands on a day: not yet here, here,
+// A stage is where a person stands on a day: not yet here, here,
 // away, or gone. What is due to an account follows from it (see core/diff).
+
 package entitle
 
 import (

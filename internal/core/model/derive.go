@@ -1,9 +1,10 @@
-// Package derive works a value out of other values: by a table, as a constant, or joined of
+// A rule works a value out of other values: by a table, as a constant, or joined of
 // several and written otherwise. Account attributes follow people's by such rules, and columns
 // of a spreadsheet become people's attributes by them.
 //
-//	r := derive.Rule{From: []string{"name.givenName", "name.familyName"}, With: ".", Case: derive.Lower, Plain: true}
+//	r := model.Rule{From: []string{"name.givenName", "name.familyName"}, With: ".", Case: derive.Lower, Plain: true}
 //	r.Value(get) // "soren.dahl", of "Søren" and "Dahl"
+
 package model
 
 import (

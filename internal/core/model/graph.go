@@ -1,10 +1,11 @@
-// Package graph is what brings what along in an application, by the numbers of
+// A graph is what brings what along in an application, by the numbers of
 // its things: groups bring roles and licenses, roles include roles, to any
-// depth. There are four of them around a plan: as the catalog has it (Catalog),
-// as the application has it (Exported), as it is once the plan has given its
-// definitions what they lack (Wanted), and what the last two have in common,
+// depth. There are four of them around a plan: as the catalog has it (CatalogGraph),
+// as the application has it (ExportedGraph), as it is once the plan has given its
+// definitions what they lack (WantedGraph), and what the last two have in common,
 // as it is between what a plan takes from definitions and what it gives them
 // (SharedGraph).
+
 package model
 
 import (

@@ -1,5 +1,6 @@
-// Package money reads prices and adds them up, each currency for itself: what
+// Prices are read and added up, each currency for itself: what
 // is in different currencies is never added.
+
 package model
 
 import (

@@ -31,7 +31,7 @@ const (
 )
 
 // A Deed is what a verb does. This table is the only place that says so: accounts as values
-// (core/account), what a plan leads to (core/reach) and effects follow from it.
+// (core/account), what a plan leads to (core/diff) and effects follow from it.
 type Deed struct {
 	name    string
 	effect  Effect

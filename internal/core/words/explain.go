@@ -1,5 +1,6 @@
-// Package explain finds the lines of the files that cause a change and says
+// An explanation finds the lines of the files that cause a change and says
 // in words how they do.
+
 package words
 
 import (

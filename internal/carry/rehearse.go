@@ -1,8 +1,9 @@
-// Package rehearse carries a plan out on copies of the applications in memory, with the
+// A rehearsal carries a plan out on copies of the applications in memory, with the
 // ledger copied too: step by step, with interruptions thrown in, and with what must hold at
 // every step counted anew after each. Then it undoes everything, and compares with the start.
 // Nothing outside of it is changed.
-package rehearse
+
+package carry
 
 import (
 	"context"
@@ -14,9 +15,7 @@ import (
 	"slices"
 	"strings"
 
-	"pravet/internal/carry"
 	"pravet/internal/connect"
-	"pravet/internal/connect/mirror"
 	"pravet/internal/core/course"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -29,7 +28,7 @@ import (
 )
 
 // Input is what is rehearsed. The State is used up: its applications are replaced.
-type Input struct {
+type Rehearsing struct {
 	State  *prepare.State // with the applications of the plan read
 	Plan   *plan.Plan
 	Ledger ledger.Ledger // a copy
@@ -39,7 +38,7 @@ type Input struct {
 }
 
 // A Report is what came of it.
-type Report struct {
+type Rehearsed struct {
 	Plan       string   `json:"plan"`
 	Changes    int      `json:"changes"` // of the plan
 	Settled    int      `json:"settled"`
@@ -62,17 +61,17 @@ var errThrown = errors.New("an interruption was thrown in")
 const maxRuns = 200
 
 type rehearsal struct {
-	Input
-	out    *Report
+	Rehearsing
+	out    *Rehearsed
 	chance *rand.Rand
 	broken map[string]int // at the start
 }
 
 // Run rehearses a plan.
-func Run(ctx context.Context, in Input) (*Report, error) {
+func Rehearse(ctx context.Context, in Rehearsing) (*Rehearsed, error) {
 	r := &rehearsal{
-		Input: in, chance: rand.New(rand.NewPCG(in.Seed, 7)),
-		out: &Report{
+		Rehearsing: in, chance: rand.New(rand.NewPCG(in.Seed, 7)),
+		out: &Rehearsed{
 			Plan:       in.Plan.ID,
 			Changes:    len(in.Plan.Changes),
 			NotSettled: []string{},
@@ -82,7 +81,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 			Differs:    []string{},
 		},
 	}
-	err := in.State.Mirror(func(app *model.App, m *mirror.Mirror) connect.Application { return &shaken{m, app, r} })
+	err := in.State.Mirror(func(app *model.App, m *prepare.Mirror) connect.Application { return &shaken{m, app, r} })
 	if err != nil {
 		return nil, err
 	}
@@ -149,19 +148,19 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 		}
 		return r.Plan, nil
 	}
-	var job *carry.Job
+	var job *Job
 	before := map[string]bool{} // carried out before the rehearsal
 	for runs := 0; ; runs++ {
 		if runs > maxRuns {
 			return nil, nil, errors.New("the run did not come to an end, after many interruptions")
 		}
-		if _, err := carry.Settle(ctx, r.State, r.Ledger, load); err != nil {
+		if _, err := Settle(ctx, r.State, r.Ledger, load); err != nil {
 			return nil, nil, err
 		}
 		if err := r.State.Reread(ctx); err != nil {
 			return nil, nil, err
 		}
-		if job, err = carry.New(ctx, r.State, p, r.Ledger, r.Today); err != nil {
+		if job, err = New(ctx, r.State, p, r.Ledger, r.Today); err != nil {
 			return nil, nil, err
 		}
 		if err := job.All(ctx); err != nil {
@@ -195,7 +194,7 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 }
 
 // run runs a job, which may be cut off as if the machine had lost its power.
-func run(ctx context.Context, job *carry.Job) (res *carry.Result, thrown bool, err error) {
+func run(ctx context.Context, job *Job) (res *Result, thrown bool, err error) {
 	defer func() {
 		if is := recover(); is != nil {
 			if is != error(errThrown) {
@@ -204,7 +203,7 @@ func run(ctx context.Context, job *carry.Job) (res *carry.Result, thrown bool, e
 			thrown = true
 		}
 	}()
-	res, err = job.Run(ctx, func(carry.Progress) {})
+	res, err = job.Run(ctx, func(Progress) {})
 	return res, false, err
 }
 
@@ -287,7 +286,7 @@ func some(names []string) string {
 
 // shaken is a mirror that is interrupted now and then.
 type shaken struct {
-	*mirror.Mirror
+	*prepare.Mirror
 	app *model.App
 	of  *rehearsal
 }

@@ -1,6 +1,6 @@
-// Package intake says what becomes of the rows of a spreadsheet of people: who of them is new,
-// of whom something changes, who stays as they are, and which rows are wrong. It writes
-// nothing.
+// Package intake understands a spreadsheet of people, which of its columns is which attribute, and
+// says what becomes of its rows: who of them is new, of whom something changes, who stays as they
+// are, and which rows are wrong. It writes nothing.
 //
 //	out := intake.Compare(intake.Input{Attrs: attrs, Rows: rows, People: people, Today: today})
 package intake
@@ -31,7 +31,7 @@ type Input struct {
 	Attrs  []string
 	Rows   []Row
 	People *model.People
-	Fields []Field
+	Fields []model.Field
 	Today  day.Day
 
 	ClearEmpty bool             // an empty cell takes the value away; else it leaves it

@@ -1,10 +1,11 @@
-// Package letters tells people what was carried out and what falls due: it finds what is
+// Letters tell people what was carried out and what falls due: it finds what is
 // new to each reader, sends that, and keeps in the ledger what each was told.
 //
 // Nobody is told the same thing twice, whatever is killed: that a letter is about to be
 // sent is on record before it is, and one of which nobody knows what became is not sent
 // again, but named by Unsure. A letter that was refused goes with the next.
-package letters
+
+package post
 
 import (
 	"context"
@@ -23,7 +24,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/post"
 )
 
 // lookBack is how many days a run is told of that was not told of before: a reader who is
@@ -205,7 +205,7 @@ func managers(repo *desired.Repo, stages []entitle.Stage, person func(id, becaus
 
 // A Parcel is a letter and the way that it goes.
 type Parcel struct {
-	Way    post.Way
+	Way    Way
 	Letter letter.Letter
 }
 
@@ -256,14 +256,14 @@ func Before(l ledger.Ledger) (*Told, error) {
 // Pack writes the letters that are due, for each way.
 func (t *Told) Pack(
 	repo *desired.Repo,
-	ways []post.Way,
+	ways []Way,
 	readers []letter.Reader,
 	items []letter.Item,
 	today day.Day,
 ) (out []Parcel) {
 	for _, w := range ways {
 		to := readers
-		if hook, ok := w.(*post.Webhook); ok {
+		if hook, ok := w.(*Webhook); ok {
 			to = []letter.Reader{{
 				Name: repo.Organization, Address: hook.Host(), All: true, Because: []string{"pravet.yaml names this address"},
 			}}
@@ -307,7 +307,7 @@ func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) 
 		switch {
 		case sent == nil:
 			note.State = ledger.LetterArrived
-		case post.Arrived(sent):
+		case Arrived(sent):
 			note.State, note.Says = ledger.LetterUnknown, sent.Error()
 		default:
 			note.State, note.Says = ledger.LetterRefused, sent.Error()

@@ -1,6 +1,7 @@
-// Package mirror is an application in memory: a copy of what an export shows, to which
+// A mirror is an application in memory: a copy of what an export shows, to which
 // changes are done in thought. A rehearsal carries plans out on it.
-package mirror
+
+package prepare
 
 import (
 	"context"

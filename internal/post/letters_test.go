@@ -1,4 +1,4 @@
-package letters_test
+package post_test
 
 import (
 	"context"
@@ -13,7 +13,6 @@ import (
 	"pravet/internal/core/letter"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/letters"
 	"pravet/internal/post"
 )
 
@@ -64,7 +63,7 @@ func TestNobodyIsToldTwice(t *testing.T) {
 			}, {Name: "Bo", Address: "bo@x.example", Apps: map[string]bool{"till": true}},
 		}
 		var items []letter.Item
-		var told *letters.Told
+		var told *post.Told
 		for round := range 30 {
 			if round < 10 {
 				items = append(items, letter.Item{
@@ -74,7 +73,7 @@ func TestNobodyIsToldTwice(t *testing.T) {
 					), On: "2026-11-24", App: []string{"till", "depot"}[rng.IntN(2)], Says: "something",
 				})
 			}
-			told, err = letters.Before(l)
+			told, err = post.Before(l)
 			require.NoError(t, err)
 			parcels := told.Pack(repo, []post.Way{way}, readers, items, 20781)
 			func() {
@@ -83,11 +82,11 @@ func TestNobodyIsToldTwice(t *testing.T) {
 						panic(r)
 					}
 				}()
-				_, err := letters.Send(context.Background(), l, parcels, time.Now())
+				_, err := post.Send(context.Background(), l, parcels, time.Now())
 				require.NoError(t, err)
 			}()
 		}
-		told, err = letters.Before(l)
+		told, err = post.Before(l)
 		require.NoError(t, err)
 		for what, n := range way.arrived {
 			require.LessOrEqual(t, n, 1, "%s arrived %d times", what, n)

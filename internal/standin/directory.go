@@ -1,4 +1,4 @@
-package servers
+package standin
 
 import (
 	"context"
@@ -24,11 +24,11 @@ type Directory struct {
 
 // StartDirectory starts a slapd in a folder, with entries as LDIF (RFC 2849) below a suffix.
 func StartDirectory(ctx context.Context, folder, suffix, entries string) (*Directory, error) {
-	slapd, err := find("slapd", "slapd", "/usr/sbin", "/usr/lib/openldap", "/usr/local/libexec")
+	slapd, err := installed("slapd", "slapd", "/usr/sbin", "/usr/lib/openldap", "/usr/local/libexec")
 	if err != nil {
 		return nil, err
 	}
-	slapadd, err := find("slapadd", "slapd", "/usr/sbin")
+	slapadd, err := installed("slapadd", "slapd", "/usr/sbin")
 	if err != nil {
 		return nil, err
 	}

@@ -1,4 +1,4 @@
-package servers
+package standin
 
 import (
 	"context"
@@ -26,11 +26,11 @@ type Database struct {
 // StartDatabase starts a PostgreSQL server in a folder.
 func StartDatabase(ctx context.Context, folder string) (*Database, error) {
 	const debian = "/usr/lib/postgresql/*/bin"
-	initdb, err := find("initdb", "postgresql", debian)
+	initdb, err := installed("initdb", "postgresql", debian)
 	if err != nil {
 		return nil, err
 	}
-	postgres, err := find("postgres", "postgresql", debian)
+	postgres, err := installed("postgres", "postgresql", debian)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +79,7 @@ func StartDatabase(ctx context.Context, folder string) (*Database, error) {
 	if d.process, err = start(ctx, cmd, folder, port); err != nil {
 		return nil, err
 	}
-	ready, err := find("pg_isready", "postgresql-client", debian)
+	ready, err := installed("pg_isready", "postgresql-client", debian)
 	if err != nil {
 		return nil, errors.Join(err, d.Stop())
 	}

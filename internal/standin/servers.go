@@ -1,6 +1,7 @@
-// Package servers starts real servers for trying and for tests: OpenLDAP's slapd and
+// Real servers are started here as well for trying and for tests: OpenLDAP's slapd and
 // PostgreSQL, with made-up contents, in a folder of their own, on this machine alone.
-package servers
+
+package standin
 
 import (
 	"context"
@@ -30,8 +31,8 @@ func (e *Missing) Error() string {
 	return fmt.Sprintf("%s is not installed; on Debian: apt-get install %s", e.Program, e.Package)
 }
 
-// find looks for a program on the PATH and where Debian puts it.
-func find(name, debian string, folders ...string) (string, error) {
+// installed looks for a program on the PATH and where Debian puts it.
+func installed(name, debian string, folders ...string) (string, error) {
 	if path, err := exec.LookPath(name); err == nil {
 		return path, nil
 	}

@@ -1,7 +1,8 @@
-// Package plans keeps the plans of a repository: files in its folder plans, each
+// The plans of a repository are kept here: files in its folder plans, each
 // named by the id of the plan in it, and registered in the ledger with its
 // digest. Only a registered plan is decided about or carried out.
-package plans
+
+package prepare
 
 import (
 	"context"
@@ -17,29 +18,28 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
-	"pravet/internal/prepare"
 	"pravet/internal/source"
 )
 
-// Folder is where plans are kept in a repository.
-const Folder = "plans"
+// PlanFolder is where plans are kept in a repository.
+const PlanFolder = "plans"
 
 // fileName is how a plan's file is named: by its id.
 var fileName = regexp.MustCompile(`^([a-z2-9]{8})\.json$`)
 
-// ErrName says that a name cannot be that of a plan.
-var ErrName = errors.New("this is not the name of a plan")
+// ErrPlanName says that a name cannot be that of a plan.
+var ErrPlanName = errors.New("this is not the name of a plan")
 
-// Write writes a plan's bytes to its place in a repository and returns how the
+// WritePlan writes a plan's bytes to its place in a repository and returns how the
 // file is spoken of. Nobody else may read it.
-func Write(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (file string, err error) {
-	file = Folder + "/" + p.ID + ".json"
+func WritePlan(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (file string, err error) {
+	file = PlanFolder + "/" + p.ID + ".json"
 	err = l.Exclusive(func() error {
-		if err := os.MkdirAll(filepath.Join(dir, Folder), 0o700); err != nil {
+		if err := os.MkdirAll(filepath.Join(dir, PlanFolder), 0o700); err != nil {
 			return fmt.Errorf("the plan cannot be written: %w", err)
 		}
 		// What drafts that were killed have left.
-		left, err := filepath.Glob(filepath.Join(dir, Folder, ".*.json.*.new"))
+		left, err := filepath.Glob(filepath.Join(dir, PlanFolder, ".*.json.*.new"))
 		for _, f := range left {
 			err = errors.Join(err, os.Remove(f))
 		}
@@ -48,27 +48,27 @@ func Write(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (file st
 	return file, err
 }
 
-// Find finds a plan's file by the plan's id, or the beginning of it, or by a
+// FindPlan finds a plan's file by the plan's id, or the beginning of it, or by a
 // path, which is taken from the folder at. dir is the repository, "" outside of
 // any.
-func Find(dir, at, name string) (string, error) {
+func FindPlan(dir, at, name string) (string, error) {
 	switch {
 	case name == "":
-		return "", fmt.Errorf("%w: it is empty", ErrName)
+		return "", fmt.Errorf("%w: it is empty", ErrPlanName)
 	case strings.ContainsAny(name, "*?[]\\\n"):
-		return "", fmt.Errorf("%w: %q; write a plan's id, the beginning of one, or a file", ErrName, name)
+		return "", fmt.Errorf("%w: %q; write a plan's id, the beginning of one, or a file", ErrPlanName, name)
 	case strings.ContainsAny(name, "/."):
-		return absolute(at, name), nil
+		return absolutePath(at, name), nil
 	}
 	var found []string
 	if dir != "" {
-		entries, err := os.ReadDir(filepath.Join(dir, Folder))
+		entries, err := os.ReadDir(filepath.Join(dir, PlanFolder))
 		if err != nil && !errors.Is(err, os.ErrNotExist) {
 			return "", err
 		}
 		for _, e := range entries {
 			if fileName.MatchString(e.Name()) && strings.HasPrefix(e.Name(), name) {
-				found = append(found, filepath.Join(dir, Folder, e.Name()))
+				found = append(found, filepath.Join(dir, PlanFolder, e.Name()))
 			}
 		}
 	}
@@ -76,43 +76,43 @@ func Find(dir, at, name string) (string, error) {
 	case 1:
 		return found[0], nil
 	case 0:
-		if _, err := os.Stat(absolute(at, name)); err == nil {
-			return absolute(at, name), nil
+		if _, err := os.Stat(absolutePath(at, name)); err == nil {
+			return absolutePath(at, name), nil
 		}
 		return "", fmt.Errorf("there is no plan %q in plans/; list the plans with: pravet log --kind plan", name)
 	}
 	return "", fmt.Errorf("%d plans begin with %q; write more of the id", len(found), name)
 }
 
-func absolute(at, name string) string {
+func absolutePath(at, name string) string {
 	if filepath.IsAbs(name) {
 		return name
 	}
 	return filepath.Join(at, name)
 }
 
-// Files lists the plans' files of a repository.
-func Files(dir string) (out []string) {
-	entries, err := os.ReadDir(filepath.Join(dir, Folder))
+// PlanFiles lists the plans' files of a repository.
+func PlanFiles(dir string) (out []string) {
+	entries, err := os.ReadDir(filepath.Join(dir, PlanFolder))
 	if err != nil {
 		return nil
 	}
 	for _, e := range entries {
 		if fileName.MatchString(e.Name()) {
-			out = append(out, filepath.Join(dir, Folder, e.Name()))
+			out = append(out, filepath.Join(dir, PlanFolder, e.Name()))
 		}
 	}
 	return out
 }
 
-// Load reads the plan of a repository with an id.
-func Load(dir, id string) (*plan.Plan, error) {
-	return Read(filepath.Join(dir, Folder, id+".json"), Folder+"/"+id+".json")
+// LoadPlan reads the plan of a repository with an id.
+func LoadPlan(dir, id string) (*plan.Plan, error) {
+	return ReadPlan(filepath.Join(dir, PlanFolder, id+".json"), PlanFolder+"/"+id+".json")
 }
 
-// Read reads a plan's file, which messages call name. One in the folder of plans
+// ReadPlan reads a plan's file, which messages call name. One in the folder of plans
 // is refused when it has another plan's name.
-func Read(file, name string) (*plan.Plan, error) {
+func ReadPlan(file, name string) (*plan.Plan, error) {
 	data, err := os.ReadFile(file)
 	if err != nil {
 		return nil, source.Unreadable(name, err)
@@ -127,7 +127,7 @@ func Read(file, name string) (*plan.Plan, error) {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	m := fileName.FindStringSubmatch(filepath.Base(file))
-	if m != nil && m[1] != p.ID && filepath.Base(filepath.Dir(file)) == Folder {
+	if m != nil && m[1] != p.ID && filepath.Base(filepath.Dir(file)) == PlanFolder {
 		return nil, fmt.Errorf("%s: the plan in it is %s; a plan's file has its name", name, p.ID)
 	}
 	return p, nil
@@ -154,7 +154,7 @@ func Registered(l ledger.Ledger, p *plan.Plan) (bool, error) {
 // the files and the exports as they are here, and must come out the same. When an
 // export was taken is the one thing that may differ, where it has no time of its
 // own.
-func Register(ctx context.Context, l ledger.Ledger, s *prepare.State, p *plan.Plan, file string, clock day.Day) error {
+func Register(ctx context.Context, l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day) error {
 	fail := func(err error) error {
 		return fmt.Errorf(
 			"plan %s was not drafted in this repository, so it is drafted anew here and compared; that failed, "+
@@ -183,7 +183,7 @@ func Register(ctx context.Context, l ledger.Ledger, s *prepare.State, p *plan.Pl
 	if err := s.Read(ctx, apps); err != nil {
 		return fail(err)
 	}
-	ours, err := prepare.Draft(s, l, today, clock, only)
+	ours, err := Draft(s, l, today, clock, only)
 	if err != nil {
 		return fail(err)
 	}
@@ -203,5 +203,5 @@ func Register(ctx context.Context, l ledger.Ledger, s *prepare.State, p *plan.Pl
 			p.ID,
 		)
 	}
-	return prepare.Record(l, s, p, file, clock)
+	return Record(l, s, p, file, clock)
 }

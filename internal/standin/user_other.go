@@ -1,6 +1,6 @@
 //go:build !unix
 
-package servers
+package standin
 
 import "os/exec"
 

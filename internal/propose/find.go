@@ -1,8 +1,3 @@
-// Package propose finds rules in what people hold: filters over their attributes that explain
-// most holdings of a thing with few exceptions. It gives nobody anything: whoever a rule
-// matches and does not hold all of it today is an exception that is named.
-//
-//	kits := propose.Find(propose.Input{People: people, Things: things, Holders: holders, Here: here})
 package propose
 
 import (

@@ -10,8 +10,8 @@ import (
 	"pgregory.net/rapid"
 
 	"pravet/internal/core/day"
-	"pravet/internal/core/intake"
 	"pravet/internal/core/model"
+	"pravet/internal/intake"
 )
 
 var today = func() day.Day { d, _ := day.Parse("2026-11-24"); return d }()
@@ -105,7 +105,7 @@ func TestWhatBecomesOfARow(t *testing.T) {
 		attrs, list := rows(x.rows)
 		out := intake.Compare(intake.Input{
 			Attrs: attrs, Rows: list, People: people(t, known), Today: today,
-			Fields: []intake.Field{{Name: "extra.size", Type: "text", Values: []string{"S", "M"}}},
+			Fields: []model.Field{{Name: "extra.size", Type: "text", Values: []string{"S", "M"}}},
 		})
 		var got []string
 		for i := range out.Entries {

@@ -1,7 +1,8 @@
-// Package passwords makes first passwords, which their owners change when they sign in for the
+// First passwords are made here, which their owners change when they sign in for the
 // first time. They leave Pravet encrypted alone, for those whom pravet.yaml names
 // (age, https://age-encryption.org/v1), and are kept nowhere else.
-package passwords
+
+package secret
 
 import (
 	"bytes"
@@ -32,7 +33,7 @@ const (
 )
 
 // New is a password that nobody has had.
-func New() (string, error) {
+func NewPassword() (string, error) {
 	var parts []string
 	for range groups {
 		part := make([]byte, each)
