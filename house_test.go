@@ -48,12 +48,10 @@ var arrows = map[string][]string{
 	},
 	"internal/post":    {"internal/core", "internal/desired", "internal/ledger"},
 	"internal/standin": {"internal/core"},
-	"internal/say":     {"internal/core", "internal/ledger"},
 	"internal/desk": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/secret", "internal/gitrepo",
 		"internal/ledger", "internal/connect", "internal/desired", "internal/decisions", "internal/past",
 		"internal/prepare", "internal/carry", "internal/amend", "internal/intake", "internal/adopt", "internal/post",
-		"internal/say",
 	},
 	"internal/show": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/desired", "internal/intake",

@@ -1,15 +1,17 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -77,14 +79,14 @@ Nothing is written without --write or --commit.`,
 		case x.app != "":
 			if len(args) > 1 {
 				return usage(
-					say.TooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"),
+					sayTooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"),
 				)
 			}
 			return c.adoptApp(d, repo, a, args[0], x)
 		case strings.Contains(args[0], "/account/"):
 			return c.adoptAccount(d, repo, a, args, x)
 		case len(args) < 2:
-			return usage(say.AdoptWhich())
+			return usage(sayAdoptWhich())
 		}
 		return c.adoptChanges(d, repo, a, args, x)
 	}
@@ -94,16 +96,8 @@ Nothing is written without --write or --commit.`,
 func (c *program) adoptApp(
 	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, file string, x *adopting,
 ) error {
-	said := map[string]string{}
-	for _, m := range x.maps {
-		attr, column, ok := strings.Cut(m, "=")
-		if !ok || attr == "" || column == "" {
-			return usage(say.NotAMapping(m))
-		}
-		said[attr] = column
-	}
 	a, err := d.AdoptApplication(repo, desk.Adoption{
-		ID: x.app, Title: x.title, Export: file, Columns: said, Yes: x.yes, YesAbove: x.yesAbove,
+		ID: x.app, Title: x.title, Export: file, Maps: x.maps, Yes: x.yes, YesAbove: x.yesAbove,
 	})
 	if err != nil {
 		return err
@@ -126,7 +120,7 @@ func (c *program) adoptApp(
 	if err := a.Write(am); err != nil {
 		return err
 	}
-	x.subject = say.AdoptedApp(x.app)
+	x.subject = sayAdoptedApp(x.app)
 	x.quiet = true // what it comes to was said
 	return c.putDown(d, repo, am, &x.rewriting)
 }
@@ -135,10 +129,7 @@ func (c *program) adoptAccount(
 	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, args []string, x *adopting,
 ) error {
 	if len(args) > 1 {
-		return usage(say.TooManyWords(args[1:], "pravet adopt", "pravet adopt slips/account/onyman --for E0042"))
-	}
-	if x.to == "" {
-		return usage(say.ForWhom())
+		return usage(sayTooManyWords(args[1:], "pravet adopt", "pravet adopt slips/account/onyman --for E0042"))
 	}
 	if err := d.AdoptAccount(repo, am, args[0], x.to); err != nil {
 		return err
@@ -147,7 +138,7 @@ func (c *program) adoptAccount(
 	if err != nil {
 		return err
 	}
-	x.subject = say.Amended("adopt", args, []string{repo.People.Get(p, "id")})
+	x.subject = sayAmended("adopt", args, []string{repo.People.Get(p, "id")})
 	return c.rewrite(d, repo, am, &x.rewriting)
 }
 
@@ -163,8 +154,25 @@ func (c *program) adoptChanges(
 		return err
 	}
 	if more > 0 {
-		c.tell(say.MoreChanges(more))
+		c.tell(sayMoreChanges(more))
 	}
-	x.subject = say.Amended("adopt", []string{strconv.Itoa(adopted), "of", p.ID}, nil)
+	x.subject = sayAmended("adopt", []string{strconv.Itoa(adopted), "of", p.ID}, nil)
 	return c.rewrite(d, repo, am, &x.rewriting)
+}
+
+// sayAdoptWhich asks for what is to be adopted.
+func sayAdoptWhich() error {
+	return errors.New(
+		"which changes? For example: pravet adopt PLAN 4 7; an application is taken over with --app ID, an " +
+			"account with --for PERSON",
+	)
+}
+
+// sayAdoptedApp is the first line of a commit.
+func sayAdoptedApp(app string) string { return "Take over " + app + " as it is" }
+
+// sayMoreChanges counts changes that come into the next draft.
+func sayMoreChanges(n int) string {
+	return fmt.Sprintf("The next draft has %s by this that %s not in the last one; look at it before you apply.",
+		model.Count(n, "change", "changes"), model.Plural(n, "was", "were"))
 }

@@ -2,12 +2,12 @@ package cli
 
 import (
 	"cmp"
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/day"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -42,11 +42,11 @@ somebody who starts.
 		}
 		d, err := day.ParseDuration(span)
 		if err != nil {
-			return usage(say.Flag("for", err))
+			return usage(sayFlag("for", err))
 		}
 		to := today.Add(d)
 		if to < today || to > today.Add(day.Duration{Months: maxAhead}) {
-			return usage(say.ForBounds(span, maxAhead/12))
+			return usage(sayForBounds(span, maxAhead/12))
 		}
 		x, err := desk.Remembered(apps, today)
 		if err != nil {
@@ -71,4 +71,9 @@ somebody who starts.
 		})
 	}
 	return cmd
+}
+
+// sayForBounds is a --for that is too short or too long.
+func sayForBounds(span string, years int) error {
+	return fmt.Errorf("--for %s: it must be between no day and %d years", span, years)
 }

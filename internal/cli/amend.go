@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -10,7 +12,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 )
 
 func (c *program) amend() *cobra.Command {
@@ -92,7 +93,7 @@ func (c *program) amends(
 		for _, p := range people {
 			names = append(names, repo.People.Get(p, "id"))
 		}
-		x.subject = say.Amended(strings.Fields(use)[0], args, names)
+		x.subject = sayAmended(strings.Fields(use)[0], args, names)
 		return c.rewrite(d, repo, a, &x.rewriting)
 	}
 	return cmd
@@ -108,10 +109,10 @@ its other columns.`,
 		func(a *amend.Amendment, repo *desired.Repo, people []int, args []string) error {
 			if len(args) == 0 {
 				if x.From == "" {
-					return usage(say.SetWhat())
+					return usage(saySetWhat())
 				}
 				if len(x.Odd) > 0 {
-					return fail(Failed, say.OddColumns(x.From, x.Odd))
+					return fail(Failed, sayOddColumns(x.From, x.Odd))
 				}
 				for _, row := range x.Rows {
 					if err := a.Set(row.Person, row.Values); err != nil {
@@ -200,11 +201,11 @@ func (c *program) amendKit(
 			e := amend.Entry{Because: x.because, Until: day.None}
 			if until != "" {
 				if e.Until, err = day.Parse(until); err != nil {
-					return usage(say.Flag("until", err))
+					return usage(sayFlag("until", err))
 				}
 			}
 			if needs && e.Because == "" {
-				return usage(say.BecauseOf())
+				return usage(sayBecauseOf())
 			}
 			for _, p := range people {
 				e.Person = repo.People.Get(p, "id")
@@ -280,8 +281,22 @@ THING is written APPLICATION/KIND/NAME.`,
 		if err := a.Take(thing.App, thing.Thing); err != nil {
 			return err
 		}
-		r.subject = say.Amended("retire", args, nil)
+		r.subject = sayAmended("retire", args, nil)
 		return c.rewrite(d, repo, a, r)
 	}
 	return cmd
+}
+
+// saySetWhat asks for values.
+func saySetWhat() error {
+	return errors.New(`set what? For example: pravet amend set title="Desk lead" --for E0042`)
+}
+
+// sayOddColumns are columns of a list that are no attributes of people.
+func sayOddColumns(file string, columns []string) error {
+	return fmt.Errorf(
+		"%s: %s no attribute of people; take %s out, or name %s extra.NAME", file,
+		model.Plural(len(columns), "the column "+columns[0]+" is", "the columns "+strings.Join(columns, ", ")+" are"),
+		model.Plural(len(columns), "it", "them"), model.Plural(len(columns), "it", "them"),
+	)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,10 +11,11 @@ import (
 	"pravet/internal/carry"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/guard"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
-	"pravet/internal/say"
+	"pravet/internal/ledger"
 	"pravet/internal/show"
 )
 
@@ -72,7 +74,7 @@ done; 5 the run ended early, or some changes are not settled.`,
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		if cmd.Flags().Changed("only") && strings.TrimSpace(only) == "" {
-			return usage(say.Flag("only", say.EmptyFilter())) // and never the whole plan
+			return usage(sayFlag("only", sayEmptyFilter())) // and never the whole plan
 		}
 		if !cmd.Flags().Changed("yes-for-good") {
 			forGood = -1 // nobody has counted
@@ -105,12 +107,12 @@ func (c *program) carryOut(r *desk.Run, only string, yes bool, forGood int) erro
 	out := show.NewPrinter(c.Stdout, c.Environ)
 	c.outlook(out, r)
 	if r.Count(decide.Ready) == 0 {
-		out.Line(say.NothingToDo())
+		out.Line(sayNothingToDo())
 		if err := out.Err(); err != nil {
 			return err
 		}
 		if n := r.Held(); n > 0 {
-			return fail(Held, say.HeldByGuards(n))
+			return fail(Held, sayHeldByGuards(n))
 		}
 		return nil
 	}
@@ -120,7 +122,7 @@ func (c *program) carryOut(r *desk.Run, only string, yes bool, forGood int) erro
 	because := "asked at apply"
 	switch {
 	case only != "":
-		because = say.Part(only)
+		because = sayPart(only)
 	case yes:
 		because = "apply --yes"
 	}
@@ -129,7 +131,7 @@ func (c *program) carryOut(r *desk.Run, only string, yes bool, forGood int) erro
 	}
 	err := c.run(out, r)
 	if left := r.Left(); only != "" && !r.Accepted && left > 0 {
-		out.Line(say.LeftOfPlan(left, r.Plan.ID))
+		out.Line(sayLeftOfPlan(left, r.Plan.ID))
 	}
 	return err
 }
@@ -148,13 +150,13 @@ func (c *program) unattended(r *desk.Run) error {
 			return err
 		}
 	} else {
-		out.Line(say.NothingToDo())
+		out.Line(sayNothingToDo())
 	}
 	left := r.Left()
 	if left == 0 {
 		return out.Err()
 	}
-	out.Line(say.LeftForSomebody(left, c.inEnv(r.Plan.ID)))
+	out.Line(sayLeftForSomebody(left, c.inEnv(r.Plan.ID)))
 	if err := out.Err(); err != nil {
 		return err
 	}
@@ -176,17 +178,17 @@ func (c *program) tell(says string) { fmt.Fprintln(c.Stderr, says) }
 // be written, and chooses the exit status.
 func (c *program) ended(out *show.Printer, r *desk.Run, res *carry.Result, err error) error {
 	if res == nil {
-		return say.RunNotBegun(err)
+		return sayRunNotBegun(err)
 	}
 	c.result(out, r, res)
 	if h, err := r.Head(); err == nil {
 		out.Line(
-			show.Dim(say.OnRecord(c.inEnv(res.Run), h.Seq, h.Hash)),
+			show.Dim(sayOnRecord(c.inEnv(res.Run), h.Seq, h.Hash)),
 		)
 	}
 	if out.Err() != nil {
 		told := show.NewPrinter(c.Stderr, c.Environ)
-		told.Line(say.ToldElsewhere(out.Err()))
+		told.Line(sayToldElsewhere(out.Err()))
 		c.result(told, r, res)
 	}
 	// What goes wrong with letters is said, and changes nothing about the run: they go the next time.
@@ -196,16 +198,16 @@ func (c *program) ended(out *show.Printer, r *desk.Run, res *carry.Result, err e
 	}
 	if wrong != nil {
 		c.listed(wrong)
-		c.tell(say.LettersLater(wrong))
+		c.tell(sayLettersLater(wrong))
 	}
 	done := res.Settled + res.NotSettled
 	switch {
 	case err != nil && res.Error == "":
-		return fail(Partly, say.EndedBut(res.Run, err))
+		return fail(Partly, sayEndedBut(res.Run, err))
 	case err != nil && (res.Written != "" || done > 0):
-		return fail(Partly, say.Stopped(res.Run, err, c.inEnv(r.Plan.ID)))
+		return fail(Partly, sayStopped(res.Run, err, c.inEnv(r.Plan.ID)))
 	case err != nil:
-		return fail(Failed, say.Stopped(res.Run, err, c.inEnv(r.Plan.ID)))
+		return fail(Failed, sayStopped(res.Run, err, c.inEnv(r.Plan.ID)))
 	case res.NotSettled > 0:
 		return &statusError{status: Partly}
 	case res.Held > 0:
@@ -221,28 +223,28 @@ func (c *program) result(out *show.Printer, r *desk.Run, res *carry.Result) {
 	for i := range r.Plan.Changes {
 		byID[r.Plan.Changes[i].ID] = &r.Plan.Changes[i]
 	}
-	out.Line(say.Came(show.Strong(res.Run), r.Plan.ID, res.Settled, res.NotSettled))
+	out.Line(sayCame(show.Strong(res.Run), r.Plan.ID, res.Settled, res.NotSettled))
 	for _, f := range res.Failures {
 		out.Linef("  %s  %s  %s", show.Alarm("not settled"), words.Sentence(r.Plan, byID[f.Change]), show.Dim(f.Change))
 		out.Line("               " + f.Says)
-		if now := say.WhatNow(f.Result); now != "" {
+		if now := sayWhatNow(f.Result); now != "" {
 			out.Line("               " + show.Dim(now))
 		}
 	}
 	if res.Written != "" {
-		out.Line(say.WrittenOnly(res.Written))
+		out.Line(sayWrittenOnly(res.Written))
 	}
 	if res.Waiting > 0 {
-		out.Line(say.ForSomebody(res.Waiting, c.inEnv(r.Plan.ID)))
+		out.Line(sayForSomebody(res.Waiting, c.inEnv(r.Plan.ID)))
 	}
 	if len(res.Beside) > 0 {
-		out.Line(say.Beside())
+		out.Line(sayBeside())
 		for _, b := range res.Beside {
 			out.Line("  " + b)
 		}
 	}
 	if n := r.Count(decide.Lacking); n > 0 {
-		out.Line(say.LackingAfter(n))
+		out.Line(sayLackingAfter(n))
 	}
 	if res.Held > 0 {
 		guards := r.Holding()
@@ -251,7 +253,135 @@ func (c *program) result(out *show.Printer, r *desk.Run, res *carry.Result) {
 		if at := slices.IndexFunc(guards, liftable); at >= 0 {
 			lift = guards[at]
 		}
-		out.Line(say.HeldBy(res.Held, guards, c.inEnv(r.Plan.ID), lift))
+		out.Line(sayHeldBy(res.Held, guards, c.inEnv(r.Plan.ID), lift))
 		c.named(out, r, decide.Held)
 	}
+}
+
+// sayBeside begins the list of what others have changed while a run went on.
+func sayBeside() string {
+	return "Since the plan's export, others have changed this; nothing of it was touched:"
+}
+
+// sayLettersLater is that letters could not be sent after a run.
+func sayLettersLater(err error) string {
+	text := "Not all letters were sent; the run is not touched by that. Send them with: pravet letters --send"
+	if says := err.Error(); says != "" {
+		text += " (" + says + ")"
+	}
+	return text
+}
+
+// sayHeldByGuards is all that is left of a plan.
+func sayHeldByGuards(n int) error {
+	return fmt.Errorf("%s held by a guard", model.Count(n, "change is", "changes are"))
+}
+
+// sayRunNotBegun is a run that failed before its first step.
+func sayRunNotBegun(err error) error {
+	return fmt.Errorf("the run did not begin, and nothing was changed: %w", err)
+}
+
+// sayStopped is a run that did not come to its end.
+func sayStopped(run string, err error, plan string) error {
+	return fmt.Errorf("%s stopped: %w; to go on: pravet apply %s", run, err, plan)
+}
+
+// sayEndedBut is a run that came to its end, after which something went wrong.
+func sayEndedBut(run string, err error) error {
+	return fmt.Errorf("%s came to its end, but %w", run, err)
+}
+
+// sayLeftForSomebody counts what is left after an unattended run.
+func sayLeftForSomebody(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s left for a person; see: pravet show %s", model.Count(n, "change is", "changes are"), plan,
+	)
+}
+
+// sayPart is why a part of a plan was accepted that somebody has chosen by a filter.
+func sayPart(only string) string { return "asked at apply --only " + only }
+
+// sayLeftOfPlan counts what is left of a plan of which a part was carried out.
+func sayLeftOfPlan(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s left of this plan; go on with: pravet accept %s, and pravet apply %s",
+		model.Count(n, "change is", "changes are"), plan, plan,
+	)
+}
+
+// sayNothingToDo is said of a plan with nothing ready.
+func sayNothingToDo() string { return "There is nothing to carry out." }
+
+// sayCame is what a run came to.
+func sayCame(run, plan string, settled, not int) string {
+	return fmt.Sprintf(
+		"%s of plan %s: %s settled, %d not settled.",
+		run,
+		plan,
+		model.Count(settled, "change", "changes"),
+		not,
+	)
+}
+
+// sayForSomebody is that changes wait for somebody to carry them out.
+func sayForSomebody(n int, plan string) string {
+	return fmt.Sprintf(
+		"%s for somebody to carry %s out; when the application is exported again, go on with: pravet apply %s",
+		model.Count(n, "change waits", "changes wait"), model.Plural(n, "it", "them"), plan,
+	)
+}
+
+// sayWrittenOnly is an application that was written and not read back.
+func sayWrittenOnly(app string) string {
+	return app + " was written, and what became of that is not on record yet; the next draft or apply reads it back."
+}
+
+// sayLackingAfter counts what was left alone for something else that was.
+func sayLackingAfter(n int) string {
+	return fmt.Sprintf(
+		"%s left alone, as something that %s not carried out.",
+		model.Count(n, "change is", "changes are"), needsWords(n),
+	)
+}
+
+func needsWords(n int) string {
+	if n == 1 {
+		return "it needs is"
+	}
+	return "they need is"
+}
+
+// sayHeldBy is what guards hold after a run; lift is one of them that can be lifted, or "".
+func sayHeldBy(n int, guards []string, plan, lift string) string {
+	text := fmt.Sprintf("%s held by %s", model.Count(n, "change is", "changes are"), strings.Join(guards, ", "))
+	if lift != "" {
+		text += fmt.Sprintf("; to lift one: pravet accept %s --lift %s --because 'why'", plan, lift)
+	}
+	return text
+}
+
+// sayOnRecord says where a run can be read again, and how the ledger ends.
+func sayOnRecord(run string, entry int64, hash string) string {
+	return fmt.Sprintf("On record: pravet log %s. The ledger ends with entry %d, %s", run, entry, hash)
+}
+
+// sayToldElsewhere is said on standard error where standard output cannot be written.
+func sayToldElsewhere(err error) string {
+	return fmt.Sprintf("standard output could not be written (%v); this is what was done:", err)
+}
+
+// sayWhatNow is what to do about a change that is not settled; "" where its reason says so.
+func sayWhatNow(r ledger.Result) string {
+	return map[ledger.Result]string{
+		ledger.Refused: "mend it in the application or in the files, or reject the change",
+		ledger.Failed:  "apply the plan again once the application is well",
+		ledger.Unknown: "apply the plan again: it is looked up first, and not done twice",
+		ledger.Ignored: "look at the application itself; something there undoes it, or it waits for somebody",
+	}[r]
+}
+
+// sayEmptyFilter is a filter that matches everything where only a part is meant.
+func sayEmptyFilter() error {
+	return errors.New(`the filter is empty; write one, for example person eq "E0118", or leave the flag out`)
 }

@@ -1,9 +1,9 @@
 package cli
 
 import (
-	"github.com/spf13/cobra"
+	"fmt"
 
-	"pravet/internal/say"
+	"github.com/spf13/cobra"
 )
 
 // takes says how many words a command takes besides its flags; missing asks for the
@@ -12,12 +12,22 @@ func takes(least, most int, missing, example string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		switch {
 		case len(args) < least:
-			return usage(say.Missing(missing, example))
+			return usage(sayMissing(missing, example))
 		case most >= 0 && len(args) > most && most == 0:
-			return usage(say.NoWords(cmd.CommandPath(), args[0]))
+			return usage(sayNoWords(cmd.CommandPath(), args[0]))
 		case most >= 0 && len(args) > most:
-			return usage(say.TooManyWords(args[most:], cmd.CommandPath(), example))
+			return usage(sayTooManyWords(args[most:], cmd.CommandPath(), example))
 		}
 		return nil
 	}
+}
+
+// sayMissing asks for a word that a command needs.
+func sayMissing(question, example string) error {
+	return fmt.Errorf("%s For example: %s", question, example)
+}
+
+// sayNoWords is a word after a command that takes none.
+func sayNoWords(command, word string) error {
+	return fmt.Errorf("%s takes flags only, and %q is none", command, word)
 }

@@ -2,11 +2,11 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -26,7 +26,7 @@ func (c *program) missing(x *desk.Sight) {
 
 // asOf is what an answer about a past day follows from.
 func asOf(x *desk.Sight) string {
-	return say.AsOf(x.Day.String(), x.Known.Revision[:min(10, len(x.Known.Revision))], x.Known.Exports)
+	return sayAsOf(x.Day.String(), x.Known.Revision[:min(10, len(x.Known.Revision))], x.Known.Exports)
 }
 
 // follows says on standard error what an answer follows from: which exports are not there and, of a
@@ -39,4 +39,18 @@ func (c *program) follows(x *desk.Sight) error {
 	pr := show.NewPrinter(c.Stderr, c.Environ)
 	pr.Line(show.Dim(asOf(x)))
 	return pr.Err()
+}
+
+// sayAsOf is what an answer about a past day follows from: the files of a revision, or ""
+// where none of that day is known, and exports.
+func sayAsOf(on, revision string, exports []string) string {
+	files := "the files as they are now, for no revision of that day is on record"
+	if revision != "" {
+		files = "the files of revision " + revision
+	}
+	text := fmt.Sprintf("As of %s, by %s", on, files)
+	if len(exports) > 0 {
+		text += "; " + strings.Join(exports, ", ")
+	}
+	return text + "."
 }

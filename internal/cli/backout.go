@@ -1,9 +1,9 @@
 package cli
 
 import (
-	"github.com/spf13/cobra"
+	"fmt"
 
-	"pravet/internal/say"
+	"github.com/spf13/cobra"
 )
 
 func (c *program) backout() *cobra.Command {
@@ -44,8 +44,13 @@ brings it back.`,
 		if err := c.drafted(drafted, false); err != nil {
 			return err
 		}
-		c.tell(say.FilesAskStill(args[0]))
+		c.tell(sayFilesAskStill(args[0]))
 		return nil
 	}
 	return cmd
+}
+
+// sayFilesAskStill is that the files ask for what a back-out undoes.
+func sayFilesAskStill(run string) string {
+	return fmt.Sprintf("The files still ask for what %s did. Change them too, or the next draft brings it back.", run)
 }

@@ -6,8 +6,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/docs/schema"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
-	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -61,10 +61,10 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 			return err
 		}
 		if x.NoLedger != nil {
-			c.tell(say.NoLedgerToCompare(x.NoLedger))
+			c.tell(sayNoLedgerToCompare(x.NoLedger))
 		}
 		if x.NotCompared != "" {
-			c.tell(say.NotCompared(x.NotCompared))
+			c.tell(sayNotCompared(x.NotCompared))
 		}
 		return c.checked(x.Repo, x.Matches, rules, format)
 	}
@@ -104,11 +104,31 @@ func (c *program) checked(repo *desired.Repo, matches []desired.Match, rules boo
 	if err != nil {
 		return err
 	}
-	fmt.Fprintln(c.Stderr, say.Read(
+	fmt.Fprintln(c.Stderr, sayRead(
 		repo.Files, repo.People.Len(), len(repo.Apps), len(repo.Kits), len(matches), wrong, warnings,
 	))
 	if wrong > 0 {
 		return &statusError{status: Failed}
 	}
 	return nil
+}
+
+// sayRead is what check has read.
+func sayRead(files, people, apps, kits, rules, errors, warnings int) string {
+	return fmt.Sprintf(
+		"Read %s: %s, %s, %s, %s; %s, %s.", model.Count(files, "file", "files"),
+		model.Count(people, "person", "people"), model.Count(apps, "application", "applications"),
+		model.Count(kits, "kit", "kits"), model.Count(rules, "rule", "rules"),
+		model.Count(errors, "error", "errors"), model.Count(warnings, "warning", "warnings"),
+	)
+}
+
+// sayNotCompared is said where check cannot tell who gains something sensitive.
+func sayNotCompared(revision string) string {
+	return "The files of revision " + revision + " do not pass, so nothing is said of who would gain something sensitive."
+}
+
+// sayNoLedgerToCompare is said where check cannot tell what was carried out last.
+func sayNoLedgerToCompare(err error) string {
+	return fmt.Sprintf("What was carried out last is not known, so the last commit is compared with: %v", err)
 }

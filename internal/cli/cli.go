@@ -23,7 +23,6 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -130,12 +129,12 @@ func Run(ctx context.Context, args []string, env Env) int {
 	case errors.Is(err, syscall.EPIPE) && status == Failed:
 		// Whoever reads has had enough, and nothing else went wrong.
 	case ctx.Err() != nil && errors.Is(err, ctx.Err()):
-		fmt.Fprintln(c.Stderr, "pravet:", say.Interrupted())
+		fmt.Fprintln(c.Stderr, "pravet:", sayInterrupted())
 	case text != "":
 		fmt.Fprintln(c.Stderr, "pravet: "+text)
 	}
 	if status == WrongUsage {
-		fmt.Fprintln(c.Stderr, say.Hint())
+		fmt.Fprintln(c.Stderr, sayHint())
 	}
 	return status
 }
@@ -164,9 +163,9 @@ func textOf(err error) string {
 	case !errors.As(err, &wrong) || wrong.Field == "":
 		return err.Error()
 	case wrong.Column > 0:
-		return say.FilterColumn(wrong.Column, wrong.Err).Error()
+		return sayFilterColumn(wrong.Column, wrong.Err).Error()
 	}
-	return say.Flag(wrong.Field, wrong.Err).Error()
+	return sayFlag(wrong.Field, wrong.Err).Error()
 }
 
 // listed lists the problems that an error is about.
@@ -197,7 +196,7 @@ func (e *environment) Type() string   { return "string" }
 // Set takes a name; that of the usual one stands for none.
 func (e *environment) Set(name string) error {
 	if !desired.IsID(name) {
-		return say.NotAnEnvironment(name)
+		return sayNotAnEnvironment(name)
 	}
 	if name == desired.Usual {
 		name = ""
@@ -221,10 +220,10 @@ var number = regexp.MustCompile(`(?s)^invalid argument (".*") for "(.*)" flag: s
 // plainly says in our words what Cobra finds wrong.
 func plainly(text string) string {
 	if m := together.FindStringSubmatch(text); m != nil {
-		return say.Exclusive(strings.Fields(m[1]))
+		return sayExclusive(strings.Fields(m[1]))
 	}
 	if m := number.FindStringSubmatch(text); m != nil {
-		return say.NoNumber(m[2], m[1])
+		return sayNoNumber(m[2], m[1])
 	}
 	return text
 }
@@ -327,9 +326,9 @@ func (c *program) dir() (string, error) {
 		at = c.path(c.repo)
 		if _, err := os.Stat(filepath.Join(at, desired.Root)); err != nil {
 			if _, err := os.Stat(at); err != nil {
-				return "", fail(Failed, say.NoFolder(c.repo))
+				return "", fail(Failed, sayNoFolder(c.repo))
 			}
-			return "", fail(Failed, say.NoRepository(c.repo, desired.Root))
+			return "", fail(Failed, sayNoRepository(c.repo, desired.Root))
 		}
 		return at, nil
 	}
@@ -401,7 +400,33 @@ func formatFlag(cmd *cobra.Command, format *string, formats ...string) {
 				return nil
 			}
 		}
-		return usage(say.NotOneOf("format", *format, formats))
+		return usage(desk.SayNotOneOf("format", *format, formats))
 	}
 	cmd.PreRunE = check
+}
+
+// sayNotAnEnvironment is a name that no environment can have.
+func sayNotAnEnvironment(name string) error {
+	return fmt.Errorf("%q is not a name of an environment: small letters, digits and hyphens", name)
+}
+
+// sayNoNumber is a flag that takes a whole number and was given something else, in quotes.
+func sayNoNumber(flag, quoted string) string {
+	return flag + ": " + quoted + " is no whole number that fits here"
+}
+
+// sayHint is what every wrong usage ends with.
+func sayHint() string { return "See: pravet --help, or pravet COMMAND --help" }
+
+// sayExclusive is said of flags of which one can be used.
+func sayExclusive(flags []string) string {
+	return "--" + strings.Join(flags, " and --") + " exclude each other; use one of them"
+}
+
+// sayNoFolder is a --repo that is not there.
+func sayNoFolder(name string) error { return fmt.Errorf("%s: there is no such folder", name) }
+
+// sayNoRepository is a --repo without a desired state.
+func sayNoRepository(folder, root string) error {
+	return fmt.Errorf("%s: there is no %s in this folder; start a repository with: pravet new %s", folder, root, folder)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -9,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -51,18 +51,18 @@ do not pass.`,
 			return err
 		}
 		if slices.Contains(args, "") {
-			return usage(say.EmptyRevision())
+			return usage(sayEmptyRevision())
 		}
 		revisions := [2]string{"HEAD", ""}
 		copy(revisions[:], args)
 		for _, file := range with {
 			if !filepath.IsLocal(filepath.FromSlash(file)) {
-				return usage(say.Outside(file))
+				return usage(sayOutside(file))
 			}
 		}
 		if len(with) > 0 {
 			if len(args) > 1 {
-				return usage(say.TooManyForWith())
+				return usage(sayTooManyForWith())
 			}
 			revisions[1] = revisions[0]
 		}
@@ -113,4 +113,22 @@ func named(revision string, with ...string) string {
 		return "the files as they are"
 	}
 	return revision
+}
+
+// sayEmptyRevision is a revision without a name.
+func sayEmptyRevision() error {
+	return errors.New("the name of a revision is empty; name one, for example HEAD~1")
+}
+
+// sayTooManyForWith is a second revision beside --with.
+func sayTooManyForWith() error {
+	return errors.New("--with compares one revision with itself and files as they are now; name one revision at most")
+}
+
+// sayOutside is a file that is not in the repository.
+func sayOutside(file string) error {
+	return fmt.Errorf(
+		"--with: %s is not a file of this repository; name one below its folder, for example kits/new.yaml",
+		file,
+	)
 }

@@ -2,15 +2,16 @@ package cli
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
 
 	"pravet/internal/core/decide"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -28,7 +29,7 @@ func (c *program) outlook(out *show.Printer, r *desk.Run) {
 	out.Linef("%s of %s, %s", show.Strong("Plan "+r.Plan.ID), r.Plan.AsOf, r.Plan.Organization)
 	out.Line("To carry out: " + show.TotalsLine(t))
 	for _, state := range leftAlone {
-		if text := say.LeftAlone(state, r.Count(state), r.Today.String()); text != "" {
+		if text := sayLeftAlone(state, r.Count(state), r.Today.String()); text != "" {
 			out.Line("  " + text)
 			c.named(out, r, state)
 		}
@@ -64,7 +65,7 @@ func (c *program) named(out *show.Printer, r *desk.Run, state decide.State) {
 		}
 	}
 	if n > maxNamed {
-		out.Line("    " + say.More(n-maxNamed))
+		out.Line("    " + sayMore(n-maxNamed))
 	}
 }
 
@@ -74,17 +75,17 @@ func (c *program) consent(out *show.Printer, r *desk.Run, yes bool, counted int)
 	forGood := r.ForGood()
 	switch {
 	case forGood > 0 && counted != forGood && (counted >= 0 || yes || !c.Terminal):
-		return usage(say.CountForGood(forGood))
+		return usage(sayCountForGood(forGood))
 	case yes || forGood > 0 && counted == forGood:
 		return nil
 	case !c.Terminal && r.Accepted:
 		return nil
 	case !c.Terminal:
-		return usage(say.NotAccepted(c.inEnv(r.Plan.ID)))
+		return usage(sayNotAccepted(c.inEnv(r.Plan.ID)))
 	}
-	question, want := say.Question(), "yes"
+	question, want := sayQuestion(), "yes"
 	if forGood > 0 {
-		question, want = say.HowMany(), strconv.Itoa(forGood)
+		question, want = sayHowMany(), strconv.Itoa(forGood)
 	}
 	if err := out.Err(); err != nil {
 		return err
@@ -94,12 +95,12 @@ func (c *program) consent(out *show.Printer, r *desk.Run, yes bool, counted int)
 	switch {
 	case c.ctx.Err() != nil:
 		fmt.Fprintln(c.Stderr)
-		return say.Interrupted()
+		return sayInterrupted()
 	case err != nil && answer == "":
 		fmt.Fprintln(c.Stderr)
-		return say.NoAnswer()
+		return sayNoAnswer()
 	case strings.TrimSpace(answer) != want:
-		return say.NotConfirmed()
+		return sayNotConfirmed()
 	}
 	return nil
 }
@@ -121,4 +122,35 @@ func (c *program) answer() (string, error) {
 	case <-c.ctx.Done():
 		return "", c.ctx.Err()
 	}
+}
+
+// sayNotAccepted is a plan that nobody accepted, where nobody can be asked.
+func sayNotAccepted(plan string) error {
+	return fmt.Errorf(
+		"the plan is not accepted, and there is no terminal to ask on; accept it first with: pravet accept %s "+
+			"--because 'why', or use --yes", plan,
+	)
+}
+
+// sayNoAnswer is a question that was not answered.
+func sayNoAnswer() error { return errors.New("there was no answer; nothing was changed") }
+
+// sayNotConfirmed is an answer other than the one that was asked for.
+func sayNotConfirmed() error { return errors.New("not confirmed; nothing was changed") }
+
+// sayQuestion asks whether to carry out a plan.
+func sayQuestion() string { return "Carry this out? Type yes: " }
+
+// sayHowMany asks for the number of changes that cannot be undone.
+func sayHowMany() string {
+	return "To carry this out, type how many of these changes cannot be undone: "
+}
+
+// sayCountForGood is a run that would do what cannot be undone, of which nobody has said how
+// much that is.
+func sayCountForGood(n int) error {
+	return fmt.Errorf(
+		"%s cannot be undone, and nothing was changed; add --yes-for-good %d, or reject what is not meant",
+		model.Count(n, "change", "changes"), n,
+	)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -8,11 +9,11 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/decisions"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -95,7 +96,7 @@ decision is written to standing.yaml, to be committed with the other files.`,
 		if until != "" {
 			var err error
 			if last, err = day.Parse(until); err != nil {
-				return usage(say.Flag("until", err))
+				return usage(sayFlag("until", err))
 			}
 		}
 		x, err := c.decide(args, because, &sel)
@@ -110,7 +111,7 @@ decision is written to standing.yaml, to be committed with the other files.`,
 // decide finds what is meant.
 func (c *program) decide(args []string, because string, sel *selection) (*desk.Decision, error) {
 	if strings.TrimSpace(because) == "" {
-		return nil, usage(say.NoReason())
+		return nil, usage(sayNoReason())
 	}
 	args, err := c.withPlan(args)
 	if err != nil {
@@ -136,7 +137,7 @@ func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error 
 	id, left, aside := x.Plan.ID, x.Choice.Left, x.Choice.Aside
 	p := show.NewPrinter(c.Stdout, c.Environ)
 	for _, g := range lift {
-		p.Line(say.Lifted(g, id, x.Held(g)))
+		p.Line(sayLifted(g, id, x.Held(g)))
 	}
 	switch {
 	case x.Choice.All && len(lift) > 0:
@@ -147,24 +148,24 @@ func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error 
 				n++
 			}
 		}
-		p.Line(say.AcceptedPlan(id, n, len(x.Plan.Changes)))
+		p.Line(sayAcceptedPlan(id, n, len(x.Plan.Changes)))
 	default:
-		p.Line(say.Accepted(len(made.Changes)+len(aside), id))
+		p.Line(sayAccepted(len(made.Changes)+len(aside), id))
 		listChanges(p, x.Plan, slices.Concat(made.Changes, aside))
 	}
 	if len(left) > 0 {
-		p.Line(say.LeftRejected(len(left)))
+		p.Line(sayLeftRejected(len(left)))
 		listChanges(p, x.Plan, left)
 	}
 	if len(made.Along) > 0 {
-		p.Line(say.AcceptedAlong())
+		p.Line(sayAcceptedAlong())
 		listChanges(p, x.Plan, made.Along)
 	}
 	if x.ForGood > 0 {
-		p.Line(say.LeftForGood(x.ForGood))
+		p.Line(sayLeftForGood(x.ForGood))
 	}
 	if len(aside) > 0 {
-		p.Line(say.TakenUp(len(aside)))
+		p.Line(sayTakenUp(len(aside)))
 	}
 	return remaining(p, made)
 }
@@ -193,7 +194,7 @@ func listChanges(p *show.Printer, of *plan.Plan, ids []string) {
 		name(&of.SetAside[i].Change)
 	}
 	if n > maxListed {
-		p.Line("  " + say.More(n-maxListed))
+		p.Line("  " + sayMore(n-maxListed))
 	}
 }
 
@@ -202,7 +203,7 @@ func (c *program) rejected(x *desk.Decision, until day.Day, standing bool) error
 	made, err := x.Reject(until, standing)
 	p := show.NewPrinter(c.Stdout, c.Environ)
 	if made != nil && len(made.Done) > 0 {
-		p.Line(say.TooLateToReject(len(made.Done)))
+		p.Line(sayTooLateToReject(len(made.Done)))
 		listChanges(p, x.Plan, made.Done)
 	}
 	if err != nil {
@@ -212,13 +213,13 @@ func (c *program) rejected(x *desk.Decision, until day.Day, standing bool) error
 	if until != day.None {
 		last = until.String()
 	}
-	p.Line(say.Rejected(len(made.Changes), x.Plan.ID, last, standing))
+	p.Line(sayRejected(len(made.Changes), x.Plan.ID, last, standing))
 	listChanges(p, x.Plan, made.Changes)
 	if n := len(made.Stands); n > 0 {
-		p.Line(say.StandsAlready(n))
+		p.Line(sayStandsAlready(n))
 	}
 	if len(made.Along) > 0 {
-		p.Line(say.RejectedAlong())
+		p.Line(sayRejectedAlong())
 		listChanges(p, x.Plan, made.Along)
 	}
 	return remaining(p, made)
@@ -230,10 +231,117 @@ func remaining(p *show.Printer, made *decisions.Made) error {
 	for _, st := range made.States {
 		counts[st]++
 	}
-	p.Line(show.Dim(say.Remaining(counts)))
+	p.Line(show.Dim(sayRemaining(counts)))
 	if made.Running != nil {
-		mark, text := say.UnderWayToo(made.Running.String())
+		mark, text := sayUnderWayToo(made.Running.String())
 		p.Line(show.Alarm(mark) + text)
 	}
 	return p.Err()
+}
+
+// sayLifted is a guard that was taken away for a plan.
+func sayLifted(guard, plan string, held int) string {
+	return fmt.Sprintf(
+		"Lifted the guard %s for plan %s; it held %s.",
+		guard,
+		plan,
+		model.Count(held, "change", "changes"),
+	)
+}
+
+// sayAcceptedPlan is a whole plan that was accepted: of all its changes, those that were
+// not rejected.
+func sayAcceptedPlan(plan string, accepted, all int) string {
+	if accepted == all {
+		return fmt.Sprintf("Accepted the whole plan %s, %s.", plan, model.Count(all, "change", "changes"))
+	}
+	return fmt.Sprintf(
+		"Accepted %s of %s changes, the whole plan %s but for %s rejected.",
+		model.Thousands(accepted), model.Thousands(all), plan, model.Count(all-accepted, "that was", "that were"),
+	)
+}
+
+// sayAccepted is the title of changes that were accepted by themselves.
+func sayAccepted(n int, plan string) string {
+	return fmt.Sprintf("Accepted %s of plan %s:", model.Count(n, "change", "changes"), plan)
+}
+
+// sayLeftForGood counts what cannot be undone and was not accepted with the rest.
+func sayLeftForGood(n int) string {
+	return fmt.Sprintf(
+		"Not accepted: %s that cannot be undone. Name %s by id or number, or add --for-good.",
+		model.Count(n, "change", "changes"), model.Plural(n, "it", "them"),
+	)
+}
+
+// sayLeftRejected is said above what a selection would accept, and was rejected.
+func sayLeftRejected(n int) string {
+	return "Not accepted, because " + model.Plural(n, "it was", "they were") +
+		" rejected earlier; to accept one, name it by its id:"
+}
+
+// sayAcceptedAlong is the title of what those need.
+func sayAcceptedAlong() string { return "Along with them, as they need it:" }
+
+// sayTakenUp counts what was set aside before.
+func sayTakenUp(n int) string {
+	return fmt.Sprintf(
+		"%s set aside before; draft again to have what was taken up.", model.Count(n, "of them was", "of them were"),
+	)
+}
+
+// sayTooLateToReject is the title of what was carried out already.
+func sayTooLateToReject(n int) string {
+	return fmt.Sprintf(
+		"%s carried out already, so it is too late to reject:", model.Count(n, "change was", "changes were"),
+	)
+}
+
+// sayRejected is the title of what was rejected, until a day or "".
+func sayRejected(n int, plan, until string, standing bool) string {
+	where := "remembered"
+	switch {
+	case standing:
+		where = "written to standing.yaml"
+	case until != "":
+		where += " until " + until
+	}
+	return fmt.Sprintf("Rejected %s of plan %s, %s:", model.Count(n, "change", "changes"), plan, where)
+}
+
+// sayStandsAlready counts rejections that were in standing.yaml before.
+func sayStandsAlready(n int) string {
+	if n == 1 {
+		return "1 of them stands there already, word for word, and was not written again."
+	}
+	return model.Thousands(n) + " of them stand there already, word for word, and were not written again."
+}
+
+// sayRejectedAlong is the title of what needs something that was rejected.
+func sayRejectedAlong() string { return "Also rejected, because they need one of these:" }
+
+// sayRemaining is where the changes of a plan stand now.
+func sayRemaining(counts map[decide.State]int) string {
+	var parts []string
+	for _, x := range []struct {
+		state decide.State
+		says  string
+	}{
+		{decide.Ready, "accepted and ready"},
+		{decide.Waiting, "undecided"},
+		{decide.Refused, "rejected"},
+		{decide.Held, "held"},
+		{decide.Lacking, "waiting for one of those"},
+		{decide.Completed, "done"},
+	} {
+		if n := counts[x.state]; n > 0 {
+			parts = append(parts, model.Thousands(n)+" "+x.says)
+		}
+	}
+	return "The plan now: " + strings.Join(parts, ", ") + "."
+}
+
+// sayUnderWayToo is a run while something is decided; it stands after a mark of its own.
+func sayUnderWayToo(holder string) (mark, text string) {
+	return "A run is under way: ", holder + ". What it has not begun yet follows this decision."
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -13,7 +14,6 @@ import (
 
 	"pravet/examples/marrowick"
 	"pravet/internal/core/plan"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -45,7 +45,7 @@ with the demo.`,
 	cmd.MarkFlagsMutuallyExclusive("live", "no-walk")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {
-			return usage(say.NoWalkAlone())
+			return usage(sayNoWalkAlone())
 		}
 		dir := c.path(keep)
 		if keep != "" {
@@ -311,3 +311,6 @@ func (t *tour) drafted() (*plan.Plan, error) {
 	}
 	return plan.Read(data)
 }
+
+// sayNoWalkAlone is a --no-walk that would leave nothing.
+func sayNoWalkAlone() error { return errors.New("--no-walk goes with --keep DIR") }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -8,7 +9,6 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -88,7 +88,7 @@ func (c *program) dry(d *desk.Desk, x desk.Drafting, exitStatus bool) error {
 		if err := c.write(pr, v, &shownAs{}, sel); err != nil {
 			return err
 		}
-		pr.Line(show.Dim(say.Dry()))
+		pr.Line(show.Dim(sayDry()))
 		return pr.Err()
 	})
 	if err == nil && exitStatus && len(p.Changes) > 0 {
@@ -100,7 +100,7 @@ func (c *program) dry(d *desk.Desk, x desk.Drafting, exitStatus bool) error {
 // closed says what came of runs whose books were still open.
 func (c *program) closed(x desk.Closed) {
 	if x.UnderWay != "" {
-		c.tell(say.UnderWay(x.UnderWay))
+		c.tell(sayUnderWay(x.UnderWay))
 	}
 	for _, u := range x.Runs {
 		c.tell(u.String())
@@ -109,7 +109,7 @@ func (c *program) closed(x desk.Closed) {
 		}
 	}
 	for _, a := range x.Arrived {
-		c.tell(say.Arrived(a.Run, a.App, a.Seen, a.Of, a.Missing))
+		c.tell(sayArrived(a.Run, a.App, a.Seen, a.Of, a.Missing))
 	}
 }
 
@@ -142,7 +142,7 @@ func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
 		if !strings.HasPrefix(x.File, "plans/") {
 			name = x.File
 		}
-		where, next := say.Drafted(x.File, c.inEnv(name))
+		where, next := sayDrafted(x.File, c.inEnv(name))
 		pr.Line(where)
 		pr.Line(show.Dim(next))
 	}
@@ -153,4 +153,37 @@ func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
 		return &statusError{status: Waiting}
 	}
 	return nil
+}
+
+// sayArrived is what the export of an application shows of changes that waited.
+func sayArrived(run, app string, seen, of int, missing []string) string {
+	text := fmt.Sprintf(
+		"%s: of %s that waited in %s, the export shows %d now",
+		app,
+		model.Count(of, "change", "changes"),
+		run,
+		seen,
+	)
+	if len(missing) > 0 {
+		text += "; still missing:"
+	}
+	for _, m := range missing {
+		text += "\n  " + m
+	}
+	return text
+}
+
+// sayUnderWay is a run of somebody else while a plan is drafted.
+func sayUnderWay(holder string) string {
+	return "A run is under way, so this plan may soon be out of date: " + holder
+}
+
+// sayDry is said below what a plan would be.
+func sayDry() string {
+	return "This is what the plan would be; nothing was written. Write it with: pravet draft"
+}
+
+// sayDrafted is where a plan is, and how it is read; name is its id, or its file.
+func sayDrafted(file, name string) (where, next string) {
+	return "Written to " + file, "Read it with: pravet show " + name
 }

@@ -1,14 +1,15 @@
 package cli
 
 import (
+	"fmt"
 	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/model"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -58,11 +59,11 @@ is needed; the others are done.`,
 		for _, f := range list {
 			if f.Err != nil {
 				failed++
-				c.tell(say.NotFetchedBecause(f.Err))
+				c.tell(sayNotFetchedBecause(f.Err))
 			}
 		}
 		if failed > 0 {
-			return say.FetchFailed(failed, len(list))
+			return desk.SayFetchFailed(failed, len(list))
 		}
 		return nil
 	}
@@ -72,7 +73,7 @@ is needed; the others are done.`,
 // nothingLive says that there was nothing to fetch, where nothing else was wrong.
 func (c *program) nothingLive(err error) error {
 	if err == nil {
-		c.tell(say.NothingLive())
+		c.tell(sayNothingLive())
 	}
 	return err
 }
@@ -81,9 +82,9 @@ func (c *program) nothingLive(err error) error {
 func (c *program) fetched(list []prepare.Fetched) {
 	for _, f := range list {
 		if f.Err != nil {
-			c.tell(say.NotFetchedBecause(f.Err))
+			c.tell(sayNotFetchedBecause(f.Err))
 		} else {
-			c.tell(say.Fetched(f.App, f.Accounts))
+			c.tell(sayFetched(f.App, f.Accounts))
 		}
 	}
 }
@@ -112,7 +113,7 @@ func (c *program) counter() func(app string, n int) {
 		}
 		if now.Sub(last[app]) >= every {
 			last[app] = now
-			c.tell(say.Reading(app, n))
+			c.tell(sayReading(app, n))
 		}
 	}
 }
@@ -131,7 +132,25 @@ func (c *program) reached(list []desk.Ability, format string) error {
 		return err
 	}
 	if lacks > 0 {
-		return fail(Failed, say.Lacking(lacks))
+		return fail(Failed, sayLacking(lacks))
 	}
 	return nil
+}
+
+// sayNothingLive is that there is nothing to fetch.
+func sayNothingLive() string {
+	return "There is nothing to fetch: each application writes its export itself."
+}
+
+// sayNotFetchedBecause is why an application could not be fetched.
+func sayNotFetchedBecause(err error) string { return "Not fetched: " + err.Error() }
+
+// sayFetched is that an application was fetched.
+func sayFetched(app string, accounts int) string {
+	return fmt.Sprintf("%s: fetched, %s", app, model.Count(accounts, "account", "accounts"))
+}
+
+// sayLacking is that callers may not do all that is needed.
+func sayLacking(n int) error {
+	return fmt.Errorf("%s; look for “no” above", model.Count(n, "thing is lacking", "things are lacking"))
 }

@@ -6,7 +6,7 @@ import (
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/desk"
-	"pravet/internal/say"
+	"pravet/internal/ledger"
 	"pravet/internal/show"
 )
 
@@ -85,17 +85,20 @@ func holderRows(list []desk.Holder, past bool) []access.Holder {
 		row := h.Holder
 		switch {
 		case h.Rejection != nil:
-			row.Rejected = say.RejectedBy(h.Rejection)
+			row.Rejected = sayRejectedBy(h.Rejection)
 		case !past:
 		case h.Given != nil:
-			row.Since, row.DecidedBy = h.Given.Since.String(), say.Name(h.Given.By)
+			row.Since, row.DecidedBy = h.Given.Since.String(), ledger.Who(h.Given.By)
 			row.Because, row.Run = h.Given.Because, h.Given.Run
 		case h.Came.Without == day.None:
 			row.Since = show.BeforeRecord
 		default:
-			row.Since, row.Because = h.Came.With.String(), say.NotByARun()
+			row.Since, row.Because = h.Came.With.String(), sayNotByARun()
 		}
 		out = append(out, row)
 	}
 	return out
 }
+
+// sayNotByARun is why someone holds what no run gave: it was given in the application.
+func sayNotByARun() string { return "not by a run; first seen in the export of that day" }

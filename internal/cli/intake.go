@@ -2,15 +2,17 @@ package cli
 
 import (
 	"errors"
+	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
 	"pravet/internal/edit"
 	"pravet/internal/intake"
-	"pravet/internal/say"
 	"pravet/internal/sheet"
 	"pravet/internal/show"
 )
@@ -90,7 +92,7 @@ Exit status: 0 nothing is wrong; 1 some row is wrong, or was left out.`,
 			return err
 		}
 		if len(args) == 0 {
-			return usage(say.IntakeWhat(sourceNames(repo)))
+			return usage(sayIntakeWhat(sourceNames(repo)))
 		}
 		x.File = args[0]
 		return c.takeIn(d, repo, a, x)
@@ -130,30 +132,80 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 	out := in.Outcome
 	var stops []error
 	if n := out.Counts[intake.Bad]; n > 0 && !x.skipWrong {
-		stops = append(stops, say.RowsWrong(n))
+		stops = append(stops, sayRowsWrong(n))
 	}
 	if out.Doubles > 0 && !x.doubles {
-		stops = append(stops, say.MayBeThere(out.Doubles))
+		stops = append(stops, sayMayBeThere(out.Doubles))
 	}
 	if in.Many() && x.ends != out.Ending {
-		stops = append(stops, say.EndsMany(out.Ending, out.Here))
+		stops = append(stops, sayEndsMany(out.Ending, out.Here))
 	}
 	if out.Counts[intake.New] > 0 && in.Into == "" {
-		stops = append(stops, say.IntoWhich())
+		stops = append(stops, sayIntoWhich())
 	}
 	if len(stops) > 0 {
 		for _, err := range stops {
 			c.tell("pravet: " + err.Error())
 		}
-		return fail(Failed, say.NothingTakenIn(x.write || x.commit))
+		return fail(Failed, sayNothingTakenIn(x.write || x.commit))
 	}
 	if err := d.Fill(repo, a, in, x.save); err != nil {
 		return err
 	}
-	x.subject = say.TookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
+	x.subject = sayTookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
 	err = c.putDown(d, repo, a, &x.rewriting)
 	if out.Counts[intake.Bad] > 0 { // rows were left out
 		err = errors.Join(err, &statusError{status: Failed})
 	}
 	return err
+}
+
+// sayIntakeWhat asks for a spreadsheet.
+func sayIntakeWhat(sources []string) error {
+	text := "take in what? Name a spreadsheet, for example: pravet intake monday.csv"
+	if len(sources) > 0 {
+		text += "; or a source of pravet.yaml: " + strings.Join(sources, ", ")
+	}
+	return errors.New(text)
+}
+
+// sayRowsWrong counts rows that are wrong.
+func sayRowsWrong(n int) error {
+	return fmt.Errorf("%s wrong (above); correct %s, or leave %s out with --skip-wrong",
+		model.Count(n, "row is", "rows are"), model.Plural(n, "it", "them"), model.Plural(n, "it", "them"))
+}
+
+// sayMayBeThere counts new people who may be there already.
+func sayMayBeThere(n int) error {
+	return fmt.Errorf(
+		"%s there already (above); put the id of that person into the row, or take in somebody of the same name "+
+			"with --with-doubles",
+		model.Count(n, "new person may be", "new people may be"),
+	)
+}
+
+// sayEndsMany is a spreadsheet that ends many.
+func sayEndsMany(n, of int) error {
+	return fmt.Errorf("these rows end %s of %s; if that is meant, add --ends %d",
+		model.Thousands(n), model.Count(of, "person", "people"), n)
+}
+
+// sayIntoWhich asks for the file that new people come into.
+func sayIntoWhich() error {
+	return errors.New(
+		"there are several files of people; say which the new ones come into, for example --into people/ashore.csv",
+	)
+}
+
+// sayNothingTakenIn is said where something keeps rows from being written.
+func sayNothingTakenIn(asked bool) error {
+	if asked {
+		return errors.New("nothing was written")
+	}
+	return errors.New("nothing would be written as it is")
+}
+
+// sayTookIn is the first line of a commit.
+func sayTookIn(file string, fresh, changed int) string {
+	return fmt.Sprintf("Take in %s: %s new, %s changed", file, model.Thousands(fresh), model.Thousands(changed))
 }

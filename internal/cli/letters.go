@@ -1,11 +1,15 @@
 package cli
 
 import (
+	"fmt"
+	"strings"
+
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/letter"
+	"pravet/internal/core/model"
 	"pravet/internal/desk"
 	"pravet/internal/post"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -37,7 +41,7 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 				return err
 			}
 			if sent == nil {
-				c.tell(say.NoLetters())
+				c.tell(sayNoLetters())
 			}
 			return c.posted(sent)
 		}
@@ -46,7 +50,7 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 			return err
 		}
 		if due == nil {
-			c.tell(say.NoLetters())
+			c.tell(sayNoLetters())
 			return nil
 		}
 		for _, w := range due.Without {
@@ -66,15 +70,15 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 // preview shows letters as they would be sent.
 func (c *program) preview(p *show.Printer, due *desk.Due) {
 	for _, x := range due.Parcels {
-		p.Line(show.Strong(say.LetterTo(&x.Letter, x.Way.Name())))
-		for _, line := range say.LetterLines(&x.Letter) {
+		p.Line(show.Strong(sayLetterTo(&x.Letter, x.Way.Name())))
+		for _, line := range sayLetterLines(&x.Letter) {
 			p.Line("  " + line)
 		}
 		p.Line()
 	}
-	p.Line(say.LettersDue(len(due.Parcels)))
+	p.Line(sayLettersDue(len(due.Parcels)))
 	for _, u := range due.Told.Unsure {
-		p.Line(say.LetterUnsure(u.ID, u.To, u.Way, u.At))
+		p.Line(sayLetterUnsure(u.ID, u.To, u.Way, u.At))
 	}
 }
 
@@ -84,7 +88,7 @@ func (c *program) posted(sent *desk.Sent) error {
 		return nil
 	}
 	for _, err := range sent.NoWay {
-		c.tell(say.NoWay(err))
+		c.tell(sayNoWay(err))
 	}
 	for _, w := range sent.Without {
 		c.tell(w)
@@ -95,14 +99,60 @@ func (c *program) posted(sent *desk.Sent) error {
 			arrived++
 			continue
 		}
-		c.tell(say.LetterFailed(&r.Letter, r.Err, post.Arrived(r.Err)))
+		c.tell(sayLetterFailed(&r.Letter, r.Err, post.Arrived(r.Err)))
 	}
 	failed := sent.Failed()
 	if arrived > 0 || failed == 0 {
-		c.tell(say.LettersSent(arrived))
+		c.tell(sayLettersSent(arrived))
 	}
 	if failed > 0 {
 		return &statusError{status: Failed}
 	}
 	return nil
 }
+
+// sayNoLetters is that nobody is to be told anything.
+func sayNoLetters() string {
+	return "No letter is due: pravet.yaml does not say who is told what. " +
+		"Add letters: {from: ADDRESS, readers: [...], by: [...]}"
+}
+
+// sayLetterTo says to whom a letter goes, and how.
+func sayLetterTo(l *letter.Letter, way string) string {
+	return fmt.Sprintf("To %s <%s>, by %s: %s", l.Reader, l.Address, way, l.Subject)
+}
+
+// sayLetterLines are the lines of a letter.
+func sayLetterLines(l *letter.Letter) []string {
+	return strings.Split(strings.TrimRight(l.Body, "\n"), "\n")
+}
+
+// sayLettersDue counts letters that are due.
+func sayLettersDue(n int) string {
+	if n == 0 {
+		return "No letter is due."
+	}
+	return fmt.Sprintf("%s due; send %s with: pravet letters --send",
+		model.Count(n, "letter is", "letters are"), model.Plural(n, "it", "them"))
+}
+
+// sayLetterUnsure is a letter of which nobody knows whether it arrived.
+func sayLetterUnsure(id, to, way, at string) string {
+	return fmt.Sprintf(
+		"Letter %s to %s, by %s on %s, may not have arrived; it is not sent again.", id, to, way, sayMinute(at),
+	)
+}
+
+// sayLettersSent counts letters that were sent.
+func sayLettersSent(n int) string { return model.Count(n, "letter was", "letters were") + " sent." }
+
+// sayLetterFailed is a letter that was not sent, or may not have arrived.
+func sayLetterFailed(l *letter.Letter, err error, arrived bool) string {
+	if arrived {
+		return fmt.Sprintf("The letter to %s may not have arrived, and is not sent again: %v", l.Address, err)
+	}
+	return fmt.Sprintf("The letter to %s was not sent, and goes with the next: %v", l.Address, err)
+}
+
+// sayNoWay is a way by which no letter can go.
+func sayNoWay(err error) string { return fmt.Sprintf("No letter goes this way: %v", err) }

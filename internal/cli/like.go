@@ -1,13 +1,14 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -38,14 +39,11 @@ second, so that the same rules match.`,
 	offer(cmd, "for", c.completePeople)
 	cmd.ValidArgsFunction = c.completePeople
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		if to == "" {
-			return usage(say.ForWhom())
-		}
 		e := amend.Entry{Because: r.because, Until: day.None}
 		if until != "" {
 			var err error
 			if e.Until, err = day.Parse(until); err != nil {
-				return usage(say.Flag("until", err))
+				return usage(sayFlag("until", err))
 			}
 		}
 		d, err := c.desk()
@@ -65,7 +63,7 @@ second, so that the same rules match.`,
 			}
 		}
 		if people[0] == people[1] {
-			return usage(say.LikeOneself())
+			return usage(sayLikeOneself())
 		}
 		like := v.Like(people[0], people[1])
 		if r.format == "table" {
@@ -78,9 +76,9 @@ second, so that the same rules match.`,
 		}
 		if e.Because == "" {
 			if r.write || r.commit {
-				return usage(say.BecauseOf())
+				return usage(sayBecauseOf())
 			}
-			e.Because = say.Like(repo.People.Get(people[0], "id"))
+			e.Because = sayLike(repo.People.Get(people[0], "id"))
 		}
 		a, _, err := d.Amend()
 		if err != nil {
@@ -98,8 +96,14 @@ second, so that the same rules match.`,
 		if chosen == 0 {
 			return nil
 		}
-		r.subject = say.Amended("like", args, []string{e.Person})
+		r.subject = sayAmended("like", args, []string{e.Person})
 		return c.rewrite(d, repo, a, r)
 	}
 	return cmd
 }
+
+// sayLike stands for the reason of a copy while nobody has given one.
+func sayLike(id string) string { return "like " + id }
+
+// sayLikeOneself is a person who is to become like themselves.
+func sayLikeOneself() error { return errors.New("both are the same person; name two") }

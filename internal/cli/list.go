@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"slices"
 	"strings"
 
@@ -11,7 +12,6 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/table"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -93,7 +93,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 		}
 		if groupBy != "" {
 			if len(columns)+len(sort) > 0 {
-				return usage(say.GroupByAlone())
+				return usage(sayGroupByAlone())
 			}
 			column, err := columnOf(rows, "group-by", groupBy)
 			if err != nil {
@@ -128,11 +128,11 @@ func selectRows(rows *access.Rows, where string, today day.Day) ([]int, error) {
 	}
 	f, err := filter.Parse(where)
 	if err != nil {
-		return nil, usage(say.Flag("only", err))
+		return nil, usage(sayFlag("only", err))
 	}
 	for _, cl := range f.Clauses() {
 		if rows.Column(cl.Attr) == "" {
-			return nil, usage(say.FilterColumn(cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns)))
+			return nil, usage(sayFilterColumn(cl.Column, prepare.UnknownName("column", cl.Attr, rows.Columns)))
 		}
 	}
 	return rows.Select(f, today), nil
@@ -156,5 +156,10 @@ func columnOf(rows *access.Rows, flag, name string) (string, error) {
 	if c := rows.Column(strings.TrimSpace(name)); c != "" {
 		return c, nil
 	}
-	return "", usage(say.Flag(flag, prepare.UnknownName("column", name, rows.Columns)))
+	return "", usage(sayFlag(flag, prepare.UnknownName("column", name, rows.Columns)))
+}
+
+// sayGroupByAlone is a --group-by beside what it does not go with.
+func sayGroupByAlone() error {
+	return errors.New("--group-by counts rows, and goes with neither --columns nor --sort")
 }

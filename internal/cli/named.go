@@ -1,8 +1,9 @@
 package cli
 
 import (
+	"fmt"
+
 	"pravet/internal/desk"
-	"pravet/internal/say"
 )
 
 // withPlan puts the plan that was shown last before words that name changes by
@@ -17,7 +18,15 @@ func (c *program) withPlan(args []string) ([]string, error) {
 	}
 	last := c.shownLast(d.Dir)
 	if !c.Terminal || last == "" {
-		return nil, usage(say.WhichPlan(args[0]))
+		return nil, usage(sayWhichPlan(args[0]))
 	}
 	return append([]string{last}, args...), nil
+}
+
+// sayWhichPlan is a number or a cause without a plan that was just shown.
+func sayWhichPlan(word string) error {
+	return fmt.Errorf(
+		"which plan? Numbers and causes alone are those of the plan that was just shown on this terminal; "+
+			"otherwise name it, for example: pravet accept 2w57bede %s", word,
+	)
 }

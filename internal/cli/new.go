@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/examples/start"
-	"pravet/internal/say"
 )
 
 func (c *program) new() *cobra.Command {
@@ -46,9 +45,9 @@ from. Change it into your own, file by file.`,
 				return os.WriteFile(to, data, 0o644)
 			})
 			if err != nil {
-				return say.NotStarted(err)
+				return sayNotStarted(err)
 			}
-			_, err = fmt.Fprintln(c.Stdout, say.Started(args[0]))
+			_, err = fmt.Fprintln(c.Stdout, sayStarted(args[0]))
 			return err
 		},
 	}
@@ -63,7 +62,26 @@ func emptyFolder(dir, name string) error {
 	case err != nil:
 		return fmt.Errorf("%s: %w", name, err)
 	case len(entries) > 0:
-		return say.FolderNotEmpty(name)
+		return sayFolderNotEmpty(name)
 	}
 	return nil
 }
+
+// sayStarted is what to do in a new repository.
+func sayStarted(folder string) string {
+	return fmt.Sprintf(
+		"Started a repository in %s. Look around, then:\n"+
+			"  cd %s\n"+
+			"  git init && git add . && git commit -m 'Start'\n"+
+			"  pravet check\n"+
+			"  pravet draft", folder, folder,
+	)
+}
+
+// sayFolderNotEmpty is a folder in which nothing can be started.
+func sayFolderNotEmpty(name string) error {
+	return fmt.Errorf("%s: the folder is not empty; nothing was written. Name a new one", name)
+}
+
+// sayNotStarted is a repository that cannot be written.
+func sayNotStarted(err error) error { return fmt.Errorf("the repository cannot be written: %w", err) }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
@@ -9,7 +10,6 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/say"
 )
 
 // A runner tells how a run goes: on a terminal by a bar that counts, with the time that is
@@ -62,9 +62,9 @@ func (r *runner) tell(p carry.Progress) {
 	case p.Change != nil:
 		r.count(p.Change, p.Err)
 		_ = r.bar.Add(1) // a bar that cannot be drawn is no reason to stop
-		r.bar.Describe(say.Progress(r.app, r.effects, r.failed, r.left()))
+		r.bar.Describe(sayProgress(r.app, r.effects, r.failed, r.left()))
 	case p.Fetched > 0:
-		r.bar.Describe(say.Reading(r.app, p.Fetched))
+		r.bar.Describe(sayReading(r.app, p.Fetched))
 	}
 }
 
@@ -90,4 +90,22 @@ func (r *runner) end() {
 	if r.bar != nil {
 		_ = r.bar.Finish() // likewise
 	}
+}
+
+// sayProgress is how far a run has come in an application.
+func sayProgress(app string, effects map[model.Effect]int, failed int, left time.Duration) string {
+	text := fmt.Sprintf(
+		"%s: %d widen, %d narrow, %d keep",
+		app,
+		effects[model.Widens],
+		effects[model.Narrows],
+		effects[model.Keeps],
+	)
+	if failed > 0 {
+		text += fmt.Sprintf(", %d failed", failed)
+	}
+	if left > time.Second {
+		text += fmt.Sprintf("; about %s left", left.Round(time.Second))
+	}
+	return text
 }

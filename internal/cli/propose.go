@@ -1,14 +1,16 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
 	"pravet/internal/prepare"
 	"pravet/internal/propose"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -44,7 +46,7 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		if sure < 50 || sure > 100 {
-			return usage(say.BetweenHalfAndAll())
+			return usage(sayBetweenHalfAndAll())
 		}
 		d, err := c.desk()
 		if err != nil {
@@ -83,18 +85,34 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 			return err
 		}
 		if !r.write && !r.commit {
-			fmt.Fprintln(c.Stderr, say.NotWrittenYet())
+			fmt.Fprintln(c.Stderr, sayNotWrittenYet())
 			return nil
 		}
 		a, _, err := d.Amend()
 		if err != nil {
 			return err
 		}
-		if err := f.Write(a, say.FoundOn(d.Today()), say.LacksToday(d.Today())); err != nil {
+		if err := f.Write(a, sayFoundOn(d.Today()), sayLacksToday(d.Today())); err != nil {
 			return err
 		}
-		r.subject, r.quiet = say.ProposedKits(len(f.List)), true
+		r.subject, r.quiet = sayProposedKits(len(f.List)), true
 		return c.putDown(d, repo, a, r)
 	}
 	return cmd
+}
+
+// sayBetweenHalfAndAll is a --sure that says nothing.
+func sayBetweenHalfAndAll() error { return errors.New("--sure is a percentage from 50 to 100") }
+
+// sayFoundOn is the title of a kit that was found.
+func sayFoundOn(on day.Day) string { return fmt.Sprintf("Found on %s in what people hold", on) }
+
+// sayLacksToday is why somebody is an exception of a rule that was found.
+func sayLacksToday(on day.Day) string {
+	return fmt.Sprintf("did not hold it on %s, when the rule was found", on)
+}
+
+// sayProposedKits is the first line of a commit.
+func sayProposedKits(n int) string {
+	return "Make rules of what people hold: " + model.Count(n, "kit", "kits")
 }

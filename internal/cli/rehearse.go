@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"fmt"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -11,7 +12,7 @@ import (
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/draft"
-	"pravet/internal/say"
+	"pravet/internal/core/model"
 	"pravet/internal/show"
 )
 
@@ -42,7 +43,7 @@ did not hold, or it could not be rehearsed; 5 some changes would not be settled.
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		if faults < 0 || faults > 90 {
-			return usage(say.Interruptions(faults))
+			return usage(sayInterruptions(faults))
 		}
 		if !cmd.Flags().Changed("seed") {
 			seed = rand.Uint64N(10_000)
@@ -87,40 +88,83 @@ did not hold, or it could not be rehearsed; 5 some changes would not be settled.
 const maxRehearsed = 20
 
 func (c *program) rehearsal(p *show.Printer, r *carry.Rehearsed, seed uint64) {
-	p.Line(show.Strong(say.Rehearsed(r.Plan, r.Settled, r.Changes)))
+	p.Line(show.Strong(sayRehearsed(r.Plan, r.Settled, r.Changes)))
 	for _, state := range leftAlone {
-		if text := say.LeftAlone(state, r.LeftAlone[state], day.Of(c.Now()).String()); text != "" {
+		if text := sayLeftAlone(state, r.LeftAlone[state], day.Of(c.Now()).String()); text != "" {
 			p.Line("  " + text)
 		}
 	}
 	list := func(lines []string) {
 		for i, line := range lines {
 			if i == maxRehearsed {
-				p.Line("  " + say.More(len(lines)-i))
+				p.Line("  " + sayMore(len(lines)-i))
 				break
 			}
 			p.Wrapped("  ", line)
 		}
 	}
-	p.Line(say.RehearsedSteps(r.Steps, r.Thrown, seed))
+	p.Line(sayRehearsedSteps(r.Steps, r.Thrown, seed))
 	if len(r.NotSettled) > 0 {
-		p.Line(show.Alarm(say.RehearsedNot(len(r.NotSettled))))
+		p.Line(show.Alarm(sayRehearsedNot(len(r.NotSettled))))
 		list(r.NotSettled)
 	}
 	if len(r.Broken) > 0 {
-		p.Line(show.Alarm(say.RehearsedBroken()))
+		p.Line(show.Alarm(sayRehearsedBroken()))
 		list(r.Broken)
 	} else {
-		p.Line(say.RehearsedHeld())
+		p.Line(sayRehearsedHeld())
 	}
-	p.Line(show.Strong(say.RehearsedUndone(r.Undone)))
+	p.Line(show.Strong(sayRehearsedUndone(r.Undone)))
 	list(slices.DeleteFunc(slices.Clone(r.NotUndone), func(line string) bool {
 		return strings.Contains(line, draft.Stays) // the account is named below
 	}))
 	if r.SameAgain {
-		p.Line(say.StartAgain())
+		p.Line(sayStartAgain())
 		return
 	}
-	p.Line(say.StartBut())
+	p.Line(sayStartBut())
 	list(r.Differs)
 }
+
+// sayInterruptions is that so many steps cannot be interrupted.
+func sayInterruptions(n int) error {
+	return fmt.Errorf("--interruptions: %d is not between 0 and 90 of a hundred steps", n)
+}
+
+// sayRehearsed is how many changes of a plan were settled on copies.
+func sayRehearsed(plan string, settled, of int) string {
+	return fmt.Sprintf("Plan %s on copies of the applications: %d of %s settled.",
+		plan, settled, model.Count(of, "change", "changes"))
+}
+
+// sayRehearsedSteps is in how many steps, with how many interruptions.
+func sayRehearsedSteps(steps, thrown int, seed uint64) string {
+	return fmt.Sprintf("%s, there and back; %s thrown in (seed %d), and the run went on after each.",
+		model.Count(steps, "step", "steps"), model.Count(thrown, "interruption was", "interruptions were"), seed)
+}
+
+// sayRehearsedNot is how many changes would not be settled.
+func sayRehearsedNot(n int) string {
+	return model.Count(n, "change", "changes") + " would not be settled:"
+}
+
+// sayRehearsedBroken is that something did not hold after a step.
+func sayRehearsedBroken() string { return "After some step this did not hold, which did before:" }
+
+// sayRehearsedHeld is that all that must hold at every step did.
+func sayRehearsedHeld() string {
+	return "After every step there were enough seats, everyone who must stay was there, and nobody newly held separated duties."
+}
+
+// sayRehearsedUndone is how many changes were undone.
+func sayRehearsedUndone(n int) string {
+	return fmt.Sprintf("Undone again: %s.", model.Count(n, "change", "changes"))
+}
+
+// sayStartAgain is that the start was reached again.
+func sayStartAgain() string {
+	return "The start is reached again: the applications are just as they were."
+}
+
+// sayStartBut is that the start was not quite reached again.
+func sayStartBut() string { return "Everything is back as it was at the start, except:" }

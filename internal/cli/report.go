@@ -12,7 +12,6 @@ import (
 	"pravet/internal/core/report"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -74,11 +73,11 @@ ending.`,
 			formats := map[string]string{".html": "html", ".csv": "csv", ".json": "json", ".md": "markdown"}
 			x.format = formats[strings.ToLower(filepath.Ext(x.out))]
 			if x.format == "" {
-				return usage(say.OutEnding(x.out))
+				return usage(sayOutEnding(x.out))
 			}
 		}
 		if x.format == "csv" && len(args) != 1 {
-			return usage(say.OneReportAsCSV(names))
+			return usage(sayOneReportAsCSV(names))
 		}
 		return c.reports(args, x)
 	}
@@ -141,4 +140,14 @@ func (c *program) writeReport(w io.Writer, page *show.Page, format string) error
 		p.Report(page)
 		return p.Err()
 	})
+}
+
+// sayOutEnding is an --out whose ending tells no format.
+func sayOutEnding(file string) error {
+	return fmt.Errorf("--out %s: the ending tells the format: .html, .csv, .json or .md", file)
+}
+
+// sayOneReportAsCSV is a CSV file of several reports, or of none.
+func sayOneReportAsCSV(names []string) error {
+	return fmt.Errorf("CSV holds one report; name one of %s", strings.Join(names, ", "))
 }

@@ -1,15 +1,16 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -72,7 +73,7 @@ func (c *program) amended(
 		return err
 	}
 	if len(w.Texts) == 0 {
-		c.tell(say.NothingToAmend())
+		c.tell(sayNothingToAmend())
 		return nil
 	}
 	if err := tell(w); err != nil {
@@ -88,14 +89,14 @@ func (c *program) amended(
 		if err != nil {
 			return err
 		}
-		c.tell(say.Committed(w.Names(), commit, strings.SplitN(message, "\n", 2)[0]))
+		c.tell(sayCommitted(w.Names(), commit, strings.SplitN(message, "\n", 2)[0]))
 	case r.write:
 		if err := w.Write(); err != nil {
 			return err
 		}
-		c.tell(say.Wrote(w.Names()))
+		c.tell(sayWrote(w.Names()))
 	default:
-		c.tell(say.NotWrittenYet())
+		c.tell(sayNotWrittenYet())
 	}
 	return nil
 }
@@ -122,4 +123,15 @@ func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {
 		}
 		return p.Err()
 	})
+}
+
+// sayNothingToAmend is said where the files say already what is asked for.
+func sayNothingToAmend() string { return "The files say so already; nothing is to be written." }
+
+// sayWrote names the files that were written.
+func sayWrote(files []string) string { return "Wrote " + words.Several(files) + "." }
+
+// sayCommitted names the files that were committed, and the commit.
+func sayCommitted(files []string, commit, subject string) string {
+	return fmt.Sprintf("Committed %s as %s: %s", words.Several(files), commit[:min(10, len(commit))], subject)
 }

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"bytes"
+	"errors"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -10,7 +12,6 @@ import (
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/say"
 	"pravet/internal/show"
 	"pravet/internal/source"
 )
@@ -80,10 +81,10 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 func horizon(ahead, plot string, today day.Day) (day.Day, error) {
 	if plot != "" {
 		if ahead == "" {
-			return 0, usage(say.PlotAlone())
+			return 0, usage(sayPlotAlone())
 		}
 		if !slices.Contains(show.PlotFormats, strings.ToLower(filepath.Ext(plot))) {
-			return 0, usage(say.PlotEnding(plot))
+			return 0, usage(sayPlotEnding(plot))
 		}
 	}
 	if ahead == "" {
@@ -91,11 +92,11 @@ func horizon(ahead, plot string, today day.Day) (day.Day, error) {
 	}
 	d, err := day.ParseDuration(ahead)
 	if err != nil {
-		return 0, usage(say.Flag("ahead", err))
+		return 0, usage(sayFlag("ahead", err))
 	}
 	to := today.Add(d)
 	if to <= today || to > today.Add(day.Duration{Months: maxAhead}) {
-		return 0, usage(say.AheadBounds(ahead, maxAhead/12))
+		return 0, usage(sayAheadBounds(ahead, maxAhead/12))
 	}
 	return to, nil
 }
@@ -121,7 +122,25 @@ func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) er
 		}
 	}
 	if plot != "" {
-		p.Line(say.Drawn(plot))
+		p.Line(sayDrawn(plot))
 	}
 	return p.Err()
+}
+
+// sayDrawn is where a chart is.
+func sayDrawn(file string) string { return "Drawn into " + file }
+
+// sayPlotAlone is a --plot without --ahead.
+func sayPlotAlone() error {
+	return errors.New("--plot draws what is ahead, and goes with --ahead, for example P12M")
+}
+
+// sayPlotEnding is a --plot into a file of another kind.
+func sayPlotEnding(file string) error {
+	return fmt.Errorf("--plot: %q ends neither in .png nor in .svg", file)
+}
+
+// sayAheadBounds is an --ahead that is too short or too long.
+func sayAheadBounds(ahead string, years int) error {
+	return fmt.Errorf("--ahead %s: it must be between a day and %d years", ahead, years)
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"cmp"
+	"errors"
 	"slices"
 	"strings"
 
@@ -13,7 +14,6 @@ import (
 	"pravet/internal/core/table"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -127,7 +127,7 @@ func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *de
 	_, lines := show.Size(c.Stdout, c.Environ)
 	switch {
 	case as.unfold && as.groupBy == "":
-		return usage(say.UnfoldAlone())
+		return usage(sayUnfoldAlone())
 	case as.groupBy != "":
 		key, attr, err := sel.Key(v.Outline, as.groupBy)
 		if err != nil {
@@ -215,4 +215,9 @@ func planOrNewest(d *desk.Desk, args []string) (*plan.Plan, error) {
 		return nil, err
 	}
 	return d.Plan(id)
+}
+
+// sayUnfoldAlone is an --unfold without groups.
+func sayUnfoldAlone() error {
+	return errors.New("--unfold lists the changes of groups; use it with --group-by")
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log"
 	"net"
@@ -18,7 +19,6 @@ import (
 	"pravet/internal/desk"
 	"pravet/internal/export"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/secret"
 	"pravet/internal/standin"
 )
@@ -83,7 +83,7 @@ request. Shares are of all requests:
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		host, _, err := net.SplitHostPort(at)
 		if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-			return usage(say.NotLoopback(at))
+			return usage(sayNotLoopback(at))
 		}
 		f, err := parseFaults(faults)
 		if err != nil {
@@ -96,7 +96,7 @@ request. Shares are of all requests:
 		key := ""
 		if token != "" {
 			if key, err = secret.Read(c.ctx, token, c.Environ); err != nil {
-				return usage(say.Flag("token", err))
+				return usage(sayFlag("token", err))
 			}
 		}
 		return c.serve(d, args, at, filepath.Join(d.Dir, state), key, f)
@@ -108,7 +108,7 @@ request. Shares are of all requests:
 func parseFaults(list []string) (f standin.Faults, err error) {
 	for _, text := range list {
 		name, value, _ := strings.Cut(text, "=")
-		bad := say.NoFault(text, standinFaults)
+		bad := sayNoFault(text, standinFaults)
 		switch name {
 		case "no-patch", "no-bulk", "no-filter", "no-groups", "cursor":
 			on := map[string]*bool{
@@ -169,7 +169,7 @@ func (c *program) serve(d *desk.Desk, apps []string, at, state, token string, f 
 	apps = slices.Compact(apps)
 	listener, err := net.Listen("tcp", at)
 	if err != nil {
-		return fail(Failed, say.NotListening(at, err))
+		return fail(Failed, sayNotListening(at, err))
 	}
 	defer listener.Close()
 	mux := http.NewServeMux()
@@ -185,7 +185,7 @@ func (c *program) serve(d *desk.Desk, apps []string, at, state, token string, f 
 		mux.Handle("/"+id+"/", http.StripPrefix("/"+id, play))
 	}
 	for _, id := range apps {
-		c.tell(say.Playing(id, "http://"+listener.Addr().String()+"/"+id))
+		c.tell(sayPlaying(id, "http://"+listener.Addr().String()+"/"+id))
 	}
 	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second, ErrorLog: quiet()}
 	stop := context.AfterFunc(c.ctx, func() {
@@ -226,3 +226,24 @@ func (c *program) play(s *prepare.State, a int, state, token string, f standin.F
 	play.Fill(app, accounts, func(attr string) []string { return export.SCIMPath(named, attr) })
 	return play, play.Save()
 }
+
+// sayNotLoopback is that a stand-in listens on this machine only.
+func sayNotLoopback(at string) error {
+	return fmt.Errorf("--at: %s is not an address of this machine alone; write 127.0.0.1:PORT", at)
+}
+
+// sayNotListening is that an address cannot be listened at.
+func sayNotListening(at string, err error) error {
+	return fmt.Errorf("nobody can listen at %s: %w; take another one with --at", at, err)
+}
+
+// sayNoFault is that a stand-in cannot misbehave like that.
+func sayNoFault(text string, known []string) error {
+	return fmt.Errorf(
+		"--fault: %q is not understood; write NAME=VALUE, like busy=10%% or delay=50ms, with one of %s",
+		text, strings.Join(known, ", "),
+	)
+}
+
+// sayPlaying is where a stand-in is.
+func sayPlaying(app, at string) string { return fmt.Sprintf("%s is played at %s", app, at) }

@@ -1,12 +1,13 @@
 package cli
 
 import (
+	"fmt"
+
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
 	"pravet/internal/core/model"
 	"pravet/internal/desk"
-	"pravet/internal/say"
 	"pravet/internal/show"
 )
 
@@ -65,7 +66,7 @@ puts two people side by side. A question writes nothing.`,
 		}
 		if len(with) > 0 || other != "" {
 			if len(args) == 2 {
-				return usage(say.ThingBeside(args[1]))
+				return usage(sayThingBeside(args[1]))
 			}
 			if other != "" {
 				return c.beside(d, args[0], other, day, format)
@@ -88,7 +89,7 @@ puts two people side by side. A question writes nothing.`,
 			c.missing(x)
 		}
 		if person < 0 {
-			return usage(say.NoPersonThen(args[0], at))
+			return usage(sayNoPersonThen(args[0], at))
 		}
 		answer, err := c.answered(d, x, person, args[1:])
 		if err != nil {
@@ -126,11 +127,21 @@ func (c *program) answered(d *desk.Desk, x *desk.Sight, person int, things []str
 		}
 		answer.Opens(func(o access.Open) string {
 			if r := rejected(o); r != nil {
-				return say.RejectedBy(r)
+				return sayRejectedBy(r)
 			}
 			return ""
 		})
 	}
 	d.Blame(x, answer)
 	return answer, nil
+}
+
+// sayThingBeside is a thing beside a question about all that a person has.
+func sayThingBeside(thing string) error {
+	return fmt.Errorf("--with and --beside ask about all that a person has; leave out %s", thing)
+}
+
+// sayNoPersonThen is a person who was not there on a past day.
+func sayNoPersonThen(name, on string) error {
+	return fmt.Errorf("there was no person with the id or the user name %q on %s", name, on)
 }

@@ -1,6 +1,8 @@
 package desk
 
 import (
+	"errors"
+	"fmt"
 	"path"
 	"path/filepath"
 	"slices"
@@ -8,28 +10,28 @@ import (
 	"pravet/internal/adopt"
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // An Adoption is how an application is taken over as it is.
 type Adoption struct {
 	ID, Title string
-	Export    string            // the file, as it is asked about
-	Columns   map[string]string // attribute → column, instead of guessing
-	Yes       []string          // accounts that are whose they are guessed to be
-	YesAbove  int               // so is each whose guess has at least this score, in percent; 0 for none
+	Export    string   // the file, as it is asked about
+	Maps      []string // ATTRIBUTE=COLUMN each, instead of guessing
+	Yes       []string // accounts that are whose they are guessed to be
+	YesAbove  int      // so is each whose guess has at least this score, in percent; 0 for none
 }
 
 // inRepo is a path that was asked about, as the repository has it.
 func (d *Desk) inRepo(file string) (string, error) {
 	rel, err := filepath.Rel(d.Dir, d.path(file))
 	if err != nil || !filepath.IsLocal(rel) {
-		return "", wrong(say.NotBelow(file))
+		return "", wrong(sayNotBelow(file))
 	}
 	return filepath.ToSlash(rel), nil
 }
@@ -41,15 +43,23 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 		return nil, err
 	}
 	if !desired.IsID(x.ID) {
-		return nil, wrong(say.NotAnID(x.ID))
+		return nil, wrong(sayNotAnID(x.ID))
 	}
 	for _, e := range repo.Exports {
 		if e != nil && slices.ContainsFunc(e.Files(), func(n model.Name) bool { return n.Text == export }) {
-			return nil, wrong(say.HasThatExport(export, e.Pos.String()))
+			return nil, wrong(sayHasThatExport(export, e.Pos.String()))
 		}
 	}
+	columns := map[string]string{}
+	for _, m := range x.Maps {
+		attr, column, err := mapping(m)
+		if err != nil {
+			return nil, err
+		}
+		columns[attr] = column
+	}
 	a, err := adopt.Take(d.ctx, repo, adopt.Options{
-		ID: x.ID, Title: x.Title, Export: path.Clean(export), Today: d.today, Columns: x.Columns,
+		ID: x.ID, Title: x.Title, Export: path.Clean(export), Today: d.today, Columns: columns,
 		Yes: func(g *adopt.Guess) bool {
 			return slices.Contains(x.Yes, g.Key) || x.YesAbove > 0 && g.Score >= x.YesAbove
 		},
@@ -59,7 +69,7 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 	}
 	for _, key := range x.Yes {
 		if !slices.ContainsFunc(a.Guesses, func(g adopt.Guess) bool { return g.Key == key }) {
-			return nil, wrong(say.NoSuchAccount(key, x.ID))
+			return nil, wrong(sayNoSuchAccount(key, x.ID))
 		}
 	}
 	return a, nil
@@ -91,14 +101,14 @@ func (d *Desk) AdoptAccount(repo *desired.Repo, am *amend.Amendment, account, pe
 		}
 	}
 	if at < 0 {
-		return wrong(say.NoSuchAccount(address.Name, address.App))
+		return wrong(sayNoSuchAccount(address.Name, address.App))
 	}
 	v := s.View(d.today)
 	if other := v.PersonOf[a][at]; other >= 0 && int(other) != p {
-		return say.IsSomebodys(account, repo.People.Called(int(other)), repo.People.Get(int(other), "id"))
+		return sayIsSomebodys(account, repo.People.Called(int(other)), repo.People.Get(int(other), "id"))
 	}
 	if has := v.AccountOf[a][p]; has >= 0 && int(has) != at {
-		return say.HasAnAccount(repo.People.Called(p), accounts.Key.At(int(has)), address.App)
+		return sayHasAnAccount(repo.People.Called(p), accounts.Key.At(int(has)), address.App)
 	}
 	return am.Name(s.Repo.Apps[a], repo.People.Get(p, "id"), address.Name)
 }
@@ -122,11 +132,11 @@ func (d *Desk) AdoptChanges(
 		changes = append(changes, found...)
 	}
 	if because == "" {
-		return 0, 0, wrong(say.BecauseOfAdoption())
+		return 0, 0, wrong(sayBecauseOfAdoption())
 	}
 	ch := &adopt.Changes{
 		Repo: repo, View: prepare.Of(repo).View(d.today), Amend: am,
-		Because: say.AdoptedBecause(because, say.Name(d.Actor()), d.today),
+		Because: sayAdoptedBecause(because, ledger.Who(d.Actor()), d.today),
 	}
 	if err := ch.Adopt(changes); err != nil {
 		return 0, 0, err
@@ -184,7 +194,7 @@ func (d *Desk) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*plan.C
 	}
 	for _, ch := range changes {
 		if after[ch.ID] {
-			return 0, say.StillThere(ch.ID)
+			return 0, sayStillThere(ch.ID)
 		}
 	}
 	if err := adopt.Proof(was, will, changes); err != nil {
@@ -196,4 +206,57 @@ func (d *Desk) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*plan.C
 		}
 	}
 	return more, nil
+}
+
+// sayNotAMapping is a --map that maps nothing.
+func sayNotAMapping(text string) error {
+	return fmt.Errorf("--map %s: ATTRIBUTE=COLUMN is expected, for example --map email=Mail", text)
+}
+
+// sayNotBelow is a file that is not in the repository.
+func sayNotBelow(file string) error {
+	return fmt.Errorf("%s is outside the repository; put it below, for example into exports/", file)
+}
+
+// sayNotAnID is a name that no application can have.
+func sayNotAnID(id string) error {
+	return fmt.Errorf("--app %q is not an id: small letters, digits and hyphens", id)
+}
+
+// sayHasThatExport is an export that belongs to an application already.
+func sayHasThatExport(file, at string) error {
+	return fmt.Errorf("%s is the export that %s names already", file, at)
+}
+
+// sayNoSuchAccount is an account that an export does not show.
+func sayNoSuchAccount(name, app string) error {
+	return fmt.Errorf("the export of %s shows no account %q", app, name)
+}
+
+// sayIsSomebodys is an account that belongs to somebody else.
+func sayIsSomebodys(account, name, id string) error {
+	return fmt.Errorf("%s is the account of %s (%s) already", account, name, id)
+}
+
+// sayHasAnAccount is somebody who has an account already.
+func sayHasAnAccount(name, account, app string) error {
+	return fmt.Errorf("%s has the account %s in %s already; nobody can have two", name, account, app)
+}
+
+// sayBecauseOfAdoption asks for a reason that the files need.
+func sayBecauseOfAdoption() error {
+	return errors.New(`because of what? What was done by hand comes into the files with a reason: --because "REASON"`)
+}
+
+// sayAdoptedBecause is the reason of what was done by hand, with who took it over.
+func sayAdoptedBecause(because, by string, on day.Day) string {
+	return fmt.Sprintf("%s; done by hand, taken over by %s on %s", because, by, on)
+}
+
+// sayStillThere is a change that the files as they would be do not make unnecessary.
+func sayStillThere(change string) error {
+	return fmt.Errorf(
+		"change %s would still be in the next draft; correct the files by hand. Nothing was written",
+		change,
+	)
 }

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -16,7 +17,6 @@ import (
 	"pravet/internal/edit"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/sheet"
 	"pravet/internal/source"
 )
@@ -49,7 +49,7 @@ type Listed struct {
 // People lists the people who are meant, as numbers in the order of the files.
 func (d *Desk) People(w *Whom, repo *desired.Repo) ([]int, error) {
 	if len(w.For) == 0 && w.Only == "" && w.From == "" {
-		return nil, wrong(say.ForWhom())
+		return nil, wrong(sayForWhom())
 	}
 	chosen := map[int]bool{}
 	for _, name := range w.For {
@@ -74,7 +74,7 @@ func (d *Desk) People(w *Whom, repo *desired.Repo) ([]int, error) {
 			}
 		}
 		if len(chosen) == 0 {
-			return nil, say.MatchesNobody(w.Only)
+			return nil, sayMatchesNobody(w.Only)
 		}
 	}
 	if w.From != "" {
@@ -95,6 +95,9 @@ func (d *Desk) People(w *Whom, repo *desired.Repo) ([]int, error) {
 
 // Somebody is the number of a person who is named by id or user name.
 func Somebody(repo *desired.Repo, name string) (int, error) {
+	if name == "" {
+		return -1, wrong(sayForWhom())
+	}
 	if p := repo.People.Named(name); p >= 0 {
 		return p, nil
 	}
@@ -111,7 +114,7 @@ type WrongList struct {
 	List []*source.Problem
 }
 
-func (w *WrongList) Error() string { return say.ListWrong(w.File, len(w.List)).Error() }
+func (w *WrongList) Error() string { return sayListWrong(w.File, len(w.List)).Error() }
 
 // readListed reads a list of people: a CSV file with a column id or userName. Its other
 // columns are values of people where they are named like attributes.
@@ -125,7 +128,7 @@ func (d *Desk) readListed(w *Whom, repo *desired.Repo) error {
 		key = t.Column("userName")
 	}
 	if key < 0 {
-		return say.ListNamesNobody(w.From)
+		return sayListNamesNobody(w.From)
 	}
 	attrs := make([]string, len(t.Header))
 	for i, h := range t.Header {
@@ -145,7 +148,7 @@ func (d *Desk) readListed(w *Whom, repo *desired.Repo) error {
 		p := named(row.Cells[key])
 		if p < 0 {
 			problems = append(problems, source.NewProblem(
-				t.Pos(row, key), "unknown-person", say.NobodyBy(row.Cells[key]), say.CorrectTheList(),
+				t.Pos(row, key), "unknown-person", sayNobodyBy(row.Cells[key]), sayCorrectTheList(),
 			))
 			continue
 		}
@@ -178,14 +181,14 @@ func Assigned(repo *desired.Repo, args []string) (map[string]string, error) {
 	for _, arg := range args {
 		name, value, ok := strings.Cut(arg, "=")
 		if !ok || name == "" {
-			return nil, wrong(say.SetsNothing(arg))
+			return nil, wrong(saySetsNothing(arg))
 		}
 		name, err := repo.Attribute(name)
 		if err != nil {
 			return nil, wrong(err)
 		}
 		if table.Fold(name) == "id" {
-			return nil, wrong(say.NoOtherID())
+			return nil, wrong(sayNoOtherID())
 		}
 		if desired.IsDate(name) && value != "" {
 			if _, err := day.Parse(value); err != nil {
@@ -222,7 +225,7 @@ type Amended struct {
 // A WouldNotPass is an amendment after which the files would not pass.
 type WouldNotPass struct{ List []*source.Problem }
 
-func (w *WouldNotPass) Error() string { return say.WouldNotPass(len(w.List)).Error() }
+func (w *WouldNotPass) Error() string { return sayWouldNotPass(len(w.List)).Error() }
 
 // Comes works out what an amendment comes to. Nothing is written.
 func (d *Desk) Comes(repo *desired.Repo, a *amend.Amendment) (*Amended, error) {
@@ -273,17 +276,88 @@ func (a *Amended) Commit(message string) (commit string, err error) {
 	names := a.Names()
 	dirty, err := gitrepo.Dirty(a.desk.Dir, names)
 	if err != nil {
-		return "", say.NoGit(err)
+		return "", sayNoGit(err)
 	}
 	if len(dirty) > 0 {
-		return "", say.Uncommitted(dirty)
+		return "", sayUncommitted(dirty)
 	}
 	if err := a.files.Write(); err != nil {
 		return "", err
 	}
 	commit, err = gitrepo.CommitFiles(a.desk.ctx, a.desk.Dir, names, message)
 	if err != nil {
-		return "", say.NotCommitted(names, err)
+		return "", sayNotCommitted(names, err)
 	}
 	return commit, nil
+}
+
+// sayWouldNotPass counts what would be wrong with files as they would be.
+func sayWouldNotPass(n int) error {
+	return fmt.Errorf(
+		"as amended, the files would not pass: %s (above); nothing was "+
+			"written", model.Count(n, "problem", "problems"),
+	)
+}
+
+// sayNoGit is a commit where there is no Git.
+func sayNoGit(err error) error {
+	return fmt.Errorf("--commit needs Git: %w; use --write instead. Nothing was written", err)
+}
+
+// sayUncommitted are files that somebody has changed already.
+func sayUncommitted(files []string) error {
+	return fmt.Errorf(
+		"%s changes that are not committed, which would be committed along; commit or undo them first, "+
+			"or use --write. Nothing was written",
+		model.Plural(len(files), files[0]+" has", strings.Join(files, " and ")+" have"),
+	)
+}
+
+// sayNotCommitted is a commit that failed after the files were written.
+func sayNotCommitted(files []string, err error) error {
+	return fmt.Errorf(
+		"%s written, and not committed: %w",
+		model.Plural(len(files), files[0]+" was", words.Several(files)+" were"),
+		err,
+	)
+}
+
+// sayForWhom asks for the people who are meant.
+func sayForWhom() error {
+	return errors.New("for whom? Name them with --for E0042, with --only FILTER, or with --from LIST.csv")
+}
+
+// sayMatchesNobody is a filter that matches nobody.
+func sayMatchesNobody(filter string) error {
+	return fmt.Errorf("nobody matches %s; try it with: pravet list people --only '%s'", filter, filter)
+}
+
+// saySetsNothing is a word that is no assignment.
+func saySetsNothing(word string) error {
+	return fmt.Errorf("%q sets nothing; ATTRIBUTE=VALUE is expected, for example title=\"Desk lead\"", word)
+}
+
+// sayNoOtherID is an attempt to give a person another id.
+func sayNoOtherID() error {
+	return errors.New(
+		"an id stays as it is, as the ledger and other files know the person by it; change userName instead",
+	)
+}
+
+// sayListNamesNobody is a list without a column that names people.
+func sayListNamesNobody(file string) error {
+	return fmt.Errorf("%s: neither a column id nor a column userName is in its header; add one", file)
+}
+
+// sayNobodyBy is a name in a list that nobody has.
+func sayNobodyBy(name string) string { return fmt.Sprintf("there is no person %q", name) }
+
+// sayCorrectTheList is what to do about it.
+func sayCorrectTheList() string {
+	return "correct the list, or take in the person first: pravet intake"
+}
+
+// sayListWrong counts what is wrong in a list.
+func sayListWrong(file string, n int) error {
+	return fmt.Errorf("%s has %s (above); nothing was written", file, model.Count(n, "problem", "problems"))
 }

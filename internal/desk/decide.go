@@ -2,16 +2,17 @@ package desk
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/guard"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // A Decision is one accept or reject while it is made.
@@ -69,7 +70,7 @@ func (s *Selection) open(l ledger.Ledger) error {
 		}
 	}
 	if done > 0 && left == 0 {
-		return say.NothingToDecide(p.ID)
+		return sayNothingToDecide(p.ID)
 	}
 	s.folk() // read, if nobody has asked for them yet
 	if err := mend(s.desk.state); err != nil {
@@ -78,7 +79,7 @@ func (s *Selection) open(l ledger.Ledger) error {
 	var old *carry.OutOfDate
 	err := carry.InDate(s.desk.ctx, s.desk.state, p, l)
 	if errors.As(err, &old) {
-		return say.TooOldToDecide(p.ID, old.Moved)
+		return sayTooOldToDecide(p.ID, old.Moved)
 	}
 	return err
 }
@@ -108,7 +109,7 @@ func (x *Decision) choose(names []string) error {
 		return err
 	}
 	if len(changes) == 0 && !x.Choice.All {
-		return wrong(say.NothingFits())
+		return wrong(sayNothingFits())
 	}
 	for _, ch := range changes {
 		x.Choice.Changes[ch.ID] = true
@@ -152,7 +153,7 @@ func (x *Decision) Accept(lift []string, forGood bool) (*decisions.Made, error) 
 	if x.Choice.ForGood = forGood; !forGood {
 		x.careful()
 		if x.ForGood > 0 && !x.Choice.All && len(x.Choice.Changes)+len(x.Choice.Aside) == 0 {
-			return nil, wrong(say.OnlyForGood(x.ForGood))
+			return nil, wrong(sayOnlyForGood(x.ForGood))
 		}
 	}
 	for _, g := range lift {
@@ -160,11 +161,11 @@ func (x *Decision) Accept(lift []string, forGood bool) (*decisions.Made, error) 
 		case !known:
 			return nil, wrongIn("lift", prepare.UnknownName("guard", g, guard.Names(guard.ForChange)))
 		case g == guard.Keeping:
-			return nil, wrong(say.CannotLiftKept())
+			return nil, wrong(sayCannotLiftKept())
 		case entry.Lift == guard.Never:
-			return nil, wrong(say.CannotLift(g))
+			return nil, wrong(sayCannotLift(g))
 		case entry.Lift == guard.ForChange && len(x.named) == 0:
-			return nil, wrong(say.LiftOneByOne(g))
+			return nil, wrong(sayLiftOneByOne(g))
 		}
 	}
 	lifts := decisions.Lifts{Guards: lift}
@@ -175,7 +176,7 @@ func (x *Decision) Accept(lift []string, forGood bool) (*decisions.Made, error) 
 	}
 	made, err := x.maker.Accept(x.desk.ctx, x.Choice, lifts, x.because)
 	if errors.Is(err, decisions.ErrLeft) {
-		return nil, wrong(say.AllRejected(len(x.Choice.Left), x.Choice.Left[0]))
+		return nil, wrong(sayAllRejected(len(x.Choice.Left), x.Choice.Left[0]))
 	}
 	return made, err
 }
@@ -197,7 +198,65 @@ func (x *Decision) Held(guard string) (n int) {
 // tells what of it was done already.
 func (x *Decision) Reject(until day.Day, standing bool) (*decisions.Made, error) {
 	if asOf, err := day.Parse(x.Plan.AsOf); err == nil && until != day.None && until < asOf {
-		return nil, wrong(say.UntilIsOver(until, asOf))
+		return nil, wrong(sayUntilIsOver(until, asOf))
 	}
 	return x.maker.Reject(x.desk.ctx, x.Choice, until, standing, x.because)
+}
+
+// sayAllRejected is a selection of nothing but what was rejected.
+func sayAllRejected(n int, id string) error {
+	return fmt.Errorf(
+		"nothing was accepted: %s rejected earlier; to accept one, name it by its id, for example %s",
+		model.Count(n, "change that fits was", "changes that fit were"), id,
+	)
+}
+
+// sayNothingToDecide is a decision about a plan that has been carried out.
+func sayNothingToDecide(plan string) error {
+	return fmt.Errorf(
+		"plan %s has been carried out, so there is nothing left to decide about it; draft again with: pravet draft",
+		plan,
+	)
+}
+
+// sayTooOldToDecide is a decision about a plan that is out of date.
+func sayTooOldToDecide(plan string, moved []string) error {
+	return fmt.Errorf(
+		"plan %s is out of date, and nothing was decided: %s. Draft again, and decide about the new plan", plan,
+		strings.Join(moved, "; "),
+	)
+}
+
+// sayNothingFits is a selection that no change fits.
+func sayNothingFits() error { return errors.New("the plan has no change that fits") }
+
+// sayOnlyForGood is a choice of nothing but what cannot be undone, none of it by name.
+func sayOnlyForGood(n int) error {
+	return fmt.Errorf(
+		"%s cannot be undone, and nothing was accepted; name %s by id or number, or add --for-good",
+		model.Count(n, "change", "changes"), model.Plural(n, "it", "them"),
+	)
+}
+
+// sayCannotLift is a guard that holds what cannot be done.
+func sayCannotLift(guard string) error {
+	return fmt.Errorf("--lift: the guard %s cannot be lifted; remove what causes it", guard)
+}
+
+// sayLiftOneByOne is a guard that may be lifted only for single changes.
+func sayLiftOneByOne(guard string) error {
+	return fmt.Errorf(
+		"--lift: the guard %s can be lifted only for one change at a time; name the change by its id or number: "+
+			"pravet accept PLAN CHANGE --lift %s --because REASON", guard, guard,
+	)
+}
+
+// sayCannotLiftKept is said of what standing.yaml keeps.
+func sayCannotLiftKept() error {
+	return errors.New("--lift: the guard kept cannot be lifted; remove the entry under kept in standing.yaml, or wait until it expires")
+}
+
+// sayUntilIsOver is a rejection that would end before the day of its plan.
+func sayUntilIsOver(until, asOf day.Day) error {
+	return fmt.Errorf("--until: %s is over on %s, the day of the plan", until, asOf)
 }

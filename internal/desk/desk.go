@@ -7,6 +7,7 @@ package desk
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os/user"
 	"path/filepath"
 	"slices"
@@ -16,11 +17,11 @@ import (
 	"github.com/gofrs/flock"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/source"
 )
 
@@ -114,7 +115,7 @@ func wrongIn(field string, err error) error { return &Wrong{Field: field, Err: e
 // Problems is files that must be mended first.
 type Problems struct{ List []*source.Problem }
 
-func (p *Problems) Error() string { return say.Problems(len(p.List)).Error() }
+func (p *Problems) Error() string { return sayProblems(len(p.List)).Error() }
 
 // env is a variable of the environment, "" where it is not set.
 func (d *Desk) env(name string) string {
@@ -267,7 +268,7 @@ func (d *Desk) Book() (ledger.Ledger, error) {
 func (d *Desk) Record() (ledger.Ledger, error) {
 	l, err := d.Book()
 	if err == nil && d.book == nil {
-		err = say.NoLedger()
+		err = sayNoLedger()
 	}
 	return l, err
 }
@@ -311,7 +312,7 @@ func (d *Desk) proven() (ledger.Ledger, error) {
 	}
 	v, err := l.Verify()
 	if err == nil && v.Broken != 0 {
-		err = say.LedgerBrokenBefore(v.Says)
+		err = sayLedgerBrokenBefore(v.Says)
 	}
 	return l, err
 }
@@ -323,4 +324,22 @@ func (d *Desk) lease(l ledger.Ledger, what string) error {
 		d.leases = append(d.leases, release)
 	}
 	return err
+}
+
+// sayLedgerBrokenBefore is a ledger that does not hold all that was written, before a run.
+func sayLedgerBrokenBefore(says string) error {
+	return fmt.Errorf("the ledger is not whole: %s; nothing was changed. Put the whole ledger back", says)
+}
+
+// sayProblems is said below the problems of files that do not pass.
+func sayProblems(n int) error {
+	return fmt.Errorf(
+		"the files have %s that must be fixed first; see them all with: pravet check",
+		model.Count(n, "problem", "problems"),
+	)
+}
+
+// sayNoLedger is a question about a ledger that there is not.
+func sayNoLedger() error {
+	return errors.New("this repository has no ledger yet; it begins with the first draft")
 }

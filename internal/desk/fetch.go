@@ -1,11 +1,14 @@
 package desk
 
 import (
+	"fmt"
+	"strings"
+
 	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/connect"
+	"pravet/internal/core/model"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // live are the applications that are named, all live ones when none is; none of them where there
@@ -17,7 +20,7 @@ func (d *Desk) live(apps []string) (*prepare.State, []int, error) {
 	}
 	live, notLive, err := s.Live(apps)
 	if err == nil && len(notLive) > 0 {
-		err = wrong(say.NotFetched(notLive))
+		err = wrong(sayNotFetched(notLive))
 	}
 	return s, live, err
 }
@@ -51,7 +54,7 @@ func failedOf(list []prepare.Fetched) error {
 		}
 	}
 	if failed > 0 {
-		return say.FetchFailed(failed, len(list))
+		return SayFetchFailed(failed, len(list))
 	}
 	return nil
 }
@@ -94,4 +97,17 @@ func (d *Desk) Abilities(apps []string) ([]Ability, error) {
 		}
 	}
 	return out, nil
+}
+
+// sayNotFetched is that applications were named that are not fetched.
+func sayNotFetched(apps []string) error {
+	return fmt.Errorf(
+		"%s %s its export itself; only what is reached by scim, ldap, postgres or program is fetched",
+		strings.Join(apps, ", "), model.Plural(len(apps), "writes", "each writes"),
+	)
+}
+
+// SayFetchFailed is that some applications could not be fetched.
+func SayFetchFailed(failed, of int) error {
+	return fmt.Errorf("%d of %s could not be fetched", failed, model.Count(of, "application", "applications"))
 }

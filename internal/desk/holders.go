@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"fmt"
 	"strings"
 
 	"pravet/internal/core/access"
@@ -8,7 +9,6 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/past"
-	"pravet/internal/say"
 )
 
 // A Holder is an account that holds a thing, with what is known of how that came.
@@ -82,9 +82,9 @@ func (d *Desk) HoldersAt(address string, effective bool, at string) ([]Holder, *
 			return nil, nil, err
 		}
 		if first == day.None {
-			return nil, nil, say.NoneKept(x.Missing[0])
+			return nil, nil, sayNoneKept(x.Missing[0])
 		}
-		return nil, nil, say.KeptSince(x.Missing[0], first.String())
+		return nil, nil, sayKeptSince(x.Missing[0], first.String())
 	}
 	list := x.Holders(thing, effective)
 	var accounts []string
@@ -148,4 +148,14 @@ func (g *given) by(h *access.Holder) (d *past.Decision, err error) {
 		}
 	}
 	return nil, nil
+}
+
+// sayNoneKept is said where no export of a past day is kept; err says of which application.
+func sayNoneKept(err error) error {
+	return fmt.Errorf("%w; none is kept yet, and the next draft keeps what the exports hold", err)
+}
+
+// sayKeptSince is said where the exports that are kept begin later.
+func sayKeptSince(err error, first string) error {
+	return fmt.Errorf("%w; the first that is kept was taken on %s", err, first)
 }

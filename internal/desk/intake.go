@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"fmt"
 	"path"
 	"path/filepath"
 	"slices"
@@ -10,7 +11,6 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/desired"
 	"pravet/internal/intake"
-	"pravet/internal/say"
 	"pravet/internal/sheet"
 )
 
@@ -72,23 +72,23 @@ func sourceOf(repo *desired.Repo, x Sheet) (*desired.Source, error) {
 		return nil, wrongIn("date", err)
 	}
 	if x.Format != "" && !slices.Contains(sheet.Formats, x.Format) {
-		return nil, wrong(say.NotOneOf("in", x.Format, sheet.Formats))
+		return nil, wrong(SayNotOneOf("in", x.Format, sheet.Formats))
 	}
 	if x.Number != "" && !strings.Contains(x.Number, "#") {
-		return nil, wrong(say.NoDigits(x.Number))
+		return nil, wrong(sayNoDigits(x.Number))
 	}
 	if r := []rune(strings.ReplaceAll(x.Delimiter, `\t`, "\t")); len(r) == 1 {
 		s.Delimiter = r[0]
 	} else if x.Delimiter != "" {
-		return nil, wrong(say.OneCharacter(x.Delimiter))
+		return nil, wrong(sayOneCharacter(x.Delimiter))
 	}
 	if x.Into != "" && (!strings.HasPrefix(path.Clean(x.Into), "people/") || !desired.IsPeopleFile(x.Into)) {
-		return nil, wrong(say.NotAPeopleFile(x.Into))
+		return nil, wrong(sayNotAPeopleFile(x.Into))
 	}
 	for _, m := range x.Maps {
-		attr, column, ok := strings.Cut(m, "=")
-		if !ok || attr == "" || column == "" {
-			return nil, wrong(say.NotAMapping(m))
+		attr, column, err := mapping(m)
+		if err != nil {
+			return nil, err
 		}
 		mapped, err := repo.Mapping(attr, column)
 		if err != nil {
@@ -99,13 +99,22 @@ func sourceOf(repo *desired.Repo, x Sheet) (*desired.Source, error) {
 	return s, nil
 }
 
+// mapping reads ATTRIBUTE=COLUMN.
+func mapping(text string) (attr, column string, err error) {
+	attr, column, ok := strings.Cut(text, "=")
+	if !ok || attr == "" || column == "" {
+		return "", "", wrong(sayNotAMapping(text))
+	}
+	return attr, column, nil
+}
+
 // sheetOf reads the spreadsheet of a source.
 func (d *Desk) sheetOf(s *desired.Source) (*sheet.Table, error) {
 	o := sheet.Options{Encoding: s.Encoding, Delimiter: s.Delimiter, Format: s.Format}
 	if s.Program != nil {
 		data, err := sheet.Output(d.ctx, d.Dir, s.Program, d.Environ)
 		if err != nil {
-			return nil, say.SourceFailed(s.Name, err)
+			return nil, saySourceFailed(s.Name, err)
 		}
 		return sheet.Read(data, s.Program[0], o)
 	}
@@ -207,4 +216,24 @@ func (x *Intake) header() []string {
 		}
 	}
 	return cols
+}
+
+// sayNoDigits is a --number without a place for digits.
+func sayNoDigits(text string) error {
+	return fmt.Errorf("--number %s has no # where digits are to stand; write it like E####", text)
+}
+
+// sayOneCharacter is a --delimiter that is none.
+func sayOneCharacter(text string) error {
+	return fmt.Errorf(`--delimiter %q is not one character; use for example ";" or "\t"`, text)
+}
+
+// sayNotAPeopleFile is an --into that people are not read from.
+func sayNotAPeopleFile(name string) error {
+	return fmt.Errorf("--into %s: people are read from people/NAME.csv or people/NAME.yaml", name)
+}
+
+// saySourceFailed is a source whose program gave nothing.
+func saySourceFailed(name string, err error) error {
+	return fmt.Errorf("the program of source %s failed: %w; nothing was taken in", name, err)
 }

@@ -3,6 +3,7 @@ package desk
 import (
 	"cmp"
 	"encoding/json"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -13,7 +14,6 @@ import (
 	"pravet/internal/core/table"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
-	"pravet/internal/say"
 )
 
 // LogKinds are the kinds of entries that can be asked for.
@@ -56,7 +56,7 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 	}
 	if len(entries) == 0 {
 		if w.Subject != "" {
-			return nil, say.NotOnRecord(w.Subject)
+			return nil, sayNotOnRecord(w.Subject)
 		}
 		if err := w.missing(d, l); err != nil {
 			return nil, err
@@ -82,7 +82,7 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 // read reads the days, and finds the id of a person who is named otherwise.
 func (w *Logging) read(d *Desk) (err error) {
 	if w.Kind != "" && !slices.Contains(LogKinds, w.Kind) {
-		return wrong(say.NotOneOf("kind", w.Kind, LogKinds))
+		return wrong(SayNotOneOf("kind", w.Kind, LogKinds))
 	}
 	w.since, w.until = day.None, day.None
 	if w.SinceText != "" {
@@ -143,7 +143,7 @@ func (w *Logging) entries(l ledger.Ledger) (entries []*ledger.Entry, err error) 
 		func(e *ledger.Entry) error {
 			var about struct{ Run, Plan string }
 			if err := json.Unmarshal(e.Body, &about); err != nil {
-				return say.BadEntry(e.Seq, err)
+				return sayBadEntry(e.Seq, err)
 			}
 			if about.Run == w.Subject || about.Plan != "" && strings.HasPrefix(about.Plan, w.Subject) {
 				subjects[e.Subject] = true
@@ -191,7 +191,7 @@ func (w *Logging) missing(d *Desk, l ledger.Ledger) error {
 			return err
 		}
 		repo.ReadPeople()
-		return wrong(say.NothingOnRecord("the person", w.Person, repo.NearestPerson(w.Person)))
+		return wrong(sayNothingOnRecord("the person", w.Person, repo.NearestPerson(w.Person)))
 	}
 	app := w.App
 	if w.Thing != "" {
@@ -211,7 +211,7 @@ func (w *Logging) missing(d *Desk, l ledger.Ledger) error {
 	if found, err := known(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}); err != nil || found {
 		return err
 	}
-	return wrong(say.NothingOnRecord("the application", app, table.Nearest(app, repo.AppIDs())))
+	return wrong(sayNothingOnRecord("the application", app, table.Nearest(app, repo.AppIDs())))
 }
 
 // fits reports whether an entry is wanted; of a person the ledger's index knows.
@@ -271,7 +271,7 @@ func (d *Desk) Verify(head string) (*ledger.Verdict, error) {
 	found := false
 	err = l.Scan(ledger.Query{}, func(e *ledger.Entry) error { found = found || e.Hash == head; return nil })
 	if err == nil && !found {
-		err = say.NoSuchHead(head)
+		err = sayNoSuchHead(head)
 	}
 	return v, err
 }
@@ -280,7 +280,7 @@ func (d *Desk) Verify(head string) (*ledger.Verdict, error) {
 func proof(l ledger.Ledger) (*ledger.Verdict, error) {
 	v, err := l.Verify()
 	if err == nil && v.Broken != 0 {
-		err = say.LedgerBroken(v.Says)
+		err = sayLedgerBroken(v.Says)
 	}
 	return v, err
 }
@@ -297,4 +297,37 @@ func (d *Desk) Trust(because string) (entry int64, err error) {
 		return 0, err
 	}
 	return v.Entries + 1, l.Trust(because)
+}
+
+// sayNotOnRecord is a run or a plan that the ledger does not know.
+func sayNotOnRecord(name string) error {
+	return fmt.Errorf("the ledger has no run or plan %q; see: pravet log", name)
+}
+
+// sayNothingOnRecord is a name of what neither the files nor the ledger know; near is the
+// nearest in the files, or "".
+func sayNothingOnRecord(what, name, near string) error {
+	return fmt.Errorf(
+		"neither the files nor the ledger knows %s %q%s",
+		what,
+		name,
+		meant("; ", near, "see: pravet log"),
+	)
+}
+
+// sayLedgerBroken is a ledger that does not hold all that was written.
+func sayLedgerBroken(says string) error {
+	return fmt.Errorf("the ledger is not whole: %s; put the whole ledger back", says)
+}
+
+// sayBadEntry is an entry of the ledger that is not what it should be.
+func sayBadEntry(entry int64, err error) error {
+	return fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", entry, err)
+}
+
+// sayNoSuchHead is a noted head that the ledger does not have.
+func sayNoSuchHead(head string) error {
+	return fmt.Errorf(
+		"the ledger is whole, and has no entry with the hash %s: it is not the one that was noted", head,
+	)
 }

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
@@ -11,7 +12,6 @@ import (
 	"pravet/internal/core/table"
 	"pravet/internal/core/words"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // numbers are changes by their numbers in the plan as show lists it: 3-9,14.
@@ -40,9 +40,9 @@ func (s *Selection) Named(name string) ([]*plan.Change, error) {
 	}
 	switch {
 	case name == "" || len(found) == 0:
-		return nil, wrong(say.NoChange(name, s.plan.ID))
+		return nil, wrong(sayNoChange(name, s.plan.ID))
 	case len(found) > 1:
-		return nil, wrong(say.ManyChanges(len(found), name))
+		return nil, wrong(sayManyChanges(len(found), name))
 	}
 	return found, nil
 }
@@ -89,10 +89,10 @@ func (s *Selection) byRef(begin string) ([]*plan.Change, error) {
 	}
 	switch len(found) {
 	case 0:
-		return nil, wrong(say.NoCause(begin, s.plan.ID))
+		return nil, wrong(sayNoCause(begin, s.plan.ID))
 	case 1:
 	default:
-		return nil, wrong(say.ManyCauses(len(found), begin))
+		return nil, wrong(sayManyCauses(len(found), begin))
 	}
 	var out []*plan.Change
 	for _, ids := range found {
@@ -133,14 +133,14 @@ func byNumber(p *plan.Plan, name string) (out []*plan.Change, err error) {
 		}
 		from, err := strconv.Atoi(first)
 		if err != nil {
-			return nil, wrong(say.NotANumber(first))
+			return nil, wrong(sayNotANumber(first))
 		}
 		to, err := strconv.Atoi(last)
 		if err != nil {
-			return nil, wrong(say.NotANumber(last))
+			return nil, wrong(sayNotANumber(last))
 		}
 		if from < 1 || to > len(all) || from > to {
-			return nil, wrong(say.NoNumbers(part, len(all)))
+			return nil, wrong(sayNoNumbers(part, len(all)))
 		}
 		out = append(out, all[from-1:to]...)
 	}
@@ -181,4 +181,34 @@ func (s *Selection) Key(o *outline.Outline, by string) (key func(*plan.Change) s
 		return nil, "", wrongIn("group-by", prepare.UnknownName("grouping or attribute of people", by, Groupings))
 	}
 	return func(ch *plan.Change) string { return s.personValue(ch, attr) }, attr, nil
+}
+
+// sayNoChange is a change that a plan does not have.
+func sayNoChange(name, plan string) error {
+	return fmt.Errorf("the plan has no change %q; list them with: pravet show %s --brief", name, plan)
+}
+
+// sayManyChanges is a beginning of an id that several changes have.
+func sayManyChanges(n int, begin string) error {
+	return fmt.Errorf("%d changes begin with %q; write more of the id", n, begin)
+}
+
+// sayNotANumber is a word that should be the number of a change.
+func sayNotANumber(word string) error {
+	return fmt.Errorf("%q is not the number of a change; for example: 3-9,14", word)
+}
+
+// sayNoNumbers is a number, or some, that no change of a plan has.
+func sayNoNumbers(part string, n int) error {
+	return fmt.Errorf("the plan has no changes %s; they are numbered from 1 to %d", part, n)
+}
+
+// sayNoCause is a cause or a fold that a plan does not have.
+func sayNoCause(begin, plan string) error {
+	return fmt.Errorf("the plan has no cause or fold :%s; see them with: pravet show %s --summary", begin, plan)
+}
+
+// sayManyCauses is a beginning that several causes or folds have.
+func sayManyCauses(n int, begin string) error {
+	return fmt.Errorf("%d causes or folds begin with :%s; write more of it", n, begin)
 }

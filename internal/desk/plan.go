@@ -2,6 +2,7 @@ package desk
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -14,7 +15,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 	"pravet/internal/source"
 )
 
@@ -47,7 +47,7 @@ func (d *Desk) Newest() (id string, err error) {
 		},
 	)
 	if err == nil && id == "" {
-		err = say.NoPlanYet()
+		err = sayNoPlanYet()
 	}
 	return id, err
 }
@@ -232,7 +232,7 @@ func (d *Desk) spare(file string) error {
 			return nil // a plan may be written over
 		}
 	}
-	return say.OutIsTaken(rel)
+	return sayOutIsTaken(rel)
 }
 
 // Backout drafts the plan that undoes a run, and puts it on record.
@@ -317,7 +317,7 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carr
 // register makes sure that a plan was drafted here, or is what would be.
 func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
 	if p.Desired.Environment != d.Environment {
-		return say.OtherEnvironment(p.ID, p.Desired.Environment, d.Environment)
+		return sayOtherEnvironment(p.ID, p.Desired.Environment, d.Environment)
 	}
 	known, err := prepare.Registered(l, p)
 	if err != nil || known {
@@ -354,3 +354,31 @@ type Closed struct {
 	Arrived  []*carry.Arrival    // what was left to somebody else
 	UnderWay string              // who is at it now, so that nothing was closed; "" for nobody
 }
+
+// sayOtherEnvironment is a plan of one environment in another.
+func sayOtherEnvironment(plan, of, here string) error {
+	called := func(name string) string {
+		if name == "" {
+			return "live"
+		}
+		return name
+	}
+	return fmt.Errorf(
+		"plan %s is for the environment %s, and this is %s; it runs nowhere else: --env %s",
+		plan,
+		called(of),
+		called(here),
+		called(of),
+	)
+}
+
+// sayOutIsTaken is an --out that would write over something else.
+func sayOutIsTaken(file string) error {
+	return fmt.Errorf(
+		"--out: %s is a file of this repository, and no plan; nothing was written. Name another file",
+		file,
+	)
+}
+
+// sayNoPlanYet is said where the newest plan is wanted and there is none.
+func sayNoPlanYet() error { return errors.New("there is no plan yet; draft one with: pravet draft") }

@@ -1,13 +1,14 @@
 package desk
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/report"
 	"pravet/internal/ledger"
-	"pravet/internal/say"
 )
 
 // A Reporting is what reports are wanted of.
@@ -37,7 +38,7 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 		return nil, err
 	}
 	if known := sight.Known; known != nil && len(known.Exports) == 0 && known.Revision == "" {
-		return nil, say.BeforeTheLedger(x.At)
+		return nil, sayBeforeTheLedger(x.At)
 	}
 	if sight.Known == nil {
 		sight.Only(x.Apps)
@@ -50,7 +51,7 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 		return nil, err
 	}
 	if in.From > in.To {
-		return nil, wrong(say.SpanTurned(in.From, in.To))
+		return nil, wrong(saySpanTurned(in.From, in.To))
 	}
 	l, err := d.Book()
 	if err != nil {
@@ -104,7 +105,7 @@ func recorded(l ledger.Ledger, in *report.Input) error {
 		}
 		in.Changes = append(in.Changes, report.Change{
 			On: on.String(), App: o.App, Verb: o.Verb, Account: o.Account, Person: o.Person, What: o.What, Run: o.Run,
-			By: say.Name(e.By), Effect: effect.String(),
+			By: ledger.Who(e.By), Effect: effect.String(),
 		})
 		return nil
 	})
@@ -112,9 +113,9 @@ func recorded(l ledger.Ledger, in *report.Input) error {
 
 // decisionRows is a decision as rows: one for each change that it names, one for a whole plan.
 func decisionRows(e *ledger.Entry, d ledger.Decision, on day.Day) (out []report.Decision) {
-	row := report.Decision{On: on.String(), By: say.Name(e.By), Verdict: d.Verdict, Plan: d.Plan, Because: d.Because}
+	row := report.Decision{On: on.String(), By: ledger.Who(e.By), Verdict: d.Verdict, Plan: d.Plan, Because: d.Because}
 	if len(d.Changes) == 0 {
-		row.What = say.WholePlan(d.Guards)
+		row.What = sayWholePlan(d.Guards)
 		return []report.Decision{row}
 	}
 	for i, id := range d.Changes {
@@ -125,4 +126,25 @@ func decisionRows(e *ledger.Entry, d ledger.Decision, on day.Day) (out []report.
 		out = append(out, row)
 	}
 	return out
+}
+
+// saySpanTurned is a span that ends before it begins.
+func saySpanTurned(from, to day.Day) error {
+	return fmt.Errorf("--from %s is after --to %s; exchange them", from, to)
+}
+
+// sayBeforeTheLedger is a past day of which nothing is known.
+func sayBeforeTheLedger(on string) error {
+	return fmt.Errorf(
+		"nothing is on record of %s: neither a plan, nor an export, nor a commit of the files by then",
+		on,
+	)
+}
+
+// sayWholePlan is what a decision is about that names no change.
+func sayWholePlan(guards []string) string {
+	if len(guards) > 0 {
+		return model.Plural(len(guards), "guard ", "guards ") + strings.Join(guards, ", ")
+	}
+	return "the whole plan"
 }

@@ -1,6 +1,8 @@
 package desk
 
 import (
+	"errors"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -15,7 +17,6 @@ import (
 	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // A Run is a plan that is being carried out.
@@ -32,7 +33,7 @@ type Run struct {
 // that were cut off are closed. Nothing is carried out yet.
 func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if asOf, err := day.Parse(p.AsOf); err != nil || asOf > d.today {
-		return nil, say.NotToday(p.AsOf, d.today.String())
+		return nil, sayNotToday(p.AsOf, d.today.String())
 	}
 	l, err := d.proven()
 	if err != nil {
@@ -79,16 +80,16 @@ func (d *Desk) claim(s *prepare.State, apps []string) error {
 		}
 		spec := s.Repo.Connects[a]
 		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
-			return say.NotClaimed(id, err)
+			return sayNotClaimed(id, err)
 		}
 		at := append([]string{spec.By, spec.URL}, spec.At...)
 		lock := flock.New(filepath.Join(folder, "claims", plan.Name(at...)))
 		ok, err := lock.TryLock()
 		if err != nil {
-			return say.NotClaimed(id, err)
+			return sayNotClaimed(id, err)
 		}
 		if !ok {
-			return say.Claimed(id)
+			return sayClaimed(id)
 		}
 		d.claims = append(d.claims, lock)
 	}
@@ -151,7 +152,7 @@ func (r *Run) Consent(because string) (err error) {
 			Plan: r.Plan.ID, Digest: r.Plan.Digest, Verdict: "accept", All: true, Because: because,
 		}})
 		if err != nil {
-			return say.ConsentNotRecorded(err)
+			return sayConsentNotRecorded(err)
 		}
 		return nil
 	}
@@ -162,7 +163,7 @@ func (r *Run) Consent(because string) (err error) {
 		}
 	}
 	if err := r.accept(ready, false, because); err != nil {
-		return say.ConsentNotRecorded(err)
+		return sayConsentNotRecorded(err)
 	}
 	return r.Decide(r.desk.ctx)
 }
@@ -182,7 +183,7 @@ func (r *Run) accept(ids map[string]bool, nobody bool, because string) error {
 func (r *Run) Unattended() (some bool, err error) {
 	p, rule := r.Plan, r.Repo().Unattended
 	if rule == nil {
-		return false, wrong(say.NoUnattended())
+		return false, wrong(sayNoUnattended())
 	}
 	sel, changes, err := r.desk.Chosen(p, Choice{Only: rule.String()})
 	if err != nil {
@@ -197,7 +198,7 @@ func (r *Run) Unattended() (some bool, err error) {
 	if len(among) == 0 {
 		return false, nil
 	}
-	if err := r.accept(maps.Clone(among), true, say.Unattended(rule.String())); err != nil {
+	if err := r.accept(maps.Clone(among), true, sayUnattended(rule.String())); err != nil {
 		return false, err
 	}
 	if err := r.Among(r.desk.ctx, among); err != nil {
@@ -232,3 +233,36 @@ func (r *Run) Go(progress func(carry.Progress)) (*carry.Result, error) {
 
 // Head is the newest entry of the ledger once the run is over.
 func (r *Run) Head() (ledger.Head, error) { return r.ledger.Head() }
+
+// sayClaimed is that another run changes an application.
+func sayClaimed(app string) error {
+	return fmt.Errorf("another run, from another repository, changes %s just now; wait until it is done", app)
+}
+
+// sayNotClaimed is that nobody can say whether another run changes an application.
+func sayNotClaimed(app string, err error) error {
+	return fmt.Errorf("%s cannot be kept from other runs while this one changes it: %w", app, err)
+}
+
+// sayNotToday is a plan for a day that is yet to come.
+func sayNotToday(asOf, today string) error {
+	return fmt.Errorf(
+		"the plan is for %s, and today is %s; nothing was changed. Apply it then, or draft one for today", asOf, today,
+	)
+}
+
+// sayConsentNotRecorded is a yes that the ledger could not take.
+func sayConsentNotRecorded(err error) error {
+	return fmt.Errorf("the consent could not be recorded, and nothing was changed: %w", err)
+}
+
+// sayNoUnattended is an --unattended where pravet.yaml does not say what that may be.
+func sayNoUnattended() error {
+	return errors.New(
+		"pravet.yaml does not say which changes may be carried out with nobody there; add for example: " +
+			"unattended: effect eq \"keeps\" or verb eq \"suspend\"",
+	)
+}
+
+// sayUnattended is the reason of what is accepted so.
+func sayUnattended(filter string) string { return "unattended: " + filter }

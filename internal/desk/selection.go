@@ -18,7 +18,6 @@ import (
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // A Choice is how changes of a plan are chosen: all that fit each part of it. The part that is empty
@@ -355,7 +354,7 @@ func (s *Selection) known() error {
 			if missing[name] {
 				var all []string
 				x.all(func(name string) { all = append(all, name) })
-				return wrong(say.NotInPlan(x.what, name, x.where, table.Nearest(name, all)))
+				return wrong(sayNotInPlan(x.what, name, x.where, table.Nearest(name, all)))
 			}
 		}
 	}
@@ -411,4 +410,10 @@ func (s *Selection) Lifted(ch *plan.Change, guard string) *decide.Lift {
 // Outline is the outline of some changes of the plan.
 func (s *Selection) Outline(changes []*plan.Change) *outline.Outline {
 	return outline.Make(outline.Input{Plan: s.plan, Changes: changes, States: s.States, History: s.History})
+}
+
+// sayNotInPlan is a name of what a plan has no change of; near is the nearest that it
+// has, or "".
+func sayNotInPlan(what, name, where, near string) error {
+	return fmt.Errorf("there is no %s %q %s%s", what, name, where, meant("; ", near, ""))
 }

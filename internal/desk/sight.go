@@ -17,7 +17,6 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
-	"pravet/internal/say"
 )
 
 // A Sight is how things are on a day, or how they were.
@@ -96,7 +95,7 @@ func (d *Desk) Past(apps []string, text string) (*Sight, error) {
 		return nil, wrongIn("at", err)
 	}
 	if on > d.today {
-		return nil, wrong(say.NotPast(on))
+		return nil, wrong(sayNotPast(on))
 	}
 	l, err := d.Record()
 	if err != nil {
@@ -199,9 +198,9 @@ func (d *Desk) called(name string) (id string, err error) {
 	if n := len(called); n == 1 {
 		return id, nil
 	} else if n > 1 {
-		return "", wrong(say.ManyPeople(name, called[:min(n, maxCalled)], n))
+		return "", wrong(sayManyPeople(name, called[:min(n, maxCalled)], n))
 	}
-	return "", wrong(say.NoPerson(name, repo.NearestPerson(name)))
+	return "", wrong(sayNoPerson(name, repo.NearestPerson(name)))
 }
 
 // Thing finds a thing of a repository by its address.
@@ -216,7 +215,7 @@ func Thing(repo *desired.Repo, text string) (model.AppThing, error) {
 	}
 	kind, ok := model.ParseKind(address.Kind)
 	if !ok {
-		return model.AppThing{}, wrong(say.NotAThing(text))
+		return model.AppThing{}, wrong(sayNotAThing(text))
 	}
 	app := repo.Apps[a]
 	if t := app.Thing(kind, address.Name); t >= 0 {
@@ -226,7 +225,7 @@ func Thing(repo *desired.Repo, text string) (model.AppThing, error) {
 	for t := range app.Things {
 		all = append(all, app.Address(int32(t)).String())
 	}
-	return model.AppThing{}, wrong(say.NoThing(app.ID, kind, address.Name, table.Nearest(text, all)))
+	return model.AppThing{}, wrong(sayNoThing(app.ID, kind, address.Name, table.Nearest(text, all)))
 }
 
 // Blame adds to the places of an answer who changed them last, as of the revision that it is by.
@@ -312,7 +311,7 @@ func values(with []string, known []string) (map[string]string, error) {
 	for _, w := range with {
 		name, value, ok := strings.Cut(w, "=")
 		if !ok || name == "" {
-			return nil, wrong(say.NotAnAssignment(w))
+			return nil, wrong(sayNotAnAssignment(w))
 		}
 		if at := slices.IndexFunc(known, func(k string) bool { return table.Fold(k) == table.Fold(name) }); at >= 0 {
 			name = known[at]
@@ -338,7 +337,7 @@ func (d *Desk) Revision(revision string, with []string, on day.Day) (*access.Vie
 		return nil, wrong(err)
 	case errors.Is(err, prepare.ErrProblems) && revision != "":
 		errs := s.Errors()
-		return nil, say.RevisionProblems(revision, len(errs), errs[0])
+		return nil, sayRevisionProblems(revision, len(errs), errs[0])
 	case errors.Is(err, prepare.ErrProblems):
 		return nil, mend(s)
 	}
@@ -356,4 +355,56 @@ func (d *Desk) Runs() (out [][2]string, err error) {
 		return nil
 	})
 	return out, err
+}
+
+// sayRevisionProblems is a revision whose files do not pass.
+func sayRevisionProblems(revision string, n int, first error) error {
+	return fmt.Errorf(
+		"the files of revision %s do not pass: they have %s, the first: %w", revision,
+		model.Count(n, "problem", "problems"), first,
+	)
+}
+
+// sayNotPast is an --at that is not a past day.
+func sayNotPast(on day.Day) error {
+	return fmt.Errorf("--at: %s is in the future; to see what is due then, use --on %s", on, on)
+}
+
+// sayNotAnAssignment is a --with that sets nothing.
+func sayNotAnAssignment(word string) error {
+	return fmt.Errorf("--with %s: ATTRIBUTE=VALUE is expected, for example --with department=Planning", word)
+}
+
+// sayNoPerson is a name that nobody has; near is the nearest, or "".
+func sayNoPerson(name, near string) error {
+	return fmt.Errorf(
+		"there is no person with the id, the user name or the name %q%s", name,
+		meant("; ", near, "list them with: pravet list people"),
+	)
+}
+
+// sayManyPeople is a name that several people have; they are listed, each in a line, and
+// others are only counted.
+func sayManyPeople(name string, listed []string, n int) error {
+	text := ""
+	for _, l := range listed {
+		text += "\n  " + l
+	}
+	if more := n - len(listed); more > 0 {
+		text += "\n  and " + model.Count(more, "more", "more")
+	}
+	return fmt.Errorf(
+		"%s called %q; name the one that you mean by id or user name:%s",
+		model.Count(n, "person is", "people are"), name, text,
+	)
+}
+
+// sayNotAThing is an address of an account where a thing is expected.
+func sayNotAThing(address string) error {
+	return fmt.Errorf("%s is an account; a group, role or license is expected", address)
+}
+
+// sayNoThing is a thing that an application does not have; near is the nearest, or "".
+func sayNoThing(app string, kind model.Kind, name, near string) error {
+	return fmt.Errorf("%s has no %s %q in its catalog%s", app, kind, name, meant("; ", near, "see: pravet list things"))
 }

@@ -15,6 +15,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 )
 
 // A Ledger is the record of one repository. All methods may be called by
@@ -263,4 +264,10 @@ func Decode[T Body](e *Entry) (T, error) {
 		return v, fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
 	}
 	return v, nil
+}
+
+// Who leaves out the address behind a name; JSON has it.
+func Who(by string) string {
+	name, _, _ := strings.Cut(by, " <")
+	return name
 }

@@ -400,3 +400,12 @@ func standing(f *fact.Fact) string {
 	}
 	return text
 }
+
+// Several names some files, the first of many.
+func Several(files []string) string {
+	const most = 6
+	if len(files) <= most {
+		return strings.Join(files, ", ")
+	}
+	return strings.Join(files[:most], ", ") + " and " + model.Count(len(files)-most, "more file", "more files")
+}

@@ -1,0 +1,178 @@
+package cli
+
+import (
+	"errors"
+	"testing"
+	"time"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
+	"pravet/internal/core/letter"
+	"pravet/internal/core/model"
+	"pravet/internal/ledger"
+	"pravet/internal/prepared"
+)
+
+var errFull = errors.New("the disk is full")
+
+func date(text string) day.Day {
+	d, err := day.Parse(text)
+	if err != nil {
+		panic(err)
+	}
+	return d
+}
+
+// both are two parts of what is said, beside each other.
+func both(one, other string) string { return one + "  " + other }
+
+// What a person at a terminal reads stands in testdata/sentences.txt, each sentence under the name of
+// what says it. UPDATE=1 writes it anew; read it.
+func TestSentences(t *testing.T) {
+	note := &letter.Letter{
+		Reader: "Ada Fell", Address: "ada@x.example", Subject: "2 changes", Body: "Dear Ada Fell,\n\nnothing.\n",
+	}
+	november, december := date("2026-11-24"), date("2026-12-01")
+	prepared.Sentences(t, map[string][]any{
+		"sayAccepted":          {sayAccepted(2, "2w57bede")},
+		"sayAcceptedAlong":     {sayAcceptedAlong()},
+		"sayAcceptedBy":        {sayAcceptedBy("Idris Keane <idris@ferries.example>", "reviewed")},
+		"sayAcceptedPlan":      {sayAcceptedPlan("2w57bede", 34, 38) + " " + sayAcceptedPlan("2w57bede", 1, 1)},
+		"sayAdoptWhich":        {sayAdoptWhich()},
+		"sayAdoptedApp":        {sayAdoptedApp("slips")},
+		"sayAheadBounds":       {sayAheadBounds("P90Y", 10)},
+		"sayAmended":           {sayAmended("end", []string{"2026-12-31"}, []string{"E1", "E2", "E3", "E4"})},
+		"sayArrived":           {sayArrived("run-7", "stores", 2, 2, nil), sayArrived("run-7", "stores", 1, 2, []string{"grant role buyer"})},
+		"sayAsOf":              {sayAsOf("2026-11-10", "", nil) + " " + sayAsOf("2026-11-10", "b3c7", []string{"tickets as exported on 2026-11-09"})},
+		"sayBecauseOf":         {sayBecauseOf()},
+		"sayBeside":            {sayBeside()},
+		"sayBetweenHalfAndAll": {sayBetweenHalfAndAll()},
+		"sayCame":              {sayCame("run-2", "2w57bede", 1, 0)},
+		"sayCommitted":         {sayCommitted([]string{"kits/a.yaml"}, "b3c729fcc8abc", "Amend: end")},
+		"sayCountForGood":      {sayCountForGood(3)},
+		"sayDrafted":           {both(sayDrafted("plans/2w57bede.json", "2w57bede"))},
+		"sayDrawn":             {sayDrawn("seats.png")},
+		"sayDry":               {sayDry()},
+		"sayEmptyFilter":       {sayEmptyFilter()},
+		"sayEmptyRevision":     {sayEmptyRevision()},
+		"sayEndedBut":          {sayEndedBut("run-2", errFull)},
+		"sayEndsMany":          {sayEndsMany(12, 65)},
+		"sayEntry":             {sayEntry(&ledger.Entry{Kind: ledger.Decided, Body: []byte(`{"verdict":"reject","changes":["a","b"],"until":"2026-12-31","because":"not yet"}`)}), sayEntry(&ledger.Entry{Kind: ledger.StoodSince, Body: []byte(`{"app":"till","came":[` + `{"path":"ashore","accounts":["a","b"]},{"path":"ashore","step":"suspend","accounts":["a"]}],` + `"went":[{"step":"suspend","accounts":["kiosk"]}]}`)})},
+		"sayExclusive":         {sayExclusive([]string{"brief", "full"})},
+		"sayFetched":           {sayFetched("berths", 44)},
+		"sayFilesAskStill":     {sayFilesAskStill("run-7")},
+		"sayFilterColumn":      {sayFilterColumn(7, errFull)},
+		"sayFlag":              {sayFlag("on", errFull)},
+		"sayFolderNotEmpty":    {sayFolderNotEmpty("north")},
+		"sayForBounds":         {sayForBounds("-P1D", 10)},
+		"sayForSomebody":       {sayForSomebody(2, "2w57bede")},
+		"sayFoundOn":           {sayFoundOn(november)},
+		"sayGroupByAlone":      {sayGroupByAlone()},
+		"sayHeldBy":            {sayHeldBy(2, []string{"seats", "separation"}, "2w57bede", "seats")},
+		"sayHeldByGuards":      {sayHeldByGuards(1)},
+		"sayHint":              {sayHint()},
+		"sayHowMany":           {sayHowMany()},
+		"sayIntakeWhat":        {sayIntakeWhat([]string{"season"})},
+		"sayInterrupted":       {sayInterrupted()},
+		"sayInterruptions":     {sayInterruptions(99)},
+		"sayIntoWhich":         {sayIntoWhich()},
+		"sayLacking":           {sayLacking(2)},
+		"sayLackingAfter":      {sayLackingAfter(1)},
+		"sayLacksToday":        {sayLacksToday(november)},
+		"sayLeftAlone":         {sayLeftAlone(decide.Past, 1, "2026-11-24") + ", " + sayLeftAlone(decide.Lacking, 2, "")},
+		"sayLeftForGood":       {sayLeftForGood(2)},
+		"sayLeftForSomebody":   {sayLeftForSomebody(2, "zfhvg6at")},
+		"sayLeftOfPlan":        {sayLeftOfPlan(1, "2w57bede"), sayLeftOfPlan(7, "2w57bede")},
+		"sayLeftRejected":      {sayLeftRejected(1)},
+		"sayLetterFailed":      {sayLetterFailed(note, errFull, true), sayLetterFailed(note, errFull, false)},
+		"sayLetterLines":       {sayLetterLines(note)},
+		"sayLetterTo":          {sayLetterTo(note, "folder outbox")},
+		"sayLetterUnsure":      {sayLetterUnsure("0a1b", "ada@x.example", "smtp mail.x.example:587", "2026-11-24T09:00:00Z")},
+		"sayLettersDue":        {sayLettersDue(0), sayLettersDue(1), sayLettersDue(2)},
+		"sayLettersLater":      {sayLettersLater(errFull)},
+		"sayLettersSent":       {sayLettersSent(1), sayLettersSent(3)},
+		"sayLifted":            {sayLifted("seats", "2w57bede", 5)},
+		"sayLike":              {sayLike("E0031")},
+		"sayLikeOneself":       {sayLikeOneself()},
+		"sayMayBeThere":        {sayMayBeThere(1)},
+		"sayMinute":            {sayMinute("2026-11-24T09:00:00Z")},
+		"sayMissing":           {sayMissing("which plan?", "pravet apply 2w57bede")},
+		"sayMore":              {sayMore(1200)},
+		"sayMoreChanges":       {sayMoreChanges(1)},
+		"sayNoAnswer":          {sayNoAnswer()},
+		"sayNoFault":           {sayNoFault("sloth", []string{"busy", "late"})},
+		"sayNoFolder":          {sayNoFolder("north")},
+		"sayNoLedgerToCompare": {sayNoLedgerToCompare(errFull)},
+		"sayNoLetters":         {sayNoLetters()},
+		"sayNoNumber":          {sayNoNumber("--seed", `"x"`)},
+		"sayNoPersonThen":      {sayNoPersonThen("E0042", "2026-11-10")},
+		"sayNoReason":          {sayNoReason()},
+		"sayNoRepository":      {sayNoRepository("north", "pravet.yaml")},
+		"sayNoWalkAlone":       {sayNoWalkAlone()},
+		"sayNoWay":             {sayNoWay(errFull)},
+		"sayNoWords":           {sayNoWords("pravet seats", "now")},
+		"sayNotAccepted":       {sayNotAccepted("2w57bede")},
+		"sayNotAnEnvironment":  {sayNotAnEnvironment("No Good")},
+		"sayNotByARun":         {sayNotByARun()},
+		"sayNotCompared":       {sayNotCompared("b3c729fcc8")},
+		"sayNotConfirmed":      {sayNotConfirmed()},
+		"sayNotFetchedBecause": {sayNotFetchedBecause(errFull)},
+		"sayNotListening":      {sayNotListening("127.0.0.1:80", errFull)},
+		"sayNotLoopback":       {sayNotLoopback("0.0.0.0:80")},
+		"sayNotStarted":        {sayNotStarted(errFull)},
+		"sayNotWrittenYet":     {sayNotWrittenYet()},
+		"sayNothingLive":       {sayNothingLive()},
+		"sayNothingTakenIn":    {sayNothingTakenIn(true)},
+		"sayNothingToAmend":    {sayNothingToAmend()},
+		"sayNothingToDo":       {sayNothingToDo()},
+		"sayNothingToTrust":    {sayNothingToTrust()},
+		"sayOddColumns":        {sayOddColumns("moved.csv", []string{"Locker", "Shoe"})},
+		"sayOnRecord":          {sayOnRecord("run-2", 60, "ab12")},
+		"sayOneReportAsCSV":    {sayOneReportAsCSV([]string{"access", "seats"})},
+		"sayOutEnding":         {sayOutEnding("x.txt")},
+		"sayOutside":           {sayOutside("../new.yaml")},
+		"sayPart":              {sayPart(`verb eq "suspend"`)},
+		"sayPlaying":           {sayPlaying("berths", "http://127.0.0.1:8440/berths")},
+		"sayPlotAlone":         {sayPlotAlone()},
+		"sayPlotEnding":        {sayPlotEnding("seats.gif")},
+		"sayProgress":          {sayProgress("tickets", map[model.Effect]int{model.Widens: 12, model.Keeps: 1}, 0, 0), sayProgress("tickets", nil, 2, 90*time.Second)},
+		"sayProposedKits":      {sayProposedKits(2)},
+		"sayQuestion":          {sayQuestion()},
+		"sayRead":              {sayRead(9, 65, 3, 1, 8, 0, 1)},
+		"sayReading":           {sayReading("berths", 200)},
+		"sayRehearsed":         {sayRehearsed("2w57bede", 41, 42)},
+		"sayRehearsedBroken":   {sayRehearsedBroken()},
+		"sayRehearsedHeld":     {sayRehearsedHeld()},
+		"sayRehearsedNot":      {sayRehearsedNot(1)},
+		"sayRehearsedSteps":    {sayRehearsedSteps(5, 1, 7)},
+		"sayRehearsedUndone":   {sayRehearsedUndone(3)},
+		"sayRejected":          {sayRejected(1, "2w57bede", "2026-12-31", false) + " " + sayRejected(2, "2w57bede", "", true)},
+		"sayRejectedAlong":     {sayRejectedAlong()},
+		"sayRejectedBy":        {sayRejectedBy(&decide.Rejection{By: "Idris Keane <idris@ferries.example>", Because: "not yet", Until: december})},
+		"sayRemaining":         {sayRemaining(map[decide.State]int{decide.Waiting: 3500, decide.Held: 1})},
+		"sayRowsWrong":         {sayRowsWrong(2)},
+		"sayRunNotBegun":       {sayRunNotBegun(errFull)},
+		"saySetWhat":           {saySetWhat()},
+		"sayStandsAlready":     {sayStandsAlready(1) + " " + sayStandsAlready(2)},
+		"sayStartAgain":        {sayStartAgain()},
+		"sayStartBut":          {sayStartBut()},
+		"sayStarted":           {sayStarted("north")},
+		"sayStopped":           {sayStopped("run-2", errFull, "2w57bede")},
+		"sayTakenUp":           {sayTakenUp(1)},
+		"sayThingBeside":       {sayThingBeside("tickets/role/seller")},
+		"sayToldElsewhere":     {sayToldElsewhere(errFull)},
+		"sayTooLateToReject":   {sayTooLateToReject(2)},
+		"sayTooManyForWith":    {sayTooManyForWith()},
+		"sayTooManyWords":      {sayTooManyWords([]string{"twice"}, "pravet apply", "pravet apply 2w57bede")},
+		"sayTookIn":            {sayTookIn("monday.csv", 3, 2)},
+		"sayTrusted":           {sayTrusted(60)},
+		"sayUnderWay":          {sayUnderWay("Idris Keane carries out 2w57bede")},
+		"sayUnderWayToo":       {both(sayUnderWayToo("Idris Keane carries out 2w57bede"))},
+		"sayUnfoldAlone":       {sayUnfoldAlone()},
+		"sayWhatNow":           {sayWhatNow(ledger.Unknown), sayWhatNow(ledger.NotYet)},
+		"sayWhichPlan":         {sayWhichPlan("3-9")},
+		"sayWhole":             {sayWhole(1, "ab12")},
+		"sayWrittenOnly":       {sayWrittenOnly("tickets")},
+		"sayWrote":             {sayWrote([]string{"a", "b", "c", "d", "e", "f", "g"})},
+	})
+}

@@ -1,0 +1,105 @@
+package desk
+
+import (
+	"errors"
+	"testing"
+
+	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/prepared"
+)
+
+var errFull = errors.New("the disk is full")
+
+func date(text string) day.Day {
+	d, err := day.Parse(text)
+	if err != nil {
+		panic(err)
+	}
+	return d
+}
+
+// both are two parts of what is said, beside each other.
+func both(one, other string) string { return one + "  " + other }
+
+// What a person at a terminal reads stands in testdata/sentences.txt, each sentence under the name of
+// what says it. UPDATE=1 writes it anew; read it.
+func TestSentences(t *testing.T) {
+	november, december := date("2026-11-24"), date("2026-12-01")
+	prepared.Sentences(t, map[string][]any{
+		"SayFetchFailed":           {SayFetchFailed(1, 3)},
+		"SayNotOneOf":              {SayNotOneOf("format", "xml", []string{"table", "json"})},
+		"sayAdoptedBecause":     {sayAdoptedBecause("agreed", "Farah Linden", november)},
+		"sayAllRejected":        {sayAllRejected(2, "drncvfz5z3qu")},
+		"sayBadEntry":           {sayBadEntry(3, errFull)},
+		"sayBecauseOfAdoption":  {sayBecauseOfAdoption()},
+		"sayBeforeTheLedger":    {sayBeforeTheLedger("2020-01-01")},
+		"sayCannotLift":         {sayCannotLift("impossible")},
+		"sayCannotLiftKept":     {sayCannotLiftKept()},
+		"sayClaimed":            {sayClaimed("berths")},
+		"sayConsentNotRecorded": {sayConsentNotRecorded(errFull)},
+		"sayCorrectTheList":     {sayCorrectTheList()},
+		"sayForWhom":            {sayForWhom()},
+		"sayHasAnAccount":       {sayHasAnAccount("Rosa Engel", "rosa", "slips")},
+		"sayHasThatExport":      {sayHasThatExport("exports/slips.csv", "apps/slips.yaml:4:3")},
+		"sayIsSomebodys":        {sayIsSomebodys("slips/account/rosa", "Rosa Engel", "C0302")},
+		"sayKeptSince":          {sayKeptSince(errFull, "2026-11-24")},
+		"sayLedgerBroken":       {sayLedgerBroken("entry 3 is missing")},
+		"sayLedgerBrokenBefore": {sayLedgerBrokenBefore("entry 3 is missing")},
+		"sayLiftOneByOne":       {sayLiftOneByOne("at-least")},
+		"sayListNamesNobody":    {sayListNamesNobody("moved.csv")},
+		"sayListWrong":          {sayListWrong("moved.csv", 1)},
+		"sayManyCauses":         {sayManyCauses(2, "2")},
+		"sayManyChanges":        {sayManyChanges(2, "ab")},
+		"sayManyPeople":         {sayManyPeople("Oskar Nyman", []string{"E0042 oskar.nyman Planning"}, 2)},
+		"sayMatchesNobody":      {sayMatchesNobody(`title eq "x"`)},
+		"sayNoCause":            {sayNoCause("2q", "2w57bede")},
+		"sayNoChange":           {sayNoChange("nosuch", "2w57bede")},
+		"sayNoDigits":           {sayNoDigits("E")},
+		"sayNoGit":              {sayNoGit(errFull)},
+		"sayNoLedger":           {sayNoLedger()},
+		"sayNoNumbers":          {sayNoNumbers("9-40", 38)},
+		"sayNoOtherID":          {sayNoOtherID()},
+		"sayNoPerson":           {sayNoPerson("nobody", "")},
+		"sayNoPlanYet":          {sayNoPlanYet()},
+		"sayNoSuchAccount":      {sayNoSuchAccount("rosa", "slips")},
+		"sayNoSuchHead":         {sayNoSuchHead("ab12")},
+		"sayNoThing":            {sayNoThing("tickets", model.Role, "sellr", "tickets/role/seller")},
+		"sayNoUnattended":       {sayNoUnattended()},
+		"sayNobodyBy":           {sayNobodyBy("E9")},
+		"sayNoneKept":           {sayNoneKept(errFull)},
+		"sayNotAMapping":        {sayNotAMapping("email")},
+		"sayNotANumber":         {sayNotANumber("x")},
+		"sayNotAPeopleFile":     {sayNotAPeopleFile("kits/x.csv")},
+		"sayNotAThing":          {sayNotAThing("tickets/account/x")},
+		"sayNotAnAssignment":    {sayNotAnAssignment("department")},
+		"sayNotAnID":            {sayNotAnID("No Good")},
+		"sayNotBelow":           {sayNotBelow("../x.csv")},
+		"sayNotClaimed":         {sayNotClaimed("berths", errFull)},
+		"sayNotCommitted":       {sayNotCommitted([]string{"kits/a.yaml"}, errFull)},
+		"sayNotFetched":         {sayNotFetched([]string{"rosters"})},
+		"sayNotInPlan":          {sayNotInPlan("person", "E0024", "with a change in the plan", "E0042")},
+		"sayNotOnRecord":        {sayNotOnRecord("run-9")},
+		"sayNotPast":            {sayNotPast(december)},
+		"sayNotToday":           {sayNotToday("2026-12-01", "2026-11-24")},
+		"sayNothingFits":        {sayNothingFits()},
+		"sayNothingOnRecord":    {sayNothingOnRecord("the application", "tickts", "tickets")},
+		"sayNothingToDecide":    {sayNothingToDecide("2w57bede")},
+		"sayOneCharacter":       {sayOneCharacter(";;")},
+		"sayOnlyForGood":        {sayOnlyForGood(1)},
+		"sayOtherEnvironment":   {sayOtherEnvironment("2w57bede", "rehearsal", "")},
+		"sayOutIsTaken":         {sayOutIsTaken("pravet.yaml")},
+		"sayProblems":           {sayProblems(1)},
+		"sayRevisionProblems":   {sayRevisionProblems("HEAD~1", 2, errFull)},
+		"saySetsNothing":        {saySetsNothing("title")},
+		"saySourceFailed":       {saySourceFailed("hr", errFull)},
+		"saySpanTurned":         {saySpanTurned(december, november)},
+		"sayStillThere":         {sayStillThere("drncvfz5z3qu")},
+		"sayTooOldToDecide":     {sayTooOldToDecide("2w57bede", []string{"the files have changed", "tickets has changed"})},
+		"sayUnattended":         {sayUnattended(`verb eq "suspend"`)},
+		"sayUncommitted":        {sayUncommitted([]string{"kits/a.yaml", "people/b.csv"})},
+		"sayUntilIsOver":        {sayUntilIsOver(november, december)},
+		"sayWholePlan":          {sayWholePlan([]string{"seats"})},
+		"sayWouldNotPass":       {sayWouldNotPass(2)},
+	})
+}
