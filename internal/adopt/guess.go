@@ -226,7 +226,7 @@ func (g *guesser) things(i int) bool {
 		g.out[i].Attr, g.out[i].Split = kind, g.split(i)
 		g.out[i].Why = "called so; one name a cell"
 		if g.out[i].Split != "" {
-			g.out[i].Why = fmt.Sprintf("called so; names parted by %q", g.out[i].Split)
+			g.out[i].Why = fmt.Sprintf("called so; names separated by %q", g.out[i].Split)
 		}
 		return true
 	}
@@ -258,7 +258,7 @@ func (g *guesser) several(i int) bool {
 	}
 	g.taken["groups"] = true
 	g.out[i].Attr, g.out[i].Split = "groups", s
-	g.out[i].Why = fmt.Sprintf("holds several names that stand in many cells, parted by %q", s)
+	g.out[i].Why = fmt.Sprintf("holds several names that stand in many cells, separated by %q", s)
 	return true
 }
 

@@ -260,7 +260,7 @@ func (j *Job) Decide(ctx context.Context) error {
 	for i := range j.States {
 		outside := j.among != nil && !j.among[j.Plan.Changes[i].ID]
 		if outside && (j.States[i] == decide.Ready || j.States[i] == decide.Held) {
-			j.States[i] = decide.Waiting
+			j.States[i] = decide.NotAccepted
 		}
 	}
 	j.Why = map[string]plan.Hold{}
@@ -299,7 +299,7 @@ func (j *Job) settle() {
 // judge looks at one change by what is due today.
 func (j *Job) judge(i int) {
 	c, s := &j.Plan.Changes[i], &j.States[i]
-	if *s == decide.Completed || *s == decide.Refused {
+	if *s == decide.Completed || *s == decide.StateRejected {
 		return
 	}
 	if j.tried[c.ID] {
@@ -307,12 +307,12 @@ func (j *Job) judge(i int) {
 		return
 	}
 	if a := j.apps[c.App]; a.later != nil && a.waits[c.ID] == a.mark && a.mark != "" {
-		*s = decide.Uploaded
+		*s = decide.AwaitingPerson
 		return
 	}
 	now := j.dueNow(c)
 	if now == nil || !c.After.Equal(now.After) {
-		*s = decide.Past
+		*s = decide.NoLongerDue
 		return
 	}
 	for _, h := range j.Standing.Holding(j.Plan, now, j.Today) {

@@ -418,12 +418,12 @@ func TestAnExportThatSomeoneElseChangedIsOutOfDate(t *testing.T) {
 func TestAPlanAges(t *testing.T) {
 	s := newStage(t)
 	fresh := s.job(t)
-	require.Zero(t, fresh.Count(decide.Past))
+	require.Zero(t, fresh.Count(decide.NoLongerDue))
 	s.today = s.today + 400
 	late := s.job(t)
-	require.Positive(t, late.Count(decide.Past), "contracts have ended since")
+	require.Positive(t, late.Count(decide.NoLongerDue), "contracts have ended since")
 	for i := range s.plan.Changes {
-		if late.States[i] == decide.Past {
+		if late.States[i] == decide.NoLongerDue {
 			require.NotContains(t, late.due, s.plan.Changes[i].ID)
 		}
 	}

@@ -122,7 +122,7 @@ func (c *program) adoptApp(
 	}
 	x.subject = sayAdoptedApp(x.app)
 	x.quiet = true // what it comes to was said
-	return c.putDown(d, repo, am, &x.rewriting)
+	return c.writeShown(d, repo, am, &x.rewriting)
 }
 
 func (c *program) adoptAccount(

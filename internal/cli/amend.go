@@ -24,8 +24,8 @@ keeps every other byte: comments, order, columns of your own. It shows first whi
 of which files would be others, and whose access changes by that. Nothing is written
 without --write or --commit.
 
-For whom is said by --for (ids or user names), by --only with a SCIM filter over people,
-or by --from with a CSV file whose column id or userName names them.
+Choose the people with --for (ids or user names), --only (a SCIM filter over people) or
+--from (a CSV file that names them in a column id or userName).
 
 Exit status: 0 done, or shown; 1 when the files would not pass check, or something was
 changed by someone else meanwhile: then nothing is written.`,

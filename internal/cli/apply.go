@@ -63,8 +63,8 @@ done; 5 the run ended early, or some changes are not settled.`,
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().IntVar(&forGood, "yes-for-good", 0, "do not ask; confirm that this many changes cannot be undone")
 	cmd.Flags().BoolVar(
-		&unattended, "unattended", false, "carry out what pravet.yaml lets be done with nobody there, and leave "+
-			"the rest",
+		&unattended, "unattended", false, "carry out only what unattended in pravet.yaml allows, without "+
+			"asking; leave the rest",
 	)
 	cmd.Flags().StringVar(&only, "only", "", "only the changes that this filter matches, with what they need")
 	offer(cmd, "only", c.completeFilter)
@@ -340,8 +340,8 @@ func sayWrittenOnly(app string) string {
 // sayLackingAfter counts what was left alone for something else that was.
 func sayLackingAfter(n int) string {
 	return fmt.Sprintf(
-		"%s left alone, as something that %s not carried out.",
-		model.Count(n, "change is", "changes are"), needsWords(n),
+		"%s skipped: something %s not carried out.",
+		model.Count(n, "change was", "changes were"), needsWords(n),
 	)
 }
 

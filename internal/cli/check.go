@@ -23,9 +23,9 @@ func (c *program) check() *cobra.Command {
 files at once, sorted by place, each with what to do about it. Then it says how
 many people each kit's rule matches. No application is read.
 
---rules shows each rule with its place and, of each comparison by co ("holds"),
-the people whom it alone catches, by their values: what was written a bit wide
-may catch more than was meant. A value in which the text stands only inside a
+--rules shows each rule with its place. For each comparison with co (contains),
+it also lists, by value, the people whom only that comparison matches: a rule
+that is too broad may match more people than intended. A value in which the text stands only inside a
 longer word is marked.
 
 Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,

@@ -39,7 +39,7 @@ func (c *program) outlook(out *show.Printer, r *desk.Run) {
 // leftAlone are the states in which changes are not carried out, in the order in which they
 // are told.
 var leftAlone = []decide.State{
-	decide.Completed, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Uploaded, decide.Past,
+	decide.Completed, decide.NotAccepted, decide.StateRejected, decide.Held, decide.Lacking, decide.AwaitingPerson, decide.NoLongerDue,
 }
 
 // maxNamed is how many changes of a state are named before a run.
@@ -52,13 +52,13 @@ func (c *program) named(out *show.Printer, r *desk.Run, state decide.State) {
 	for i := range r.Plan.Changes {
 		ch := &r.Plan.Changes[i]
 		why := r.Why[ch.ID].Says
-		if r.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.Past {
+		if r.States[i] != state || state == decide.Held && why == "" || state != decide.Held && state != decide.NoLongerDue {
 			continue
 		}
 		if n++; n > maxNamed {
 			continue
 		}
-		if state == decide.Past {
+		if state == decide.NoLongerDue {
 			out.Line("    " + words.Sentence(r.Plan, ch))
 		} else {
 			out.Linef("    %s: %s", words.Sentence(r.Plan, ch), why)
@@ -143,7 +143,7 @@ func sayQuestion() string { return "Carry this out? Type yes: " }
 
 // sayHowMany asks for the number of changes that cannot be undone.
 func sayHowMany() string {
-	return "To carry this out, type how many of these changes cannot be undone: "
+	return "Some of these changes cannot be undone. To carry out the plan, type how many: "
 }
 
 // sayCountForGood is a run that would do what cannot be undone, of which nobody has said how

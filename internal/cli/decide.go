@@ -23,15 +23,15 @@ func (c *program) accept() *cobra.Command {
 	var forGood bool
 	var sel selection
 	cmd := &cobra.Command{
-		Use:     "accept PLAN [CHANGE ...]",
+		Use:     "accept [PLAN] [CHANGE ...]",
 		Short:   "Accept a plan, or some of its changes",
 		GroupID: deciding,
 		Long: `Accept says that changes may be carried out: the whole plan, or changes by id,
 by their numbers in it (3-9,14), by cause or fold (:f3kq9), person, thing,
 application or filter. Without a plan, numbers and causes are those of the plan
-that was just shown on this terminal. What an accepted change needs goes along,
-and is named. Once changes are accepted by themselves, apply carries out only
-those.
+that was just shown on this terminal. Changes that an accepted change needs are
+accepted with it, and listed. Once individual changes have been accepted, apply
+carries out only those.
 
 What cannot be undone is accepted by its id or its number only; with --for-good it
 is accepted also with the whole plan, or as one of those that are chosen otherwise.
@@ -69,13 +69,13 @@ func (c *program) reject() *cobra.Command {
 	var standing bool
 	var sel selection
 	cmd := &cobra.Command{
-		Use:     "reject PLAN [CHANGE ...]",
+		Use:     "reject [PLAN] [CHANGE ...]",
 		Short:   "Reject a plan, or some of its changes, and remember it",
 		GroupID: deciding,
 		Long: `Reject says that differences stay as they are: of the whole plan, or of changes
 by id, by their numbers in it (3-9,14), by cause or fold (:f3kq9), person, thing,
-application or filter. What needs a rejected change falls
-with it, and is named.
+application or filter. Changes that need a rejected one are rejected with it,
+and listed.
 
 A rejected difference is remembered: the next draft sets it aside, until the
 --until day is over or the difference becomes another one. With --standing the
@@ -144,7 +144,7 @@ func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error 
 	case x.Choice.All:
 		n := 0
 		for _, st := range made.States {
-			if st != decide.Refused {
+			if st != decide.StateRejected {
 				n++
 			}
 		}
@@ -328,8 +328,8 @@ func sayRemaining(counts map[decide.State]int) string {
 		says  string
 	}{
 		{decide.Ready, "accepted and ready"},
-		{decide.Waiting, "undecided"},
-		{decide.Refused, "rejected"},
+		{decide.NotAccepted, "undecided"},
+		{decide.StateRejected, "rejected"},
 		{decide.Held, "held"},
 		{decide.Lacking, "waiting for one of those"},
 		{decide.Completed, "done"},

@@ -153,7 +153,7 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 		return err
 	}
 	x.subject = sayTookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
-	err = c.putDown(d, repo, a, &x.rewriting)
+	err = c.writeShown(d, repo, a, &x.rewriting)
 	if out.Counts[intake.Bad] > 0 { // rows were left out
 		err = errors.Join(err, &statusError{status: Failed})
 	}

@@ -28,8 +28,9 @@ people's attributes explain most of it with few exceptions. Rules of one conditi
 first, of two where one does not say enough. What a rule gives already is not explained
 again.
 
-Of each it says how many holdings it explains, who would gain by it, and how sure it is:
-the lower end of what the share of those who hold it may be, as little is known of few.
+For each rule it shows how many holdings it explains, who would gain something by it, and
+how sure it is: the lower bound of a confidence interval for the share of matching people
+who already have it, so that small groups score low.
 Nobody gains anything: whoever a rule matches and does not hold all of it today becomes an
 exception that is named, to be looked at. What is sensitive stands in a kit of its own.
 
@@ -40,9 +41,8 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 	formatFlag(cmd, &r.format, "table", "json", "csv")
 	r.flags(cmd)
 	cmd.Flags().StringSliceVar(&apps, "app", nil, "only what is held in this application (may be repeated)")
-	cmd.Flags().Float64Var(&sure, "sure", 80, "how many of those whom a rule matches hold it at the least, in "+
-		"percent")
-	cmd.Flags().IntVar(&least, "least", 3, "of how many people a rule is made at the least")
+	cmd.Flags().Float64Var(&sure, "sure", 80, "minimum share of matching people who already have it, in percent")
+	cmd.Flags().IntVar(&least, "least", 3, "minimum number of people a rule is based on")
 	offer(cmd, "app", c.completeApps)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		if sure < 50 || sure > 100 {
@@ -96,7 +96,7 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 			return err
 		}
 		r.subject, r.quiet = sayProposedKits(len(f.List)), true
-		return c.putDown(d, repo, a, r)
+		return c.writeShown(d, repo, a, r)
 	}
 	return cmd
 }

@@ -139,8 +139,8 @@ func sayRehearsed(plan string, settled, of int) string {
 
 // sayRehearsedSteps is in how many steps, with how many interruptions.
 func sayRehearsedSteps(steps, thrown int, seed uint64) string {
-	return fmt.Sprintf("%s, there and back; %s thrown in (seed %d), and the run went on after each.",
-		model.Count(steps, "step", "steps"), model.Count(thrown, "interruption was", "interruptions were"), seed)
+	return fmt.Sprintf("%s in both directions, with %s (seed %d); the run resumed after each.",
+		model.Count(steps, "step", "steps"), model.Count(thrown, "simulated interruption", "simulated interruptions"), seed)
 }
 
 // sayRehearsedNot is how many changes would not be settled.

@@ -34,8 +34,8 @@ func (c *program) report() *cobra.Command {
 		GroupID: seeing,
 		Long: "Report answers what auditors and heads of departments ask; without a name, all of it:\n\n" + kindsHelp() + `
 --at answers it as it was at the end of a past day, by the files and exports that are on
-record. Changes and approvals are those of a span: --from and --to, the last 30 days
-where nothing else is said.
+record. Changes and approvals cover the days from --from to --to (default: the last 30
+days).
 
 As a table, CSV, JSON, Markdown, or one HTML page that needs nothing else: with charts,
 for print, and for a screen reader. --out writes into a file, and takes the format by its

@@ -45,9 +45,9 @@ func (c *program) rewrite(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, 
 	})
 }
 
-// putDown counts whose access changes by an amendment that was shown already, and writes it
-// where that was asked for.
-func (c *program) putDown(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, r *rewriting) error {
+// writeShown writes an amendment that has been shown already, if asked to, and counts whose access
+// changes.
+func (c *program) writeShown(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, r *rewriting) error {
 	return c.amended(d, repo, a, r, func(w *desk.Amended) error {
 		if r.format != "table" || r.quiet || r.brief {
 			return nil

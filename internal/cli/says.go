@@ -56,22 +56,22 @@ func sayInterrupted() error { return errors.New("interrupted; nothing was change
 // is the day of the run.
 func sayLeftAlone(state decide.State, n int, today string) string {
 	why := map[decide.State]string{
-		decide.Completed: "done already",
-		decide.Waiting:   "not accepted, left alone",
-		decide.Refused:   "rejected, left alone",
-		decide.Held:      "held by a guard, left alone",
-		decide.Lacking:   "left alone, as something that it needs is not carried out",
-		decide.Uploaded:  "waiting for somebody to carry them out, left alone",
-		decide.Past:      "no longer due on " + today + ", left alone",
+		decide.Completed:      "done already",
+		decide.NotAccepted:    "not accepted, left alone",
+		decide.StateRejected:  "rejected, left alone",
+		decide.Held:           "held by a guard, left alone",
+		decide.Lacking:        "skipped: something it needs is not carried out",
+		decide.AwaitingPerson: "waiting for somebody to carry them out, left alone",
+		decide.NoLongerDue:    "no longer due on " + today + ", left alone",
 	}[state]
 	if n == 0 || why == "" {
 		return ""
 	}
-	if state == decide.Uploaded && n == 1 {
+	if state == decide.AwaitingPerson && n == 1 {
 		why = "waiting for somebody to carry it out, left alone"
 	}
 	if state == decide.Lacking && n > 1 {
-		why = "left alone, as something that they need is not carried out"
+		why = "skipped: something they need is not carried out"
 	}
 	return model.Count(n, "change", "changes") + " " + why
 }

@@ -40,7 +40,7 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 		return d
 	}
 	const (
-		r, u, x = decide.Ready, decide.Waiting, decide.Refused
+		r, u, x = decide.Ready, decide.NotAccepted, decide.StateRejected
 	)
 	for _, c := range []struct {
 		name      string

@@ -223,7 +223,7 @@ func lacking(p *plan.Plan, among map[string]bool, states map[string]string) {
 
 // Left counts the changes that are neither done nor rejected.
 func (r *Run) Left() int {
-	return len(r.States) - r.Count(decide.Completed) - r.Count(decide.Refused)
+	return len(r.States) - r.Count(decide.Completed) - r.Count(decide.StateRejected)
 }
 
 // Go carries out what is ready, and then sends the letters that are due.

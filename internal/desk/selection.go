@@ -100,7 +100,7 @@ func (s *Selection) decided(l ledger.Ledger) (err error) {
 		switch {
 		case state == decide.Completed:
 			s.States[id] = "done"
-		case state == decide.Refused:
+		case state == decide.StateRejected:
 			s.States[id] = "rejected"
 		case s.standing.Accepts(&s.plan.Changes[i]):
 			s.States[id] = "accepted"

@@ -19,16 +19,13 @@ func date(text string) day.Day {
 	return d
 }
 
-// both are two parts of what is said, beside each other.
-func both(one, other string) string { return one + "  " + other }
-
 // What a person at a terminal reads stands in testdata/sentences.txt, each sentence under the name of
 // what says it. UPDATE=1 writes it anew; read it.
 func TestSentences(t *testing.T) {
 	november, december := date("2026-11-24"), date("2026-12-01")
 	prepared.Sentences(t, map[string][]any{
-		"SayFetchFailed":           {SayFetchFailed(1, 3)},
-		"SayNotOneOf":              {SayNotOneOf("format", "xml", []string{"table", "json"})},
+		"SayFetchFailed":        {SayFetchFailed(1, 3)},
+		"SayNotOneOf":           {SayNotOneOf("format", "xml", []string{"table", "json"})},
 		"sayAdoptedBecause":     {sayAdoptedBecause("agreed", "Farah Linden", november)},
 		"sayAllRejected":        {sayAllRejected(2, "drncvfz5z3qu")},
 		"sayBadEntry":           {sayBadEntry(3, errFull)},

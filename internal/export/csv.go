@@ -151,8 +151,8 @@ func (c *Column) Truth(v string) (open, ok bool) {
 	return false, false
 }
 
-// neither says that a word is none of the column's.
-func (c *Column) neither(v string) string {
+// unknownWord says that a word is none of the column's.
+func (c *Column) unknownWord(v string) string {
 	if c.States == nil {
 		yes, no := c.Words()
 		return fmt.Sprintf("neither %q nor %q", yes, no)
@@ -282,7 +282,7 @@ func readCSV(src *source.Reader, name string, spec *Spec, b *builder, only []str
 				return source.NewProblem(
 					model.Pos{File: name, Line: line, Column: column},
 					"unknown-word",
-					fmt.Sprintf("%s is %s here", active.Name, active.neither(row[l.Active])),
+					fmt.Sprintf("%s is %s here", active.Name, active.unknownWord(row[l.Active])),
 					fmt.Sprintf("correct the words of %s in %s", active.Attr, active.Pos),
 				)
 			}
@@ -350,7 +350,7 @@ func (l *Layout) hold(b *builder, cells *[model.Kinds]*cell, rd *csv.Reader, nam
 			line, column := rd.FieldPos(t.At)
 			return source.NewProblem(
 				model.Pos{File: name, Line: line, Column: column}, "unknown-word",
-				fmt.Sprintf("%s is %s here", t.Col.Things[t.Name], t.Col.neither(row[t.At])),
+				fmt.Sprintf("%s is %s here", t.Col.Things[t.Name], t.Col.unknownWord(row[t.At])),
 				fmt.Sprintf("correct true and false of %s in %s", t.Col.Attr, t.Col.Pos),
 			)
 		}

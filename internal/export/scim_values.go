@@ -158,7 +158,7 @@ func SCIMState(spec *Spec, user Value) (model.State, error) {
 		if err != nil {
 			return state, err
 		}
-		return state, &ObjectError{v.From, fmt.Sprintf("%s is %s here", c.Name, c.neither(text))}
+		return state, &ObjectError{v.From, fmt.Sprintf("%s is %s here", c.Name, c.unknownWord(text))}
 	}
 	return state, nil
 }

@@ -130,8 +130,8 @@ func Understand(t *sheet.Table, repo *desired.Repo, said []desired.Mapped, only 
 	return m, nil
 }
 
-// part sets columns aside that were guessed, that rules need, and that nobody has as an
-// attribute: of "First name" and "Last name" the user name is wanted, and not two columns more.
+// part moves guessed columns that only feed a rule out of the mapping: "First name" and "Last name"
+// make the user name, and are not imported themselves.
 func (m *Mapping) part(repo *desired.Repo) {
 	m.Columns = slices.DeleteFunc(m.Columns, func(c Column) bool {
 		if c.rule != nil || c.How == asSaid || repo.People.Column(c.Attr) != nil {

@@ -50,7 +50,7 @@ type State struct {
 func newState(repo *desired.Repo) *State {
 	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
 	for a := range repo.Apps {
-		s.Reached = append(s.Reached, s.reach(a))
+		s.Reached = append(s.Reached, s.connector(a))
 	}
 	return s
 }

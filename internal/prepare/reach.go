@@ -15,9 +15,9 @@ import (
 	"pravet/internal/secret"
 )
 
-// reach is an application as its file says how to reach it. Nothing is connected to before
-// it is asked something.
-func (s *State) reach(a int) connect.Application {
+// connector is an application as its file says how to reach it. It connects when it is asked something
+// first.
+func (s *State) connector(a int) connect.Application {
 	repo, spec, app := s.Repo, s.Repo.Connects[a], s.Repo.Apps[a]
 	o := &connect.Opening{
 		Tree: repo.Tree, Export: repo.Exports[a], App: app, Spec: spec,

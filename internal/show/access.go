@@ -83,9 +83,11 @@ func HoldersLine(list []access.Holder, thing string, effective bool) string {
 		how = "holds " + thing + " directly"
 	}
 	if effective {
-		how = fmt.Sprintf("in the end have %s, %d of them directly", thing, direct)
+		how = fmt.Sprintf("%s %s, %d of them directly", model.Plural(len(list), "has", "have"), thing, direct)
 	}
-	return fmt.Sprintf("%s %s; %d of them open.", model.Count(len(list), "account", "accounts"), how, open)
+	return fmt.Sprintf(
+		"%s %s; %d %s open.", model.Count(len(list), "account", "accounts"), how, open, model.Plural(open, "is", "are"),
+	)
 }
 
 // RowTable is chosen rows in chosen columns.

@@ -99,7 +99,7 @@ func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 		p.wrapped("", words.Clean(fmt.Sprintf("%s differs from the files in %s, so it is left alone: %s.",
 			d.Attr, model.Count(d.Count, "account", "accounts"), d.Example)), nil)
 	}
-	p.Linef("The next draft of %s has no change; that was tried.", words.Clean(a.ID))
+	p.Linef("The next draft of %s will have no changes (verified with a trial draft).", words.Clean(a.ID))
 }
 
 // whose writes whose the accounts are.

@@ -74,7 +74,7 @@ func (v *Intake) Table() *Table {
 func (p *Printer) Intake(v *Intake, full bool) {
 	about := model.Count(len(v.Sheet.Rows)+len(v.Sheet.Problems), "row", "rows")
 	if v.Sheet.Delimiter != 0 {
-		about += ", cells parted by a " + sheet.Name(v.Sheet.Delimiter)
+		about += ", separated by " + sheet.Name(v.Sheet.Delimiter) + "s"
 	}
 	if v.Sheet.Encoding != "" {
 		about += ", " + v.Sheet.Encoding

@@ -289,8 +289,8 @@ func (p *Printer) wrapped(margin, text string, style func(string) string) {
 	}
 }
 
-// led writes a text behind a word that leads it, wrapped under itself.
-func (p *Printer) led(lead, text string, style func(string) string) {
+// labelled writes a text behind a word that leads it, wrapped under itself.
+func (p *Printer) labelled(lead, text string, style func(string) string) {
 	for i, line := range strings.Split(wrap(text, p.columns-len(lead)-2), "\n") {
 		if style != nil {
 			line = style(line)
@@ -310,8 +310,8 @@ func (p *Printer) Wrapped(margin, text string) { p.wrapped(margin, text, nil) }
 func (p *Printer) Aside(pl *plan.Plan) {
 	if n := len(pl.SetAside); n > 0 {
 		p.Linef(
-			"%s set aside, as rejected before; show tells which and why.",
-			model.Count(n, "difference is", "differences are"),
+			"%s set aside because %s rejected earlier; pravet show lists %s with the reasons.",
+			model.Count(n, "difference is", "differences are"), model.Plural(n, "it was", "they were"), model.Plural(n, "it", "them"),
 		)
 	}
 }
@@ -322,7 +322,8 @@ func (p *Printer) setAside(v *PlanView) {
 		return
 	}
 	p.Line()
-	p.Linef("%s set aside, as rejected before:", model.Count(len(v.Aside), "difference is", "differences are"))
+	p.Linef("%s set aside because %s rejected earlier:",
+		model.Count(len(v.Aside), "difference is", "differences are"), model.Plural(len(v.Aside), "it was", "they were"))
 	for _, s := range v.Aside {
 		p.Line("  " + words.Sentence(v.Plan, &s.Change) + "  " + Dim(s.Change.ID))
 		p.wrapped("    ", rejected(s), Dim)

@@ -223,7 +223,7 @@ func (p *Printer) markdownRest(v *PlanView) {
 	}
 	if len(v.Aside) > 0 {
 		p.Line()
-		p.Line("#### Set aside, as rejected before")
+		p.Line("#### Set aside because they were rejected earlier")
 		p.Line()
 	}
 	for _, s := range v.Aside {

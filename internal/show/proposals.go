@@ -62,9 +62,9 @@ func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 		if rule == "" {
 			rule = "everyone"
 		}
-		p.led("  for      ", words.Clean(rule), nil)
-		p.led("  gives    ", words.Clean(strings.Join(x.Gives, ", ")), nil)
-		p.led(
+		p.labelled("  for      ", words.Clean(rule), nil)
+		p.labelled("  gives    ", words.Clean(strings.Join(x.Gives, ", ")), nil)
+		p.labelled(
 			"  explains ",
 			fmt.Sprintf(
 				"%s of %s",
@@ -79,7 +79,7 @@ func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 			if n > mostExcepted && !full {
 				names, more = names[:mostExcepted], fmt.Sprintf(" and %s more", model.Thousands(n-mostExcepted))
 			}
-			p.led("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", who would gain by it: "+
+			p.labelled("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", who would gain by it: "+
 				model.Plural(n, "an exception that is named", "exceptions that are named"), Dim)
 		}
 	}

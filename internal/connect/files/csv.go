@@ -164,7 +164,7 @@ func (f *writer) csvFile(w io.Writer, src *source.Reader, name string, e *edits,
 	if !last {
 		return nil
 	}
-	create, err := e.news()
+	create, err := e.toCreate()
 	if err != nil {
 		return err
 	}
@@ -355,11 +355,11 @@ func (o *csvWriter) quote(v string, was bool) string {
 }
 
 // create writes the rows of new accounts.
-func (o *csvWriter) create(news []*edit) error {
+func (o *csvWriter) create(toCreate []*edit) error {
 	if o.files.Spec.ByHolding {
-		news = byHolding(news)
+		toCreate = byHolding(toCreate)
 	}
-	for _, x := range news {
+	for _, x := range toCreate {
 		var b strings.Builder
 		if o.w.open {
 			b.WriteString(o.end)

@@ -102,9 +102,9 @@ func (e *edits) missing() []*edit {
 	return out
 }
 
-// news parts the edits that found no account into the accounts to create;
+// toCreate parts the edits that found no account into the accounts to create;
 // an account that is to be changed and is not there is an error.
-func (e *edits) news() (create []*edit, err error) {
+func (e *edits) toCreate() (create []*edit, err error) {
 	for _, x := range e.missing() {
 		switch {
 		case x.create:

@@ -156,8 +156,8 @@ func (o *csvWriter) changeHolding(raw []byte, line int, rd *csv.Reader, row []st
 }
 
 // byHolding parts new accounts into rows for what they hold.
-func byHolding(news []*edit) (out []*edit) {
-	for _, x := range news {
+func byHolding(toCreate []*edit) (out []*edit) {
+	for _, x := range toCreate {
 		none := true
 		for k := range x.gain {
 			for _, name := range x.gain[k] {

@@ -286,11 +286,11 @@ func (w *ldifWriter) line(name, value string) ldifLine {
 
 // create writes the entries of new accounts.
 func (w *ldifWriter) create() (out []string, err error) {
-	news, err := w.edits.news()
+	toCreate, err := w.edits.toCreate()
 	if err != nil {
 		return nil, err
 	}
-	for _, x := range news {
+	for _, x := range toCreate {
 		attrs := map[string]string{w.attribute(w.files.App.Match): x.key, w.d.RDN: x.key}
 		for name, v := range x.attrs {
 			attrs[w.attribute(name)] = v

@@ -280,7 +280,7 @@ func (w *scimWriter) write() error {
 	if err != nil {
 		return err
 	}
-	create, err := w.edits.news()
+	create, err := w.edits.toCreate()
 	if err != nil {
 		return err
 	}
@@ -293,7 +293,7 @@ func (w *scimWriter) write() error {
 }
 
 // create adds users behind the last one.
-func (w *scimWriter) create(news []*edit) error {
+func (w *scimWriter) create(toCreate []*edit) error {
 	var file *scimFile
 	number := -1
 	for _, f := range w.all {
@@ -311,7 +311,7 @@ func (w *scimWriter) create(news []*edit) error {
 	if file == nil {
 		return errors.New(w.files.App.ID + ": the files hold no list of users to add to")
 	}
-	for _, x := range news {
+	for _, x := range toCreate {
 		raw, err := w.newUser(file, x)
 		if err != nil {
 			return err

@@ -104,8 +104,8 @@ func (d *driver) write(ctx context.Context, f func(*ldap.Conn) error) error {
 	return judge(f(conn), true)
 }
 
-// as is the control by which an entry is changed only where it is as it was read.
-func (d *driver) as(x *entry) []ldap.Control {
+// unchangedControl makes a modification fail unless the entry is still as it was read.
+func (d *driver) unchangedControl(x *entry) []ldap.Control {
 	if !d.asserts || x.version == "" {
 		return nil
 	}
@@ -141,7 +141,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 	switch c.Verb {
 	case model.Remove:
 		err := d.write(ctx, func(conn *ldap.Conn) error {
-			err := conn.Del(ldap.NewDelRequest(x.dn, d.as(x)))
+			err := conn.Del(ldap.NewDelRequest(x.dn, d.unchangedControl(x)))
 			if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
 				return nil
 			}
@@ -168,7 +168,7 @@ func (d *driver) renew(ctx context.Context, account string, x *entry) error {
 	if err != nil {
 		return err
 	}
-	req := ldap.NewModifyRequest(x.dn, d.as(x))
+	req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
 	req.Replace("userPassword", []string{key})
 	return d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) })
 }
@@ -180,7 +180,7 @@ func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
 		if blocked {
 			v = b.Blocked
 		}
-		req := ldap.NewModifyRequest(x.dn, d.as(x))
+		req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
 		req.Replace(b.Attribute, values(v))
 		if err := d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }); err != nil {
 			return err
@@ -240,7 +240,7 @@ func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 
 func (d *driver) rename(ctx context.Context, x *entry, name string) error {
 	if key := d.attribute(d.app.Match); !strings.EqualFold(key, d.at.RDN) {
-		req := ldap.NewModifyRequest(x.dn, d.as(x))
+		req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
 		req.Replace(key, []string{name})
 		return d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) })
 	}
@@ -275,7 +275,7 @@ func (d *driver) update(account string, changes []*plan.Change) *live.Request {
 					},
 				)
 			}
-			req := ldap.NewModifyRequest(x.dn, d.as(x))
+			req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
 			for _, c := range of {
 				req.Replace(d.attribute(c.Attribute), values(c.After.Text()))
 			}

@@ -112,7 +112,7 @@ func (e *Moved) Error() string { return e.Says }
 const readings = 5
 
 // still reads something again while it moves.
-func still(ctx context.Context, read func() error) error {
+func readUntilStable(ctx context.Context, read func() error) error {
 	for n := 1; ; n++ {
 		err := read()
 		var moved *Moved
@@ -159,8 +159,8 @@ func (a *Application) Mark(ctx context.Context) (string, error) {
 	return connect.MarkOf(ctx, a.Tree, a.Export)
 }
 
-// reach opens the connection, once.
-func (a *Application) reach(ctx context.Context) (Driver, error) {
+// connection opens the connection, once.
+func (a *Application) connection(ctx context.Context) (Driver, error) {
 	a.opening.Lock()
 	defer a.opening.Unlock()
 	if a.driver != nil {
@@ -186,7 +186,7 @@ func (a *Application) Close() error {
 // Fetch reads the whole application into a new file beside the exported state, reads that as
 // every export is read, and then puts it in place.
 func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State, error) {
-	d, err := a.reach(ctx)
+	d, err := a.connection(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -200,7 +200,7 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 	}
 	var s *source.Staged
 	var fault error
-	err = still(ctx, func() (err error) {
+	err = readUntilStable(ctx, func() (err error) {
 		s, err = a.Tree.Stage(path, 0o600, func(w io.Writer) error {
 			n := 0
 			fault = d.Read(ctx, nil, func(r *export.Record) error {
@@ -238,13 +238,13 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 	return state, nil
 }
 
-// look reads some accounts as records and remembers them.
-func (a *Application) look(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
-	if _, err := a.reach(ctx); err != nil {
+// readAndRemember reads some accounts as records and remembers them.
+func (a *Application) readAndRemember(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+	if _, err := a.connection(ctx); err != nil {
 		return nil, err
 	}
 	now := time.Now()
-	out, err := a.glance(ctx, accounts)
+	out, err := a.readAccounts(ctx, accounts)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
 	}
@@ -254,14 +254,14 @@ func (a *Application) look(ctx context.Context, accounts []string) (map[string]*
 	return out, nil
 }
 
-// fresh is for how long what was looked at is as good as looked at again, where a change is
-// carried out on that version only.
-const fresh = 5 * time.Second
+// freshFor is how long an account that was read counts as just read, for changes that are guarded by
+// its version.
+const freshFor = 5 * time.Second
 
-// recent is what look gives, but that accounts are not read again which were read just now and
-// are guarded by their version.
-func (a *Application) recent(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
-	d, err := a.reach(ctx)
+// readUnlessFresh is like readAndRemember, but does not read an account again if it was read within freshFor
+// and is guarded by its version.
+func (a *Application) readUnlessFresh(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+	d, err := a.connection(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -269,26 +269,26 @@ func (a *Application) recent(ctx context.Context, accounts []string) (map[string
 	var ask []string
 	for _, name := range accounts {
 		r := a.known[name]
-		if r != nil && r.Version != "" && d.Guards() && time.Since(a.looked[name]) < fresh {
+		if r != nil && r.Version != "" && d.Guards() && time.Since(a.looked[name]) < freshFor {
 			out[name] = r
 		} else {
 			ask = append(ask, name)
 		}
 	}
-	found, err := a.look(ctx, ask)
+	found, err := a.readAndRemember(ctx, ask)
 	for name, r := range found {
 		out[name] = r
 	}
 	return out, err
 }
 
-// glance reads some accounts as records; those that are not there are missing.
-func (a *Application) glance(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+// readAccounts reads some accounts as records; those that are not there are missing.
+func (a *Application) readAccounts(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
 	var out map[string]*export.Record
 	if len(accounts) == 0 {
 		return out, nil
 	}
-	err := still(ctx, func() error {
+	err := readUntilStable(ctx, func() error {
 		out = make(map[string]*export.Record, len(accounts))
 		return a.driver.Read(ctx, accounts, func(r *export.Record) error {
 			if r.Account != "" {
@@ -302,7 +302,7 @@ func (a *Application) glance(ctx context.Context, accounts []string) (map[string
 
 // Look reads some accounts as they are now.
 func (a *Application) Look(ctx context.Context, accounts []string) (*model.Accounts, error) {
-	found, err := a.look(ctx, accounts)
+	found, err := a.readAndRemember(ctx, accounts)
 	if err != nil {
 		return nil, err
 	}
@@ -324,7 +324,7 @@ func (a *Application) Unmoved(account string) (same, known bool) {
 
 // Check tries the connection.
 func (a *Application) Check(ctx context.Context) ([]connect.Ability, error) {
-	d, err := a.reach(ctx)
+	d, err := a.connection(ctx)
 	if err != nil {
 		return nil, err
 	}

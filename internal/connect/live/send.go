@@ -225,7 +225,7 @@ func (a *Application) unseen(
 	changes []*plan.Change,
 	tell func(*plan.Change, error),
 ) []*plan.Change {
-	found, err := a.glance(ctx, Names(a.App, changes))
+	found, err := a.readAccounts(ctx, Names(a.App, changes))
 	if err != nil {
 		return changes // sending it again says what is wrong
 	}

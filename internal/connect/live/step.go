@@ -24,7 +24,7 @@ type step struct {
 // that is done already is not sent, and neither is one about what somebody else has changed.
 func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Change) (connect.Step, error) {
 	names := Names(a.App, changes)
-	found, err := a.recent(ctx, names)
+	found, err := a.readUnlessFresh(ctx, names)
 	if err != nil {
 		return nil, err
 	}

@@ -140,7 +140,7 @@ func (f *falling) steps() {
 		}
 		for at := range accounts.Len() {
 			p := int(v.PersonOf[a][at])
-			s := v.stand(a, at, p)
+			s := v.pathState(a, at, p)
 			if s == nil || s.Due == day.None {
 				continue
 			}

@@ -26,7 +26,7 @@ func (v *View) invitations() (out []invited) {
 		}
 		for at, state := range accounts.States {
 			if state == model.Invited {
-				out = append(out, invited{a, at, int(v.PersonOf[a][at]), v.ways().Invitation(a, at)})
+				out = append(out, invited{a, at, int(v.PersonOf[a][at]), v.pathInput().Invitation(a, at)})
 			}
 		}
 	}
@@ -153,7 +153,7 @@ func (v *View) expiry(app, at int) string {
 	if at < 0 || v.Accounts[app].States[at] != model.Invited || v.Apps[app].Invites == nil {
 		return ""
 	}
-	x := v.ways().Invitation(app, at)
+	x := v.pathInput().Invitation(app, at)
 	if x.Expires == day.None {
 		return ""
 	}

@@ -54,7 +54,7 @@ func (v *View) leavingRows() *Rows {
 		}
 		for at := range accounts.Len() {
 			p := int(v.PersonOf[a][at])
-			if s := v.stand(a, at, p); s != nil {
+			if s := v.pathState(a, at, p); s != nil {
 				rows = append(rows, row{a, at, p, s})
 			}
 		}

@@ -145,7 +145,7 @@ func (v *View) needs(on day.Day, licenses []model.AppThing) Month {
 // frees is the day on which the path that an account is upon takes its licenses, day.None where nothing
 // does. Later steps are taken to come in their time.
 func (v *View) frees(app, at, person int) day.Day {
-	s := v.stand(app, at, person)
+	s := v.pathState(app, at, person)
 	if s == nil {
 		return day.None
 	}

@@ -96,8 +96,8 @@ func Look(in Input) *View {
 	return v
 }
 
-// out reports whether an application is closed for a person today.
-func (v *View) out(p, app int) bool {
+// closedFor reports whether an application is closed for a person today.
+func (v *View) closedFor(p, app int) bool {
 	a := v.Apps[app]
 	return len(a.Closed) > 0 && a.ClosedFor(func(attr string) string { return v.People.Get(p, attr) }, v.Today) != nil
 }
@@ -119,7 +119,7 @@ func (v *View) due(p, app int) *entitle.Due { return &v.Due.Classes[v.Due.Of[p]]
 // Should is the set of all that a person should have in an application in the
 // end; account reports whether an account should be open there at all.
 func (v *View) Should(p, app int) (set uint32, account bool) {
-	if d := v.due(p, app); entitle.DutyOf(v.Stages[p], d.Account(), model.NoAccount).Acts && !v.out(p, app) {
+	if d := v.due(p, app); entitle.DutyOf(v.Stages[p], d.Account(), model.NoAccount).Acts && !v.closedFor(p, app) {
 		return d.Reach, true
 	}
 	return 0, false
@@ -131,7 +131,7 @@ func (v *View) account(p, app int) int {
 		return -1
 	}
 	at := int(v.AccountOf[app][p])
-	if at >= 0 && v.Accounts[app].States[at] == model.Removed && !v.ways().Restorable(app, at) {
+	if at >= 0 && v.Accounts[app].States[at] == model.Removed && !v.pathInput().Restorable(app, at) {
 		return -1
 	}
 	return at
@@ -146,9 +146,9 @@ func (v *View) has(p, app int) uint32 {
 	return 0
 }
 
-// stand is where an account stands on a path, nil for one that is upon none. person is -1
+// pathState is where an account stands on a path, nil for one that is upon none. person is -1
 // for one of nobody.
-func (v *View) stand(app, at, person int) *entitle.Stand {
+func (v *View) pathState(app, at, person int) *entitle.Stand {
 	if len(v.Paths) == 0 || at < 0 {
 		return nil
 	}
@@ -159,11 +159,11 @@ func (v *View) stand(app, at, person int) *entitle.Stand {
 	if _, yes := v.Apps[app].IsAlone(key); yes {
 		return nil
 	}
-	return v.ways().Of(app, at, person)
+	return v.pathInput().Of(app, at, person)
 }
 
-// ways is where accounts stand on their ways in and out.
-func (v *View) ways() *entitle.Leaving {
+// pathInput is where accounts stand on their ways in and out.
+func (v *View) pathInput() *entitle.Leaving {
 	if v.leaving == nil {
 		v.leaving = &entitle.Leaving{
 			People: v.People, Apps: v.Apps, Accounts: v.Accounts, Paths: v.Paths, Stages: v.Stages,
@@ -196,7 +196,7 @@ const (
 func (v *View) state(p, app int, thing int32) string {
 	has := v.Sets[app].Has(v.has(p, app), thing)
 	should, _ := v.Should(p, app)
-	if s := v.stand(app, v.account(p, app), p); s != nil && has {
+	if s := v.pathState(app, v.account(p, app), p); s != nil && has {
 		for _, step := range s.Wants() {
 			if step.Do == model.DoStrip && slices.Contains(
 				entitle.Stripped(v.Apps[app], v.Accounts[app], v.account(p, app), &step), thing,
@@ -209,7 +209,7 @@ func (v *View) state(p, app int, thing int32) string {
 	switch {
 	case has && v.Sets[app].Has(should, thing):
 		return Has
-	case has && (v.out(p, app) || entitle.DutyOf(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == entitle.Keep):
+	case has && (v.closedFor(p, app) || entitle.DutyOf(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == entitle.Keep):
 		return Kept
 	case has:
 		return ToGo

@@ -260,7 +260,7 @@ func (v *View) accountOf(p, app int) Account {
 		out.Should = "is left alone, as " + pos.String() + " says"
 		return out
 	}
-	if s := v.stand(app, at, p); s != nil {
+	if s := v.pathState(app, at, p); s != nil {
 		v.onPath(&out, s)
 		return out
 	}

@@ -140,15 +140,15 @@ type State string
 
 // The states of a change, as it stands before a run.
 const (
-	Ready     State = "ready"     // will be carried out
-	Waiting   State = "undecided" // nobody has accepted it, while others were
-	Refused   State = "rejected"
-	Held      State = "held"    // a guard holds it
-	Lacking   State = "lacking" // something that it needs is not carried out
-	Completed State = "done"    // a run of the plan has settled it
-	Past      State = "past"    // it is no longer due
-	Uploaded  State = "waiting" // somebody else is to carry it out, and it is not seen yet
-	Tried     State = "tried"   // this run has carried it out, and the application does not show it
+	Ready          State = "ready"     // will be carried out
+	NotAccepted    State = "undecided" // nobody has accepted it, while others were
+	StateRejected  State = "rejected"
+	Held           State = "held"    // a guard holds it
+	Lacking        State = "lacking" // something that it needs is not carried out
+	Completed      State = "done"    // a run of the plan has settled it
+	NoLongerDue    State = "past"    // it is no longer due
+	AwaitingPerson State = "waiting" // somebody else is to carry it out, and it is not seen yet
+	Tried          State = "tried"   // this run has carried it out, and the application does not show it
 )
 
 // Standing is what is decided about a plan as a whole.
@@ -190,7 +190,7 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 	at := map[string]State{} // of those that another change needs
 	for i := range p.Changes {
 		for _, need := range p.Changes[i].Needs {
-			at[need] = Waiting
+			at[need] = NotAccepted
 		}
 	}
 	for i := range p.Changes {
@@ -200,13 +200,13 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 		case s.Done[c.ID]:
 			out[i] = Completed
 		case v == Rejected:
-			out[i] = Refused
+			out[i] = StateRejected
 		case len(s.Holding(p, c, today)) > 0:
 			out[i] = Held
 		case s.Accepts(c):
 			out[i] = Ready
 		default:
-			out[i] = Waiting
+			out[i] = NotAccepted
 		}
 		if out[i] == Ready {
 			for _, need := range c.Needs {

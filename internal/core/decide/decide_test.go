@@ -89,7 +89,7 @@ func TestARejectionSetsAsideWhatNeedsIt(t *testing.T) {
 
 func TestWhatMayBeCarriedOut(t *testing.T) {
 	const (
-		r, u, x, h, l, d = decide.Ready, decide.Waiting, decide.Refused, decide.Held, decide.Lacking, decide.Completed
+		r, u, x, h, l, d = decide.Ready, decide.NotAccepted, decide.StateRejected, decide.Held, decide.Lacking, decide.Completed
 	)
 	g := func(guard, app, plan string, until day.Day) decide.Lift {
 		return decide.Lift{Guard: guard, App: app, Plan: plan, Until: until}

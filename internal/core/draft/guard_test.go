@@ -78,7 +78,7 @@ func (w *world) run(
 	states := make([]decide.State, len(p.Changes))
 	settled := map[string]bool{}
 	for i := range p.Changes {
-		states[i] = decide.Refused
+		states[i] = decide.StateRejected
 		if c := &p.Changes[i]; len(c.Holds) == 0 && accept(c) {
 			states[i] = decide.Ready
 		}

@@ -24,7 +24,7 @@ var countsFamily = family{
 		{
 			Name: Suspensions, Lift: ForPlan,
 			Raises: []fact.Kind{fact.Beyond},
-			Holds:  "suspensions, when there are more, of the open accounts",
+			Holds:  "suspensions, when there are more, of the open accounts; those of days on which the application is closed do not count",
 			Limit:  "`suspensions: 10%`",
 		},
 		{
@@ -37,7 +37,8 @@ var countsFamily = family{
 	each: (*checker).counts,
 }
 
-// counts holds all changes of a sort when there are more than the limit.
+// counts holds all removals, suspensions or narrowing changes of an application when there are more
+// than its limit. Those because of days on which it is closed are not counted.
 func (c *checker) counts(a int) {
 	lim, accounts := c.Limits[a], c.Accounts[a]
 	removed, suspended := 0, 0

@@ -89,7 +89,7 @@ func (k *Keys) Due(get func(attr string) string, since string, today day.Day) bo
 	return err != nil || from.Add(k.Every) <= today
 }
 
-// A Closing is some days on which nobody may sign in to an application but some people.
+// A Closing is a range of days on which only some people may sign in to an application.
 type Closing struct {
 	From, To day.Day // both count
 	But      *filter.Filter

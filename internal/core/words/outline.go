@@ -97,7 +97,7 @@ func Marked(m outline.Mark) string {
 		outline.Sensitive: "sensitive",
 		outline.First:     "nobody has it yet",
 		outline.Nobodys:   "nobody's account",
-		outline.Defined:   "by a definition, for all who have it",
+		outline.Defined:   "by a definition, for everyone who has it",
 		outline.Far:       "by a kit that comes along with another",
 		outline.Alone:     "the only one of its kind",
 	}[m]
