@@ -72,15 +72,7 @@ var arrows = map[string][]string{
 // world is what the core may not reach: it knows neither files nor network,
 // neither terminal nor clock.
 var world = []string{
-	"os",
-	"os/exec",
-	"net",
-	"net/http",
-	"log",
-	"syscall",
-	"io/fs",
-	"database/sql",
-	"github.com/spf13/cobra",
+	"os", "os/exec", "net", "net/http", "log", "syscall", "io/fs", "database/sql", "github.com/spf13/cobra",
 	"charm.land/lipgloss/v2",
 }
 

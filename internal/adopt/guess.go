@@ -27,34 +27,11 @@ type Column struct {
 // Words of accounts that are open, and of those that are not; without case.
 var (
 	openWords = []string{
-		"active",
-		"open",
-		"yes",
-		"true",
-		"enabled",
-		"1",
-		"a",
-		"y",
-		"ok",
-		"x",
-		"unlocked",
-		"live",
-		"current",
+		"active", "open", "yes", "true", "enabled", "1", "a", "y", "ok", "x", "unlocked", "live", "current",
 	}
 	blockedWords = []string{
-		"blocked",
-		"inactive",
-		"no",
-		"false",
-		"disabled",
-		"0",
-		"locked",
-		"suspended",
-		"n",
-		"closed",
-		"",
-		"deactivated",
-		"b",
+		"blocked", "inactive", "no", "false", "disabled", "0", "locked", "suspended", "n", "closed", "",
+		"deactivated", "b",
 	}
 	// answers are those of them that only the header gives a meaning.
 	answers = []string{"yes", "true", "1", "y", "x", "ok", "no", "false", "0", "n", ""}

@@ -13,30 +13,12 @@ import (
 // kinds are what columns that hold groups, roles and licenses are called.
 var kinds = map[string][]string{
 	"groups": {
-		"group",
-		"groups",
-		"team",
-		"teams",
-		"list",
-		"lists",
-		"membership",
-		"memberships",
-		"memberof",
-		"unit",
+		"group", "groups", "team", "teams", "list", "lists", "membership", "memberships", "memberof", "unit",
 		"units",
 	},
 	"roles": {
-		"role",
-		"roles",
-		"profile",
-		"profiles",
-		"right",
-		"rights",
-		"permission",
-		"permissions",
-		"access",
-		"privileges",
-		"authority",
+		"role", "roles", "profile", "profiles", "right", "rights", "permission", "permissions", "access",
+		"privileges", "authority",
 	},
 	"licenses": {"license", "licenses", "licence", "licences", "seat", "seats", "plan", "subscription", "edition"},
 }
@@ -46,16 +28,7 @@ var seen = []string{"lastseen", "lastactive", "lastlogin", "lastsignin", "lastlo
 
 // states are what columns are called that tell whether an account is open.
 var states = []string{
-	"state",
-	"status",
-	"active",
-	"enabled",
-	"signin",
-	"blocked",
-	"locked",
-	"disabled",
-	"accountstatus",
-	"isactive",
+	"state", "status", "active", "enabled", "signin", "blocked", "locked", "disabled", "accountstatus", "isactive",
 }
 
 // state takes a column as that of whether accounts are open.
@@ -142,12 +115,7 @@ func orEmpty(s string) string {
 
 // forms are how dates are often written.
 var forms = []string{
-	"DD.MM.YYYY",
-	"YYYY/MM/DD",
-	"DD/MM/YYYY",
-	"MM/DD/YYYY",
-	"DD.MM.YYYY hh:mm",
-	"YYYY-MM-DD hh:mm",
+	"DD.MM.YYYY", "YYYY/MM/DD", "DD/MM/YYYY", "MM/DD/YYYY", "DD.MM.YYYY hh:mm", "YYYY-MM-DD hh:mm",
 	"YYYY-MM-DD hh:mm:ss",
 }
 

@@ -388,9 +388,7 @@ func (j *Job) readBack(
 	j.now.Accounts[a.number] = accounts
 	j.match()
 	// A wait counts from the day on which the step before it is seen done.
-	stood, err := prepare.Stood(
-		j.ledger, j.state.Repo, a.number, accounts, j.now.PersonOf[a.number], j.Today,
-	)
+	stood, err := prepare.Stood(j.ledger, j.state.Repo, a.number, accounts, j.now.PersonOf[a.number], j.Today)
 	if err == nil {
 		err = j.ledger.Append(stood...)
 	}

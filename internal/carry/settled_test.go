@@ -31,13 +31,7 @@ func TestSettledIsWhatTheApplicationShows(t *testing.T) {
 	seller, desk, seat := app.Thing(
 		model.Role,
 		"seller",
-	), app.Thing(
-		model.Group,
-		"desk",
-	), app.Thing(
-		model.License,
-		"seat",
-	)
+	), app.Thing(model.Group, "desk"), app.Thing(model.License, "seat")
 	add("full", "Mate", true, seller, desk, seat)
 	add("empty", "", false)
 	seen := newReadBack(app, accounts)
@@ -180,9 +174,7 @@ func TestWhatWasGivenIsHeldByItself(t *testing.T) {
 	}}
 	app.Index()
 	desk, seller := app.Thing(model.Group, "desk"), app.Thing(model.Role, "seller")
-	grant := &plan.Change{
-		Verb: model.Grant, Account: "ada", Thing: &plan.Thing{Kind: model.Role, Name: "seller"},
-	}
+	grant := &plan.Change{Verb: model.Grant, Account: "ada", Thing: &plan.Thing{Kind: model.Role, Name: "seller"}}
 	for _, effective := range []bool{true, false} {
 		app.Effective[model.Role] = effective
 		accounts := &model.Accounts{Sets: model.NewSets(), Key: &table.Column{}, States: []model.State{model.Open}}

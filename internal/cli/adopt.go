@@ -93,9 +93,7 @@ Nothing is written without --write or --commit.`,
 	return cmd
 }
 
-func (c *program) adoptApp(
-	d *desk.Desk, repo *desired.Repo, am *amend.Amendment, file string, x *adopting,
-) error {
+func (c *program) adoptApp(d *desk.Desk, repo *desired.Repo, am *amend.Amendment, file string, x *adopting) error {
 	a, err := d.AdoptApplication(repo, desk.Adoption{
 		ID: x.app, Title: x.title, Export: file, Maps: x.maps, Yes: x.yes, YesAbove: x.yesAbove,
 	})

@@ -182,9 +182,7 @@ func (c *program) ended(out *show.Printer, r *desk.Run, res *carry.Result, err e
 	}
 	c.result(out, r, res)
 	if h, err := r.Head(); err == nil {
-		out.Line(
-			show.Dim(sayOnRecord(c.inEnv(res.Run), h.Seq, h.Hash)),
-		)
+		out.Line(show.Dim(sayOnRecord(c.inEnv(res.Run), h.Seq, h.Hash)))
 	}
 	if out.Err() != nil {
 		told := show.NewPrinter(c.Stderr, c.Environ)

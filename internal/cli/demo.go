@@ -277,14 +277,7 @@ func (t *tour) walk(git bool) error {
 	err = t.steps([]step{
 		{"Slipway bookings have grown for years with nobody watching: take the application over as it is.",
 			[]string{
-				"adopt",
-				"--app",
-				"slips",
-				"exports/slips.csv",
-				"--title",
-				"Slipway bookings",
-				"--yes-above",
-				"80",
+				"adopt", "--app", "slips", "exports/slips.csv", "--title", "Slipway bookings", "--yes-above", "80",
 				"--write",
 			}},
 		{"Find the rules in what people hold there.", []string{"propose", "--app", "slips", "--sure", "60"}},

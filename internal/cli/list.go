@@ -44,12 +44,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 			"pravet list strays --format csv",
 		),
 		Args: cobra.MatchAll(
-			takes(
-				1,
-				1,
-				"a list of what? Of "+strings.Join(access.Subjects, ", ")+".",
-				"pravet list people",
-			),
+			takes(1, 1, "a list of what? Of "+strings.Join(access.Subjects, ", ")+".", "pravet list people"),
 			func(_ *cobra.Command, args []string) error {
 				if !slices.Contains(access.Subjects, args[0]) {
 					return usage(prepare.UnknownName("list of", args[0], access.Subjects))

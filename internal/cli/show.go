@@ -181,9 +181,7 @@ func titled(o *outline.Outline, by, attr string) func(key string) string {
 }
 
 // view is what a choice leaves of a plan, with what was decided about it and its outline.
-func (c *program) view(
-	d *desk.Desk, p *plan.Plan, choice desk.Choice,
-) (*show.PlanView, *desk.Selection, error) {
+func (c *program) view(d *desk.Desk, p *plan.Plan, choice desk.Choice) (*show.PlanView, *desk.Selection, error) {
 	sel, err := d.Select(p, choice)
 	if err != nil {
 		return nil, nil, err

@@ -396,17 +396,10 @@ func TestEachDriverDoesWhatItIsAsked(t *testing.T) {
 			errs := carry(
 				t,
 				a,
-				of(
-					model.Suspend,
-					"bo",
-				),
+				of(model.Suspend, "bo"),
 				thing(model.Join, "dee", "crew"),
 				update("cy", "displayName", "Cy Quay", "Cy", a),
-				&plan.Change{
-					Verb:    model.Create,
-					Account: "ada",
-					After:   attrs,
-				},
+				&plan.Change{Verb: model.Create, Account: "ada", After: attrs},
 				of(model.Suspend, "nobody"),
 				of(model.Remove, "nobody"),
 			)

@@ -10,9 +10,7 @@ import (
 
 // ReadExport reads an application's export from the files that from names: those of the export
 // itself, or others that are about to take their place.
-func ReadExport(
-	ctx context.Context, tree *source.Tree, spec, from *export.Spec, app *model.App,
-) (*State, error) {
+func ReadExport(ctx context.Context, tree *source.Tree, spec, from *export.Spec, app *model.App) (*State, error) {
 	accounts, info, err := export.Read(ctx, tree, from, app)
 	if err != nil {
 		return nil, err

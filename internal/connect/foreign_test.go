@@ -27,10 +27,7 @@ func foreign(t *testing.T) *reached {
 	users, groups := &shelf{
 		prefix: "u",
 		of:     map[string]scim.ResourceAttributes{},
-	}, &shelf{
-		prefix: "g",
-		of:     map[string]scim.ResourceAttributes{},
-	}
+	}, &shelf{prefix: "g", of: map[string]scim.ResourceAttributes{}}
 	s, err := scim.NewServer(&scim.ServerArgs{
 		ServiceProviderConfig: &scim.ServiceProviderConfig{MaxResults: 50, SupportFiltering: true, SupportPatch: true},
 		ResourceTypes: []scim.ResourceType{

@@ -109,10 +109,7 @@ func (r *Repo) text(
 	}
 	if strings.TrimSpace(text) == "" {
 		r.fail(
-			model.Pos{
-				File: file,
-				Line: 1,
-			},
+			model.Pos{File: file, Line: 1},
 			"empty-file",
 			"the template is empty",
 			"write the text, or take out where it is named",

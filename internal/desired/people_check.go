@@ -50,8 +50,7 @@ func (r *Repo) checkPeople() {
 					int(c.Second),
 					"duplicate-entry",
 					func(second model.Pos) string {
-						return fmt.Sprintf("the %s %s is used again at "+
-							"%s", attr, a, second)
+						return fmt.Sprintf("the %s %s is used again at "+"%s", attr, a, second)
 					},
 					hint,
 				},

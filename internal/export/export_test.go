@@ -128,10 +128,7 @@ func TestSCIMIsReadInEveryShape(t *testing.T) {
 	}
 	alone, both := []string{
 		"maren open m@x seat+bridge+lead+seller",
-	}, []string{
-		"maren open m@x seat+lead+seller",
-		"ines blocked  bridge",
-	}
+	}, []string{"maren open m@x seat+lead+seller", "ines blocked  bridge"}
 	for _, c := range []struct {
 		name  string
 		files []string

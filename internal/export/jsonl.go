@@ -181,11 +181,7 @@ func (r *recordReader) read(src *source.Reader, name string) error {
 					rule, hint = "truncated", "the export was cut short; export it again"
 				}
 				return source.NewProblem(
-					model.Pos{
-						File:   name,
-						Line:   r.line,
-						Column: 1,
-					},
+					model.Pos{File: name, Line: r.line, Column: 1},
 					rule,
 					strings.TrimPrefix(bad.Error(), "json: "),
 					hint,

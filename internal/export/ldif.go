@@ -33,10 +33,7 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 				return p
 			case errors.As(err, &bad):
 				return source.NewProblem(
-					model.Pos{
-						File: name,
-						Line: bad.Line,
-					},
+					model.Pos{File: name, Line: bad.Line},
 					"not-ldif",
 					bad.Message,
 					"see RFC 2849 for how an entry is written",

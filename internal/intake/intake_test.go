@@ -169,11 +169,7 @@ func TestTakenInAgainItChangesNothing(t *testing.T) {
 				"%s,%s,%s,%s,%s\n",
 				pick("", fmt.Sprintf("E%02d", n)),
 				pick("", fmt.Sprint("user", n)),
-				pick(
-					"",
-					fmt.Sprintf("u%d@m.example", n),
-					"broken",
-				),
+				pick("", fmt.Sprintf("u%d@m.example", n), "broken"),
 				pick("", "Clerk", "Lead"),
 				pick("", "2026-12-31", "2026-11-01"),
 			)

@@ -38,26 +38,11 @@ type Mapping struct {
 // case, spaces and punctuation.
 var synonyms = map[string][]string{
 	"id": {
-		"personid",
-		"employeeid",
-		"staffid",
-		"staffnumber",
-		"staffno",
-		"personnelnumber",
-		"personnelno",
-		"personno",
+		"personid", "employeeid", "staffid", "staffnumber", "staffno", "personnelnumber", "personnelno", "personno",
 		"employeeno",
 	},
 	"userName": {
-		"login",
-		"loginname",
-		"user",
-		"username",
-		"account",
-		"accountname",
-		"uid",
-		"samaccountname",
-		"userid",
+		"login", "loginname", "user", "username", "account", "accountname", "uid", "samaccountname", "userid",
 		"logon",
 	},
 	"displayName":     {"name", "fullname", "displayname", "cn", "commonname", "person"},

@@ -217,13 +217,7 @@ func (c Came) Explains(on day.Day) bool {
 // Since tells of accounts that had a thing at the end of a day, by themselves or along,
 // when they came to have it last. O(states · (a state's text + accounts · log accounts)),
 // each state being unfolded once.
-func Since(
-	l ledger.Ledger,
-	app *model.App,
-	thing int32,
-	on day.Day,
-	accounts []string,
-) (map[string]Came, error) {
+func Since(l ledger.Ledger, app *model.App, thing int32, on day.Day, accounts []string) (map[string]Came, error) {
 	all, err := states(l, app.ID)
 	if err != nil {
 		return nil, err

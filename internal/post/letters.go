@@ -40,9 +40,7 @@ func Items(l ledger.Ledger, falling []access.Falling, today day.Day) ([]letter.I
 	for i := range falling {
 		f := &falling[i]
 		if tells(&f.Facts) {
-			out = append(out, letter.Item{
-				Key: key(f), On: f.On, App: f.App, Person: f.Person, Says: f.Says,
-			})
+			out = append(out, letter.Item{Key: key(f), On: f.On, App: f.App, Person: f.Person, Says: f.Says})
 		}
 	}
 	return out, nil

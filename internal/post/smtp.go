@@ -98,11 +98,7 @@ func (s *SMTP) dial(wait time.Duration) mail.DialContextFunc {
 			return &timed{conn, wait, time.Now().Add(longest)}, nil
 		}
 		secure := tls.Client(
-			&timed{
-				conn,
-				wait,
-				time.Now().Add(longest),
-			},
+			&timed{conn, wait, time.Now().Add(longest)},
 			&tls.Config{ServerName: s.Host, RootCAs: s.Roots, MinVersion: tls.VersionTLS12},
 		)
 		if err := secure.HandshakeContext(ctx); err != nil {

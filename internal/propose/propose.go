@@ -166,11 +166,7 @@ func (f *Findings) Write(a *amend.Amendment, title, because string) error {
 	covered := map[[2]int]map[int32]bool{} // person and application → things
 	for i := range f.kits {
 		k, name := &f.kits[i], f.List[i].Kit
-		lines := []string{
-			name + ":",
-			"  title: " + edit.Scalar(title),
-			"  for: " + edit.Scalar(k.Filter()),
-		}
+		lines := []string{name + ":", "  title: " + edit.Scalar(title), "  for: " + edit.Scalar(k.Filter())}
 		if len(k.For) == 0 {
 			lines[2] = "  everyone: true"
 		}

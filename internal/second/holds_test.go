@@ -93,10 +93,7 @@ func (w *world) order(changes []*change) {
 			w.byDefinition(x, y),
 			cmp.Compare(at(x), at(y)),
 			cmp.Compare(x.attribute, y.attribute)*one(x.ofThing()),
-			cmp.Compare(
-				slices.Index(attributes, x.attribute),
-				slices.Index(attributes, y.attribute),
-			),
+			cmp.Compare(slices.Index(attributes, x.attribute), slices.Index(attributes, y.attribute)),
 			cmp.Compare(slices.Index(verbs, x.verb), slices.Index(verbs, y.verb)),
 		)
 	})

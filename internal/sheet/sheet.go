@@ -118,10 +118,7 @@ func Read(data []byte, name string, o Options) (*Table, error) {
 	}
 	if len(bytes.TrimSpace(text)) == 0 {
 		return nil, source.NewProblem(
-			model.Pos{
-				File: name,
-				Line: 1,
-			},
+			model.Pos{File: name, Line: 1},
 			"empty-file",
 			"the file is empty",
 			"a header row and a row for each person are expected",
@@ -178,11 +175,7 @@ func decode(data []byte, t *Table) ([]byte, error) {
 	}
 	if i := invalid(data); i >= 0 {
 		return nil, source.NewProblem(
-			at(
-				t.File,
-				data,
-				i,
-			),
+			at(t.File, data, i),
 			"not-utf-8",
 			"this is not UTF-8",
 			"save the file as UTF-8, or name its encoding, for example --encoding windows-1252",
@@ -256,11 +249,7 @@ func (t *Table) csv(text []byte, delimiter rune) error {
 		if len(row) != len(t.Header) {
 			t.wrong(&r, -1, "wrong-fields", fmt.Sprintf(
 				"the row has %s and the header has %d",
-				model.Count(
-					len(row),
-					"field",
-					"fields",
-				),
+				model.Count(len(row), "field", "fields"),
 				len(t.Header),
 			), "look for a missing or an unquoted "+Name(delimiter))
 			continue

@@ -41,16 +41,7 @@ const BeforeRecord = "before the record"
 func PastHolderTable(list []access.Holder) *Table {
 	t := &Table{
 		Headers: []string{
-			"person",
-			"name",
-			"account",
-			"was",
-			"held it",
-			"by kit",
-			"line",
-			"since",
-			"decided by",
-			"because",
+			"person", "name", "account", "was", "held it", "by kit", "line", "since", "decided by", "because",
 		},
 		Keys: []string{
 			"person", "name", "account", "open", "through", "kits", "places", "since", "decidedBy", "because",

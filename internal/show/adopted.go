@@ -75,9 +75,7 @@ func AdoptedTable(a *adopt.Application, repo *desired.Repo) *Table {
 // Adopted writes how an application is taken over.
 func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 	p.Line(
-		Strong(
-			words.Clean(a.ID),
-		) + "  " + Dim(
+		Strong(words.Clean(a.ID)) + "  " + Dim(
 			words.Clean(fmt.Sprintf("from %s, %s", a.Export, model.Count(len(a.Guesses), "account", "accounts"))),
 		),
 	)
@@ -133,11 +131,7 @@ func (p *Printer) whose(a *adopt.Application, repo *desired.Repo, full bool) {
 	p.Line()
 	p.Linef(
 		"%s sure by name, email or a former name, %s by your word, %s.",
-		model.Count(
-			certain,
-			"account is",
-			"accounts are",
-		),
+		model.Count(certain, "account is", "accounts are"),
 		model.Thousands(said),
 		model.Count(nobody, "is nobody's so far", "are nobody's so far"),
 	)
@@ -157,11 +151,7 @@ func (p *Printer) leftAlone(a *adopt.Application, full bool) {
 	p.Line()
 	p.Linef(
 		"%s alone until you take %s out of alone in apps/%s.yaml:",
-		model.Count(
-			len(a.Alone),
-			"account is left",
-			"accounts are left",
-		),
+		model.Count(len(a.Alone), "account is left", "accounts are left"),
 		model.Plural(len(a.Alone), "it", "them"),
 		words.Clean(a.ID),
 	)

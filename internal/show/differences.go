@@ -59,10 +59,7 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 		"%s of %s: %s, %s.",
 		model.Count(len(list), "difference", "differences"),
 		model.Count(len(people[model.Keeps]), "person", "people"),
-		effect(
-			model.Widens,
-			somebody(len(people[model.Widens]), "gains", "gain")+" access",
-		),
+		effect(model.Widens, somebody(len(people[model.Widens]), "gains", "gain")+" access"),
 		effect(model.Narrows, somebody(len(people[model.Narrows]), "loses", "lose")+" it"),
 	)
 }

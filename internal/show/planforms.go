@@ -15,27 +15,8 @@ import (
 // PlanTable is the changes as a table, one a row.
 func PlanTable(v *PlanView) *Table {
 	keys := []string{
-		"id",
-		"app",
-		"person",
-		"name",
-		"account",
-		"effect",
-		"verb",
-		"kind",
-		"thing",
-		"attribute",
-		"before",
-		"after",
-		"also",
-		"forGood",
-		"held",
-		"decision",
-		"reason",
-		"kit",
-		"cause",
-		"sensitive",
-		"first",
+		"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after",
+		"also", "forGood", "held", "decision", "reason", "kit", "cause", "sensitive", "first",
 	}
 	t := &Table{Headers: keys, Keys: keys}
 	for _, c := range v.Changes {
@@ -61,9 +42,7 @@ func PlanTable(v *PlanView) *Table {
 			kind,
 			thing,
 			c.Attribute,
-			plainValue(
-				c.Before,
-			),
+			plainValue(c.Before),
 			plainValue(c.After),
 			words.Means(c),
 			fmt.Sprint(c.ForGood),

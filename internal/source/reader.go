@@ -184,10 +184,7 @@ func (r *Reader) Read(p []byte) (int, error) {
 		r.err = NewProblem(
 			model.Pos{File: r.name, Line: r.at(r.mark).Line},
 			"record-too-long",
-			fmt.Sprintf(
-				"the record that begins here is longer than %s bytes",
-				model.Thousands(int(r.Limit)),
-			),
+			fmt.Sprintf("the record that begins here is longer than %s bytes", model.Thousands(int(r.Limit))),
 			"look for a missing line end or a quote that is never closed",
 		)
 		return 0, r.err

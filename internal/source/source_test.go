@@ -283,15 +283,7 @@ func TestASieveKeepsWhatIsWantedAndTheLines(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var b strings.Builder
 		cell := rapid.SampledFrom([]string{
-			"x",
-			"Maren",
-			"a \"quoted\" one",
-			"two\nlines",
-			"two\r\nlines with maren",
-			"",
-			"søren",
-			"MAREN",
-			";",
+			"x", "Maren", "a \"quoted\" one", "two\nlines", "two\r\nlines with maren", "", "søren", "MAREN", ";",
 		})
 		var want []string
 		w := csv.NewWriter(&b)

@@ -224,12 +224,7 @@ func (s *Server) schemas() answer {
 	}
 	enterprise := "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
 	extensions[enterprise] = []string{
-		"department",
-		"division",
-		"organization",
-		"costCenter",
-		"employeeNumber",
-		"manager",
+		"department", "division", "organization", "costCenter", "employeeNumber", "manager",
 	}
 	out := []any{
 		list("urn:ietf:params:scim:schemas:core:2.0:User", "userName", "name", "displayName", "title", "userType",

@@ -141,10 +141,7 @@ func TestAnyLDIFIsChangedAsMeantAndNowhereElse(t *testing.T) {
 			text += line(
 				"state",
 				map[bool]string{true: "in", false: "out"}[u.open],
-			) + line(
-				"note",
-				fmt.Sprint("of ", i),
-			)
+			) + line("note", fmt.Sprint("of ", i))
 			people = append(people, text)
 		}
 		all = rapid.Permutation(append(all, people...)).Draw(t, "order")

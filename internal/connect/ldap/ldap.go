@@ -126,10 +126,7 @@ func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
 		d.asserts, d.policy = slices.Contains(
 			controls,
 			assertion,
-		), slices.Contains(
-			controls,
-			ldap.ControlTypeBeheraPasswordPolicy,
-		)
+		), slices.Contains(controls, ldap.ControlTypeBeheraPasswordPolicy)
 	}
 	d.conn = conn
 	return conn, nil

@@ -166,9 +166,7 @@ func (a *Application) send(ctx context.Context, requests []*Request, done func(*
 }
 
 // carry sends one request until each of its changes has an answer.
-func (a *Application) carry(
-	ctx context.Context, r *Request, tell func(*plan.Change, error), again func() bool,
-) {
+func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Change, error), again func() bool) {
 	pauses := backoff.NewExponentialBackOff()
 	pauses.InitialInterval, pauses.MaxInterval = first, longest
 	changes, sent := r.Changes, false

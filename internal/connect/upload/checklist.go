@@ -31,8 +31,7 @@ func (w *writer) checklist(changes []*plan.Change, name string) []byte {
 			&b,
 			"- [ ] Load the file `%s`. It carries out %s, which are marked “by the file” below.\n\n",
 			name,
-			words.Clean(
-				model.Count(len(changes)-byHand, "change", "changes")),
+			words.Clean(model.Count(len(changes)-byHand, "change", "changes")),
 		)
 	}
 	for i, c := range changes {

@@ -74,9 +74,7 @@ func (u *Upload) Prepare(ctx context.Context, _ string, changes []*plan.Change) 
 		u.Where(),
 		fmt.Sprintf("%s-%s-%s", u.App.ID, u.Now().UTC().Format(time.DateOnly), plan.Name(ids...)),
 	)
-	w := &writer{
-		Upload: u, accounts: account.In(u.App, state.Accounts), covered: map[*plan.Change]bool{},
-	}
+	w := &writer{Upload: u, accounts: account.In(u.App, state.Accounts), covered: map[*plan.Change]bool{}}
 	s := &step{of: u, changes: changes, refused: map[string]string{}}
 	var text []byte
 	ending := "." + of(u.Spec).Format

@@ -13,14 +13,7 @@ import (
 )
 
 // All are the ways, in the order in which they are told.
-var All = []*connect.Way{
-	files.Way,
-	scim.Way,
-	ldap.Way,
-	postgres.Way,
-	program.Way,
-	upload.Way,
-}
+var All = []*connect.Way{files.Way, scim.Way, ldap.Way, postgres.Way, program.Way, upload.Way}
 
 // Named finds a way by its name; nil where there is none.
 func Named(name string) *connect.Way {

@@ -62,13 +62,7 @@ func (v *View) Holders(thing model.AppThing, effective bool) []Holder {
 			h.Person, h.Name, h.State = v.People.Get(
 				int(p),
 				"id",
-			), v.name(
-				int(p),
-			), v.state(
-				int(p),
-				thing.App,
-				thing.Thing,
-			)
+			), v.name(int(p)), v.state(int(p), thing.App, thing.Thing)
 			for _, path := range v.Explain.Paths(p, thing.App, thing.Thing) {
 				if kit := v.Kits[path.Held.Kit].Name; !slices.Contains(h.Kits, kit) {
 					h.Kits = append(h.Kits, kit)

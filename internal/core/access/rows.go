@@ -147,16 +147,7 @@ func (v *View) accountRows(which func(app, at int) bool) *Rows {
 	}
 	columns := append(
 		[]string{
-			"app",
-			"account",
-			"person",
-			"name",
-			"stage",
-			"active",
-			"state",
-			"groups",
-			"roles",
-			"licenses",
+			"app", "account", "person", "name", "stage", "active", "state", "groups", "roles", "licenses",
 			"effective",
 		},
 		attrs...)
@@ -258,10 +249,7 @@ func (v *View) thingRows() *Rows {
 				x.holders, x.active = v.reach[a].Holders(
 					v.Accounts[a],
 					int32(t),
-				), v.reach[a].Active(
-					v.Accounts[a],
-					int32(t),
-				)
+				), v.reach[a].Active(v.Accounts[a], int32(t))
 			}
 			for c := range v.Due.Classes {
 				if d := &v.Due.Classes[c].Apps[a]; people[c] > 0 && d.Account() && v.Sets[a].Has(d.Reach, int32(t)) {
@@ -273,32 +261,10 @@ func (v *View) thingRows() *Rows {
 	}
 	return &Rows{
 		Columns: []string{
-			"app",
-			"kind",
-			"name",
-			"title",
-			"sensitive",
-			"atLeast",
-			"seats",
-			"price",
-			"brings",
-			"kits",
-			"holders",
-			"active",
-			"due",
-			"file",
-			"line",
+			"app", "kind", "name", "title", "sensitive", "atLeast", "seats", "price", "brings", "kits", "holders",
+			"active", "due", "file", "line",
 		},
-		Default: []string{
-			"app",
-			"kind",
-			"name",
-			"title",
-			"brings",
-			"kits",
-			"holders",
-			"due",
-		},
+		Default: []string{"app", "kind", "name", "title", "brings", "kits", "holders", "due"},
 		Several: set("brings", "kits"),
 		Len:     len(rows),
 		Values: func(i int, column string) []string {

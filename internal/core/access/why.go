@@ -109,9 +109,7 @@ func (v *View) Why(p int, thing *model.AppThing) *Answer {
 		UserName: v.People.Get(p, "userName"),
 		Name:     v.name(p),
 		Title:    v.People.Get(p, "title"),
-		Stage: v.stageWords(
-			p,
-		),
+		Stage:    v.stageWords(p),
 		Place:    place(v.People.Pos(p)),
 		Accounts: []Account{},
 		Kits:     []HeldKit{},

@@ -85,17 +85,7 @@ func TestOfTwoAccountsTheRightlyWrittenOneCounts(t *testing.T) {
 		"Ines Calder",
 		true,
 		[]int32{0},
-	}, row{
-		"Ines.Calder",
-		"Old",
-		false,
-		nil,
-	}, row{
-		"INES.CALDER",
-		"Old",
-		false,
-		nil,
-	}
+	}, row{"Ines.Calder", "Old", false, nil}, row{"INES.CALDER", "Old", false, nil}
 	for _, c := range []struct {
 		rows   []row
 		counts string

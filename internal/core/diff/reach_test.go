@@ -137,10 +137,7 @@ func TestAnAccountIsFollowedThroughItsChanges(t *testing.T) {
 		accounts.States, accounts.Held = append(
 			accounts.States,
 			model.StateOf(open),
-		), append(
-			accounts.Held,
-			accounts.Sets.Of(held),
-		)
+		), append(accounts.Held, accounts.Sets.Of(held))
 	}
 	add("ada", true, 0)
 	add("bo", false, 1)

@@ -37,12 +37,7 @@ type States struct {
 // Follow follows the changes of a plan, in O(changes): what accounts hold, and what
 // brings what along once the definitions are as those changes leave them. same is
 // that of the diff.Result that they are of.
-func Follow(
-	apps []*model.App,
-	accounts []*model.Accounts,
-	same []map[int32]int32,
-	changes []Change,
-) *States {
+func Follow(apps []*model.App, accounts []*model.Accounts, same []map[int32]int32, changes []Change) *States {
 	s := &States{apps: apps, accounts: accounts, same: same, changes: changes, slots: make([][]int32, len(apps))}
 	slots, definitions := make([]int32, len(apps)), make([][]*Change, len(apps))
 	for i := range changes {
@@ -63,10 +58,7 @@ func Follow(
 				before, narrowed = New(
 					exported,
 					accounts[a].Sets,
-				), New(
-					narrowing(app, exported, definitions[a]),
-					accounts[a].Sets,
-				)
+				), New(narrowing(app, exported, definitions[a]), accounts[a].Sets)
 			}
 		}
 		s.reach, s.before, s.narrowed = append(s.reach, r), append(s.before, before), append(s.narrowed, narrowed)

@@ -114,10 +114,7 @@ func TestTheLastHolderGoesAfterTheNextHasCome(t *testing.T) {
 			accounts.States, accounts.Held = append(
 				accounts.States,
 				model.StateOf(true),
-			), append(
-				accounts.Held,
-				accounts.Sets.Of(held),
-			)
+			), append(accounts.Held, accounts.Sets.Of(held))
 		}
 		var changes []diff.Change
 		for _, p := range c.gone {

@@ -243,13 +243,9 @@ func TestClassifyAgreesWithMatch(t *testing.T) {
 			case n == 0 && depth < 3:
 				return "not (" + clause(depth+1) + ")"
 			case n <= 2 && depth < 3:
-				return "(" + clause(
-					depth+1,
-				) + rapid.SampledFrom([]string{" and ", " or "}).
+				return "(" + clause(depth+1) + rapid.SampledFrom([]string{" and ", " or "}).
 					Draw(t, "join") +
-					clause(
-						depth+1,
-					) + ")"
+					clause(depth+1) + ")"
 			case n == 3:
 				return rapid.SampledFrom([]string{"title", "nobody"}).Draw(t, "attr") + " pr"
 			}

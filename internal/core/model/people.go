@@ -225,11 +225,7 @@ func (p *People) With(i int, values map[string]string) *People {
 	out := NewPeople()
 	out.files, out.file, out.line, out.place = slices.Clone(
 		p.files,
-	), slices.Clone(
-		p.file,
-	), slices.Clone(
-		p.line,
-	), p.place
+	), slices.Clone(p.file), slices.Clone(p.line), p.place
 	if i == p.rows {
 		out.file, out.line = append(out.file, uint16(out.File("(what if)"))), append(out.line, 0)
 	}

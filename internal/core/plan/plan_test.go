@@ -28,13 +28,7 @@ func sample(changes int) *plan.Plan {
 		Notices:      []plan.Notice{},
 	}
 	odd := []string{
-		"plain",
-		"a\u2028b\u2029",
-		"\U0001F6A2",
-		"<&>\"\\/",
-		"\x00\x1f\x7f\t\n\r",
-		"not \xff UTF-8",
-		"\ufffd",
+		"plain", "a\u2028b\u2029", "\U0001F6A2", "<&>\"\\/", "\x00\x1f\x7f\t\n\r", "not \xff UTF-8", "\ufffd",
 		"Ω\u00e9",
 	}
 	for i := range changes {

@@ -60,15 +60,7 @@ func idle(in *Input) *Table {
 	before := v.Today.Back(in.Idle)
 	t := &Table{
 		Columns: []string{
-			"app",
-			"account",
-			"person",
-			"name",
-			"department",
-			"last",
-			"days",
-			"licenses",
-			"cost",
+			"app", "account", "person", "name", "department", "last", "days", "licenses", "cost",
 		}, Right: map[int]bool{6: true, 8: true},
 		Unit: "idle accounts", None: "No open account is idle.",
 	}

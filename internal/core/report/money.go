@@ -15,14 +15,7 @@ func seats(in *Input) *Table {
 	v := in.View
 	t := &Table{
 		Columns: []string{
-			"license",
-			"department",
-			"seats",
-			"of blocked accounts",
-			"per seat",
-			"cost",
-			"bought",
-			"free",
+			"license", "department", "seats", "of blocked accounts", "per seat", "cost", "bought", "free",
 		},
 		Right: map[int]bool{2: true, 3: true, 5: true, 6: true, 7: true}, Unit: "seats in use",
 		None: "No application has a license.",

@@ -218,15 +218,7 @@ func administrators(in *Input) *Table {
 		About: "Every account that has something in the end that a catalog marks as sensitive, and the line that " +
 			"gives it.",
 		Columns: []string{
-			"thing",
-			"account",
-			"person",
-			"name",
-			"open",
-			"through",
-			"by",
-			"line",
-			"state",
+			"thing", "account", "person", "name", "open", "through", "by", "line", "state",
 		}, Unit: "accounts",
 		None: "Nobody has anything sensitive.",
 	}
@@ -311,9 +303,7 @@ func outsiders(in *Input) *Table {
 			}
 		}
 		t.row(
-			get(
-				"id",
-			),
+			get("id"),
 			people.Called(p),
 			get("userType"),
 			v.Stages[p].String(),

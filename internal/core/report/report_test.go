@@ -191,9 +191,7 @@ func TestEachReportAnswersItsQuestion(t *testing.T) {
 			"P5 | Eve Holm |  | till | is invited | ",
 			"P7 | Gil Frost | Tickets | till | is to be created | ",
 		}, []string{"till***"}},
-		"leaving": {[]string{
-			"till | cy.dahl | P3 | Cy Dahl | 2026-10-31 | open |  |  | ",
-		}, nil},
+		"leaving": {[]string{"till | cy.dahl | P3 | Cy Dahl | 2026-10-31 | open |  |  | "}, nil},
 		"seats": {[]string{
 			"till/license/seat | Harbour | 2 | 0 | 10 EUR/month | 20.00 EUR/month |  | ",
 			"till/license/seat | Tickets | 1 | 0 | 10 EUR/month | 10.00 EUR/month |  | ",

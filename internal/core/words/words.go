@@ -226,11 +226,7 @@ var notices = sentences{
 		)
 	},
 	fact.OfNobody: func(f *fact.Fact) string {
-		return fmt.Sprintf(
-			"%s to nobody: %s",
-			model.Count(f.Count, "account belongs", "accounts belong"),
-			some(f),
-		)
+		return fmt.Sprintf("%s to nobody: %s", model.Count(f.Count, "account belongs", "accounts belong"), some(f))
 	},
 	fact.Unmanaged: func(f *fact.Fact) string {
 		return fmt.Sprintf(
