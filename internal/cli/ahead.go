@@ -19,7 +19,8 @@ func (c *program) ahead() *cobra.Command {
 		Short:   "Say what falls due, day by day",
 		GroupID: seeing,
 		Long: `Ahead lists what falls due from today on: who starts and whose last day it is,
-who goes away and comes back, which steps accounts on their way out come to, what
+who goes away and comes back, which accounts are made before a first day, which
+steps accounts come to on their way out, also those of people who leave later, what
 is held or stands until a day (kits by name, rejections, exceptions, lifted guards,
 what is kept), licenses whose seats run short, and what is missing for a license of
 somebody who starts.

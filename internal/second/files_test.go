@@ -1,6 +1,7 @@
 package second
 
 import (
+	"cmp"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -101,7 +102,7 @@ func (w *world) write(t *testing.T, dir string) {
 			}
 			kits.WriteString("}]\n")
 		} else {
-			fmt.Fprintf(&kits, "    for: department eq %q\n", k.department)
+			fmt.Fprintf(&kits, "    for: %s\n", cmp.Or(k.rule, fmt.Sprintf("department eq %q", k.department)))
 		}
 		if k.rank > 0 {
 			fmt.Fprintf(&kits, "    rank: %d\n", k.rank)
@@ -120,9 +121,12 @@ func (w *world) write(t *testing.T, dir string) {
 	if len(w.kits) > 0 {
 		put("kits/all.yaml", kits.String())
 	}
+	if text := w.more["paths"]; text != "" {
+		put("paths/all.yaml", text)
+	}
 	for i := range w.apps {
 		a := &w.apps[i]
-		put("apps/"+a.id+".yaml", a.yaml(w.titled(a)))
+		put("apps/"+a.id+".yaml", a.yaml(w.titled(a))+w.more["apps/"+a.id])
 		w.export(t, dir, a)
 	}
 }

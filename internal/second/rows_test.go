@@ -20,6 +20,7 @@ type world struct {
 	apart  [][]string // each two things that are kept apart, as app/kind/name
 	may    []string   // ids of people whom an exception lets hold those of the first
 	lifts  []lift
+	more   map[string]string // file → what stands at its end besides
 
 	rosterShrink string
 	before       map[string]int // accounts of each application when nothing was suspicious, people under ""
@@ -37,6 +38,7 @@ type person struct {
 type kit struct {
 	name, department string // held by a rule
 	holder, until    string // or by name
+	rule             string // instead of the department
 	rank             int
 	gives            map[string][]string // application → things, as kind/name
 	sets             map[string]string   // application → title

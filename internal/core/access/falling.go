@@ -57,6 +57,7 @@ func (f *falling) add(on day.Day, app, person string, pos model.Pos, x fact.Fact
 func (v *View) Falling(to day.Day, stood Stood) []Falling {
 	f := &falling{v: v, to: to, out: []Falling{}}
 	f.people()
+	f.leads()
 	f.steps()
 	f.invitations()
 	f.missing()
@@ -108,6 +109,29 @@ func (f *falling) people() {
 	}
 }
 
+// leads are the accounts that are made before somebody's first day.
+func (f *falling) leads() {
+	v := f.v
+	for a, app := range v.Apps {
+		if app.Lead == (day.Duration{}) || v.Accounts[a] == nil {
+			continue
+		}
+		for p := range v.People.Len() {
+			starts := f.dayOf(p, "starts")
+			if starts == day.None || starts <= v.Today || !v.due(p, a).Account() || v.account(p, a) >= 0 {
+				continue
+			}
+			on := starts.Back(app.Lead)
+			for starts > on.Add(app.Lead) { // months are of different lengths
+				on++
+			}
+			f.add(on, app.ID, v.People.Get(p, "id"), v.People.Place(p, "starts"), fact.Fact{
+				Kind: fact.FallsLead, App: app.ID, Person: v.called(p), Until: starts.String(),
+			})
+		}
+	}
+}
+
 // lacking is what the licenses of somebody who starts need first and is not there.
 func (f *falling) lacking(p int, on day.Day) {
 	v := f.v
@@ -140,7 +164,7 @@ func (f *falling) steps() {
 		}
 		for at := range accounts.Len() {
 			p := int(v.PersonOf[a][at])
-			s := v.pathState(a, at, p)
+			s := v.pathComing(a, at, p, f.to)
 			if s == nil || s.Due == day.None {
 				continue
 			}

@@ -149,17 +149,26 @@ func (v *View) has(p, app int) uint32 {
 // pathState is where an account stands on a path, nil for one that is upon none. person is -1
 // for one of nobody.
 func (v *View) pathState(app, at, person int) *entitle.Stand {
-	if len(v.Paths) == 0 || at < 0 {
-		return nil
-	}
-	key := v.Accounts[app].Key.At(at)
-	if _, yes := v.Apps[app].Protected(key); yes {
-		return nil // no plan changes it
-	}
-	if _, yes := v.Apps[app].IsAlone(key); yes {
+	if len(v.Paths) == 0 || at < 0 || v.untouched(app, at) {
 		return nil
 	}
 	return v.pathInput().Of(app, at, person)
+}
+
+// pathComing is where an account stands when the next step falls due that finds something to do.
+func (v *View) pathComing(app, at, person int, to day.Day) *entitle.Stand {
+	if v.untouched(app, at) {
+		return nil
+	}
+	return v.pathInput().Coming(app, at, person, to)
+}
+
+// untouched reports whether no plan changes an account.
+func (v *View) untouched(app, at int) bool {
+	key := v.Accounts[app].Key.At(at)
+	_, protected := v.Apps[app].Protected(key)
+	_, alone := v.Apps[app].IsAlone(key)
+	return protected || alone
 }
 
 // pathInput is where accounts stand on their ways in and out.

@@ -40,6 +40,8 @@ type Leaving struct {
 	Kits      []*model.Kit
 	AccountOf [][]int32 // application → person → account, or -1
 	Waits     []bool    // applications in which an account must have been blocked before it is removed
+
+	gone bool // the person who is looked at counts as one who has left: it is looked at a day to come
 }
 
 // A Stand is where an account stands on a path.
@@ -83,6 +85,9 @@ func (in *Leaving) Of(app, account, person int) *Stand {
 	s := &Stand{Path: path}
 	key := in.Accounts[app].Key.At(account)
 	in.since(s, app, Mark{key, path.Name, ""})
+	if !s.Known { // on a day to come, a wait counts from the first day on which the account is upon the path
+		s.Since = max(s.Since, in.comes(path, app, account, person))
+	}
 	for s.Done < len(path.Steps) {
 		step := &path.Steps[s.Done]
 		if !in.shows(app, account, step) {
@@ -97,7 +102,9 @@ func (in *Leaving) Of(app, account, person int) *Stand {
 			break
 		}
 		s.Done++
-		in.since(s, app, Mark{key, path.Name, step.Key()})
+		if in.since(s, app, Mark{key, path.Name, step.Key()}); !s.Known {
+			s.Since = max(s.Since, time) // on a day to come: it will have been there before its time
+		}
 		if on, seen := in.Past[app][early]; seen && on <= time {
 			s.Since, s.Known = time, true // it was seen done then already
 			s.early = append(s.early, early.Step)
@@ -121,6 +128,60 @@ func (in *Leaving) Of(app, account, person int) *Stand {
 		}
 	}
 	return s
+}
+
+// comes is the first day on which somebody who leaves, or is idle, comes upon a path; day.None where
+// no day tells.
+func (in *Leaving) comes(path *model.Path, app, account, person int) day.Day {
+	switch path.When {
+	case model.WhenEnded:
+		if person >= 0 {
+			if last, err := day.Parse(in.People.Get(person, "ends")); err == nil {
+				return last + 1
+			}
+		}
+	case model.WhenIdle:
+		if last, _ := in.Active(app, account); last != day.None {
+			return last.Add(path.Idle)
+		}
+	}
+	return day.None
+}
+
+// Coming is where an account stands when the next step that finds something to do falls due: on the
+// path that it is upon or, as far as days tell, comes upon until a day; nil where there is none.
+func (in *Leaving) Coming(app, account, person int, to day.Day) *Stand {
+	then := *in
+	s := then.Of(app, account, person)
+	if s == nil {
+		first := day.None
+		for _, p := range in.Paths {
+			on := in.comes(p, app, account, person)
+			if on != day.None && on > in.Today && on <= to && (first == day.None || on < first) {
+				first = on
+			}
+		}
+		if first == day.None {
+			return nil
+		}
+		then.Today = first
+		if person >= 0 {
+			last, err := day.Parse(in.People.Get(person, "ends"))
+			then.gone = err == nil && last < first
+		}
+		s = then.Of(app, account, person)
+	}
+	for s != nil && s.Due != day.None && s.Due > then.Today && s.Due <= to && s.there() {
+		then.Today = s.Due
+		s = then.Of(app, account, person)
+	}
+	return s
+}
+
+// there reports whether the next step is seen done before its time.
+func (s *Stand) there() bool {
+	n := len(s.early)
+	return n > 0 && s.early[n-1] == markEarly+s.Next().Key()
 }
 
 // Latest is the last day on which a step of a path was first seen done, as the ledger
@@ -177,7 +238,7 @@ func (in *Leaving) upon(p *model.Path, app, account, person int) bool {
 	case model.WhenStray:
 		return person < 0
 	case model.WhenEnded:
-		return person >= 0 && in.Stages[person] == Gone
+		return person >= 0 && (in.gone || in.Stages[person] == Gone)
 	case model.WhenListed:
 		return in.Listed(p, app, account, person) > 0
 	case model.WhenMatching:

@@ -155,6 +155,7 @@ const (
 const (
 	FallsStart     Kind = "starts"             // Person
 	FallsEnd       Kind = "ends"               // Person's last day
+	FallsLead      Kind = "account-ahead"      // an account of Person in App is made; the first day is Until
 	FallsAway      Kind = "goes-away"          // Person
 	FallsBack      Kind = "comes-back"         // Person's last day away
 	FallsLacking   Kind = "lacks"              // Person starts, and Thing of App needs Attribute

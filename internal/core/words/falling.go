@@ -12,6 +12,9 @@ var falling = sentences{
 	fact.FallsStart: func(f *fact.Fact) string {
 		return f.Person + " starts"
 	},
+	fact.FallsLead: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s: an account is made for %s, who starts on %s", f.App, f.Person, f.Until)
+	},
 	fact.FallsEnd: func(f *fact.Fact) string {
 		return "last day of " + f.Person
 	},
