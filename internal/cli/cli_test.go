@@ -214,7 +214,7 @@ func TestWrongUsageIsToldApartFromFailure(t *testing.T) {
 		{WrongUsage, "--no-walk goes with --keep DIR", []string{"demo", "--no-walk"}},
 		{WrongUsage, "there is no schema \"kit\"", []string{"check", "--schema", "kit"}},
 		{WrongUsage, "--only, column 1", []string{"draft", "--only", `shoe eq "x"`}},
-		{Failed, "there is no plan \"xyz\" in plans/", []string{"apply", "xyz"}},
+		{WrongUsage, "there is no plan \"xyz\" in plans/", []string{"apply", "xyz"}},
 		{Failed, "there is no such folder", []string{"check", "--repo", "nowhere"}},
 		{Failed, "no such run or plan|has no run or plan \"run-9\"", []string{"log", "run-9"}},
 	} {

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
@@ -200,7 +201,8 @@ func sayNotANumber(word string) error {
 
 // sayNoNumbers is a number, or some, that no change of a plan has.
 func sayNoNumbers(part string, n int) error {
-	return fmt.Errorf("the plan has no changes %s; they are numbered from 1 to %d", part, n)
+	return fmt.Errorf("the plan has no %s %s; its changes are numbered from 1 to %d",
+		model.Plural(1+strings.Count(part, "-"), "change", "changes"), part, n)
 }
 
 // sayNoCause is a cause or a fold that a plan does not have.

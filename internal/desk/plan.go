@@ -21,11 +21,8 @@ import (
 // Plan finds a plan by its file, or by its id or the beginning of it, and reads it.
 func (d *Desk) Plan(name string) (*plan.Plan, error) {
 	file, err := prepare.FindPlan(d.Dir, d.Folder, name)
-	if errors.Is(err, prepare.ErrPlanName) {
-		return nil, wrong(err)
-	}
 	if err != nil {
-		return nil, err
+		return nil, wrong(err)
 	}
 	return prepare.ReadPlan(file, name)
 }

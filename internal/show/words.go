@@ -32,9 +32,9 @@ func totals(t plan.Totals, effect func(effect model.Effect, text string) string,
 // costs says what seats in use cost before and after.
 func costs(c *plan.Cost) string {
 	if c.Before == c.After {
-		return fmt.Sprintf("%s %s a month, and as much after the plan", c.Before, c.Currency)
+		return fmt.Sprintf("%s %s/month, and as much after the plan", c.Before, c.Currency)
 	}
-	return fmt.Sprintf("%s %s a month, and %s after the plan", c.Before, c.Currency, c.After)
+	return fmt.Sprintf("%s %s/month, and %s after the plan", c.Before, c.Currency, c.After)
 }
 
 // earlier says who accepted a change in an earlier plan.
