@@ -35,7 +35,7 @@ func (a *app) drawDefinitions(r *rand.Rand) {
 	a.defs = true
 	for i := range a.things {
 		t := &a.things[i]
-		if kind(t.key) == "license" {
+		if kind(t.key) == "license" || kind(t.key) == "place" {
 			continue
 		}
 		d := definition{key: t.key, title: one("", "As it is"), permissions: some("p1", "p2"), brings: t.brings}
@@ -70,7 +70,7 @@ func (a *app) drawDefinitions(r *rand.Rand) {
 // mayBring reports whether a thing of one kind may bring another along: groups
 // bring everything, and roles roles.
 func (a *app) mayBring(t, u thing) bool {
-	return kind(t.key) == "group" || kind(t.key) == "role" && kind(u.key) == "role"
+	return kind(u.key) != "place" && (kind(t.key) == "group" || kind(t.key) == "role" && kind(u.key) == "role")
 }
 
 // drawNested draws which groups of a SCIM application are within which, by hand or

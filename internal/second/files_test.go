@@ -134,15 +134,18 @@ func (w *world) write(t *testing.T, dir string) {
 // byKind writes things as a YAML flow mapping of their kinds.
 func byKind(keys []string) string {
 	var parts []string
-	for _, k := range []string{"group", "role", "license"} {
+	for _, k := range kinds {
 		var of []string
 		for _, key := range keys {
 			if kind(key) == k {
 				of = append(of, name(key))
 			}
 		}
+		if k != "place" {
+			k += "s"
+		}
 		if len(of) > 0 {
-			parts = append(parts, k+"s: ["+strings.Join(of, ", ")+"]")
+			parts = append(parts, k+": ["+strings.Join(of, ", ")+"]")
 		}
 	}
 	return "{" + strings.Join(parts, ", ") + "}"
@@ -211,16 +214,22 @@ func (a *app) yaml(titled bool) string {
 	if a.protect != "" {
 		fmt.Fprintf(&b, "protect: [%s]\n", a.protect)
 	}
-	for _, k := range []string{"group", "role", "license"} {
-		first := true
+	for _, k := range kinds {
+		first, indent := true, "  "
+		if k == "place" {
+			indent = "      "
+		}
 		for _, t := range a.things {
 			if kind(t.key) != k {
 				continue
 			}
-			if first {
+			switch {
+			case first && k == "place":
+				b.WriteString("kinds:\n  place:\n    column: Places\n    split: \";\"\n    things:\n")
+			case first:
 				b.WriteString(k + "s:\n")
-				first = false
 			}
+			first = false
 			var parts []string
 			if len(t.brings) > 0 && k == "group" {
 				parts = append(parts, "brings: "+byKind(t.brings))
@@ -250,7 +259,7 @@ func (a *app) yaml(titled bool) string {
 			if t.retire {
 				parts = append(parts, "retire: true")
 			}
-			fmt.Fprintf(&b, "  %s: {%s}\n", name(t.key), strings.Join(parts, ", "))
+			fmt.Fprintf(&b, "%s%s: {%s}\n", indent, name(t.key), strings.Join(parts, ", "))
 		}
 	}
 	return b.String()
@@ -277,7 +286,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		out := csv.NewWriter(&b)
 		require.NoError(
 			t,
-			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home"}),
+			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home", "Places"}),
 		)
 		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
@@ -293,6 +302,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 					strings.Join(of(r, "license"), ";"),
 					"kept",
 					r.title,
+					strings.Join(of(r, "place"), ";"),
 				}),
 			)
 		}
@@ -399,8 +409,8 @@ func (a *app) readCSV(t *testing.T, dir string) {
 	require.NoError(t, err)
 	for _, f := range rows[1:] {
 		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3], title: f[8]}
-		for i, k := range []string{"group", "role", "license"} {
-			for n := range strings.SplitSeq(f[4+i], ";") {
+		for k, column := range map[string]int{"group": 4, "role": 5, "license": 6, "place": 9} {
+			for n := range strings.SplitSeq(f[column], ";") {
 				if n != "" {
 					r.held = append(r.held, k+"/"+n)
 				}

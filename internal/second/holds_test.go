@@ -79,7 +79,7 @@ func (w *world) order(changes []*change) {
 	at := func(c *change) int {
 		for i, t := range w.app(c.app).things {
 			if t.key == c.thing {
-				return 100*slices.Index(verbs, c.verb) + i
+				return 100*slices.Index([]string{"license", "group", "role", "place"}, kind(t.key)) + i
 			}
 		}
 		return -1
@@ -286,7 +286,7 @@ func (w *world) simple(a *app, changes []*change) {
 				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
-				undefined := a.defs && !t.define && kind(t.key) != "license" && a.definition(t.key) == nil
+				undefined := a.defs && !t.define && kind(t.key) != "license" && kind(t.key) != "place" && a.definition(t.key) == nil
 				if c.gives() && t.key == c.thing && (undefined || t.absent && !w.shows(a, t.key)) {
 					w.hold(c, "unknown-name")
 				}

@@ -49,8 +49,8 @@ func (c change) String() string {
 	)
 }
 
-var gains = map[string]string{"group": "join", "role": "grant", "license": "assign"}
-var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release"}
+var gains = map[string]string{"group": "join", "role": "grant", "license": "assign", "place": "join"}
+var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release", "place": "leave"}
 
 // along is some things and all that they bring along as the application has it, and
 // due what they bring once it is as the files have it.

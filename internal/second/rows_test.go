@@ -111,6 +111,9 @@ type row struct {
 	held                     []string // kind/name, sorted
 }
 
+// kinds are the kinds of things; places are of applications' own.
+var kinds = []string{"group", "role", "license", "place"}
+
 func kind(key string) string { k, _, _ := strings.Cut(key, "/"); return k }
 
 func name(key string) string { _, n, _ := strings.Cut(key, "/"); return n }
@@ -268,11 +271,14 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	a.by = one("userName", "userName", "email")
 	a.shrink = one("100%", "0", "1", "30%")
 	a.single = a.format == "csv" && !a.effective && r.IntN(4) == 0
-	for _, k := range []string{"group", "role", "license"} {
+	for _, k := range kinds {
+		if k == "place" && (a.format != "csv" || a.effective) {
+			continue // a kind of the application's own stands in a column
+		}
 		for i := range r.IntN(3) {
 			a.things = append(
 				a.things,
-				thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: r.IntN(6) == 0},
+				thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: k != "place" && r.IntN(6) == 0},
 			)
 		}
 	}
