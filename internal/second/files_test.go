@@ -34,7 +34,9 @@ func (w *world) write(t *testing.T, dir string) {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
 	var root strings.Builder
-	root.WriteString("organization: Marrowick Ferries\nguards: {rosterShrink: " + w.rosterShrink + "}\n")
+	root.WriteString(
+		"organization: Marrowick Ferries\nguards: {rosterShrink: " + w.rosterShrink + "}\n" + w.more["pravet.yaml"],
+	)
 	if len(w.apart) > 0 {
 		root.WriteString("separation:\n")
 		for i, s := range w.apart {
