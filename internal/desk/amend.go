@@ -96,7 +96,7 @@ func (d *Desk) People(w *Whom, repo *desired.Repo) ([]int, error) {
 // Somebody is the number of a person who is named by id or user name.
 func Somebody(repo *desired.Repo, name string) (int, error) {
 	if name == "" {
-		return -1, wrong(sayForWhom())
+		return -1, wrong(sayForWhich())
 	}
 	if p := repo.People.Named(name); p >= 0 {
 		return p, nil
@@ -321,6 +321,9 @@ func sayNotCommitted(files []string, err error) error {
 		err,
 	)
 }
+
+// sayForWhich asks for the one person whom something is for.
+func sayForWhich() error { return errors.New("for whom? Name one person, for example --for E0042") }
 
 // sayForWhom asks for the people who are meant.
 func sayForWhom() error {
