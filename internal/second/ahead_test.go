@@ -23,7 +23,7 @@ const horizon = 40
 // last. And whatever step is announced for a day is in that day's plan.
 func TestNothingFallsDueUnannounced(t *testing.T) {
 	turns := 0
-	each(t, 40, func(t *testing.T, seed uint64) string {
+	each(t, 25, func(t *testing.T, seed uint64) string {
 		b := open(t, seed, (*world).restless)
 		defer b.close()
 		s := b.state(t)

@@ -253,5 +253,5 @@ func (a *app) redefined(r *rand.Rand) string {
 
 // TestHistories lets small worlds live.
 func TestHistories(t *testing.T) {
-	each(t, 100, history)
+	each(t, 60, history)
 }

@@ -21,7 +21,7 @@ import (
 // TestTheSameQuestionHasTheSameAnswer asks each command's question of small worlds: holders, seats, lists and
 // reports count what the rows hold, and why says of each person what the plan is about to do.
 func TestTheSameQuestionHasTheSameAnswer(t *testing.T) {
-	each(t, 200, asked)
+	each(t, 150, asked)
 }
 
 // asked returns where two answers about one world differ.
