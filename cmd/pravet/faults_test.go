@@ -16,7 +16,7 @@ import (
 
 // someSeeds is under how many chances a run with faults is tried in every test run; KILLS=all tries
 // more.
-const someSeeds = 20
+const someSeeds = 10
 
 // TestWithFaultsAllSettlesOrIsNamed: an application in which three requests of ten go wrong,
 // in every way that a stand-in knows. Whatever a run says of a change is true, everything

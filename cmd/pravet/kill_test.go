@@ -18,7 +18,7 @@ import (
 
 // someKills is at how many instants of each kind a run is killed in every test run; with
 // KILLS=all it is killed at every one.
-const someKills = 5
+const someKills = 3
 
 // instants chooses some of many instants, evenly.
 func instants(n int) (out []int) {

@@ -266,7 +266,7 @@ func histories() int {
 	if n, err := strconv.Atoi(os.Getenv("HISTORIES")); err == nil {
 		return n
 	}
-	return 500
+	return 300
 }
 
 // TestNoWaitIsEverShortened: histories of one account on its way out, under any sequence
