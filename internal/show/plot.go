@@ -182,7 +182,7 @@ func panel(v *access.View, months []access.Month, license int) (*plot.Plot, erro
 		most = max(most, thing.Seats)
 	}
 	p.Add(line)
-	p.Legend.Add("needed, with what nobody frees", line)
+	p.Legend.Add("needed or not freed", line)
 	p.Y.Min, p.Y.Max = 0, float64(most)*1.35+1
 	p.X.Min, p.X.Max = float64(months[0].From), float64(end)
 	return p, nil
