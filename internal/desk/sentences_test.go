@@ -36,7 +36,7 @@ func TestSentences(t *testing.T) {
 		"sayClaimed":            {sayClaimed("berths")},
 		"sayConsentNotRecorded": {sayConsentNotRecorded(errFull)},
 		"sayCorrectTheList":     {sayCorrectTheList()},
-		"sayForWhich": {sayForWhich()},
+		"sayForWhich":           {sayForWhich()},
 		"sayForWhom":            {sayForWhom()},
 		"sayHasAnAccount":       {sayHasAnAccount("Rosa Engel", "rosa", "slips")},
 		"sayHasThatExport":      {sayHasThatExport("exports/slips.csv", "apps/slips.yaml:4:3")},
