@@ -65,7 +65,7 @@ fuzz: need-go
 # Small worlds worked out twice, asked the same questions and lived through: many more than make test has.
 WORLDS = 10000
 reckon: need-go
-	SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/second
+	SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/reference
 	HISTORIES=$(WORLDS) $(GO) test -timeout 600m ./internal/past
 
 # Go benchmarks, then whole commands at scale beside sqlite3 and sort + comm.

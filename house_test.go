@@ -46,12 +46,12 @@ var arrows = map[string][]string{
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/ledger", "internal/desired",
 		"internal/amend", "internal/prepare",
 	},
-	"internal/post":    {"internal/core", "internal/desired", "internal/ledger"},
-	"internal/standin": {"internal/core"},
+	"internal/delivery": {"internal/core", "internal/desired", "internal/ledger"},
+	"internal/standin":  {"internal/core"},
 	"internal/desk": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/secret", "internal/gitrepo",
 		"internal/ledger", "internal/connect", "internal/desired", "internal/decisions", "internal/past",
-		"internal/prepare", "internal/carry", "internal/amend", "internal/intake", "internal/adopt", "internal/post",
+		"internal/prepare", "internal/carry", "internal/amend", "internal/intake", "internal/adopt", "internal/delivery",
 	},
 	"internal/show": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/desired", "internal/intake",

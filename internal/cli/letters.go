@@ -8,8 +8,8 @@ import (
 
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
+	"pravet/internal/delivery"
 	"pravet/internal/desk"
-	"pravet/internal/post"
 	"pravet/internal/show"
 )
 
@@ -99,7 +99,7 @@ func (c *program) posted(sent *desk.Sent) error {
 			arrived++
 			continue
 		}
-		c.tell(sayLetterFailed(&r.Letter, r.Err, post.Arrived(r.Err)))
+		c.tell(sayLetterFailed(&r.Letter, r.Err, delivery.Arrived(r.Err)))
 	}
 	failed := sent.Failed()
 	if arrived > 0 || failed == 0 {

@@ -8,17 +8,17 @@ import (
 	"net/http"
 
 	"pravet/internal/core/letter"
+	"pravet/internal/delivery"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/post"
 	"pravet/internal/secret"
 )
 
 // Due are letters that are due now.
 type Due struct {
-	Parcels []post.Parcel
-	Told    *post.Told // what readers were told before
-	Without []string   // readers who cannot be written to, in words
+	Parcels []delivery.Parcel
+	Told    *delivery.Told // what readers were told before
+	Without []string       // readers who cannot be written to, in words
 }
 
 // Letters are those of the parcels.
@@ -44,7 +44,7 @@ func (d *Desk) Due() (*Due, error) {
 
 // ways are those by which letters go. With failed their secrets are read, and a way whose
 // secret cannot be had is left out and told.
-func (d *Desk) ways(failed func(error)) (out []post.Way) {
+func (d *Desk) ways(failed func(error)) (out []delivery.Way) {
 	repo := d.state.Repo
 	for i := range repo.Letters.Ways {
 		w, err := d.way(repo, &repo.Letters.Ways[i], failed != nil)
@@ -57,7 +57,7 @@ func (d *Desk) ways(failed func(error)) (out []post.Way) {
 	return out
 }
 
-func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (post.Way, error) {
+func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (delivery.Way, error) {
 	from, domain := repo.Letters.From, repo.Letters.Domain
 	read := func(ref string) (string, error) {
 		if ref == "" || !secrets {
@@ -78,7 +78,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (post
 	}
 	switch {
 	case w.Folder != "":
-		return &post.Folder{
+		return &delivery.Folder{
 			Path:   w.Folder,
 			From:   from,
 			Domain: domain,
@@ -99,7 +99,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (post
 		if err != nil {
 			return nil, err
 		}
-		return &post.SMTP{
+		return &delivery.SMTP{
 			Host: w.SMTP, Port: w.Port, TLS: w.TLS, User: user, Password: password, From: from, Domain: domain, Roots: roots,
 		}, nil
 	}
@@ -107,7 +107,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (post
 	if err != nil {
 		return nil, err
 	}
-	hook := &post.Webhook{URL: w.Webhook, Secret: key}
+	hook := &delivery.Webhook{URL: w.Webhook, Secret: key}
 	if roots != nil {
 		hook.Client = &http.Client{
 			Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}},
@@ -116,7 +116,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (post
 	return hook, nil
 }
 
-func (d *Desk) due(l ledger.Ledger, ways []post.Way) (*Due, error) {
+func (d *Desk) due(l ledger.Ledger, ways []delivery.Way) (*Due, error) {
 	x, err := d.Remembered(nil, d.today)
 	if err != nil {
 		return nil, err
@@ -126,15 +126,15 @@ func (d *Desk) due(l ledger.Ledger, ways []post.Way) (*Due, error) {
 	if err != nil {
 		return nil, err
 	}
-	items, err := post.Items(l, falling, d.today)
+	items, err := delivery.Items(l, falling, d.today)
 	if err != nil {
 		return nil, err
 	}
 	out := &Due{}
-	if out.Told, err = post.Before(l); err != nil {
+	if out.Told, err = delivery.Before(l); err != nil {
 		return nil, err
 	}
-	readers, without := post.Readers(repo, x.Stages)
+	readers, without := delivery.Readers(repo, x.Stages)
 	for _, m := range x.Missing {
 		out.Without = append(out.Without, m.Error())
 	}
@@ -147,7 +147,7 @@ func (d *Desk) due(l ledger.Ledger, ways []post.Way) (*Due, error) {
 type Sent struct {
 	NoWay   []error // ways that letters cannot go
 	Without []string
-	Results []post.Result
+	Results []delivery.Result
 }
 
 // Failed counts what could not be sent, and the ways that letters cannot go.
@@ -184,7 +184,7 @@ func (d *Desk) send(l ledger.Ledger) (*Sent, error) {
 		return sent, err
 	}
 	sent.Without = due.Without
-	sent.Results, err = post.Send(d.ctx, l, due.Parcels, d.Now())
+	sent.Results, err = delivery.Send(d.ctx, l, due.Parcels, d.Now())
 	return sent, err
 }
 

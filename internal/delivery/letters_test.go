@@ -1,4 +1,4 @@
-package post_test
+package delivery_test
 
 import (
 	"context"
@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/core/letter"
+	"pravet/internal/delivery"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/post"
 )
 
 // errKilled stands for a process that ends in the middle.
@@ -36,7 +36,7 @@ func (m *moody) Send(_ context.Context, l *letter.Letter, _ time.Time) error {
 	}
 	switch mood {
 	case 0, 1:
-		return &post.Refused{Err: errors.New("busy")}
+		return &delivery.Refused{Err: errors.New("busy")}
 	case 2, 3: // killed before or after it arrived
 		panic(errKilled)
 	case 4:
@@ -63,7 +63,7 @@ func TestNobodyIsToldTwice(t *testing.T) {
 			}, {Name: "Bo", Address: "bo@x.example", Apps: map[string]bool{"till": true}},
 		}
 		var items []letter.Item
-		var told *post.Told
+		var told *delivery.Told
 		for round := range 30 {
 			if round < 10 {
 				items = append(items, letter.Item{
@@ -73,25 +73,25 @@ func TestNobodyIsToldTwice(t *testing.T) {
 					), On: "2026-11-24", App: []string{"till", "depot"}[rng.IntN(2)], Says: "something",
 				})
 			}
-			told, err = post.Before(l)
+			told, err = delivery.Before(l)
 			require.NoError(t, err)
-			parcels := told.Pack(repo, []post.Way{way}, readers, items, 20781)
+			parcels := told.Pack(repo, []delivery.Way{way}, readers, items, 20781)
 			func() {
 				defer func() {
 					if r := recover(); r != nil && r != errKilled {
 						panic(r)
 					}
 				}()
-				_, err := post.Send(context.Background(), l, parcels, time.Now())
+				_, err := delivery.Send(context.Background(), l, parcels, time.Now())
 				require.NoError(t, err)
 			}()
 		}
-		told, err = post.Before(l)
+		told, err = delivery.Before(l)
 		require.NoError(t, err)
 		for what, n := range way.arrived {
 			require.LessOrEqual(t, n, 1, "%s arrived %d times", what, n)
 		}
-		left := told.Pack(repo, []post.Way{way}, readers, items, 20781)
+		left := told.Pack(repo, []delivery.Way{way}, readers, items, 20781)
 		unsure := 0
 		for range told.Unsure {
 			unsure++

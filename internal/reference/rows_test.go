@@ -1,8 +1,8 @@
-// Package second works plans out a second time, from docs/ alone and as simply as
+// Package reference works plans out a second time, from docs/ alone and as simply as
 // can be: loops over rows of text, no index, no numbers for names, no code of the
 // core. What it finds is compared with what Pravet drafts, carries out and
 // writes, on small worlds of every sort.
-package second
+package reference
 
 import (
 	"fmt"

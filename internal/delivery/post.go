@@ -1,9 +1,9 @@
-// Package post brings letters to where they are read: by mail (SMTP, RFC 5321), to a web
+// Package delivery brings letters to where they are read: by mail (SMTP, RFC 5321), to a web
 // address (JSON, signed), or as files that a mail program opens (RFC 5322).
 //
 // A way never sends a letter twice by itself. Its errors tell letters that certainly did not
 // arrive (Refused) from those that may have arrived.
-package post
+package delivery
 
 import (
 	"context"

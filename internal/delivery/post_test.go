@@ -1,4 +1,4 @@
-package post_test
+package delivery_test
 
 import (
 	"bufio"
@@ -30,7 +30,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pravet/internal/core/letter"
-	"pravet/internal/post"
+	"pravet/internal/delivery"
 )
 
 var (
@@ -81,8 +81,8 @@ func start(t *testing.T, direct bool) *server {
 	return s
 }
 
-func (s *server) way(mode string) *post.SMTP {
-	return &post.SMTP{
+func (s *server) way(mode string) *delivery.SMTP {
+	return &delivery.SMTP{
 		Host: "127.0.0.1", Port: s.port, TLS: mode, User: "pravet", Password: "swordfish", Roots: s.roots,
 		From: "Pravet <pravet@ferries.example>", Domain: "ferries.example", Patience: time.Second,
 	}
@@ -145,11 +145,11 @@ func TestALetterArrivesByMail(t *testing.T) {
 
 func TestAServerThatRefusesCanBeTriedAgain(t *testing.T) {
 	s := start(t, false)
-	refused := func(way post.Way, l *letter.Letter, says string) {
+	refused := func(way delivery.Way, l *letter.Letter, says string) {
 		t.Helper()
 		err := way.Send(context.Background(), l, at)
 		require.ErrorContains(t, err, says)
-		assert.False(t, post.Arrived(err), "%v", err)
+		assert.False(t, delivery.Arrived(err), "%v", err)
 		assert.NotContains(t, err.Error(), "swordfish")
 	}
 	to := *note
@@ -178,7 +178,7 @@ func TestAServerThatHangsMayHaveTakenIt(t *testing.T) {
 	began := time.Now()
 	err := s.way("starttls").Send(context.Background(), note, at)
 	require.Error(t, err)
-	assert.True(t, post.Arrived(err), "%v", err)
+	assert.True(t, delivery.Arrived(err), "%v", err)
 	assert.Less(t, time.Since(began), 20*time.Second)
 
 	// A server that says nothing at all, or nonsense, has taken nothing.
@@ -204,7 +204,7 @@ func TestAServerThatHangsMayHaveTakenIt(t *testing.T) {
 		began := time.Now()
 		err = way.Send(context.Background(), note, at)
 		require.Error(t, err, "%q", says)
-		assert.False(t, post.Arrived(err), "%q: %v", says, err)
+		assert.False(t, delivery.Arrived(err), "%q: %v", says, err)
 		assert.Less(t, time.Since(began), 20*time.Second, "%q", says)
 	}
 }
@@ -221,7 +221,7 @@ func TestALetterArrivesAtAWebAddress(t *testing.T) {
 		w.WriteHeader(status[min(n, len(status)-1)])
 	}))
 	defer s.Close()
-	way := &post.Webhook{
+	way := &delivery.Webhook{
 		URL:    s.URL + "/in?token=swordfish",
 		Secret: "herring",
 		Client: s.Client(),
@@ -229,8 +229,8 @@ func TestALetterArrivesAtAWebAddress(t *testing.T) {
 	}
 	require.NoError(t, way.Send(context.Background(), note, at))
 	assert.EqualValues(t, 3, tries.Load())
-	assert.Equal(t, note.ID, header.Get(post.HeaderID))
-	assert.Equal(t, post.Sign("herring", body), header.Get(post.HeaderSignature))
+	assert.Equal(t, note.ID, header.Get(delivery.HeaderID))
+	assert.Equal(t, delivery.Sign("herring", body), header.Get(delivery.HeaderSignature))
 	var got map[string]any
 	require.NoError(t, json.Unmarshal(body, &got))
 	assert.Equal(t, map[string]any{
@@ -243,7 +243,7 @@ func TestALetterArrivesAtAWebAddress(t *testing.T) {
 	status = []int{403}
 	err := way.Send(context.Background(), note, at)
 	require.ErrorContains(t, err, "403")
-	assert.False(t, post.Arrived(err))
+	assert.False(t, delivery.Arrived(err))
 	assert.EqualValues(t, 4, tries.Load())
 	status = []int{307}
 	err = way.Send(context.Background(), note, at)

@@ -1,4 +1,4 @@
-package second
+package reference
 
 import (
 	"context"

@@ -5,7 +5,7 @@
 // sent is on record before it is, and one of which nobody knows what became is not sent
 // again, but named by Unsure. A letter that was refused goes with the next.
 
-package post
+package delivery
 
 import (
 	"context"
