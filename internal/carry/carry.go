@@ -36,7 +36,7 @@ import (
 // A Job is a plan that is about to be carried out.
 type Job struct {
 	Plan     *plan.Plan
-	Standing *decide.Standing
+	Standing *decide.PlanDecisions
 	States   []decide.State       // of each change
 	Why      map[string]plan.Hold // what holds a change now and is not in the plan, by id
 	Today    day.Day

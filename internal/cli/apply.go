@@ -160,7 +160,7 @@ func (c *program) unattended(r *desk.Run) error {
 	if err := out.Err(); err != nil {
 		return err
 	}
-	return &statusError{status: Waiting}
+	return &statusError{status: LeftForPerson}
 }
 
 // run carries out what is ready, and says what came of it.
@@ -211,7 +211,7 @@ func (c *program) ended(out *show.Printer, r *desk.Run, res *carry.Result, err e
 	case res.Held > 0:
 		return &statusError{status: Held}
 	case res.Waiting > 0:
-		return &statusError{status: Waiting}
+		return &statusError{status: LeftForPerson}
 	}
 	return nil
 }

@@ -58,12 +58,12 @@ func System(version string) Env {
 
 // Exit statuses.
 const (
-	Done       = 0
-	Failed     = 1
-	WrongUsage = 2
-	Waiting    = 3 // changes wait (draft --exit-status)
-	Held       = 4 // held by a guard
-	Partly     = 5 // partly applied
+	Done          = 0
+	Failed        = 1
+	WrongUsage    = 2
+	LeftForPerson = 3 // changes wait: after draft --exit-status, and where apply leaves something for a person
+	Held          = 4 // held by a guard
+	Partly        = 5 // partly applied
 )
 
 // A statusError ends the program with a status of its own. An error without

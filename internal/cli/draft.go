@@ -92,7 +92,7 @@ func (c *program) dry(d *desk.Desk, x desk.Drafting, exitStatus bool) error {
 		return pr.Err()
 	})
 	if err == nil && exitStatus && len(p.Changes) > 0 {
-		return &statusError{status: Waiting}
+		return &statusError{status: LeftForPerson}
 	}
 	return err
 }
@@ -150,7 +150,7 @@ func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
 		return err
 	}
 	if exitStatus && len(p.Changes) > 0 {
-		return &statusError{status: Waiting}
+		return &statusError{status: LeftForPerson}
 	}
 	return nil
 }

@@ -207,5 +207,5 @@ func (w *liveWalk) expected(p *plan.Plan) int {
 			return Held
 		}
 	}
-	return Waiting
+	return LeftForPerson
 }

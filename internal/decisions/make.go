@@ -48,7 +48,7 @@ type Made struct {
 	Along    []string // what goes along: an accepted change's needs, or what needs a rejected one
 	Done     []string // what was carried out already and cannot be rejected any more
 	Stands   []string // what standing.yaml rejected already
-	Standing *decide.Standing
+	Standing *decide.PlanDecisions
 	States   []decide.State
 	Running  *ledger.Holder // who carries out a plan at the moment, or nil
 }

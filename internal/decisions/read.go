@@ -91,8 +91,8 @@ func until(d ledger.Decision) (day.Day, error) {
 // the caller knows what became of them, as nobody else carries anything out; nil looks it up.
 func Read(
 	l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day, settled map[string]bool,
-) (*decide.Standing, error) {
-	s := &decide.Standing{
+) (*decide.PlanDecisions, error) {
+	s := &decide.PlanDecisions{
 		Verdicts: map[string]decide.Verdict{},
 		Named:    map[string]bool{},
 		Done:     map[string]bool{},
@@ -166,7 +166,7 @@ func Read(
 }
 
 // former takes rejections over that were made when changes had other ids.
-func former(s *decide.Standing, p *plan.Plan) {
+func former(s *decide.PlanDecisions, p *plan.Plan) {
 	elsewhere := 0
 	for _, v := range s.Verdicts {
 		if v == decide.Rejected {
@@ -240,7 +240,7 @@ func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration,
 
 // carry accepts the changes of a plan that are what they were when they were accepted
 // in another, and about which nothing else is said.
-func (k acceptances) carry(s *decide.Standing, p *plan.Plan) {
+func (k acceptances) carry(s *decide.PlanDecisions, p *plan.Plan) {
 	if len(k) == 0 {
 		return
 	}
@@ -254,7 +254,7 @@ func (k acceptances) carry(s *decide.Standing, p *plan.Plan) {
 
 // elsewhere follows a decision about another plan: its rejections count here
 // too, for the differences are the same.
-func elsewhere(s *decide.Standing, d ledger.Decision, today day.Day) error {
+func elsewhere(s *decide.PlanDecisions, d ledger.Decision, today day.Day) error {
 	last, err := until(d)
 	if err != nil {
 		return err
@@ -272,7 +272,7 @@ func elsewhere(s *decide.Standing, d ledger.Decision, today day.Day) error {
 
 // done marks what earlier runs of the plan have settled, or tried to. That is
 // what the application showed then; carrying out looks at what it shows now.
-func done(l ledger.Ledger, p *plan.Plan, s *decide.Standing, settled map[string]bool) error {
+func done(l ledger.Ledger, p *plan.Plan, s *decide.PlanDecisions, settled map[string]bool) error {
 	if settled != nil {
 		s.Done = maps.Clone(settled)
 		return nil

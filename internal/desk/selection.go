@@ -40,7 +40,7 @@ type Selection struct {
 	plan    *plan.Plan
 
 	desk     *Desk
-	standing *decide.Standing
+	standing *decide.PlanDecisions
 	causes   *outline.Outline // of the whole plan, made when it is first asked for
 	own      map[*plan.Change]bool
 	ids      map[string]int // person → number among the people of the repository

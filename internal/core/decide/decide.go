@@ -151,8 +151,8 @@ const (
 	Tried          State = "tried"   // this run has carried it out, and the application does not show it
 )
 
-// Standing is what is decided about a plan as a whole.
-type Standing struct {
+// PlanDecisions are what is decided about a plan as a whole.
+type PlanDecisions struct {
 	All      bool               // everything that is not decided by itself is accepted
 	ForGood  bool               // and that is meant for what cannot be undone, too
 	Verdicts map[string]Verdict // change → its own verdict
@@ -163,7 +163,7 @@ type Standing struct {
 }
 
 // AnyAccepted reports whether some change was accepted by itself.
-func (s *Standing) AnyAccepted() bool {
+func (s *PlanDecisions) AnyAccepted() bool {
 	for _, v := range s.Verdicts {
 		if v == Accepted {
 			return true
@@ -174,7 +174,7 @@ func (s *Standing) AnyAccepted() bool {
 
 // Accepts reports whether a change is accepted. What cannot be undone is so only by itself,
 // or where that was said of the whole plan.
-func (s *Standing) Accepts(c *plan.Change) bool {
+func (s *PlanDecisions) Accepts(c *plan.Change) bool {
 	named := s.Verdicts[c.ID] == Accepted
 	if c.ForGood {
 		return named && s.Named[c.ID] || s.All && s.ForGood
@@ -185,7 +185,7 @@ func (s *Standing) Accepts(c *plan.Change) bool {
 // Ready tells for each change of the plan what may become of it, in the
 // plan's order. When All is not set and some changes are accepted by
 // themselves, only those are ready. O(changes).
-func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
+func (s *PlanDecisions) Ready(p *plan.Plan, today day.Day) []State {
 	out := make([]State, len(p.Changes))
 	at := map[string]State{} // of those that another change needs
 	for i := range p.Changes {
@@ -223,7 +223,7 @@ func (s *Standing) Ready(p *plan.Plan, today day.Day) []State {
 }
 
 // Lifted is what takes a guard away from a change on a day, or nil.
-func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.Day) *Lift {
+func (s *PlanDecisions) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.Day) *Lift {
 	for i := range s.Lifts {
 		if l := &s.Lifts[i]; l.Covers(guard, c.App, p.ID, c.ID, today) {
 			return l
@@ -234,7 +234,7 @@ func (s *Standing) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.
 
 // Holding returns the holds of a change that no lift covers, and that do not end by
 // its being accepted by itself.
-func (s *Standing) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
+func (s *PlanDecisions) Holding(p *plan.Plan, c *plan.Change, today day.Day) (out []plan.Hold) {
 	for _, h := range c.Holds {
 		if guard.Asks(h.Guard) && s.Named[c.ID] && s.Verdicts[c.ID] == Accepted {
 			continue

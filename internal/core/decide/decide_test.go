@@ -95,33 +95,33 @@ func TestWhatMayBeCarriedOut(t *testing.T) {
 		return decide.Lift{Guard: guard, App: app, Plan: plan, Until: until}
 	}
 	for i, c := range []struct {
-		standing decide.Standing
+		standing decide.PlanDecisions
 		want     []decide.State
 	}{
-		{decide.Standing{}, []decide.State{u, u, u, h, h}},
-		{decide.Standing{All: true}, []decide.State{r, r, r, h, h}},
+		{decide.PlanDecisions{}, []decide.State{u, u, u, h, h}},
+		{decide.PlanDecisions{All: true}, []decide.State{r, r, r, h, h}},
 		{
-			decide.Standing{All: true, Verdicts: map[string]decide.Verdict{"a": decide.Rejected}},
+			decide.PlanDecisions{All: true, Verdicts: map[string]decide.Verdict{"a": decide.Rejected}},
 			[]decide.State{x, l, l, h, h},
 		},
 		{
-			decide.Standing{Verdicts: map[string]decide.Verdict{"a": decide.Accepted, "c": decide.Accepted}},
+			decide.PlanDecisions{Verdicts: map[string]decide.Verdict{"a": decide.Accepted, "c": decide.Accepted}},
 			[]decide.State{r, u, r, h, h},
 		},
-		{decide.Standing{All: true, Done: map[string]bool{"a": true}}, []decide.State{d, r, r, h, h}},
-		{decide.Standing{All: true, Done: map[string]bool{"a": false}}, []decide.State{r, r, r, h, h}}, // tried, and not settled
-		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "p", day.None)}}, []decide.State{r, r, r, r, h}},
+		{decide.PlanDecisions{All: true, Done: map[string]bool{"a": true}}, []decide.State{d, r, r, h, h}},
+		{decide.PlanDecisions{All: true, Done: map[string]bool{"a": false}}, []decide.State{r, r, r, h, h}}, // tried, and not settled
+		{decide.PlanDecisions{All: true, Lifts: []decide.Lift{g("g1", "", "p", day.None)}}, []decide.State{r, r, r, r, h}},
 		{
-			decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "", today), g("g2", "y", "", today)}},
+			decide.PlanDecisions{All: true, Lifts: []decide.Lift{g("g1", "", "", today), g("g2", "y", "", today)}},
 			[]decide.State{r, r, r, r, r},
 		},
-		{decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "x", "", today)}}, []decide.State{r, r, r, r, h}},
+		{decide.PlanDecisions{All: true, Lifts: []decide.Lift{g("g1", "x", "", today)}}, []decide.State{r, r, r, r, h}},
 		{
-			decide.Standing{All: true, Lifts: []decide.Lift{g("g1", "", "other", day.None), g("g1", "", "", today-1)}},
+			decide.PlanDecisions{All: true, Lifts: []decide.Lift{g("g1", "", "other", day.None), g("g1", "", "", today-1)}},
 			[]decide.State{r, r, r, h, h},
 		},
 		{
-			decide.Standing{
+			decide.PlanDecisions{
 				All: true, Verdicts: map[string]decide.Verdict{"c": decide.Rejected},
 				Lifts: []decide.Lift{g("g1", "", "", day.None)},
 			},
@@ -137,15 +137,15 @@ func TestWhatWaitsIsAcceptedByItself(t *testing.T) {
 	p := &plan.Plan{ID: "p", Changes: []plan.Change{
 		{ID: "a", Holds: []plan.Hold{{Guard: guard.Sensitive}}}, {ID: "b", Holds: []plan.Hold{{Guard: "seats"}}},
 	}}
-	whole := &decide.Standing{All: true}
+	whole := &decide.PlanDecisions{All: true}
 	require.Equal(t, []decide.State{decide.Held, decide.Held}, whole.Ready(p, 20000))
-	named := &decide.Standing{
+	named := &decide.PlanDecisions{
 		Verdicts: map[string]decide.Verdict{
 			"a": decide.Accepted,
 			"b": decide.Accepted,
 		}, Named: map[string]bool{"a": true, "b": true},
 	}
 	require.Equal(t, []decide.State{decide.Ready, decide.Held}, named.Ready(p, 20000))
-	along := &decide.Standing{Verdicts: map[string]decide.Verdict{"a": decide.Accepted}}
+	along := &decide.PlanDecisions{Verdicts: map[string]decide.Verdict{"a": decide.Accepted}}
 	require.Equal(t, decide.Held, along.Ready(p, 20000)[0])
 }
