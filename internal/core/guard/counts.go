@@ -24,7 +24,7 @@ var countsFamily = family{
 		{
 			Name: Suspensions, Lift: ForPlan,
 			Raises: []fact.Kind{fact.Beyond},
-			Holds:  "suspensions, when there are more, of the open accounts; those of days on which the application is closed do not count",
+			Holds:  "suspensions, when there are more, of the open accounts; those for days on which the application is closed do not count",
 			Limit:  "`suspensions: 10%`",
 		},
 		{
