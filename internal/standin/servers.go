@@ -18,6 +18,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"sync/atomic"
 	"time"
 )
 
@@ -45,18 +46,26 @@ func installed(name, debian string, folders ...string) (string, error) {
 	return "", &Missing{name, debian}
 }
 
+// Ports are given out from below those that the system gives to whoever asks for any (32768 and up on
+// Linux), each once in a process, so that nobody else comes to listen at one before its server does.
+const (
+	firstPort = 20_000
+	manyPorts = 12_000
+)
+
+var nextPort atomic.Int64
+
 // freePort is a port of this machine that nobody listens at.
 func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
+	for range manyPorts {
+		n := int64(os.Getpid())*97 + nextPort.Add(1)
+		port := firstPort + int(n%manyPorts)
+		l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+		if err == nil {
+			return port, l.Close()
+		}
 	}
-	defer l.Close()
-	a, ok := l.Addr().(*net.TCPAddr)
-	if !ok {
-		return 0, errors.New("no port could be had")
-	}
-	return a.Port, nil
+	return 0, errors.New("no port could be had")
 }
 
 // A process is a server that runs.
