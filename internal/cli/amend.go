@@ -198,12 +198,11 @@ func (c *program) amendKit(
 			if err != nil {
 				return err
 			}
-			e := amend.Entry{Because: x.because, Until: day.None}
-			if until != "" {
-				if e.Until, err = day.Parse(until); err != nil {
-					return usage(sayFlag("until", err))
-				}
+			last, err := lastDay(until)
+			if err != nil {
+				return err
 			}
+			e := amend.Entry{Because: x.because, Until: last}
 			if needs && e.Because == "" {
 				return usage(sayBecauseOf())
 			}

@@ -311,7 +311,7 @@ func sayLeftOfPlan(n int, plan string) string {
 // sayNothingToDo is said of a plan with nothing ready.
 func sayNothingToDo() string { return "There is nothing to carry out." }
 
-// sayCame is what a run came to.
+// sayCame counts how the changes of a run ended.
 func sayCame(run, plan string, settled, not int) string {
 	return fmt.Sprintf(
 		"%s of plan %s: %s settled, %d not settled.",
@@ -350,7 +350,7 @@ func needsWords(n int) string {
 	return "they need is"
 }
 
-// sayHeldBy is what guards hold after a run; lift is one of them that can be lifted, or "".
+// sayHeldBy names the guards that still hold changes after a run. lift is one that can be lifted, "" where none can.
 func sayHeldBy(n int, guards []string, plan, lift string) string {
 	text := fmt.Sprintf("%s held by %s", model.Count(n, "change is", "changes are"), strings.Join(guards, ", "))
 	if lift != "" {
@@ -369,7 +369,7 @@ func sayToldElsewhere(err error) string {
 	return fmt.Sprintf("standard output could not be written (%v); this is what was done:", err)
 }
 
-// sayWhatNow is what to do about a change that is not settled; "" where its reason says so.
+// sayWhatNow advises about a change that is not settled; "" where its reason gives the advice.
 func sayWhatNow(r ledger.Result) string {
 	return map[ledger.Result]string{
 		ledger.Refused: "mend it in the application or in the files, or reject the change",

@@ -24,7 +24,7 @@ func (c *program) missing(x *desk.Sight) {
 	}
 }
 
-// asOf is what an answer about a past day follows from.
+// asOf names the records that an answer about a past day is drawn from.
 func asOf(x *desk.Sight) string {
 	return sayAsOf(x.Day.String(), x.Known.Revision[:min(10, len(x.Known.Revision))], x.Known.Exports)
 }
@@ -41,8 +41,8 @@ func (c *program) follows(x *desk.Sight) error {
 	return pr.Err()
 }
 
-// sayAsOf is what an answer about a past day follows from: the files of a revision, or ""
-// where none of that day is known, and exports.
+// sayAsOf names the records that an answer about a past day is drawn from: the files of a
+// revision, "" where none of that day is known, and the exports.
 func sayAsOf(on, revision string, exports []string) string {
 	files := "the files as they are now, for no revision of that day is on record"
 	if revision != "" {

@@ -379,6 +379,18 @@ func (c *program) on(text string) (*desk.Desk, day.Day, error) {
 	return d, on, err
 }
 
+// lastDay reads --until: the last day that something counts, day.None where it is not given.
+func lastDay(until string) (day.Day, error) {
+	if until == "" {
+		return day.None, nil
+	}
+	on, err := day.Parse(until)
+	if err != nil {
+		return 0, usage(sayFlag("until", err))
+	}
+	return on, nil
+}
+
 // inEnv names a plan or a run in a command that a message proposes: with the environment that it is of.
 func (c *program) inEnv(name string) string {
 	if c.environment == "" {

@@ -39,7 +39,8 @@ func (c *program) outlook(out *show.Printer, r *desk.Run) {
 // leftAlone are the states in which changes are not carried out, in the order in which they
 // are told.
 var leftAlone = []decide.State{
-	decide.Completed, decide.NotAccepted, decide.StateRejected, decide.Held, decide.Lacking, decide.AwaitingPerson, decide.NoLongerDue,
+	decide.Completed, decide.NotAccepted, decide.StateRejected, decide.Held, decide.Lacking,
+	decide.AwaitingPerson, decide.NoLongerDue,
 }
 
 // maxNamed is how many changes of a state are named before a run.

@@ -92,12 +92,9 @@ decision is written to standing.yaml, to be committed with the other files.`,
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		last := day.None
-		if until != "" {
-			var err error
-			if last, err = day.Parse(until); err != nil {
-				return usage(sayFlag("until", err))
-			}
+		last, err := lastDay(until)
+		if err != nil {
+			return err
 		}
 		x, err := c.decide(args, because, &sel)
 		if err != nil {

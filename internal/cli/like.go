@@ -7,7 +7,6 @@ import (
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
-	"pravet/internal/core/day"
 	"pravet/internal/desk"
 	"pravet/internal/show"
 )
@@ -39,13 +38,11 @@ second, so that the same rules match.`,
 	offer(cmd, "for", c.completePeople)
 	cmd.ValidArgsFunction = c.completePeople
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		e := amend.Entry{Because: r.because, Until: day.None}
-		if until != "" {
-			var err error
-			if e.Until, err = day.Parse(until); err != nil {
-				return usage(sayFlag("until", err))
-			}
+		last, err := lastDay(until)
+		if err != nil {
+			return err
 		}
+		e := amend.Entry{Because: r.because, Until: last}
 		d, err := c.desk()
 		if err != nil {
 			return err

@@ -176,81 +176,87 @@ func sayMinute(at string) string {
 
 // sayEntry is an entry of the ledger in words.
 func sayEntry(e *ledger.Entry) string {
-	var text string
-	var err error
 	switch e.Kind {
 	case ledger.ExportSeen:
-		var x ledger.Export
-		x, err = ledger.Decode[ledger.Export](e)
-		text = fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), sayMinute(x.TakenAt))
+		return entryOf(e, func(x *ledger.Export) string {
+			return fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), sayMinute(x.TakenAt))
+		})
 	case ledger.StoodSince:
-		var x ledger.Stood
-		x, err = ledger.Decode[ledger.Stood](e)
-		text = stoodWords(&x)
+		return entryOf(e, stoodWords)
 	case ledger.PlanDrafted:
-		var x ledger.Plan
-		x, err = ledger.Decode[ledger.Plan](e)
-		text = fmt.Sprintf(
-			"drafted for %s: %s, %d held, %d set aside",
-			x.AsOf,
-			model.Count(x.Totals.Changes, "change", "changes"),
-			x.Totals.Held,
-			x.SetAside,
-		)
-		if x.Environment != "" {
-			text += ", for the environment " + x.Environment
-		}
+		return entryOf(e, draftedWords)
 	case ledger.Decided:
-		var x ledger.Decision
-		x, err = ledger.Decode[ledger.Decision](e)
-		text = decisionWords(&x)
+		return entryOf(e, decisionWords)
 	case ledger.RunStarted:
-		var x ledger.Run
-		x, err = ledger.Decode[ledger.Run](e)
-		text = fmt.Sprintf("began %s of plan %s", model.Count(x.Changes, "change", "changes"), x.Plan)
+		return entryOf(e, func(x *ledger.Run) string {
+			return fmt.Sprintf("began %s of plan %s", model.Count(x.Changes, "change", "changes"), x.Plan)
+		})
 	case ledger.StepTaken:
-		var x ledger.Step
-		x, err = ledger.Decode[ledger.Step](e)
-		text = fmt.Sprintf("%s: writing %s", x.App, model.Count(len(x.Changes), "change", "changes"))
+		return entryOf(e, func(x *ledger.Step) string {
+			return fmt.Sprintf("%s: writing %s", x.App, model.Count(len(x.Changes), "change", "changes"))
+		})
 	case ledger.Outcome:
-		var x ledger.ChangeOutcome
-		x, err = ledger.Decode[ledger.ChangeOutcome](e)
-		text = "settled: " + x.What
-		if !x.Settled {
-			text = "not settled: " + x.What + "; " + x.Says
-			if x.Result == ledger.Waiting {
-				text = "waiting: " + x.What + "; " + x.Says
-			}
-		}
+		return entryOf(e, outcomeWords)
 	case ledger.LetterSent:
-		var x ledger.Letter
-		x, err = ledger.Decode[ledger.Letter](e)
-		text = letterState(&x)
+		return entryOf(e, letterState)
 	case ledger.RunEnded:
-		var x ledger.RunEnd
-		x, err = ledger.Decode[ledger.RunEnd](e)
-		text = fmt.Sprintf(
-			"%d settled, %d not settled, %d held, %d left alone",
-			x.Settled,
-			x.NotSettled,
-			x.Held,
-			x.Left,
-		)
-		if x.Waiting > 0 {
-			text += fmt.Sprintf(", %d waiting for somebody", x.Waiting)
-		}
-		if x.Error != "" {
-			text += "; stopped: " + x.Error
-		}
-		if x.After != "" {
-			text += "; afterwards: " + x.After
-		}
-		for _, b := range x.Beside {
-			text += "; changed by others meanwhile: " + b
-		}
+		return entryOf(e, endWords)
 	}
+	return ""
+}
+
+// entryOf decodes what an entry holds and tells it; where it cannot, the error is told.
+func entryOf[T ledger.Body](e *ledger.Entry, tell func(*T) string) string {
+	x, err := ledger.Decode[T](e)
 	if err != nil {
 		return err.Error()
+	}
+	return tell(&x)
+}
+
+func draftedWords(x *ledger.Plan) string {
+	text := fmt.Sprintf(
+		"drafted for %s: %s, %d held, %d set aside",
+		x.AsOf,
+		model.Count(x.Totals.Changes, "change", "changes"),
+		x.Totals.Held,
+		x.SetAside,
+	)
+	if x.Environment != "" {
+		text += ", for the environment " + x.Environment
+	}
+	return text
+}
+
+func outcomeWords(x *ledger.ChangeOutcome) string {
+	switch {
+	case x.Settled:
+		return "settled: " + x.What
+	case x.Result == ledger.Waiting:
+		return "waiting: " + x.What + "; " + x.Says
+	}
+	return "not settled: " + x.What + "; " + x.Says
+}
+
+func endWords(x *ledger.RunEnd) string {
+	text := fmt.Sprintf(
+		"%d settled, %d not settled, %d held, %d left alone",
+		x.Settled,
+		x.NotSettled,
+		x.Held,
+		x.Left,
+	)
+	if x.Waiting > 0 {
+		text += fmt.Sprintf(", %d waiting for somebody", x.Waiting)
+	}
+	if x.Error != "" {
+		text += "; stopped: " + x.Error
+	}
+	if x.After != "" {
+		text += "; afterwards: " + x.After
+	}
+	for _, b := range x.Beside {
+		text += "; changed by others meanwhile: " + b
 	}
 	return text
 }

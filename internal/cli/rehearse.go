@@ -153,7 +153,8 @@ func sayRehearsedBroken() string { return "After some step this did not hold, wh
 
 // sayRehearsedHeld is that all that must hold at every step did.
 func sayRehearsedHeld() string {
-	return "After every step there were enough seats, everyone who must stay was there, and nobody newly held separated duties."
+	return "After every step there were enough seats, everyone who must stay was there, and nobody newly held " +
+		"separated duties."
 }
 
 // sayRehearsedUndone is how many changes were undone.

@@ -39,18 +39,19 @@ const (
 
 // Keys that several ways have.
 var (
-	URL       = Key{Name: "url", Doc: "Where the application is"}
-	CA        = Key{Name: "ca", Doc: "A file of certificates to trust besides the system's"}
-	Columns   = Key{"columns", "Our attribute: their column, or the path in a SCIM resource", KeptSchema}
-	Page      = Key{"page", "How many accounts are read at a time", `{"type": "integer", "minimum": 1}`}
-	SignIn    = []Key{secret("token"), {"client", "OAuth 2.0 client credentials", KeptSchema}}
-	Login     = []Key{{Name: "user", Doc: "Who signs in"}, secret("password")}
+	URL     = Key{Name: "url", Doc: "Where the application is"}
+	CA      = Key{Name: "ca", Doc: "A file of certificates to trust besides the system's"}
+	Columns = Key{"columns", "Our attribute: their column, or the path in a SCIM resource", KeptSchema}
+	Page    = Key{"page", "How many accounts are read at a time", `{"type": "integer", "minimum": 1}`}
+	SignIn  = []Key{secret("token"), {"client", "OAuth 2.0 client credentials", KeptSchema}}
+	Login   = []Key{{Name: "user", Doc: "Who signs in"}, secret("password")}
+	Groups  = Key{
+		Name: "groups", Doc: "Of a directory: DN of the branch of groups; of PostgreSQL: as what group roles count, " +
+			"groups or roles",
+	}
 	Directory = []Key{
 		{Name: "people", Doc: "DN of the branch of accounts"},
-		{
-			Name: "groups", Doc: "Of a directory: DN of the branch of groups; of PostgreSQL: as what group roles count, " +
-				"groups or roles",
-		},
+		Groups,
 		{Name: "roles", Doc: "DN of the branch of roles"},
 		{Name: "away", Doc: "DN of the branch that blocked accounts are moved to"},
 		{"class", "Object classes of an account; inetOrgPerson unless given", textsSchema},
@@ -130,7 +131,7 @@ type Spec struct {
 	Tries    int           // how often one request is tried
 	Timeout  time.Duration // of one request
 
-	At  []string // what tells the application apart from others that are reached in the same way
+	At  []string // where it is, where that is no address
 	Own any      // what only its Way knows of
 }
 

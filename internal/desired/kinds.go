@@ -102,3 +102,24 @@ func (r *Repo) usual(d *doc, app *model.App, kind model.Kind, name string, n *ya
 		app.Usual[kind] = name
 	}
 }
+
+// kinds reads a list of kinds of things.
+func (d *doc) kinds(n *yaml.Node, what string) (out [model.Kinds]bool) {
+	for _, name := range d.names(n, what) {
+		known := false
+		for k := range model.Kinds {
+			if kind := model.Kind(k); kind.Plural() == name.Text {
+				out[kind], known = true, true
+			}
+		}
+		if !known {
+			d.probs.Add(problem(
+				name.Pos,
+				"unknown-word",
+				fmt.Sprintf("%s cannot be %q", what, name.Text),
+				"use groups, roles or licenses",
+			))
+		}
+	}
+	return out
+}

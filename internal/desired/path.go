@@ -1,14 +1,9 @@
 package desired
 
 import (
-	"bytes"
-	"encoding/csv"
-	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"sort"
-	"strings"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -220,93 +215,6 @@ func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {
 	}
 }
 
-// readList reads ids of people and names of accounts: a CSV file with the column person,
-// or with app and account, or with all of them.
-func (r *Repo) readList(list *model.List, named model.Pos) {
-	data, ok := r.readNamed(list.File, named, maxYAML)
-	if !ok {
-		return
-	}
-	rows := csv.NewReader(bytes.NewReader(data))
-	rows.ReuseRecord = true
-	header, err := rows.Read()
-	columns := map[string]int{}
-	for i, name := range header {
-		columns[name] = i
-	}
-	person, hasPerson := columns["person"]
-	app, hasApp := columns["app"]
-	account, hasAccount := columns["account"]
-	if err != nil || !hasPerson && !(hasApp && hasAccount) {
-		r.fail(
-			model.Pos{File: list.File, Line: 1}, "missing-column",
-			"the header has neither the column person nor the columns app and account", "add person, with an id a row",
-		)
-		return
-	}
-	for {
-		row, err := rows.Read()
-		if errors.Is(err, io.EOF) {
-			return
-		}
-		line, _ := rows.FieldPos(0)
-		pos := model.Pos{File: list.File, Line: line}
-		if err != nil {
-			var parse *csv.ParseError
-			if errors.As(err, &parse) {
-				pos.Line = parse.Line
-				err = parse.Err
-			}
-			r.fail(pos, "not-csv", err.Error(), "look for a missing or an unquoted comma")
-			return
-		}
-		name := ""
-		switch {
-		case hasPerson && row[person] != "":
-			name = strings.Clone(strings.TrimSpace(row[person]))
-			r.refs = append(r.refs, personRef{name, pos})
-		case hasApp && hasAccount && row[app] != "" && row[account] != "":
-			if r.App(row[app]) < 0 {
-				r.noApplication(pos, row[app])
-				continue
-			}
-			name = model.Listed(row[app], strings.TrimSpace(row[account]))
-		default:
-			r.fail(pos, "missing-value", "the row names neither a person nor an account", "take it out, or fill it in")
-			continue
-		}
-		if at, ok := list.Lines[name]; ok {
-			r.fail(
-				pos, "duplicate-entry", fmt.Sprintf("%s is on the list already, in line %d", name, at),
-				"take one of the rows out",
-			)
-			continue
-		}
-		list.Lines[name] = line
-	}
-}
-
-// kinds reads a list of kinds of things.
-func (d *doc) kinds(n *yaml.Node, what string) (out [model.Kinds]bool) {
-	for _, name := range d.names(n, what) {
-		known := false
-		for k := range model.Kinds {
-			if kind := model.Kind(k); kind.Plural() == name.Text {
-				out[kind], known = true, true
-			}
-		}
-		if !known {
-			d.probs.Add(problem(
-				name.Pos,
-				"unknown-word",
-				fmt.Sprintf("%s cannot be %q", what, name.Text),
-				"use groups, roles or licenses",
-			))
-		}
-	}
-	return out
-}
-
 func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn", "to")
 	s := model.Step{Pos: d.pos(n)}
@@ -432,46 +340,5 @@ func (r *Repo) ends(p *model.Path) {
 			)
 		}
 		keys[s.Key()] = i
-	}
-}
-
-// readKept reads whom and what nothing happens to that cannot be undone.
-func (r *Repo) readKept(d *doc, list *yaml.Node) {
-	for _, n := range d.list(list, "kept") {
-		f := d.fields(n, "an entry of kept", "person", "account", "for", "until", "because", "by")
-		k := model.Kept{
-			Person:  d.text(f["person"], "person"),
-			Until:   d.date(f["until"], "until"),
-			Because: d.required(f, n, "because", "an entry of kept"),
-			Pos:     d.pos(n),
-		}
-		given := 0
-		for _, key := range []string{"person", "account", "for"} {
-			if f[key] != nil {
-				given++
-			}
-		}
-		if given != 1 {
-			d.problem(n, "missing-key", "an entry names one of person, account and for", "add person: ID")
-		}
-		if k.Person != "" {
-			r.refs = append(r.refs, personRef{k.Person, d.pos(f["person"])})
-		}
-		if x := f["account"]; x != nil {
-			address, err := model.ParseAddress(d.text(x, "account"))
-			switch {
-			case err != nil || address.Kind != "account":
-				d.problem(x, "bad-address", "an account is expected here", "write APPLICATION/account/NAME")
-			case r.App(address.App) < 0:
-				r.noApplication(d.pos(x), address.App)
-			default:
-				k.App, k.Account = address.App, address.Name
-			}
-		}
-		if x := f["for"]; x != nil {
-			k.For = d.filter(x, "for")
-			r.use(d, x, k.For, "kept")
-		}
-		r.Kept = append(r.Kept, k)
 	}
 }

@@ -280,3 +280,44 @@ func items(add []StandingRejection, indent int, end string) string {
 	}
 	return b.String()
 }
+
+// readKept reads whom and what nothing happens to that cannot be undone.
+func (r *Repo) readKept(d *doc, list *yaml.Node) {
+	for _, n := range d.list(list, "kept") {
+		f := d.fields(n, "an entry of kept", "person", "account", "for", "until", "because", "by")
+		k := model.Kept{
+			Person:  d.text(f["person"], "person"),
+			Until:   d.date(f["until"], "until"),
+			Because: d.required(f, n, "because", "an entry of kept"),
+			Pos:     d.pos(n),
+		}
+		given := 0
+		for _, key := range []string{"person", "account", "for"} {
+			if f[key] != nil {
+				given++
+			}
+		}
+		if given != 1 {
+			d.problem(n, "missing-key", "an entry names one of person, account and for", "add person: ID")
+		}
+		if k.Person != "" {
+			r.refs = append(r.refs, personRef{k.Person, d.pos(f["person"])})
+		}
+		if x := f["account"]; x != nil {
+			address, err := model.ParseAddress(d.text(x, "account"))
+			switch {
+			case err != nil || address.Kind != "account":
+				d.problem(x, "bad-address", "an account is expected here", "write APPLICATION/account/NAME")
+			case r.App(address.App) < 0:
+				r.noApplication(d.pos(x), address.App)
+			default:
+				k.App, k.Account = address.App, address.Name
+			}
+		}
+		if x := f["for"]; x != nil {
+			k.For = d.filter(x, "for")
+			r.use(d, x, k.For, "kept")
+		}
+		r.Kept = append(r.Kept, k)
+	}
+}

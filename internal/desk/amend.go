@@ -158,10 +158,8 @@ func (d *Desk) readListed(w *Whom, repo *desired.Repo) error {
 				continue
 			}
 			value := row.Cells[i]
-			if desired.IsDate(name) && value != "" {
-				if _, err := day.Parse(value); err != nil {
-					problems = append(problems, source.NewProblem(t.Pos(row, i), "wrong-date", err.Error(), ""))
-				}
+			if err := checkDate(name, value); err != nil {
+				problems = append(problems, source.NewProblem(t.Pos(row, i), "wrong-date", err.Error(), ""))
 			}
 			if table.Fold(name) != "id" {
 				l.Values[name] = value
@@ -173,6 +171,15 @@ func (d *Desk) readListed(w *Whom, repo *desired.Repo) error {
 		return &WrongList{w.From, problems}
 	}
 	return nil
+}
+
+// checkDate refuses a value that is no date, of an attribute that is one.
+func checkDate(attr, value string) error {
+	if value == "" || !desired.IsDate(attr) {
+		return nil
+	}
+	_, err := day.Parse(value)
+	return err
 }
 
 // Assigned reads ATTRIBUTE=VALUE of people, several of them.
@@ -190,10 +197,8 @@ func Assigned(repo *desired.Repo, args []string) (map[string]string, error) {
 		if table.Fold(name) == "id" {
 			return nil, wrong(sayNoOtherID())
 		}
-		if desired.IsDate(name) && value != "" {
-			if _, err := day.Parse(value); err != nil {
-				return nil, wrongIn(name, err)
-			}
+		if err := checkDate(name, value); err != nil {
+			return nil, wrongIn(name, err)
 		}
 		out[name] = value
 	}

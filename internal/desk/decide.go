@@ -253,7 +253,9 @@ func sayLiftOneByOne(guard string) error {
 
 // sayCannotLiftKept is said of what standing.yaml keeps.
 func sayCannotLiftKept() error {
-	return errors.New("--lift: the guard kept cannot be lifted; remove the entry under kept in standing.yaml, or wait until it expires")
+	return errors.New(
+		"--lift: the guard kept cannot be lifted; remove the entry under kept in standing.yaml, or wait until it expires",
+	)
 }
 
 // sayUntilIsOver is a rejection that would end before the day of its plan.

@@ -1,7 +1,8 @@
 // Package desk is where a repository is worked with: it opens the repository, the day, the
 // environment and the ledger, each once, and answers what is asked: plans and what is chosen
-// of them, decisions, runs, questions, amendments, letters. It knows no flags and writes
-// nothing to a terminal; whatever stands in front of it asks, and shows what comes back.
+// of them, decisions, runs, questions, amendments, letters. It reads no flags and writes nothing
+// to a terminal; whatever stands in front of it asks, and shows what comes back. What it answers
+// carries no text; only its errors are sentences, for whoever typed a command.
 package desk
 
 import (

@@ -84,16 +84,11 @@ func (w *Logging) read(d *Desk) (err error) {
 	if w.Kind != "" && !slices.Contains(LogKinds, w.Kind) {
 		return wrong(SayNotOneOf("kind", w.Kind, LogKinds))
 	}
-	w.since, w.until = day.None, day.None
-	if w.SinceText != "" {
-		if w.since, err = day.Parse(w.SinceText); err != nil {
-			return wrongIn("since", err)
-		}
+	if w.since, err = dayIn("since", w.SinceText, day.None); err != nil {
+		return err
 	}
-	if w.UntilText != "" {
-		if w.until, err = day.Parse(w.UntilText); err != nil {
-			return wrongIn("until", err)
-		}
+	if w.until, err = dayIn("until", w.UntilText, day.None); err != nil {
+		return err
 	}
 	if w.Thing != "" {
 		if _, err := model.ParseAddress(w.Thing); err != nil {

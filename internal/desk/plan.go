@@ -21,8 +21,11 @@ import (
 // Plan finds a plan by its file, or by its id or the beginning of it, and reads it.
 func (d *Desk) Plan(name string) (*plan.Plan, error) {
 	file, err := prepare.FindPlan(d.Dir, d.Folder, name)
-	if err != nil {
+	if no := (*prepare.NoPlan)(nil); errors.As(err, &no) {
 		return nil, wrong(err)
+	}
+	if err != nil {
+		return nil, err
 	}
 	return prepare.ReadPlan(file, name)
 }
@@ -36,11 +39,15 @@ func (d *Desk) Newest() (id string, err error) {
 	err = l.Scan(
 		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
 		func(e *ledger.Entry) error {
-			if _, err := prepare.FindPlan(d.Dir, d.Dir, e.Subject); err == nil {
-				id = e.Subject
-				return ledger.ErrStop
+			_, err := prepare.FindPlan(d.Dir, d.Dir, e.Subject)
+			if no := (*prepare.NoPlan)(nil); errors.As(err, &no) {
+				return nil
 			}
-			return nil
+			if err != nil {
+				return err
+			}
+			id = e.Subject
+			return ledger.ErrStop
 		},
 	)
 	if err == nil && id == "" {
@@ -311,10 +318,18 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carr
 	})
 }
 
-// register makes sure that a plan was drafted here, or is what would be.
-func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
+// ofHere makes sure that a plan is of this environment.
+func (d *Desk) ofHere(p *plan.Plan) error {
 	if p.Desired.Environment != d.Environment {
 		return sayOtherEnvironment(p.ID, p.Desired.Environment, d.Environment)
+	}
+	return nil
+}
+
+// register makes sure that a plan was drafted here, or is what would be.
+func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
+	if err := d.ofHere(p); err != nil {
+		return err
 	}
 	known, err := prepare.Registered(l, p)
 	if err != nil || known {

@@ -44,10 +44,10 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 		sight.Only(x.Apps)
 	}
 	in.View, in.Outsiders = sight.View, sight.State.Repo.Outsiders
-	if in.To, err = spanDay("to", x.To, sight.Today); err != nil {
+	if in.To, err = dayIn("to", x.To, sight.Today); err != nil {
 		return nil, err
 	}
-	if in.From, err = spanDay("from", x.From, in.To.Back(day.Duration{Days: 30})); err != nil {
+	if in.From, err = dayIn("from", x.From, in.To.Back(day.Duration{Days: 30})); err != nil {
 		return nil, err
 	}
 	if in.From > in.To {
@@ -67,17 +67,6 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 		}
 	}
 	return out, nil
-}
-
-func spanDay(field, text string, otherwise day.Day) (day.Day, error) {
-	if text == "" {
-		return otherwise, nil
-	}
-	on, err := day.Parse(text)
-	if err != nil {
-		return 0, wrongIn(field, err)
-	}
-	return on, nil
 }
 
 // recorded reads what was changed and decided in the span.

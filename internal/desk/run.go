@@ -42,14 +42,17 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err := d.lease(l, "apply "+p.ID); err != nil {
 		return nil, err
 	}
-	if err := d.register(l, p); err != nil {
+	if err := d.ofHere(p); err != nil {
 		return nil, err
 	}
 	s, err := d.Sound()
 	if err != nil {
 		return nil, err
 	}
-	if err := d.settle(s, l); err != nil {
+	if err := d.settle(s, l); err != nil { // before anything is read of the exports
+		return nil, err
+	}
+	if err := d.register(l, p); err != nil {
 		return nil, err
 	}
 	apps := appsThere(s, p)
@@ -82,8 +85,8 @@ func (d *Desk) claim(s *prepare.State, apps []string) error {
 		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
 			return sayNotClaimed(id, err)
 		}
-		at := append([]string{spec.By, spec.URL}, spec.At...)
-		lock := flock.New(filepath.Join(folder, "claims", plan.Name(at...)))
+		at := plan.Name(append([]string{spec.By, spec.URL}, spec.At...)...)
+		lock := flock.New(filepath.Join(folder, "claims", at))
 		ok, err := lock.TryLock()
 		if err != nil {
 			return sayNotClaimed(id, err)
@@ -226,7 +229,7 @@ func (r *Run) Left() int {
 	return len(r.States) - r.Count(decide.Completed) - r.Count(decide.StateRejected)
 }
 
-// Go carries out what is ready, and then sends the letters that are due.
+// Go carries out what is ready.
 func (r *Run) Go(progress func(carry.Progress)) (*carry.Result, error) {
 	return r.Job.Run(r.desk.ctx, progress)
 }

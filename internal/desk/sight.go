@@ -37,9 +37,12 @@ func (s *Sight) Revision() string {
 }
 
 // On reads a day, today where there is none.
-func (d *Desk) On(field, text string) (day.Day, error) {
+func (d *Desk) On(field, text string) (day.Day, error) { return dayIn(field, text, d.today) }
+
+// dayIn reads a day, or is another one where there is none.
+func dayIn(field, text string, otherwise day.Day) (day.Day, error) {
 	if text == "" {
-		return d.today, nil
+		return otherwise, nil
 	}
 	on, err := day.Parse(text)
 	if err != nil {
@@ -318,10 +321,8 @@ func values(with []string, known []string) (map[string]string, error) {
 		} else if !desired.IsAttribute(name) {
 			return nil, wrongIn("with", prepare.UnknownName("attribute of people", name, known))
 		}
-		if desired.IsDate(name) && value != "" {
-			if _, err := day.Parse(value); err != nil {
-				return nil, wrongIn("with "+name, err)
-			}
+		if err := checkDate(name, value); err != nil {
+			return nil, wrongIn("with "+name, err)
 		}
 		out[name] = value
 	}

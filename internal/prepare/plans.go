@@ -27,8 +27,12 @@ const PlanFolder = "plans"
 // fileName is how a plan's file is named: by its id.
 var fileName = regexp.MustCompile(`^([a-z2-9]{8})\.json$`)
 
-// ErrPlanName says that a name cannot be that of a plan.
-var ErrPlanName = errors.New("this is not the name of a plan")
+// NoPlan is an error in the name of a plan: it is that of none, or of several.
+type NoPlan struct{ Says string }
+
+func (n *NoPlan) Error() string { return n.Says }
+
+func noPlan(format string, args ...any) error { return &NoPlan{fmt.Sprintf(format, args...)} }
 
 // WritePlan writes a plan's bytes to its place in a repository and returns how the
 // file is spoken of. Nobody else may read it.
@@ -50,13 +54,13 @@ func WritePlan(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (fil
 
 // FindPlan finds a plan's file by the plan's id, or the beginning of it, or by a
 // path, which is taken from the folder at. dir is the repository, "" outside of
-// any.
+// any. A name that finds none, or several, is a NoPlan.
 func FindPlan(dir, at, name string) (string, error) {
 	switch {
 	case name == "":
-		return "", fmt.Errorf("%w: it is empty", ErrPlanName)
+		return "", noPlan("this is not the name of a plan: it is empty")
 	case strings.ContainsAny(name, "*?[]\\\n"):
-		return "", fmt.Errorf("%w: %q; write a plan's id, the beginning of one, or a file", ErrPlanName, name)
+		return "", noPlan("this is not the name of a plan: %q; write a plan's id, the beginning of one, or a file", name)
 	case strings.ContainsAny(name, "/."):
 		return absolutePath(at, name), nil
 	}
@@ -79,9 +83,9 @@ func FindPlan(dir, at, name string) (string, error) {
 		if _, err := os.Stat(absolutePath(at, name)); err == nil {
 			return absolutePath(at, name), nil
 		}
-		return "", fmt.Errorf("there is no plan %q in plans/; list the plans with: pravet log --kind plan", name)
+		return "", noPlan("there is no plan %q in plans/; list the plans with: pravet log --kind plan", name)
 	}
-	return "", fmt.Errorf("%d plans begin with %q; write more of the id", len(found), name)
+	return "", noPlan("%d plans begin with %q; write more of the id", len(found), name)
 }
 
 func absolutePath(at, name string) string {

@@ -311,7 +311,8 @@ func (p *Printer) Aside(pl *plan.Plan) {
 	if n := len(pl.SetAside); n > 0 {
 		p.Linef(
 			"%s set aside because %s rejected earlier; pravet show lists %s with the reasons.",
-			model.Count(n, "difference is", "differences are"), model.Plural(n, "it was", "they were"), model.Plural(n, "it", "them"),
+			model.Count(n, "difference is", "differences are"), model.Plural(n, "it was", "they were"),
+			model.Plural(n, "it", "them"),
 		)
 	}
 }

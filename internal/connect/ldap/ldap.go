@@ -64,7 +64,8 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		return nil, errors.New("the address under url cannot be read")
 	}
 	d := &driver{
-		app: o.App, spec: o.Spec, at: directory(o.Spec), user: o.Spec.User, secret: o.Secret, ask: o.Ask, first: o.First, key: o.Key,
+		app: o.App, spec: o.Spec, at: directory(o.Spec), user: o.Spec.User, secret: o.Secret,
+		ask: o.Ask, first: o.First, key: o.Key,
 		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
 		entries: map[string]*entry{},
 	}

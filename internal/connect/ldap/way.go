@@ -17,7 +17,6 @@ var Way = &connect.Way{
 	),
 	Read: func(r connect.Reader, s *connect.Spec) {
 		s.CA, s.URL = r.Text("ca"), r.Address("ldaps", "ldap")
-		s.At = []string{s.URL}
 		r.Account(s)
 		s.Own = r.Directory()
 	},

@@ -13,13 +13,16 @@ import (
 var Way = &connect.Way{
 	Name: "postgres", Live: true,
 	Keys: slices.Concat([]connect.Key{connect.URL, connect.CA}, connect.Login, []connect.Key{
-		{Name: "databases", Doc: "The databases in which what a role owns is handed over", Schema: `{"type": "array", "items": {"type": "string"}}`},
-		connect.Directory[1], // groups
+		{
+			Name:   "databases",
+			Doc:    "The databases in which what a role owns is handed over",
+			Schema: `{"type": "array", "items": {"type": "string"}}`,
+		},
+		connect.Groups,
 	}),
 	Shows: []export.Column{{Attr: model.Owned, Name: "what it owns", Split: "\n"}},
 	Read: func(r connect.Reader, s *connect.Spec) {
 		s.CA, s.URL = r.Text("ca"), r.Address("postgres")
-		s.At = []string{s.URL}
 		r.Account(s)
 		x := &Server{Databases: r.Names("databases"), Groups: "groups"}
 		if r.Has("groups") {

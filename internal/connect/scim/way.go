@@ -13,7 +13,6 @@ var Way = &connect.Way{
 	Keys: slices.Concat([]connect.Key{connect.URL, connect.CA}, connect.SignIn, []connect.Key{connect.Columns, connect.Page}),
 	Read: func(r connect.Reader, s *connect.Spec) {
 		s.CA, s.URL = r.Text("ca"), r.Address("https")
-		s.At = []string{s.URL}
 		r.SignIn(s)
 	},
 	Open: live.Opener(Open),

@@ -13,8 +13,16 @@ var Way = &connect.Way{
 	Keys: slices.Concat([]connect.Key{
 		{Name: "folder", Doc: "Where files to load and checklists are put; uploads unless given"},
 		{Name: "write", Doc: "In which form the file to load is written", Schema: `{"enum": ["csv", "ldif", "scim"]}`},
-		{Name: "delimiter", Doc: "What stands between the cells of the file to load", Schema: `{"type": "string", "minLength": 1, "maxLength": 1}`},
-		{Name: "fields", Doc: "The columns of the file to load: header, and a text with attributes in braces", Schema: connect.KeptSchema},
+		{
+			Name:   "delimiter",
+			Doc:    "What stands between the cells of the file to load",
+			Schema: `{"type": "string", "minLength": 1, "maxLength": 1}`,
+		},
+		{
+			Name:   "fields",
+			Doc:    "The columns of the file to load: header, and a text with attributes in braces",
+			Schema: connect.KeptSchema,
+		},
 		connect.Columns,
 	}, connect.Directory),
 	Read: read,

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sort"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/fact"
@@ -306,4 +307,40 @@ func (d *drafter) warned(a int, found *diff.Result, add func(fact.Fact)) {
 	if slices.Sort(names); len(names) > 0 {
 		add(fact.Fact{Kind: fact.RemovedSoon, Count: len(names), Names: guard.First(names), On: first.String()})
 	}
+}
+
+// notices gathers what is worth knowing, sorted by application.
+func (d *drafter) notices(found *diff.Result, checked *guard.Result) []plan.Notice {
+	out := slices.Clone(checked.Notices)
+	if d.in.Undo != nil {
+		out = nil // a back-out says what it leaves alone; how things are is for a draft to say
+	}
+	for a := range d.in.Apps {
+		if d.accounts[a] != nil && d.in.Undo == nil {
+			d.appNotices(a, found, func(f fact.Fact) { out = append(out, guard.Notice(d.in.Apps[a].ID, f)) })
+		}
+	}
+	if d.in.Undo == nil {
+		out = append(out, d.lingering(found)...)
+	}
+	for in, n := range d.lifted {
+		l := &d.in.Lifts[in.lift]
+		out = append(
+			out,
+			guard.Notice(in.app, fact.Fact{
+				Kind:    fact.GuardLifted,
+				Thing:   l.Guard,
+				Until:   l.Until.String(),
+				Because: l.Because,
+				Count:   n,
+			}),
+		)
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		if out[i].App != out[j].App {
+			return out[i].App < out[j].App
+		}
+		return out[i].Says < out[j].Says
+	})
+	return slices.CompactFunc(out, func(x, y plan.Notice) bool { return x.App == y.App && x.Says == y.Says })
 }

@@ -24,8 +24,9 @@ var countsFamily = family{
 		{
 			Name: Suspensions, Lift: ForPlan,
 			Raises: []fact.Kind{fact.Beyond},
-			Holds:  "suspensions, when there are more, of the open accounts; those for days on which the application is closed do not count",
-			Limit:  "`suspensions: 10%`",
+			Holds: "suspensions, when there are more, of the open accounts; those for days on which the application is closed " +
+				"do not count",
+			Limit: "`suspensions: 10%`",
 		},
 		{
 			Name: Narrowing, Lift: ForPlan,

@@ -1,8 +1,6 @@
 package model
 
 import (
-	"fmt"
-	"math"
 	"sort"
 
 	"pravet/internal/core/day"
@@ -308,99 +306,6 @@ func (a *App) MatchPerson() string {
 	return a.Match
 }
 
-// A Limit is a count, or a percentage of a whole.
-type Limit struct {
-	Count   int
-	Percent float64
-	IsPct   bool
-	Set     bool
-	Pos     Pos
-}
-
-// Of returns how many of whole the limit allows: a percentage is rounded down,
-// but allows one, unless it is 0, so that a small application is not held by
-// every change.
-func (l Limit) Of(whole int) int {
-	if !l.IsPct {
-		return l.Count
-	}
-	const slip = 1e-9 // 1.1 % of 3,000 is 33, whatever binary fractions make of it
-	n := int(math.Floor(l.Percent*float64(whole)/100 + slip))
-	if l.Percent > 0 {
-		n = max(n, 1)
-	}
-	return n
-}
-
-func (l Limit) String() string {
-	if l.IsPct {
-		return fmt.Sprintf("%g%%", l.Percent)
-	}
-	return fmt.Sprint(l.Count)
-}
-
-// Or returns l, or other where l is not set.
-func (l Limit) Or(other Limit) Limit {
-	if l.Set {
-		return l
-	}
-	return other
-}
-
-// Guards are the limits of an application. A limit that is not set takes the
-// organization's, and then Pravet's own (DefaultGuards).
-type Guards struct {
-	Removals     Limit        // accounts removed
-	Suspensions  Limit        // accounts suspended, of the open ones
-	Narrowing    Limit        // accounts that lose something, of all
-	Widening     Limit        // accounts that gain something, of all; not set: no limit
-	NewHolders   Limit        // new holders of one thing, of those who have it; not set: no limit
-	Sensitive    Limit        // new holders of sensitive things, of all accounts; not set: no limit
-	FirstHolder  Limit        // holders of things that nobody had, of all accounts; not set: no limit
-	ExportShrink Limit        // accounts fewer than in the export before
-	RosterShrink Limit        // people fewer than in the plan before
-	RemovalWait  day.Duration // since when an account must have been blocked that is removed
-	WaitSet      bool
-	ExportAge    day.Duration
-	ExportAgeSet bool
-}
-
-// DefaultGuards are the limits where no file sets any.
-func DefaultGuards() Guards {
-	pct := func(p float64) Limit { return Limit{Percent: p, IsPct: true, Set: true} }
-	return Guards{
-		Removals:     Limit{Count: 2, Set: true},
-		Suspensions:  pct(10),
-		Narrowing:    pct(25),
-		ExportShrink: pct(20),
-		RosterShrink: pct(10),
-		ExportAge:    day.Duration{Days: 1},
-		ExportAgeSet: true,
-		RemovalWait:  day.Duration{Days: 7},
-		WaitSet:      true,
-	}
-}
-
-// Or fills what g does not set from other.
-func (g Guards) Or(other Guards) Guards {
-	g.Removals = g.Removals.Or(other.Removals)
-	g.Suspensions = g.Suspensions.Or(other.Suspensions)
-	g.Narrowing = g.Narrowing.Or(other.Narrowing)
-	g.Widening = g.Widening.Or(other.Widening)
-	g.NewHolders = g.NewHolders.Or(other.NewHolders)
-	g.Sensitive = g.Sensitive.Or(other.Sensitive)
-	g.FirstHolder = g.FirstHolder.Or(other.FirstHolder)
-	g.ExportShrink = g.ExportShrink.Or(other.ExportShrink)
-	g.RosterShrink = g.RosterShrink.Or(other.RosterShrink)
-	if !g.WaitSet {
-		g.RemovalWait, g.WaitSet = other.RemovalWait, other.WaitSet
-	}
-	if !g.ExportAgeSet {
-		g.ExportAge, g.ExportAgeSet = other.ExportAge, other.ExportAgeSet
-	}
-	return g
-}
-
 // Outsiders are people who are with the organization for a time, and for whom somebody
 // answers.
 type Outsiders struct {
@@ -412,46 +317,6 @@ type Outsiders struct {
 // Are reports whether a person is one of them.
 func (o *Outsiders) Are(get func(attr string) string, today day.Day) bool {
 	return o != nil && o.For != nil && o.For.Match(get, today)
-}
-
-// A Separation is a set of things that no one person may hold together.
-type Separation struct {
-	Name  string
-	Apart []AppThing
-	Pos   Pos
-}
-
-// An Exception lets one person hold what a separation keeps apart, until a day.
-type Exception struct {
-	Separation, Person string
-	Until              day.Day
-	Because            string
-	Pos                Pos
-}
-
-// On reports whether the exception counts on a day.
-func (x *Exception) On(d day.Day) bool { return x.Until == day.None || d <= x.Until }
-
-// Excepted is the exception by which a person may hold on a day what a separation
-// keeps apart, nil where there is none.
-func Excepted(all []Exception, separation, person string, d day.Day) *Exception {
-	for i := range all {
-		if x := &all[i]; x.Separation == separation && x.Person == person && x.On(d) {
-			return x
-		}
-	}
-	return nil
-}
-
-// Break returns which of the things that are kept apart come with some things
-// of an application, and so break the separation where they are two or more.
-func (s *Separation) Break(gives func(AppThing) bool) (out []AppThing) {
-	for _, x := range s.Apart {
-		if gives(x) {
-			out = append(out, x)
-		}
-	}
-	return out
 }
 
 // An AppThing is a thing of one application, by numbers.

@@ -8,34 +8,11 @@ import (
 	"pravet/internal/core/model"
 )
 
-// graphShop is an application with four roles; the first two are Pravet's own, and
-// the second is to be retired.
-func graphShop() *model.App {
-	app := &model.App{ID: "graphShop", Match: "userName", Things: []model.Thing{
-		{
-			Kind:        model.Role,
-			Name:        "lead",
-			Title:       "Leads",
-			Define:      true,
-			Permissions: []string{"b", "a"},
-			Implies:     []int32{3},
-		},
-		{
-			Kind:   model.Role,
-			Name:   "night",
-			Define: true,
-			Retire: true,
-		}, {Kind: model.Role, Name: "other", Implies: []int32{3}}, {Kind: model.Role, Name: "seller"},
-	}}
-	app.Index()
-	return app
-}
-
 // TestAnApplicationAsItsDefinitionsAre is a table of what the lead role brings
 // before the plan, in between and after it.
 func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 	role := func(name string, brings ...string) *model.Definition {
-		return &model.Definition{Kind: model.Role, Name: name, Brings: brings, Along: graphShop().Numbers(brings)}
+		return &model.Definition{Kind: model.Role, Name: name, Brings: brings, Along: shop().Numbers(brings)}
 	}
 	for name, c := range map[string]struct {
 		of                      []*model.Definition
@@ -60,7 +37,7 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 		},
 		"not shown": {[]*model.Definition{role("lead"), nil, nil, nil}, false, []int32{3}, nil, nil, []int32{3}},
 	} {
-		app := graphShop()
+		app := shop()
 		accounts := &model.Accounts{Definitions: &model.Definitions{Of: c.of, Brings: c.shown}}
 		before, wanted := model.ExportedGraph(app, accounts), model.WantedGraph(app, accounts)
 		require.Equal(t, c.lead, before.Brings(0), name)
@@ -83,7 +60,7 @@ func TestAnApplicationAsItsDefinitionsAre(t *testing.T) {
 // TestWhatAnExportShowsIsNotAllHeldDirectly: of kinds that are shown with all that
 // comes along, what another shown thing brings is not counted.
 func TestWhatAnExportShowsIsNotAllHeldDirectly(t *testing.T) {
-	app := graphShop()
+	app := shop()
 	sets := model.NewSets()
 	shown, g := sets.Of([]int32{0, 2, 3}), model.CatalogGraph(app)
 	require.Equal(t, shown, g.Direct(app, sets, shown), "direct is what is meant")
