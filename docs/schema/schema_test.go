@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -19,9 +18,9 @@ import (
 	"pravet/docs/schema"
 	"pravet/examples/marrowick"
 	"pravet/examples/start"
-	"pravet/internal/connect"
-	"pravet/internal/connect/ways"
 	"pravet/internal/core/guard"
+	"pravet/internal/desired"
+	"pravet/internal/form"
 )
 
 func compile(t *testing.T, name string) *jsonschema.Schema {
@@ -161,80 +160,32 @@ func TestTheSchemasRefuseWhatCheckRefuses(t *testing.T) {
 	}
 }
 
-// TestGuardsAreThoseOfTheRegistry: the table of docs/guards.md and the list of standing.json follow from the
-// registry of guards. UPDATE=1 writes them anew.
-// What connect takes is what the ways say of themselves; kept is what the schema spells out.
-func TestConnectTakesWhatTheWaysSay(t *testing.T) {
-	text, err := schema.Get("app")
-	require.NoError(t, err)
-	type key = map[string]any
-	var app struct {
-		Properties struct {
-			Connect struct{ Properties map[string]key }
-		}
+// TestSchemasAndTablesFollowFromTheForms: the schemas of the files of a repository, docs/keys.md and the table of
+// docs/guards.md are what the program declares. UPDATE=1 writes them anew.
+func TestSchemasAndTablesFollowFromTheForms(t *testing.T) {
+	var guards strings.Builder
+	guards.WriteString("| guard | holds | limit, unless set | may be lifted for |\n| --- | --- | --- | --- |\n")
+	for _, g := range guard.All() {
+		fmt.Fprintf(&guards, "| `%s` | %s | %s | %s |\n", g.Name, g.Holds, g.Limit, g.Lift)
 	}
-	require.NoError(t, json.Unmarshal(text, &app))
-	properties := app.Properties.Connect.Properties
-	names := map[string]bool{
-		"by": true, "firstPassword": true, "rate": true, "parallel": true, "tries": true, "timeout": true, "settle": true,
-		"failures": true, "batch": true,
+	for _, f := range desired.Forms() {
+		want, err := f.Schema()
+		require.NoError(t, err)
+		same(t, f.Name+".json", regexp.MustCompile(`(?s)^.*$`), string(want))
 	}
-	var by []any
-	for _, w := range ways.All {
-		by = append(by, w.Name)
-		for _, k := range w.Keys {
-			names[k.Name] = true
-			got := maps.Clone(properties[k.Name])
-			require.NotNil(t, got, "%s of %s has no schema", k.Name, w.Name)
-			require.Equal(t, k.Doc, got["description"], "%s of %s", k.Name, w.Name)
-			if delete(got, "description"); k.Schema == connect.KeptSchema {
-				continue
-			}
-			want := key{"type": "string"}
-			if k.Schema != "" {
-				want = nil
-				require.NoError(t, json.Unmarshal([]byte(k.Schema), &want))
-			}
-			require.Equal(t, want, got, "%s of %s", k.Name, w.Name)
-		}
-	}
-	require.Equal(t, by, properties["by"]["enum"])
-	for name := range properties {
-		require.True(t, names[name], "no way takes %s", name)
-	}
+	same(t, "../keys.md", regexp.MustCompile(`(?s)\n## .*$`), "\n"+form.Tables(desired.Forms()))
+	same(t, "../guards.md", regexp.MustCompile(`(?m)^\| guard \| holds .*\n(\|.*\n)+`), guards.String())
 }
 
-func TestGuardsAreThoseOfTheRegistry(t *testing.T) {
-	var table strings.Builder
-	table.WriteString("| guard | holds | limit, unless set | may be lifted for |\n| --- | --- | --- | --- |\n")
-	for _, g := range guard.All() {
-		fmt.Fprintf(&table, "| `%s` | %s | %s | %s |\n", g.Name, g.Holds, g.Limit, g.Lift)
+// same compares a part of a file with what it is to be.
+func same(t *testing.T, file string, part *regexp.Regexp, want string) {
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	is := part.FindString(string(data))
+	require.NotEmpty(t, is, file)
+	if os.Getenv("UPDATE") != "" {
+		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(data), is, want, 1)), 0o644))
+		return
 	}
-	var list strings.Builder
-	list.WriteString("\"enum\": [\n")
-	for i, name := range guard.Names(guard.ForPlan) {
-		if i > 0 {
-			list.WriteString(",\n")
-		}
-		fmt.Fprintf(&list, "              %q", name)
-	}
-	list.WriteString("\n            ]")
-	for file, want := range map[string]struct {
-		part *regexp.Regexp
-		text string
-	}{
-		"../guards.md":  {regexp.MustCompile(`(?m)^\| guard \| holds .*\n(\|.*\n)+`), table.String()},
-		"standing.json": {regexp.MustCompile(`"enum": \[[^\]]*"removals"[^\]]*\]`), list.String()},
-	} {
-		data, err := os.ReadFile(file)
-		require.NoError(t, err)
-		is := want.part.FindString(string(data))
-		require.NotEmpty(t, is, file)
-		if os.Getenv("UPDATE") != "" {
-			out := strings.Replace(string(data), is, want.text, 1)
-			require.NoError(t, os.WriteFile(file, []byte(out), 0o644))
-			continue
-		}
-		require.Equal(t, want.text, is, file)
-	}
+	require.Equal(t, want, is, "%s is not what the program declares; UPDATE=1 go test ./docs/schema writes it anew", file)
 }

@@ -7,6 +7,7 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/source"
 )
 
@@ -15,7 +16,7 @@ import (
 type Way struct {
 	Name string
 	Live bool                         // applications are asked while they are in use; else their exports are read
-	Keys []Key                        // what connect takes besides by, and besides what all live ways take
+	Keys []form.Key                   // what connect takes besides by, and besides what all live ways take
 	Read func(r Reader, s *Spec)      // reads what only this way takes
 	Open func(o *Opening) Application // nothing is connected to before the application is asked something
 
@@ -24,57 +25,45 @@ type Way struct {
 	TellsAge bool            // it shows how old the key of an account is
 }
 
-// A Key is something that connect says of a way.
-type Key struct {
-	Name   string
-	Doc    string // one line, for the schema
-	Schema string // its JSON Schema besides that; "" for a text
-}
-
-// Schemas of keys.
-const (
-	secretSchema = `{"type": "string", "pattern": "^(env|file|command):.+"}`
-	textsSchema  = `{"type": "array", "items": {"type": "string"}}`
-)
-
 // Keys that several ways have.
 var (
-	URL     = Key{Name: "url", Doc: "Where the application is"}
-	CA      = Key{Name: "ca", Doc: "A file of certificates to trust besides the system's"}
-	Columns = Key{"columns", "Our attribute: their column, or the path in a SCIM resource", KeptSchema}
-	Page    = Key{"page", "How many accounts are read at a time", `{"type": "integer", "minimum": 1}`}
-	SignIn  = []Key{secret("token"), {"client", "OAuth 2.0 client credentials", KeptSchema}}
-	Login   = []Key{{Name: "user", Doc: "Who signs in"}, secret("password")}
-	Groups  = Key{
-		Name: "groups", Doc: "Of a directory: DN of the branch of groups; of PostgreSQL: as what group roles count, " +
-			"groups or roles",
+	URL     = form.Key{Name: "url", Is: form.Text("an address"), Need: true, Doc: "Where the application is"}
+	CA      = form.Key{Name: "ca", Is: form.Text("the path of a file"), Doc: "Certificates to trust besides the system's"}
+	Columns = form.Key{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"}
+	Page    = form.Key{Name: "page", Is: form.AtLeast(1), Doc: "How many accounts are read at a time; 200 unless set"}
+	SignIn  = []form.Key{
+		{Name: "token", Is: form.Simple(form.Secret), Doc: "Where the token is that the application knows Pravet by"},
+		{Name: "client", Is: form.In(clientForm), Doc: "How a token is asked for instead"},
 	}
-	Directory = []Key{
-		{Name: "people", Doc: "DN of the branch of accounts"},
-		Groups,
-		{Name: "roles", Doc: "DN of the branch of roles"},
-		{Name: "away", Doc: "DN of the branch that blocked accounts are moved to"},
-		{"class", "Object classes of an account; inetOrgPerson unless given", textsSchema},
-		{Name: "name", Doc: "The attribute that names an account; uid unless given"},
-		{Name: "member", Doc: "The attribute that lists members; member unless given"},
-		{"block", "How the directory blocks an account", KeptSchema},
+	Login = []form.Key{
+		{Name: "user", Is: form.Text("a login, a DN, or where it is"), Need: true, Doc: "Who signs in"},
+		{
+			Name: "password", Is: form.Simple(form.Secret), Need: true, Doc: "By what",
+			Lacks: "connect has no password", Add: "password: env:NAME",
+		},
+	}
+	clientForm = &form.Object{
+		Name: "client", Doc: "OAuth 2.0 client credentials (RFC 6749, section 4.4)",
+		Keys: []form.Key{
+			{Name: "id", Is: form.Text(""), Need: true, Doc: "The client's id"},
+			{
+				Name: "secret", Is: form.Simple(form.Secret), Need: true, Doc: "Where its secret is",
+				Lacks: "client has no secret", Add: "secret: env:NAME",
+			},
+			{Name: "at", Is: form.Text("a web address"), Need: true, Doc: "Where tokens are asked for"},
+			{Name: "scopes", Is: form.Names("scopes"), Doc: "Which scopes are asked for"},
+		},
 	}
 )
-
-// KeptSchema stands for a schema that the file of schemas spells out.
-const KeptSchema = "kept"
-
-func secret(name string) Key {
-	return Key{name, "Where the secret is: env:NAME, file:PATH or command:PROGRAM", secretSchema}
-}
 
 // A Reader reads what an application's file says under connect. What is wrong is noted with its
 // place, and read as if it were not there.
 type Reader interface {
 	Has(key string) bool
 	Text(key string) string
-	Required(key string) string
-	OneOf(key string, words ...string) string
+	Word(key string) string // one of the words of the key, the first where it is not there
+	Whole(key string, otherwise int) int
+	Columns(key string) []export.Column
 	Names(key string) []string       // a list, or one
 	Words(key string) []string       // a list of texts
 	Fields(key string) []Field       // names with texts
@@ -84,7 +73,6 @@ type Reader interface {
 	// Address reads where an application is. A connection that others could read is taken only
 	// to this very machine.
 	Address(schemes ...string) string
-	Account(s *Spec)              // who signs in to a server
 	SignIn(s *Spec)               // by what a caller is known to an application over HTTP
 	Directory() *export.Directory // where a directory has what
 	// Wrong notes what is wrong at a key, "" for connect as a whole.

@@ -6,6 +6,7 @@ import (
 	"sort"
 
 	"pravet/internal/connect"
+	"pravet/internal/form"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -13,6 +14,102 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/source"
+)
+
+var (
+	appForm = &form.Object{
+		Name: "the application", Doc: "A business application",
+		Keys: []form.Key{
+			{
+				Name: "app", Is: form.Like("an id: small letters, digits and hyphens", idPattern.String()), Need: true,
+				Doc: "The application's short id",
+			},
+			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
+			{Name: "owner", Is: form.Text("the id of a person"), Doc: "Who answers for it"},
+			{Name: "export", Is: form.In(exportForm), Doc: "Where the exported state is, and how to read it"},
+			{Name: "connect", Is: form.In(connectForm), Doc: "How changes get there"},
+			{Name: "match", Is: form.Text("an attribute of accounts"), Need: true, Doc: "What tells whose account it is"},
+			{
+				Name: "scope", Is: form.Simple(form.Filter),
+				Doc: "Who may have an account here at all, as a filter over people",
+			},
+			{
+				Name: "environments", Is: form.MapOf("an environment's name", form.In(environmentForm)),
+				Doc: "Where the same files meet other applications",
+			},
+			{
+				Name: "account", Is: form.MapOf("an attribute of accounts", followsShape),
+				Doc: "The attribute of people that each follows, or a rule",
+			},
+			{
+				Name: "fixed", Is: form.Names("attributes of accounts"),
+				Doc: "Those that cannot be changed once the account exists",
+			},
+			{Name: "groups", Is: form.MapOf("a group's name", form.In(groupForm)), Doc: "Groups that are managed"},
+			{Name: "roles", Is: form.MapOf("a role's name", form.In(roleForm)), Doc: "Roles that are managed"},
+			{Name: "licenses", Is: form.MapOf("a license's name", form.In(licenseForm)), Doc: "Licenses that are managed"},
+			{
+				Name: "kinds", Is: form.MapOf("a kind's name", form.In(kindForm)),
+				Doc: "The application's own kinds of things",
+			},
+			{Name: "protect", Is: accountsShape, Doc: "Accounts that no plan ever touches"},
+			{Name: "alone", Is: accountsShape, Doc: "Accounts that nothing happens to until somebody takes them out of here"},
+			{
+				Name: "named", Is: form.MapOf("the id of a person", form.Text("the account's name")),
+				Doc: "People whose account is called otherwise here",
+			},
+			{
+				Name: "strays", Is: form.OneOf("report", "suspend", "remove"),
+				Doc: "What becomes of accounts of nobody; see leaving.md",
+			},
+			{
+				Name: "removeNeeds", Is: form.OneOf("detached"),
+				Doc: "What hangs on an account is taken away before it is removed",
+			},
+			{
+				Name: "closed", Is: form.Any(form.In(closingForm), form.ListOf(0, form.In(closingForm))),
+				Doc: "Days on which nobody else may sign in",
+			},
+			{Name: "lead", Is: form.For("P7D"), Doc: "How long before the first day an account is made, blocked"},
+			{
+				Name: "joins", Is: form.OneOf("directly", "invited"),
+				Doc: "Whether people are invited, and have an account once they accept; see joining.md",
+			},
+			{
+				Name: "invitation", Is: form.In(invitationForm), With: []form.Cond{{Key: "joins", Value: "invited"}},
+				Doc: "How people are invited",
+			},
+			{
+				Name: "opens", Is: form.OneOf("by itself", "by hand"),
+				Doc: "Whether an account is made open, or blocked until somebody says that it is opened",
+			},
+			{Name: "restoreWithin", Is: form.For("P30D"), Doc: "How long a removed account can be restored"},
+			{Name: "keys", Is: form.In(keysForm), Doc: "Whose keys are made anew, and when"},
+			{Name: "tidy", Is: form.OneOf("doubles"), Doc: "Take away what something else brings along"},
+			{Name: "guards", Is: form.In(appGuardsForm), Doc: "Limits beyond which changes are held, instead of the organization's"},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"connect", "environments"},
+			Says: "the application does not say how changes get there", Hint: "add connect: {by: files}",
+		}},
+	}
+	// accountsShape are accounts by name, or by a filter.
+	accountsShape = form.ListOf(0, form.Any(form.Text("an account's name"), form.In(patternForm)))
+	closingForm   = &form.Object{
+		Name: "an entry of closed", Doc: "Days on which nobody else may sign in",
+		Keys: []form.Key{
+			{
+				Name: "from", Is: form.Simple(form.Day), Need: true, Doc: "The first day",
+				Lacks: "closed needs a first day", Add: "from: YYYY-MM-DD",
+			},
+			{
+				Name: "to", Is: form.Simple(form.Day), Need: true, Doc: "The last day; it still counts",
+				Lacks: "closed needs a last day", Add: "to: YYYY-MM-DD",
+			},
+			{Name: "but", Is: form.Simple(form.Filter), Doc: "Who may sign in all the same, as a filter over people"},
+			becauseKey,
+		},
+	}
 )
 
 var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9-]*$`)
@@ -75,91 +172,58 @@ func (r *Repo) readApps() {
 }
 
 func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *connect.Spec) {
-	f := d.fields(
-		root,
-		"an application",
-		"app",
-		"title",
-		"owner",
-		"export",
-		"connect",
-		"match",
-		"scope",
-		"environments",
-		"account",
-		"fixed",
-		"groups",
-		"roles",
-		"licenses",
-		"kinds",
-		"protect",
-		"alone",
-		"named",
-		"strays",
-		"removeNeeds",
-		"closed",
-		"lead",
-		"joins",
-		"invitation",
-		"opens",
-		"restoreWithin",
-		"keys",
-		"tidy",
-		"guards",
-	)
+	f := d.object(root, appForm)
 	app := &model.App{
-		ID:    d.required(f, root, "app", "the application"),
-		Title: d.text(f["title"], "title"),
+		ID:    f.text("app"),
+		Title: f.text("title"),
 		Pos:   d.pos(root),
 	}
-	if n := f["app"]; n != nil {
+	if n := f.node("app"); n != nil {
 		app.Pos = d.pos(n)
 		if app.ID != "" && !idPattern.MatchString(app.ID) {
 			d.problem(n, "bad-id", fmt.Sprintf("%q is not an id: small letters, digits and hyphens", app.ID), "")
 			app.ID = ""
 		}
 	}
-	if there := r.environment(d, app, f); !there {
+	if there := r.environment(app, f); !there {
 		return app, nil, nil
 	}
-	if n := f["owner"]; n != nil {
-		app.Owner = d.text(n, "owner")
-		r.refs = append(r.refs, personRef{app.Owner, d.pos(n)})
-	}
-	if n := f["scope"]; n != nil {
-		app.Scope, app.ScopePos = d.filter(n, "scope"), d.pos(n)
+	app.Owner = f.text("owner")
+	r.refer(f, "owner")
+	if n := f.node("scope"); n != nil {
+		app.Scope, app.ScopePos = f.filter("scope"), d.pos(n)
 		r.use(d, n, app.Scope, "scope of "+app.ID)
 	}
 	r.inEnvironment(d, app)
-	app.Match = d.required(f, root, "match", "the application")
-	r.readAccount(d, app, f["account"], f["fixed"])
+	app.Match = f.text("match")
+	r.readAccount(app, f)
 	d.catalog(app, f)
-	ownColumns := r.readKinds(d, app, f["kinds"])
-	r.readOwnNames(d, app, f["named"])
+	ownColumns := r.readKinds(app, f)
+	r.readOwnNames(app, f)
 	r.seatsHere(d, app)
 	app.Index()
-	app.Strays = "report"
-	if n := f["strays"]; n != nil {
-		app.Strays, app.StraysPos = d.oneOf(n, "strays", "report", "suspend", "remove"), d.pos(n)
+	app.Strays = f.word("strays")
+	if f.has("strays") {
+		app.StraysPos = f.pos("strays")
 	}
-	r.readClosed(d, app, f["closed"])
-	r.readJoins(d, app, f)
-	if n := f["keys"]; n != nil {
-		r.readKeys(d, app, n)
+	r.readClosed(app, f)
+	r.readJoins(app, f)
+	if f.has("keys") {
+		r.readKeys(app, f)
 	}
-	app.Lead = d.duration(f["lead"], "lead", "for example P7D")
-	if n := f["removeNeeds"]; n != nil {
-		app.Detached = d.oneOf(n, "removeNeeds", "detached") != ""
+	app.Lead = f.duration("lead")
+	if f.has("removeNeeds") {
+		app.Detached = f.word("removeNeeds") != ""
 	}
-	if n := f["tidy"]; n != nil {
-		app.Tidy, app.TidyPos = d.oneOf(n, "tidy", "doubles") != "", d.pos(n)
+	if f.has("tidy") {
+		app.Tidy, app.TidyPos = f.word("tidy") != "", f.pos("tidy")
 	}
-	app.Guards = d.guards(f["guards"], false)
-	reach := d.connect(root, f["connect"])
-	spec := d.export(app, root, f["export"], reach)
+	app.Guards = f.within("guards").guards()
+	reach := d.connect(f)
+	spec := d.export(app, f, reach)
 	if spec != nil && len(ownColumns) > 0 && spec.Format != "csv" {
 		d.problem(
-			f["kinds"],
+			f.node("kinds"),
 			"two-rules",
 			"kinds of an application's own stand in columns of a CSV export, and this one is "+spec.Format,
 			"take kinds out",
@@ -168,12 +232,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	if spec != nil {
 		spec.Columns = append(spec.Columns, ownColumns...)
 	}
-	app.Protect, app.ProtectBy = d.accounts(app, spec, f["protect"], "protect")
-	app.Alone, app.AloneBy = d.accounts(app, spec, f["alone"], "alone")
+	app.Protect, app.ProtectBy = d.accounts(app, spec, f.node("protect"), "protect")
+	app.Alone, app.AloneBy = d.accounts(app, spec, f.node("alone"), "alone")
 	app.Index()
 	if spec != nil {
 		d.defines(app, spec)
-		d.fits(root, f, app, spec)
+		d.fits(f, app, spec)
 		for _, c := range spec.Columns {
 			asked := app.Invites != nil && (c.Attr == model.Sent || c.Attr == model.Message || c.Attr == model.Member)
 			if (c.Attr == model.Owned || asked) && app.Attr(c.Attr) < 0 {
@@ -228,8 +292,9 @@ func orNode(n, otherwise *yaml.Node) *yaml.Node {
 }
 
 // readAccount reads which account attribute follows which of the person.
-func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
-	for _, e := range d.entries(n, "account") {
+func (r *Repo) readAccount(app *model.App, f values) {
+	d := f.d
+	for _, e := range f.entries("account") {
 		if e.value.Kind == yaml.MappingNode {
 			app.Attrs = append(app.Attrs, model.Attr{Name: e.name, Person: r.follow(d, e), Pos: d.pos(e.key)})
 			continue
@@ -239,7 +304,7 @@ func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
 			r.attribute(e.value.Value, func(says, hint string) { d.problem(e.value, "unknown-attribute", says, hint) })
 		}
 	}
-	for _, name := range d.names(fixed, "fixed") {
+	for _, name := range f.names("fixed") {
 		found := false
 		for i := range app.Attrs {
 			if app.Attrs[i].Name == name.Text {
@@ -262,7 +327,8 @@ func (r *Repo) readAccount(d *doc, app *model.App, n, fixed *yaml.Node) {
 }
 
 // readClosed reads the days on which an application is closed: one entry, or a list.
-func (r *Repo) readClosed(d *doc, app *model.App, n *yaml.Node) {
+func (r *Repo) readClosed(app *model.App, of values) {
+	d, n := of.d, of.node("closed")
 	if n == nil {
 		return
 	}
@@ -271,26 +337,20 @@ func (r *Repo) readClosed(d *doc, app *model.App, n *yaml.Node) {
 		list = n.Content
 	}
 	for _, n := range list {
-		f := d.fields(n, "an entry of closed", "from", "to", "but", "because")
+		f := d.object(n, closingForm)
 		c := model.Closing{
-			From: d.date(f["from"], "from"), To: d.date(f["to"], "to"),
-			Because: d.required(f, n, "because", "an entry of closed"), Pos: d.pos(n),
+			From: f.date("from"), To: f.date("to"),
+			Because: f.text("because"), Pos: d.pos(n),
 		}
-		if f["from"] == nil || f["to"] == nil {
-			d.problem(
-				n,
-				"missing-key",
-				"closed needs a first and a last day",
-				"add from: YYYY-MM-DD and to: YYYY-MM-DD",
-			)
+		if !f.has("from") || !f.has("to") {
 			continue
 		}
 		if c.To < c.From && c.To != day.None {
-			d.problem(f["to"], "wrong-date", "the last day comes before the first", "exchange them, or correct one")
+			d.problem(f.node("to"), "wrong-date", "the last day comes before the first", "exchange them, or correct one")
 			continue
 		}
-		if x := f["but"]; x != nil {
-			c.But = d.filter(x, "but")
+		if x := f.node("but"); x != nil {
+			c.But = f.filter("but")
 			r.use(d, x, c.But, "closed of "+app.ID)
 		}
 		app.Closed = append(app.Closed, c)

@@ -6,12 +6,55 @@ import (
 	"strings"
 	"unicode"
 
-	yaml "go.yaml.in/yaml/v4"
-
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	titleKey     = form.Key{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"}
+	sensitiveKey = form.Key{
+		Name: "sensitive", Is: form.Simple(form.Bool), Doc: "Whoever would newly hold it waits; see the guard sensitive",
+	}
+	insidersKey = form.Key{Name: "insiders", Is: form.Simple(form.Bool), Doc: "Never an outsider's"}
+	atLeastKey  = form.Key{Name: "atLeast", Is: form.AtLeast(1), Doc: "How many active holders must stay"}
+
+	thingForms = map[model.Kind]*form.Object{model.Group: groupForm, model.Role: roleForm, model.License: licenseForm}
+	thingForm  = &form.Object{Keys: []form.Key{
+		titleKey, sensitiveKey, insidersKey, atLeastKey,
+		{Name: "needs", Is: form.Names("attributes"), Doc: "Attributes that must have a value first"},
+	}}
+	defineKeys = []form.Key{
+		{Name: "define", Is: form.Simple(form.Bool), Doc: "Pravet's own: kept as it is written here"},
+		{
+			Name: "retire", Is: form.Simple(form.Bool), With: []form.Cond{{Key: "define", Value: "true"}},
+			Doc: "Its definition is to go",
+		},
+		{
+			Name: "permissions", Is: form.Names("permissions"), With: []form.Cond{{Key: "define", Value: "true"}},
+			Doc: "Plain strings of the application",
+		},
+	}
+	groupForm = thingForm.And(
+		form.Key{Name: "brings", Is: form.In(bringsForm), Doc: "What membership brings along"},
+	).And(defineKeys...).Called("the group", "A group of the application")
+	roleForm = thingForm.And(
+		form.Key{Name: "includes", Is: form.Names("roles"), Doc: "Roles that come along"},
+	).And(defineKeys...).Called("the role", "A role of the application")
+	licenseForm = thingForm.And(
+		form.Key{Name: "seats", Is: form.AtLeast(0), Doc: "How many were bought"},
+		form.Key{Name: "price", Is: form.Simple(form.Price), Doc: "Per seat"},
+	).Called("the license", "A license of the application")
+	bringsForm = &form.Object{
+		Name: "brings", Doc: "What membership brings along",
+		Keys: []form.Key{
+			{Name: "groups", Is: form.Names("groups"), Doc: "Groups"},
+			{Name: "roles", Is: form.Names("roles"), Doc: "Roles"},
+			{Name: "licenses", Is: form.Names("licenses"), Doc: "Licenses"},
+		},
+	}
 )
 
 // named checks that the names of things can be written and told apart.
@@ -51,7 +94,7 @@ func (d *doc) named(app *model.App) {
 
 // catalog reads the things that Pravet manages in the application, and what
 // brings what along.
-func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
+func (d *doc) catalog(app *model.App, f values) {
 	type link struct {
 		from model.Kind
 		name string
@@ -60,41 +103,28 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 	}
 	var links []link
 	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
-		for _, e := range d.entries(f[kind.Plural()], kind.Plural()) {
+		for _, e := range f.entries(kind.Plural()) {
 			t := model.Thing{Kind: kind, Name: e.name, Pos: d.pos(e.key), Seats: -1}
-			known := []string{"title", "sensitive", "insiders", "atLeast", "needs"}
+			tf := d.entry(e, thingForms[kind])
+			t.Title = tf.text("title")
+			t.Sensitive = tf.yes("sensitive")
+			t.Insiders = tf.yes("insiders")
+			t.AtLeast, t.Needs = tf.whole("atLeast", 0), tf.texts("needs")
 			switch kind {
-			case model.Group:
-				known = append(known, "brings", "define", "retire", "permissions")
-			case model.Role:
-				known = append(known, "includes", "define", "retire", "permissions")
 			case model.License:
-				known = append(known, "seats", "price")
-			}
-			tf := d.fields(e.value, "the "+kind.String()+" "+e.name, known...)
-			t.Title = d.text(tf["title"], "title")
-			t.Sensitive = d.boolean(tf["sensitive"], "sensitive")
-			t.Insiders = d.boolean(tf["insiders"], "insiders")
-			if n := tf["atLeast"]; n != nil {
-				t.AtLeast = d.integer(n, "atLeast", 1)
-			}
-			if n := tf["seats"]; n != nil {
-				t.Seats = d.integer(n, "seats", 0)
-			}
-			if n := tf["price"]; n != nil {
-				t.Price = d.price(n)
-			}
-			d.define(&t, e, tf)
-			for _, need := range d.names(tf["needs"], "needs") {
-				t.Needs = append(t.Needs, need.Text)
-			}
-			for _, n := range d.names(tf["includes"], "includes") {
-				links = append(links, link{kind, e.name, model.Role, n})
-			}
-			bf := d.fields(tf["brings"], "brings", "groups", "roles", "licenses")
-			for _, to := range []model.Kind{model.Group, model.Role, model.License} {
-				for _, n := range d.names(bf[to.Plural()], to.Plural()) {
-					links = append(links, link{kind, e.name, to, n})
+				t.Seats, t.Price = tf.whole("seats", -1), tf.price("price")
+			case model.Role:
+				d.define(&t, e, tf)
+				for _, n := range tf.names("includes") {
+					links = append(links, link{kind, e.name, model.Role, n})
+				}
+			case model.Group:
+				d.define(&t, e, tf)
+				bf := tf.within("brings")
+				for _, to := range []model.Kind{model.Group, model.Role, model.License} {
+					for _, n := range bf.names(to.Plural()) {
+						links = append(links, link{kind, e.name, to, n})
+					}
 				}
 			}
 			app.Things = append(app.Things, t)
@@ -130,12 +160,10 @@ func (d *doc) catalog(app *model.App, f map[string]*yaml.Node) {
 }
 
 // define reads whether a group or role is Pravet's own, and what it is.
-func (d *doc) define(t *model.Thing, e entry, f map[string]*yaml.Node) {
-	t.Define, t.Retire = d.boolean(f["define"], "define"), d.boolean(f["retire"], "retire")
-	for _, p := range d.names(f["permissions"], "permissions") {
-		t.Permissions = append(t.Permissions, p.Text)
-	}
-	if !t.Define && (t.Retire || f["permissions"] != nil) {
+func (d *doc) define(t *model.Thing, e entry, f values) {
+	t.Define, t.Retire = f.yes("define"), f.yes("retire")
+	t.Permissions = f.texts("permissions")
+	if !t.Define && (t.Retire || f.has("permissions")) {
 		d.problem(
 			e.key,
 			"not-defined",

@@ -29,16 +29,15 @@ func (d *doc) column(e entry) export.Column {
 	if e.name == export.Status {
 		return d.status(e, c)
 	}
-	cf := d.fields(e.value, "a column", "column", "columns", "true", "false", "split", "date")
-	if n := cf["columns"]; n != nil {
+	cf := d.object(e.value, export.ColumnForm)
+	if cf.has("columns") {
 		return d.thingColumns(e, c, cf)
 	}
-	c.Name = d.required(cf, e.value, "column", e.name)
-	c.Date = d.dateForm(cf["date"])
-	c.True, c.False = d.text(cf["true"], "true"), d.text(cf["false"], "false")
-	c.Split = d.text(cf["split"], "split")
-	_, hasTrue := cf["true"]
-	_, hasFalse := cf["false"]
+	c.Name = cf.text("column")
+	c.Date = d.dateForm(cf.node("date"))
+	c.True, c.False = cf.text("true"), cf.text("false")
+	c.Split = cf.text("split")
+	hasTrue, hasFalse := cf.has("true"), cf.has("false")
 	c.Worded = hasTrue && hasFalse
 	if (hasTrue || hasFalse) && e.name != "active" {
 		d.problem(e.value, "wrong-type", "only active has words for true and false", "")
@@ -50,29 +49,24 @@ func (d *doc) column(e entry) export.Column {
 }
 
 // thingColumns reads a column for each thing of a kind, with words for yes and no.
-func (d *doc) thingColumns(e entry, c export.Column, f map[string]*yaml.Node) export.Column {
+func (d *doc) thingColumns(e entry, c export.Column, f values) export.Column {
 	kinds := []string{model.Group.Plural(), model.Role.Plural(), model.License.Plural()}
 	if !slices.Contains(kinds, e.name) {
 		d.problem(
-			f["columns"],
+			f.node("columns"),
 			"unknown-key",
 			"only groups, roles and licenses have a column for each",
 			"write column: COLUMN",
 		)
 	}
 	c.Things = map[string]string{}
-	for _, x := range d.entries(f["columns"], "columns") {
+	for _, x := range f.entries("columns") {
 		c.Things[x.name] = d.text(x.value, x.name)
 	}
 	c.Name = "a column for each"
-	c.True, c.False, c.Worded = d.text(f["true"], "true"), d.text(f["false"], "false"), f["true"] != nil
+	c.True, c.False, c.Worded = f.text("true"), f.text("false"), f.has("true")
 	if c.Worded && c.True == c.False {
 		d.problem(e.value, "wrong-type", "the words for true and false are expected to be two different words", "")
-	}
-	for _, key := range []string{"column", "split", "date"} {
-		if f[key] != nil {
-			d.problem(f[key], "said-twice", key+" does not go with columns", "take one of them out")
-		}
 	}
 	return c
 }
@@ -97,19 +91,12 @@ func (d *doc) dateForm(n *yaml.Node) string {
 
 // status reads the column that shows the state of accounts, each by a word.
 func (d *doc) status(e entry, c export.Column) export.Column {
-	keys := []string{"column"}
-	for _, s := range model.States() {
-		keys = append(keys, s.String())
-	}
-	f := d.fields(e.value, "status", keys...)
-	c.Name = d.required(f, e.value, "column", "status")
+	f := d.object(e.value, export.StatusForm)
+	c.Name = f.text("column")
 	c.States = map[model.State]string{}
 	for _, s := range model.States() {
-		n := f[s.String()]
+		n := f.node(s.String())
 		if n == nil {
-			if s == model.Open || s == model.Blocked {
-				d.problem(e.value, "missing-key", "status has no word for "+s.String(), "add "+s.String()+": WORD")
-			}
 			continue
 		}
 		word := d.text(n, s.String())

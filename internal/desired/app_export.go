@@ -5,10 +5,10 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/ways"
+	"pravet/internal/form"
 
 	yaml "go.yaml.in/yaml/v4"
 
@@ -16,6 +16,89 @@ import (
 	"pravet/internal/export"
 	"pravet/internal/source"
 )
+
+const direct, effective = "direct", "effective"
+
+var (
+	exportForm = (&form.Object{
+		Name: "export", Doc: "Where the exported state is, and how to read it; see connecting.md",
+		Keys: []form.Key{
+			{Name: "format", Is: form.OneOf(export.Formats...), Doc: "In which format it is"},
+			{
+				Name: "path", Is: form.Any(form.Text("the path of a file"), form.Names("paths of files")),
+				Doc: "Where it is; of a live application, where what is fetched is kept",
+			},
+			{Name: "delimiter", Is: form.Simple(form.Char), Doc: "Of CSV: what stands between cells; a comma unless given"},
+			{
+				Name: "encoding", Is: form.Text("an encoding"),
+				Doc: "Of CSV: as IANA names it, for example windows-1252; UTF-8 unless given",
+			},
+			{
+				Name: "rows", Is: form.OneOf("accounts", "holdings"),
+				Doc: "Of CSV: whether a row is an account, or one holding of an account",
+			},
+			{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"},
+			showsKey,
+			{
+				Name: "taken", Is: form.Text("a column, or a path of a SCIM user"),
+				Doc: "Where the export itself says when it was taken; the latest counts",
+			},
+			{
+				Name: "definitions", Is: form.In(definitionsForm),
+				Doc: "Where the groups and roles stand that the application has: a CSV file",
+			},
+		},
+	}).And(ofFormat("ldif", export.DirectoryKeys)...)
+	fetchedForm = &form.Object{
+		Name: "export of a live application",
+		Keys: []form.Key{{Name: "path", Is: form.Text("the path of a file")}, showsKey},
+	}
+	showsKey = form.Key{
+		Name: "shows", Is: form.Any(form.OneOf(direct, effective), form.In(showsForm)),
+		Doc: "Whether the export shows what is held directly, or all that an account has in the end",
+	}
+	showsForm = &form.Object{
+		Name: "shows", Doc: "For each kind of thing; direct unless given",
+		Keys: []form.Key{
+			{Name: "groups", Is: form.OneOf(direct, effective), Doc: "Of groups"},
+			{Name: "roles", Is: form.OneOf(direct, effective), Doc: "Of roles"},
+			{Name: "licenses", Is: form.OneOf(direct, effective), Doc: "Of licenses"},
+		},
+	}
+	definitionsForm = &form.Object{
+		Name: "definitions", Doc: "A CSV file with a row for each group and role that the application has; see access.md",
+		Keys: []form.Key{
+			{Name: "path", Is: form.Text("the path of a file"), Need: true, Doc: "Where it is"},
+			{Name: "delimiter", Is: form.Simple(form.Char), Doc: "What stands between cells; a comma unless given"},
+			{Name: "columns", Is: form.In(defColumnsForm), Need: true, Doc: "Where each is found"},
+		},
+	}
+	defColumnsForm = &form.Object{
+		Name: "columns of definitions", Doc: "What is said of each, and the column for it",
+		Keys: []form.Key{
+			{Name: export.DefKind, Is: export.ColumnShape, Doc: "Whether it is a group or a role; roles unless given"},
+			{
+				Name: export.DefName, Is: export.ColumnShape, Need: true, Doc: "By which they are told apart",
+				Lacks: "definitions are told apart by name, and columns does not say which column that is",
+				Add:   "name: COLUMN under columns",
+			},
+			{Name: export.DefTitle, Is: export.ColumnShape, Doc: "What it is called where people read it"},
+			{Name: export.DefPermissions, Is: export.ColumnShape, Doc: "What it permits"},
+			{Name: "groups", Is: export.ColumnShape, Doc: "Groups that it brings along"},
+			{Name: "roles", Is: export.ColumnShape, Doc: "Roles that it brings along"},
+			{Name: "licenses", Is: export.ColumnShape, Doc: "Licenses that it brings along"},
+		},
+	}
+)
+
+// ofFormat are keys that only an export in a format has.
+func ofFormat(format string, keys []form.Key) []form.Key {
+	out := slices.Clone(keys)
+	for i := range out {
+		out[i].With = []form.Cond{{Key: "format", Value: format}}
+	}
+	return out
+}
 
 // needed adds to the attributes of accounts those that a thing needs a value of,
 // where the export shows them: they are looked at and left alone.
@@ -31,33 +114,28 @@ func needed(app *model.App, s *export.Spec) {
 }
 
 // export reads where the exported state is.
-func (d *doc) export(app *model.App, root, n *yaml.Node, reach *connect.Spec) *export.Spec {
+func (d *doc) export(app *model.App, of values, reach *connect.Spec) *export.Spec {
 	if reach.Live {
-		return d.fetched(app, n, reach)
+		return d.fetched(app, of, reach)
 	}
+	n := of.node("export")
 	if n == nil {
 		d.problem(
-			root,
+			of.n,
 			"missing-key",
 			"the application does not say where its exported state is",
 			"add export: {format: csv, path: exports/FILE}",
 		)
 		return nil
 	}
-	f := d.fields(
-		n,
-		"export",
-		append(
-			[]string{"format", "path", "delimiter", "encoding", "rows", "columns", "shows", "taken", "definitions"},
-			directoryKeys...)...,
-	)
-	d.shows(app, f["shows"])
+	f := of.within("export")
+	f.shows(app)
 	s := &export.Spec{
-		Format:    d.oneOf(orNode(f["format"], n), "format", export.Formats...),
+		Format:    d.oneOf(f.place("format"), "format", export.Formats...),
 		Delimiter: ',',
 		Pos:       d.pos(n),
 	}
-	switch p := f["path"]; {
+	switch p := f.node("path"); {
 	case p == nil:
 		d.problem(n, "missing-key", "the export has no path", "add path: exports/FILE")
 		return nil
@@ -66,17 +144,15 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *connect.Spec) *e
 	default:
 		s.Paths = []model.Name{{Text: d.text(p, "path"), Pos: d.pos(p)}}
 	}
-	d.delimiter(f["delimiter"], s)
-	s.Encoding = d.encoding(f["encoding"])
-	if n := f["rows"]; n != nil {
-		s.ByHolding = d.oneOf(n, "rows", "accounts", "holdings") == "holdings"
-	}
-	s.Definitions = d.definitions(f["definitions"])
-	d.dated(s, f["taken"])
-	if t := f["taken"]; t != nil {
+	s.Delimiter = f.delimiter("delimiter", ',')
+	s.Encoding = d.encoding(f.node("encoding"))
+	s.ByHolding = f.word("rows") == "holdings"
+	s.Definitions = f.definitions()
+	d.dated(s, f.node("taken"))
+	if t := f.node("taken"); t != nil {
 		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)
 	}
-	for _, e := range d.entries(f["columns"], "columns") {
+	for _, e := range f.entries("columns") {
 		c := d.column(e)
 		if s.ByHolding && c.Things != nil {
 			d.problem(
@@ -87,17 +163,11 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *connect.Spec) *e
 		s.Columns = append(s.Columns, c)
 	}
 	if s.Format == "ldif" {
-		s.Directory = d.directory(n, f, "export")
-	} else {
-		for _, key := range directoryKeys {
-			if f[key] != nil {
-				d.problem(f[key], "unknown-key", key+" is for exports in ldif", "take it out")
-			}
-		}
+		s.Directory = f.directory()
 	}
 	if w := ways.Named(reach.By); s.Format != "" && w.Formats != nil && !slices.Contains(w.Formats, s.Format) {
 		d.problem(
-			orNode(f["format"], n), "two-rules", "an export in "+s.Format+" is read, and not written",
+			f.place("format"), "two-rules", "an export in "+s.Format+" is read, and not written",
 			"say connect: {by: upload}, or another way by which changes get there",
 		)
 	}
@@ -108,7 +178,7 @@ func (d *doc) export(app *model.App, root, n *yaml.Node, reach *connect.Spec) *e
 }
 
 // fetched is where what is fetched from a live application is kept.
-func (d *doc) fetched(app *model.App, n *yaml.Node, reach *connect.Spec) *export.Spec {
+func (d *doc) fetched(app *model.App, of values, reach *connect.Spec) *export.Spec {
 	s := &export.Spec{
 		Format: "jsonl", Delimiter: ',', Columns: reach.Columns, Pos: reach.Pos,
 		Missing: "nothing was fetched yet; fetch it with: pravet fetch " + app.ID,
@@ -117,11 +187,11 @@ func (d *doc) fetched(app *model.App, n *yaml.Node, reach *connect.Spec) *export
 	if d.tree.Environment != "" {
 		path.Text = "exports/" + d.tree.Environment + "/" + app.ID + ".jsonl"
 	}
-	if n != nil {
-		f := d.fields(n, "export", "path", "shows")
-		d.shows(app, f["shows"])
+	if n := of.node("export"); n != nil {
+		f := d.object(n, fetchedForm)
+		f.shows(app)
 		s.Pos = d.pos(n)
-		if p := f["path"]; p != nil {
+		if p := f.node("path"); p != nil {
 			path = model.Name{Text: d.text(p, "path"), Pos: d.pos(p)}
 		}
 	}
@@ -192,56 +262,28 @@ func (d *doc) encoding(n *yaml.Node) string {
 	return v
 }
 
-func (d *doc) delimiter(n *yaml.Node, s *export.Spec) {
-	if n == nil {
-		return
-	}
-	v := d.text(n, "delimiter")
-	if c, size := utf8.DecodeRuneInString(v); size == 0 || size != len(v) || c == '"' || c == '\n' || c == '\r' {
-		d.problem(
-			n,
-			"bad-delimiter",
-			fmt.Sprintf("the delimiter is expected to be one character, not %q", v),
-			`for example ";" or "\t"`,
-		)
-	} else {
-		s.Delimiter = c
-	}
-}
-
 // definitions reads where the export shows the groups and roles that the
 // application has: a CSV file of their own.
-func (d *doc) definitions(n *yaml.Node) *export.Spec {
+func (v values) definitions() *export.Spec {
+	d, n := v.d, v.node("definitions")
 	if n == nil {
 		return nil
 	}
-	f := d.fields(n, "definitions", "path", "delimiter", "columns")
+	f := v.within("definitions")
 	s := &export.Spec{Format: "csv", Delimiter: ',', Pos: d.pos(n)}
-	path := d.required(f, n, "path", "definitions")
+	path := f.text("path")
 	if path == "" {
 		return nil
 	}
-	s.Paths = []model.Name{{Text: path, Pos: d.pos(f["path"])}}
-	d.delimiter(f["delimiter"], s)
-	for _, e := range d.entries(f["columns"], "columns") {
-		if !slices.Contains(export.DefColumns, e.name) {
-			d.problem(
-				e.key,
-				"unknown-key",
-				fmt.Sprintf("definitions have no column %q", e.name),
-				didYouMean(e.name, export.DefColumns, "they are "),
-			)
-			continue
-		}
+	s.Paths = []model.Name{{Text: path, Pos: f.pos("path")}}
+	s.Delimiter = f.delimiter("delimiter", ',')
+	if !f.has("columns") {
+		return nil
+	}
+	for _, e := range f.within("columns").all {
 		s.Columns = append(s.Columns, d.column(e))
 	}
 	if s.Column(export.DefName) == nil {
-		d.problem(
-			orNode(f["columns"], n),
-			"missing-column",
-			"definitions are told apart by name, and columns does not say which column that is",
-			"add name: COLUMN under columns",
-		)
 		return nil
 	}
 	return s
@@ -249,28 +291,25 @@ func (d *doc) definitions(n *yaml.Node) *export.Spec {
 
 // shows reads whether the export shows what is held directly, or all that an
 // account has in the end: for all kinds alike, or for each.
-func (d *doc) shows(app *model.App, n *yaml.Node) {
-	const direct, effective = "direct", "effective"
+func (v values) shows(app *model.App) {
+	n := v.node("shows")
 	if n == nil {
 		return
 	}
 	if n.Kind == yaml.ScalarNode {
-		all := d.oneOf(n, "shows", direct, effective) == effective
+		all := v.word("shows") == effective
 		app.Effective = [model.Kinds]bool{model.License: all, model.Group: all, model.Role: all}
 		return
 	}
-	f := d.fields(n, "shows", "groups", "roles", "licenses")
-	for k := range model.Kinds {
-		kind := model.Kind(k)
-		if v := f[kind.Plural()]; v != nil {
-			app.Effective[k] = d.oneOf(v, kind.Plural(), direct, effective) == effective
-		}
+	f := v.within("shows")
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		app.Effective[kind] = f.word(kind.Plural()) == effective
 	}
 }
 
 // fits checks that the export shows what the application's file speaks of.
-func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *export.Spec) {
-	at := orNode(f["export"], root)
+func (d *doc) fits(f values, app *model.App, s *export.Spec) {
+	at := f.place("export")
 	if s.Column(export.Active) != nil && s.Column(export.Status) != nil {
 		d.problem(at, "said-twice", "columns names both active and status", "keep one of them")
 	}
@@ -309,7 +348,7 @@ func (d *doc) fits(root *yaml.Node, f map[string]*yaml.Node, app *model.App, s *
 	}
 	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
 		c := s.Column(kind.Plural())
-		if n := f[kind.Plural()]; n != nil && len(app.Names(kind)) > 0 && c == nil {
+		if n := f.node(kind.Plural()); n != nil && len(app.Names(kind)) > 0 && c == nil {
 			d.problem(
 				n,
 				"missing-column",

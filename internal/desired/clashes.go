@@ -8,31 +8,47 @@ import (
 	"pravet/internal/core/model"
 )
 
-// setting is where a kit sets an attribute in an application; ok is false where
-// it does not.
-func setting(k *model.Kit, app int, attr string) (s model.Setting, ok bool) {
+// once is what a kit gives of which an account has one: the value of an attribute, or a thing of a kind of which
+// everybody has exactly one.
+type once struct {
+	what, value string
+	pos         model.Pos
+}
+
+// once lists what a kit gives in an application of which an account has one.
+func (r *Repo) once(k *model.Kit, app int) (out []once) {
 	for _, g := range k.Gives {
+		if g.App != app {
+			continue
+		}
 		for _, s := range g.Set {
-			if g.App == app && s.Attr == attr {
-				return s, true
+			out = append(out, once{s.Attr, s.Value, s.Pos})
+		}
+		for i, t := range g.Things {
+			if thing := &r.Apps[app].Things[t]; r.Apps[app].One[thing.Kind] {
+				out = append(out, once{thing.Kind.Plural(), thing.Name, g.Pos[i]})
 			}
 		}
 	}
-	return model.Setting{}, false
+	return out
 }
 
-// clash reports two kits that set an attribute differently, at both places.
-func (r *Repo) clash(app int, a, b *model.Kit, attr, who string) {
-	x, _ := setting(a, app, attr)
-	y, _ := setting(b, app, attr)
+// clash reports two kits that give different ones, at both places, if they do.
+func (r *Repo) clash(app int, a, b *model.Kit, what, who string) {
 	says := "kit %s sets %s to %q here, and kit %s sets it to %q in %s; %s"
 	hint := "let one of them set it, or see that nobody has both"
-	r.fail(x.Pos, "two-values", fmt.Sprintf(says, a.Name, attr, x.Value, b.Name, y.Value, y.Pos, who), hint)
-	r.fail(y.Pos, "two-values", fmt.Sprintf(says, b.Name, attr, y.Value, a.Name, x.Value, x.Pos, who), hint)
+	for _, x := range r.once(a, app) {
+		for _, y := range r.once(b, app) {
+			if x.what != what || y.what != what || x.value == y.value {
+				continue
+			}
+			r.fail(x.pos, "two-values", fmt.Sprintf(says, a.Name, what, x.value, b.Name, y.value, y.pos, who), hint)
+			r.fail(y.pos, "two-values", fmt.Sprintf(says, b.Name, what, y.value, a.Name, x.value, x.pos, who), hint)
+		}
+	}
 }
 
-// clashesAlong reports kits that always come together and set an attribute
-// differently.
+// clashesAlong reports kits that always come together and give what an account has one of differently.
 func (r *Repo) clashesAlong() {
 	for _, k := range r.Kits {
 		all := []*model.Kit{k}
@@ -41,11 +57,9 @@ func (r *Repo) clashesAlong() {
 		}
 		for i, a := range all {
 			for _, b := range all[i+1:] {
-				for _, g := range a.Gives {
-					for _, s := range g.Set {
-						if other, ok := setting(b, g.App, s.Attr); ok && other.Value != s.Value {
-							r.clash(g.App, a, b, s.Attr, "both come with kit "+k.Name)
-						}
+				for app := range r.Apps {
+					for _, x := range r.once(a, app) {
+						r.clash(app, a, b, x.what, "both come with kit "+k.Name)
 					}
 				}
 			}
@@ -53,8 +67,8 @@ func (r *Repo) clashesAlong() {
 	}
 }
 
-// Clashes reports kits that set an attribute differently and that someone has
-// both of, on a day. O(people + classes · kits).
+// Clashes reports kits that give what an account has one of differently and that someone has both of, on a day.
+// O(people + classes · kits).
 func (r *Repo) Clashes(today day.Day) {
 	var sets []*model.Sets
 	var graphs []*model.Graph
@@ -77,17 +91,18 @@ func (r *Repo) Clashes(today day.Day) {
 	}
 	type pair struct {
 		app, a, b int
-		attr      string
+		what      string
 	}
 	counts, example := map[pair]int{}, map[pair]int{}
 	var order []pair
 	for c := range due.Classes {
 		for app := range due.Classes[c].Apps {
-			for _, s := range due.Classes[c].Apps[app].Set {
-				if s.Clash < 0 || people[c] == 0 || !due.Classes[c].Apps[app].InScope {
-					continue
-				}
-				key := pair{app, s.Kit, s.Clash, s.Attr}
+			d := &due.Classes[c].Apps[app]
+			if people[c] == 0 || !d.InScope {
+				continue
+			}
+			for _, x := range d.Clashes(r.Apps[app]) {
+				key := pair{app, x.Kit, x.Other, x.What}
 				if counts[key] == 0 {
 					order, example[key] = append(order, key), first[c]
 				}
@@ -101,6 +116,6 @@ func (r *Repo) Clashes(today day.Day) {
 			model.Count(counts[key], "person has", "people have"),
 			r.People.Get(example[key], "id"),
 		)
-		r.clash(key.app, r.Kits[key.a], r.Kits[key.b], key.attr, who)
+		r.clash(key.app, r.Kits[key.a], r.Kits[key.b], key.what, who)
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"net"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -15,6 +14,7 @@ import (
 	"pravet/internal/connect/ways"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 )
 
 // The limits of live applications where their files set none.
@@ -29,31 +29,79 @@ const (
 	maxParallel     = 64
 )
 
-// liveSettings are those that all live ways have.
-var liveSettings = []string{"firstPassword", "rate", "parallel", "tries", "timeout", "settle", "failures", "batch"}
+// liveKeys are those that all live ways have.
+var liveKeys = []form.Key{
+	{
+		Name: "firstPassword", Is: form.OneOf("none", "random"), Doc: "Whether new accounts get a first password",
+	},
+	{Name: "rate", Is: form.Simple(form.Positive), Doc: "How many requests a second may be sent; any number unless set"},
+	{
+		Name: "parallel", Is: form.Shape{Kind: form.Whole, Least: 1, Most: maxParallel},
+		Doc: "How many requests are sent at a time; 4 unless set",
+	},
+	{Name: "tries", Is: form.AtLeast(1), Doc: "How often one request is tried; 6 unless set"},
+	{Name: "timeout", Is: form.Simple(form.Time), Doc: "How long one request may take; 30s unless set"},
+	{
+		Name: "settle", Is: form.Simple(form.Time), Doc: "How long what was changed may take to be seen; 10s unless set",
+	},
+	{
+		Name: "failures", Is: form.AtLeast(0),
+		Doc: "So many changes that come to nothing end the run, 0 for any number; 10 unless set",
+	},
+	{Name: "batch", Is: form.AtLeast(1), Doc: "How many changes are carried out between two looks; 1000 unless set"},
+}
+
+// connectForm is what connect takes, by all ways together.
+var connectForm = allWays()
+
+func allWays() *form.Object {
+	out := &form.Object{
+		Name: "connect", Doc: "How changes get there; see connecting.md",
+		Keys: []form.Key{{Name: "by", Is: form.OneOf(ways.Names()...), Need: true, Doc: "In which way"}},
+	}
+	for _, way := range ways.All {
+		for _, k := range wayForm(way).Keys[1:] {
+			if out.Key(k.Name) == nil {
+				k.Need, k.With = false, nil
+				out.Keys = append(out.Keys, k)
+			}
+			at := out.Key(k.Name)
+			if !at.Is.Has(k.Is.Kind) {
+				at.Is, at.Doc = form.Any(at.Is, k.Is), at.Doc+". "+k.Doc
+			}
+			at.With = append(at.With, form.Cond{Key: "by", Value: way.Name})
+		}
+	}
+	return out
+}
+
+// wayForm is what connect takes for one way.
+func wayForm(way *connect.Way) *form.Object {
+	out := &form.Object{Name: "connect", Keys: []form.Key{{Name: "by", Is: form.OneOf(ways.Names()...)}}}
+	out.Keys = append(out.Keys, way.Keys...)
+	if way.Live {
+		out.Keys = append(out.Keys, liveKeys...)
+	}
+	return out
+}
 
 // connect reads how changes reach an application.
-func (d *doc) connect(root, n *yaml.Node) *connect.Spec {
+func (d *doc) connect(of values) *connect.Spec {
 	s := &connect.Spec{
 		By: "files", Parallel: defaultParallel, Tries: defaultTries, Timeout: defaultTimeout, Page: defaultPage,
 		Limits: connect.Limits{Failures: defaultFailures, Batch: defaultBatch, Settle: defaultSettle},
 	}
-	var by *yaml.Node
-	if n != nil && n.Kind == yaml.MappingNode {
-		for i := 0; i+1 < len(n.Content); i += 2 {
-			if n.Content[i].Value == "by" {
-				by = n.Content[i+1]
-			}
-		}
-	}
+	n := of.node("connect")
+	by := find(n, "by")
 	if by == nil {
 		if n != nil {
-			d.fields(n, "connect", "by")
+			d.object(n, &form.Object{Name: "connect", Keys: []form.Key{{Name: "by"}}})
+		}
+		if n == nil && !of.has("environments") {
+			return s // which is said already
 		}
 		d.problem(
-			orNode(n, root),
-			"missing-key",
-			"the application does not say how changes get there",
+			of.place("connect"), "missing-key", "the application does not say how changes get there",
 			"add connect: {by: files}",
 		)
 		return s
@@ -64,84 +112,64 @@ func (d *doc) connect(root, n *yaml.Node) *connect.Spec {
 		return s
 	}
 	s.By, s.Live = way.Name, way.Live
-	known := []string{"by"}
-	for _, k := range way.Keys {
-		known = append(known, k.Name)
-	}
+	f := d.object(n, wayForm(way))
 	if way.Live {
-		known = append(known, liveSettings...)
-	}
-	f := d.fields(n, "connect", known...)
-	d.limits(s, f)
-	if n := f["firstPassword"]; n != nil {
-		s.First, s.Pos = d.oneOf(n, "firstPassword", "random", "none") == "random", d.pos(n)
+		f.limits(s)
+		if f.has("firstPassword") {
+			s.First, s.Pos = f.word("firstPassword") == "random", f.pos("firstPassword")
+		}
 	}
 	if way.Read != nil {
-		way.Read(&connectReader{d, n, f}, s)
-	}
-	for _, e := range d.entries(f["columns"], "columns") {
-		s.Columns = append(s.Columns, d.column(e))
+		way.Read(&connectReader{f}, s)
 	}
 	return s
 }
 
-// limits reads how an application is to be dealt with.
-func (d *doc) limits(s *connect.Spec, f map[string]*yaml.Node) {
-	for _, x := range []struct {
-		key   string
-		to    *int
-		least int
-	}{
-		{"parallel", &s.Parallel, 1}, {"tries", &s.Tries, 1}, {"page", &s.Page, 1}, {"failures", &s.Failures, 0},
-		{"batch", &s.Batch, 1},
-	} {
-		if n := f[x.key]; n != nil {
-			*x.to = d.integer(n, x.key, x.least)
+// find is the value of a key of a mapping, nil where there is none.
+func find(n *yaml.Node, key string) *yaml.Node {
+	if n == nil || n.Kind != yaml.MappingNode {
+		return nil
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		if n.Content[i].Value == key {
+			return n.Content[i+1]
 		}
 	}
-	if s.Parallel > maxParallel {
-		d.problem(f["parallel"], "too-large", fmt.Sprintf("at most %d requests are sent at a time", maxParallel), "")
-		s.Parallel = maxParallel
-	}
-	if n := f["rate"]; n != nil {
-		v, err := strconv.ParseFloat(d.text(n, "rate"), 64)
-		if err != nil || v <= 0 {
-			d.problem(
-				n,
-				"wrong-type",
-				"rate is expected to be how many requests a second may be sent",
-				"for example 50",
-			)
-		} else {
-			s.Rate = v
-		}
-	}
-	d.seconds(f["timeout"], "timeout", &s.Timeout)
-	d.seconds(f["settle"], "settle", &s.Settle)
+	return nil
 }
 
-// seconds reads a short duration: 500ms, 10s, 2m.
-func (d *doc) seconds(n *yaml.Node, what string, to *time.Duration) {
+// limits reads how an application is to be dealt with.
+func (v values) limits(s *connect.Spec) {
+	s.Parallel, s.Tries = v.whole("parallel", s.Parallel), v.whole("tries", s.Tries)
+	s.Failures, s.Batch = v.whole("failures", s.Failures), v.whole("batch", s.Batch)
+	s.Rate = v.number("rate", "for example 50")
+	s.Timeout, s.Settle = v.time("timeout", s.Timeout, 1), v.time("settle", s.Settle, 0)
+}
+
+// time is a short time, otherwise where it is not there.
+func (v values) time(key string, otherwise, least time.Duration) time.Duration {
+	v.shape(key, form.Time)
+	n := v.at[key]
 	if n == nil {
-		return
+		return otherwise
 	}
-	v, err := time.ParseDuration(d.text(n, what))
-	if err != nil || v < 0 || what == "timeout" && v == 0 {
-		d.problem(n, "wrong-duration", what+" is expected to be a time in seconds or minutes", "for example 10s")
-		return
+	x, err := time.ParseDuration(v.d.text(n, key))
+	if err != nil || x < least {
+		v.d.problem(n, "wrong-duration", key+" is expected to be a time in seconds or minutes", "for example 10s")
+		return otherwise
 	}
-	*to = v
+	return x
 }
 
 // address reads where an application is. A connection that others could read is taken only
 // to this very machine.
-func (d *doc) address(at *yaml.Node, f map[string]*yaml.Node, schemes ...string) string {
-	example := schemes[0] + "://HOST"
-	address := d.required(f, at, "url", "connect")
+func (v values) address(schemes ...string) string {
+	d, example := v.d, schemes[0]+"://HOST"
+	address := v.text("url")
 	if address == "" {
 		return ""
 	}
-	n := f["url"]
+	n := v.node("url")
 	u, err := url.Parse(address)
 	switch {
 	case err != nil || u.Host == "":
@@ -165,140 +193,112 @@ func loopback(u *url.URL) bool {
 }
 
 // signIn reads by what a caller is known to an application over HTTP.
-func (d *doc) signIn(s *connect.Spec, at *yaml.Node, f map[string]*yaml.Node) {
-	s.Token = d.reference(f["token"], "token")
-	if n := f["client"]; n != nil {
-		c := d.fields(n, "client", "id", "secret", "at", "scopes")
-		s.Client = &connect.Client{ID: d.required(c, n, "id", "client"), Secret: d.reference(c["secret"], "secret")}
-		if c["secret"] == nil {
-			d.problem(n, "missing-key", "client has no secret", "add secret: env:NAME")
+func (v values) signIn(s *connect.Spec) {
+	d := v.d
+	s.Token = v.secret("token")
+	if v.has("client") {
+		c := v.within("client")
+		s.Client = &connect.Client{
+			ID: c.text("id"), Secret: c.secret("secret"), At: c.text("at"), Scopes: c.texts("scopes"),
 		}
-		s.Client.At = d.required(c, n, "at", "client")
 		if u, err := url.Parse(s.Client.At); s.Client.At != "" &&
 			(err != nil || u.Host == "" || u.Scheme != "https" && !loopback(u)) {
-			d.problem(c["at"], "bad-address", "tokens are asked for by https", "write it like https://HOST/token")
-		}
-		for _, name := range d.names(c["scopes"], "scopes") {
-			s.Client.Scopes = append(s.Client.Scopes, name.Text)
+			d.problem(c.node("at"), "bad-address", "tokens are asked for by https", "write it like https://HOST/token")
 		}
 	}
 	switch {
-	case s.Client != nil && f["token"] != nil:
-		d.problem(f["token"], "said-twice", "connect names both a token and a client", "keep one of them")
-	case s.Client == nil && f["token"] == nil:
-		d.problem(at, "missing-key", "connect does not say by what the application knows Pravet",
+	case s.Client != nil && v.has("token"):
+		d.problem(v.node("token"), "said-twice", "connect names both a token and a client", "keep one of them")
+	case s.Client == nil && !v.has("token"):
+		d.problem(v.n, "missing-key", "connect does not say by what the application knows Pravet",
 			"add token: env:NAME, or client")
 	}
 }
 
-// account reads who signs in to a server.
-func (d *doc) account(s *connect.Spec, at *yaml.Node, f map[string]*yaml.Node) {
-	s.User = d.required(f, at, "user", "connect")
-	s.Password = d.reference(f["password"], "password")
-	if f["password"] == nil {
-		d.problem(at, "missing-key", "connect has no password", "add password: env:NAME")
-	}
-}
-
-// directoryKeys say where a directory has what.
-var directoryKeys = []string{"people", "groups", "roles", "away", "class", "name", "member", "block"}
-
-// directory reads where a directory has what; of names where that is said.
-func (d *doc) directory(at *yaml.Node, f map[string]*yaml.Node, of string) *export.Directory {
+// directory reads where a directory has what.
+func (v values) directory() *export.Directory {
+	d := v.d
 	x := &export.Directory{
-		People: d.required(f, at, "people", of), Groups: d.text(f["groups"], "groups"),
-		Roles: d.text(f["roles"], "roles"), Away: d.text(f["away"], "away"),
+		People: v.text("people"), Groups: v.text("groups"), Roles: v.text("roles"), Away: v.text("away"),
 		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
 	}
-	if n := f["class"]; n != nil {
-		x.Class = nil
-		for _, name := range d.names(n, "class") {
-			x.Class = append(x.Class, name.Text)
-		}
+	if x.People == "" {
+		d.problem(v.n, "missing-key", v.what+" has no people", "add people: DN")
 	}
-	if n := f["name"]; n != nil {
-		x.RDN = d.text(n, "name")
+	if v.has("class") {
+		x.Class = v.texts("class")
 	}
-	if n := f["member"]; n != nil {
-		x.Member = d.text(n, "member")
+	if v.has("name") {
+		x.RDN = v.text("name")
 	}
-	if n := f["block"]; n != nil {
-		b := d.fields(n, "block", "attribute", "open", "blocked")
-		x.Block = export.Block{
-			Attribute: d.required(b, n, "attribute", "block"), Open: d.text(b["open"], "open"),
-			Blocked: d.required(b, n, "blocked", "block"),
-		}
+	if v.has("member") {
+		x.Member = v.text("member")
+	}
+	if v.has("block") {
+		b := v.within("block")
+		x.Block = export.Block{Attribute: b.text("attribute"), Open: b.text("open"), Blocked: b.text("blocked")}
 	}
 	for key, dn := range map[string]string{"people": x.People, "groups": x.Groups, "roles": x.Roles, "away": x.Away} {
 		if dn != "" && !export.SameDN(dn, dn) {
 			d.problem(
-				f[key],
-				"bad-address",
-				fmt.Sprintf("%q is no DN", dn),
-				"write it like ou=people,dc=ferries,dc=example",
+				v.node(key), "bad-address", fmt.Sprintf("%q is no DN", dn), "write it like ou=people,dc=ferries,dc=example",
 			)
 		}
 	}
 	if x.Block.Attribute == "" && x.Away == "" {
-		d.problem(at, "missing-key", of+" does not say how this directory blocks an account",
+		d.problem(v.n, "missing-key", v.what+" does not say how this directory blocks an account",
 			"add block: {attribute: NAME, blocked: VALUE}, or away: DN of a branch that blocked accounts are moved to")
 	}
 	return x
 }
 
 // A connectReader reads what is under connect for a way. It implements connect.Reader.
-type connectReader struct {
-	d  *doc
-	at *yaml.Node
-	f  map[string]*yaml.Node
-}
+type connectReader struct{ v values }
 
 var _ connect.Reader = (*connectReader)(nil)
 
 // Has reports whether a key is there.
-func (r *connectReader) Has(key string) bool { return r.f[key] != nil }
+func (r *connectReader) Has(key string) bool { return r.v.has(key) }
 
 // Text is the text of a key, "" where it is not there.
-func (r *connectReader) Text(key string) string { return r.d.text(r.f[key], key) }
-
-// Required is the text of a key that must be there.
-func (r *connectReader) Required(key string) string { return r.d.required(r.f, r.at, key, "connect") }
+func (r *connectReader) Text(key string) string { return r.v.text(key) }
 
 // Secret is a reference to a secret.
-func (r *connectReader) Secret(key string) string { return r.d.reference(r.f[key], key) }
+func (r *connectReader) Secret(key string) string { return r.v.secret(key) }
 
-// OneOf is one of some words, "" where the key is not there.
-func (r *connectReader) OneOf(key string, words ...string) string {
-	if r.f[key] == nil {
-		return ""
-	}
-	return r.d.oneOf(r.f[key], key, words...)
-}
+// Word is one of the words of a key, the first where it is not there.
+func (r *connectReader) Word(key string) string { return r.v.word(key) }
 
-// Names are a list of names, or one.
-func (r *connectReader) Names(key string) (out []string) {
-	for _, name := range r.d.names(r.f[key], key) {
-		out = append(out, name.Text)
+// Whole is a whole number, otherwise where it is not there.
+func (r *connectReader) Whole(key string, otherwise int) int { return r.v.whole(key, otherwise) }
+
+// Names are texts, each once.
+func (r *connectReader) Names(key string) []string { return r.v.texts(key) }
+
+// Words are a list of texts.
+func (r *connectReader) Words(key string) (out []string) {
+	for _, word := range r.v.list(key) {
+		out = append(out, r.v.d.text(word, "a word of "+key))
 	}
 	return out
 }
 
-// Words are a list of texts.
-func (r *connectReader) Words(key string) (out []string) {
-	for _, word := range r.d.list(r.f[key], key) {
-		out = append(out, r.d.text(word, "a word of "+key))
+// Columns are where each attribute is found.
+func (r *connectReader) Columns(key string) (out []export.Column) {
+	for _, e := range r.v.entries(key) {
+		out = append(out, r.v.d.column(e))
 	}
 	return out
 }
 
 // Fields are names with texts, whose attributes in braces have names.
 func (r *connectReader) Fields(key string) (out []connect.Field) {
-	for _, e := range r.d.entries(r.f[key], key) {
-		text := r.d.text(e.value, e.name)
+	for _, e := range r.v.entries(key) {
+		text := r.v.d.text(e.value, e.name)
 		names, _ := model.FieldsIn(text)
 		for _, name := range names {
 			if strings.TrimSpace(name) == "" {
-				r.d.problem(e.value, "unknown-field", "a field in braces has no name", "write {userName}, for example")
+				r.v.d.problem(e.value, "unknown-field", "a field in braces has no name", "write {userName}, for example")
 			}
 		}
 		out = append(out, connect.Field{Name: e.name, Text: text})
@@ -307,37 +307,34 @@ func (r *connectReader) Fields(key string) (out []connect.Field) {
 }
 
 // Delimiter is what stands between cells.
-func (r *connectReader) Delimiter(key string) rune {
-	e := &export.Spec{Delimiter: ','}
-	r.d.delimiter(r.f[key], e)
-	return e.Delimiter
-}
+func (r *connectReader) Delimiter(key string) rune { return r.v.delimiter(key, ',') }
 
 // Folder is a folder below the repository.
 func (r *connectReader) Folder(key, usual string) string {
-	if r.f[key] == nil {
+	if !r.v.has(key) {
 		return usual
 	}
 	folder := r.Text(key)
-	if err := r.d.tree.Allowed(folder); err != nil {
+	if err := r.v.d.tree.Allowed(folder); err != nil {
 		r.Wrong(key, "outside", "the folder is outside of the repository", "name one below it")
 	}
 	return folder
 }
 
 // Address reads where an application is.
-func (r *connectReader) Address(schemes ...string) string { return r.d.address(r.at, r.f, schemes...) }
-
-// Account reads who signs in to a server.
-func (r *connectReader) Account(s *connect.Spec) { r.d.account(s, r.at, r.f) }
+func (r *connectReader) Address(schemes ...string) string { return r.v.address(schemes...) }
 
 // SignIn reads by what a caller is known to an application over HTTP.
-func (r *connectReader) SignIn(s *connect.Spec) { r.d.signIn(s, r.at, r.f) }
+func (r *connectReader) SignIn(s *connect.Spec) { r.v.signIn(s) }
 
 // Directory reads where a directory has what.
-func (r *connectReader) Directory() *export.Directory { return r.d.directory(r.at, r.f, "connect") }
+func (r *connectReader) Directory() *export.Directory { return r.v.directory() }
 
 // Wrong notes what is wrong at a key, "" for connect as a whole.
 func (r *connectReader) Wrong(key, rule, says, hint string) {
-	r.d.problem(orNode(r.f[key], r.at), rule, says, hint)
+	at := r.v.n
+	if key != "" {
+		at = r.v.place(key)
+	}
+	r.v.d.problem(at, rule, says, hint)
 }

@@ -20,8 +20,6 @@ import (
 
 	"pravet/internal/connect"
 
-	yaml "go.yaml.in/yaml/v4"
-
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/filter"
@@ -61,10 +59,10 @@ type Repo struct {
 	Sources []*Source
 	Fields  []model.Field // of the organization's own; nil where any may be
 
-	Environments []string                             // that applications have, sorted
-	absent       map[string]bool                      // applications that are not in the environment
-	local        map[*model.App]map[string]*yaml.Node // what they say of the environment
-	seats        []envSeats                           // what environments say of seats
+	Environments []string              // that applications have, sorted
+	absent       map[string]bool       // applications that are not in the environment
+	local        map[*model.App]values // what they say of the environment
+	seats        []envSeats            // what environments say of seats
 	promoted     []*model.Promotion
 
 	fieldsSaid  bool

@@ -149,7 +149,7 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"apps/tickets.yaml", app + "guards: {exportAge: 1 day}\n",
-			`exportAge is expected to be a duration, not "1 day"; for example P1D or P1W`,
+			`exportAge is expected to be a duration, not "1 day"; for example P1D`,
 		},
 		{
 			"apps/tickets.yaml", app + "scope: userType\n",
@@ -167,7 +167,7 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"kits/desk.yaml", "kits:\n  a: {for: 'id pr', everyone: true, gives: {tickets: {}}}\n",
-			"the kit has both for and everyone",
+			"the kit a has both for and everyone",
 		},
 		{"kits/desk.yaml", "kits:\n  a: {everyone: true}\n", "kits/desk.yaml:2:3: the kit gives nothing"},
 		{
@@ -287,7 +287,7 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"apps/tickets.yaml", strings.Replace(defined, "COLUMNS", "{name: N, rights: R}", 1),
-			`definitions have no column "rights"`,
+			`columns of definitions has no key "rights"`,
 		},
 		{
 			"apps/tickets.yaml", strings.Replace(defined, "COLUMNS", "{name: N}", 1),

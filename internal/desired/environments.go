@@ -9,7 +9,34 @@ import (
 
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	environmentForm = &form.Object{
+		Name: "the environment", Doc: "Where the same files meet other applications; see environments.md",
+		Keys: []form.Key{
+			{
+				Name: "export", Doc: "What of export is not the same in all environments",
+				Is: form.In(exportForm.Part("export in one environment", "The same keys, as far as they differ")),
+			},
+			{
+				Name: "connect", Doc: "What of connect is not the same in all environments",
+				Is: form.In(connectForm.Part("connect in one environment", "The same keys, as far as they differ")),
+			},
+			{Name: "people", Is: form.Simple(form.Filter), Doc: "Who is in it, as a filter over people"},
+			{Name: "seats", Is: form.MapOf("a license", form.AtLeast(0)), Doc: "How many were bought there"},
+			{Name: "promote", Is: form.In(promoteForm), Doc: "Changes are held until the same was settled elsewhere"},
+		},
+	}
+	promoteForm = &form.Object{
+		Name: "promote", Doc: "Changes are held until the same was settled elsewhere",
+		Keys: []form.Key{
+			{Name: "from", Is: form.Text("an environment"), Need: true, Doc: "Where"},
+			{Name: "within", Is: form.For("P7D"), Doc: "How long ago at most; P7D unless set"},
+		},
+	}
 )
 
 // Usual is the environment that everything is for where none is named.
@@ -26,8 +53,8 @@ func (r *Repo) here() string {
 // environment puts what an application says of the environment in the place of what it says in
 // general. It reports false for an application that is not in it: one that names others, or
 // none where another than the usual one is asked for.
-func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (there bool) {
-	n := f["environments"]
+func (r *Repo) environment(app *model.App, f values) (there bool) {
+	d, n := f.d, f.node("environments")
 	if r.absent == nil {
 		r.absent = map[string]bool{}
 	}
@@ -37,8 +64,8 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 		}
 		return there
 	}
-	common := map[string]*yaml.Node{"export": f["export"], "connect": f["connect"]}
-	for _, e := range d.entries(n, "environments") {
+	common := map[string]*yaml.Node{"export": f.node("export"), "connect": f.node("connect")}
+	for _, e := range f.entries("environments") {
 		if !slices.Contains(r.Environments, e.name) {
 			r.Environments = append(r.Environments, e.name)
 			slices.Sort(r.Environments)
@@ -51,15 +78,15 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 				"",
 			)
 		}
-		x := d.fields(e.value, "the environment "+e.name, "export", "connect", "people", "seats", "promote")
-		r.seats = append(r.seats, envSeats{app, x["seats"], e.name == r.here()})
+		x := d.entry(e, environmentForm)
+		r.seats = append(r.seats, envSeats{app, x, e.name == r.here()})
 		if e.name != r.here() {
 			continue
 		}
 		there = true
-		f["export"], f["connect"] = together(common["export"], x["export"]), together(common["connect"], x["connect"])
+		f.at["export"], f.at["connect"] = together(common["export"], x.node("export")), together(common["connect"], x.node("connect"))
 		if r.local == nil {
-			r.local = map[*model.App]map[string]*yaml.Node{}
+			r.local = map[*model.App]values{}
 		}
 		r.local[app] = x
 	}
@@ -72,7 +99,7 @@ func (r *Repo) environment(d *doc, app *model.App, f map[string]*yaml.Node) (the
 // An envSeats is what an environment says of seats.
 type envSeats struct {
 	app  *model.App
-	node *yaml.Node
+	of   values
 	here bool // it is the environment that is read
 }
 
@@ -107,9 +134,12 @@ func isKey(of, n *yaml.Node) bool {
 // inEnvironment limits an application's scope to the people who are in the environment, and
 // reads from where it is promoted.
 func (r *Repo) inEnvironment(d *doc, app *model.App) {
-	x := r.local[app]
-	if n := x["people"]; n != nil {
-		of := d.filter(n, "people")
+	x, here := r.local[app]
+	if !here {
+		return
+	}
+	if n := x.node("people"); n != nil {
+		of := x.filter("people")
 		r.use(d, n, of, "people of "+app.ID+" in "+r.here())
 		switch {
 		case of == nil:
@@ -124,20 +154,13 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 			app.Scope, app.ScopePos = both, d.pos(n)
 		}
 	}
-	n := x["promote"]
+	n := x.node("promote")
 	if n == nil {
 		return
 	}
-	p := d.fields(n, "promote", "from", "within")
-	app.Promote = &model.Promotion{
-		From: d.required(
-			p,
-			n,
-			"from",
-			"promote",
-		), Within: d.duration(p["within"], "within", "for example P7D"), Pos: d.pos(n),
-	}
-	if p["within"] == nil {
+	p := x.within("promote")
+	app.Promote = &model.Promotion{From: p.text("from"), Within: p.duration("within"), Pos: d.pos(n)}
+	if !p.has("within") {
 		app.Promote.Within.Days = 7
 	}
 	r.promoted = append(r.promoted, app.Promote)
@@ -153,12 +176,12 @@ func (r *Repo) seatsHere(d *doc, app *model.App) {
 		if of.app != app {
 			continue
 		}
-		for _, e := range d.entries(of.node, "seats") {
+		for _, e := range of.of.entries("seats") {
 			at := slices.IndexFunc(
 				app.Things,
 				func(t model.Thing) bool { return t.Kind == model.License && t.Name == e.name },
 			)
-			seats := d.integer(e.value, e.name, 0)
+			seats := d.integer(e.value, e.name, 0, 0)
 			switch {
 			case at < 0:
 				var names []string

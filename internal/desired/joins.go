@@ -12,26 +12,45 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/source"
 )
+
+var invitationForm = &form.Object{
+	Name: "invitation", Doc: "How people are invited",
+	Keys: []form.Key{
+		{
+			Name: "valid", Is: form.For("P14D"), Need: true, Doc: "How long an invitation can be accepted",
+			Lacks: "an invitation needs some time to be accepted", Add: "valid: P14D",
+		},
+		{Name: "again", Is: form.AtLeast(0), Doc: "How often one that was not answered is sent again"},
+		{
+			Name: "message", Is: form.Text("the path of a file"),
+			Doc: "The text; {attribute} stands for the person's",
+		},
+		{
+			Name: "with", Is: form.Some("groups", "roles", "licenses"),
+			Doc: "What is given along with it; the rest waits until it is accepted",
+		},
+	},
+}
 
 // readJoins reads how people come to an application and come back to it: whether they are
 // invited, whether somebody opens their accounts by hand, and how long a removed account
 // can be restored.
-func (r *Repo) readJoins(d *doc, app *model.App, f map[string]*yaml.Node) {
-	if n := f["joins"]; n != nil && d.oneOf(n, "joins", "directly", "invited") == "invited" {
-		app.Invites = r.readInvitation(d, n, f["invitation"])
-	} else if x := f["invitation"]; x != nil {
-		d.problem(x, "missing-key", "an invitation is described, and nobody is invited", "add joins: invited")
+func (r *Repo) readJoins(app *model.App, f values) {
+	d := f.d
+	if f.word("joins") == "invited" {
+		app.Invites = r.readInvitation(f)
 	}
-	if n := f["opens"]; n != nil {
-		app.ByHand = d.oneOf(n, "opens", "by itself", "by hand") == "by hand"
+	if n := f.node("opens"); n != nil {
+		app.ByHand = f.word("opens") == "by hand"
 		if app.ByHand && app.Invites != nil {
 			d.problem(n, "two-rules", "whoever accepts an invitation opens the account", "take opens or joins out")
 		}
 	}
-	app.Restores = d.duration(f["restoreWithin"], "restoreWithin", "for example P30D")
-	if n := f["lead"]; n != nil && app.Invites != nil {
+	app.Restores = f.duration("restoreWithin")
+	if n := f.node("lead"); n != nil && app.Invites != nil {
 		d.problem(
 			n,
 			"two-rules",
@@ -41,32 +60,30 @@ func (r *Repo) readJoins(d *doc, app *model.App, f map[string]*yaml.Node) {
 	}
 }
 
-func (r *Repo) readInvitation(d *doc, at, n *yaml.Node) *model.Invitation {
+func (r *Repo) readInvitation(of values) *model.Invitation {
+	d, n := of.d, of.node("invitation")
 	if n == nil {
 		d.problem(
-			at,
+			of.node("joins"),
 			"missing-key",
 			"people are invited, and nothing says for how long",
 			"add invitation: {valid: P14D}",
 		)
-		return &model.Invitation{Pos: d.pos(at)}
+		return &model.Invitation{Pos: of.pos("joins")}
 	}
-	f := d.fields(n, "invitation", "valid", "again", "message", "with")
-	x := &model.Invitation{Pos: d.pos(n), Valid: d.duration(f["valid"], "valid", "for example P14D")}
-	if x.Valid == (day.Duration{}) {
+	f := of.within("invitation")
+	x := &model.Invitation{Pos: d.pos(n), Valid: f.duration("valid")}
+	if x.Valid == (day.Duration{}) && f.has("valid") {
 		d.problem(
-			orNode(f["valid"], n),
+			f.node("valid"),
 			"wrong-duration",
 			"an invitation needs some time to be accepted",
 			"add valid: P14D",
 		)
 	}
-	if a := f["again"]; a != nil {
-		x.Again = d.integer(a, "again", 0)
-	}
-	x.With = d.kinds(f["with"], "with")
-	if m := f["message"]; m != nil {
-		x.Message = r.template(d.text(m, "message"), d.pos(m), model.Fields())
+	x.Again, x.With = f.whole("again", 0), f.kinds("with")
+	if m := f.node("message"); m != nil {
+		x.Message = r.template(f.text("message"), d.pos(m), model.Fields())
 	}
 	return x
 }
@@ -152,29 +169,29 @@ func (r *Repo) readNamed(file string, named model.Pos, limit int64) (data []byte
 }
 
 // joins checks that an export shows what inviting and restoring need.
-func (d *doc) joins(f map[string]*yaml.Node, app *model.App, s *export.Spec) {
+func (d *doc) joins(f values, app *model.App, s *export.Spec) {
 	lacks := func(n *yaml.Node, says, hint string) { d.problem(n, "missing-column", says, hint) }
 	if app.Restores != (day.Duration{}) && !s.Shows(model.Removed) {
-		lacks(f["restoreWithin"], "removed accounts can be restored, and the export has no word for them",
+		lacks(f.node("restoreWithin"), "removed accounts can be restored, and the export has no word for them",
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, removed: WORD} under columns")
 	}
 	if app.Invites == nil {
 		return
 	}
 	if !s.Shows(model.Invited) {
-		lacks(f["joins"], "joins: invited requires a word for invited accounts in the export",
+		lacks(f.node("joins"), "joins: invited requires a word for invited accounts in the export",
 			"add status: {column: COLUMN, open: WORD, blocked: WORD, invited: WORD} under columns")
 	}
 	if app.Invites.Again > 0 && s.Column(model.Sent) == nil {
 		lacks(
-			orNode(f["invitation"], f["joins"]),
+			orNode(f.node("invitation"), f.node("joins")),
 			"invitations are sent again, and the export does not show how often one was sent",
 			"add sent: COLUMN under columns, or take again out",
 		)
 	}
 	if app.Invites.Message != "" && s.Column(model.Message) == nil {
 		lacks(
-			orNode(f["invitation"], f["joins"]),
+			orNode(f.node("invitation"), f.node("joins")),
 			"invitations have a message, and columns does not say where it is put",
 			"add message: COLUMN under columns",
 		)

@@ -4,19 +4,45 @@ import (
 	"fmt"
 	"strings"
 
-	yaml "go.yaml.in/yaml/v4"
-
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	kindForm = &form.Object{
+		Name: "the kind", Doc: "A kind of things of the application's own",
+		Keys: []form.Key{
+			{Name: "column", Is: form.Text("a column of the export"), Need: true, Doc: "Where the export shows them"},
+			{Name: "split", Is: form.Text(""), Doc: "What stands between several in one cell"},
+			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
+			{Name: "one", Is: form.Simple(form.Bool), Doc: "Everybody has exactly one"},
+			{
+				Name: "things", Is: form.MapOf("a thing's name", form.In(ownForm)), Need: true, Doc: "Which there are",
+				Lacks: "the kind has no things", Add: "things: {NAME: {title: TEXT}}",
+			},
+		},
+	}
+	ownForm = &form.Object{
+		Name: "the thing", Doc: "A thing of a kind of the application's own",
+		Keys: []form.Key{
+			titleKey, sensitiveKey, insidersKey, atLeastKey,
+			{
+				Name: "default", Is: form.Simple(form.Bool),
+				Doc: "Of a kind with one: true, what everybody has whom no kit gives another",
+			},
+		},
+	}
 )
 
 // readKinds reads an application's own kinds of things: where the export shows them, and which
 // there are. Of a kind with one: true everybody has exactly one thing, so that it is an
 // attribute of accounts, whose value is exchanged in one change.
-func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export.Column) {
-	for _, e := range d.entries(n, "kinds") {
-		f := d.fields(e.value, "the kind "+e.name, "column", "split", "one", "things", "title")
+func (r *Repo) readKinds(app *model.App, of values) (columns []export.Column) {
+	d := of.d
+	for _, e := range of.entries("kinds") {
+		f := d.entry(e, kindForm)
 		if !model.IsKindName(e.name) {
 			d.problem(
 				e.key,
@@ -30,21 +56,20 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 			continue
 		}
 		c := export.Column{
-			Attr: e.name, Name: d.required(f, e.value, "column", "the kind "+e.name), Split: d.text(f["split"], "split"),
+			Attr: e.name, Name: f.text("column"), Split: f.text("split"),
 			Pos: d.pos(e.value),
 		}
 		columns = append(columns, c)
-		one := f["one"] != nil && d.boolean(f["one"], "one")
+		one := f.yes("one")
 		if one && c.Split != "" {
 			d.problem(
-				f["split"],
+				f.node("split"),
 				"two-rules",
 				"everybody has one "+e.name+", and a cell with several names is split",
 				"take one of them out",
 			)
 		}
-		if f["things"] == nil {
-			d.problem(e.key, "missing-key", "the kind has no things", "add things: {NAME: {title: TEXT}}")
+		if !f.has("things") {
 			continue
 		}
 		kind, ok := model.OwnKind(e.name)
@@ -58,18 +83,16 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 			continue
 		}
 		app.One[kind], app.OnePos[kind] = one, d.pos(e.key)
-		for _, x := range d.entries(f["things"], "things") {
-			tf := d.fields(x.value, "the "+e.name+" "+x.name, "title", "sensitive", "insiders", "atLeast", "default")
-			if n := tf["default"]; n != nil {
-				r.usual(d, app, kind, x.name, n, one)
+		for _, x := range f.entries("things") {
+			tf := d.entry(x, ownForm)
+			if tf.has("default") {
+				usual(tf, app, kind, x.name, one)
 			}
 			t := model.Thing{
-				Kind: kind, Name: x.name, Pos: d.pos(x.key), Seats: -1, Title: d.text(tf["title"], "title"),
-				Sensitive: d.boolean(tf["sensitive"], "sensitive"), Insiders: d.boolean(tf["insiders"], "insiders"),
+				Kind: kind, Name: x.name, Pos: d.pos(x.key), Seats: -1, Title: tf.text("title"),
+				Sensitive: tf.yes("sensitive"), Insiders: tf.yes("insiders"),
 			}
-			if n := tf["atLeast"]; n != nil {
-				t.AtLeast = d.integer(n, "atLeast", 1)
-			}
+			t.AtLeast = tf.whole("atLeast", 0)
 			if c.Split != "" && strings.Contains(x.name, c.Split) {
 				d.probs.Add(
 					source.NewProblem(
@@ -87,7 +110,8 @@ func (r *Repo) readKinds(d *doc, app *model.App, n *yaml.Node) (columns []export
 }
 
 // usual notes that a thing is the default of its kind.
-func (r *Repo) usual(d *doc, app *model.App, kind model.Kind, name string, n *yaml.Node, one bool) {
+func usual(f values, app *model.App, kind model.Kind, name string, one bool) {
+	d, n := f.d, f.node("default")
 	if !one {
 		d.problem(
 			n, "two-rules", "a default is for a kind of which everybody has one",
@@ -95,31 +119,10 @@ func (r *Repo) usual(d *doc, app *model.App, kind model.Kind, name string, n *ya
 		)
 	}
 	switch other := app.Usual[kind]; {
-	case !d.boolean(n, "default"):
+	case !f.yes("default"):
 	case other != "":
 		d.problem(n, "two-rules", fmt.Sprintf("%s is the default already", other), "keep one of them")
 	default:
 		app.Usual[kind] = name
 	}
-}
-
-// kinds reads a list of kinds of things.
-func (d *doc) kinds(n *yaml.Node, what string) (out [model.Kinds]bool) {
-	for _, name := range d.names(n, what) {
-		known := false
-		for k := range model.Kinds {
-			if kind := model.Kind(k); kind.Plural() == name.Text {
-				out[kind], known = true, true
-			}
-		}
-		if !known {
-			d.probs.Add(problem(
-				name.Pos,
-				"unknown-word",
-				fmt.Sprintf("%s cannot be %q", what, name.Text),
-				"use groups, roles or licenses",
-			))
-		}
-	}
-	return out
 }

@@ -15,7 +15,71 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	kitsForm = &form.Object{
+		Name: "a file of kits", Doc: "Kits",
+		Keys: []form.Key{{Name: "kits", Is: form.MapOf("a kit's name", form.In(kitForm))}},
+	}
+	kitForm = &form.Object{
+		Name: "the kit", Doc: "A named set of things that one kind of work needs",
+		Keys: []form.Key{
+			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
+			{Name: "for", Is: form.Simple(form.Filter), Doc: "Who holds it, as a filter over people"},
+			{Name: "everyone", Is: form.Simple(form.Bool), Doc: "Everybody holds it"},
+			{Name: "gives", Is: form.MapOf("an application's id", form.In(shownGives)), Doc: "What it gives, by application"},
+			{Name: "with", Is: form.Names("kits' names"), Doc: "Other kits that come with it"},
+			{Name: "holders", Is: byName, Doc: "Who holds it besides"},
+			{Name: "except", Is: byName, Doc: "Whom its rule leaves out"},
+			{Name: "rank", Is: form.AtLeast(1), Doc: "Who goes without where seats run out: small ranks come first"},
+			{
+				Name: "linger", Is: form.For("P14D"),
+				Doc: "How long what the kit gave stays after its rule has stopped matching",
+			},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"gives", "with"},
+			Says: "the kit gives nothing", Hint: "add gives: {APPLICATION: {roles: [NAME]}}",
+		}},
+		Apart: [][2]string{{"for", "everyone"}},
+	}
+	givesForm = &form.Object{
+		Name: "what the kit gives", Doc: "In one application; an empty one gives the account alone",
+		Keys: []form.Key{
+			{Name: "groups", Is: form.Names("groups"), Doc: "Groups to be a member of"},
+			{Name: "roles", Is: form.Names("roles"), Doc: "Roles to hold"},
+			{Name: "licenses", Is: form.Names("licenses"), Doc: "Licenses to have"},
+			{
+				Name: "set", Is: form.MapOf("an attribute of accounts", form.Text("")),
+				Doc: "Values that take precedence over the rule under account",
+			},
+		},
+	}
+	// shownGives is givesForm with the kinds that an application may have of its own.
+	shownGives = givesForm.Open("a kind of the application's own", form.Any(
+		form.Names("their names"), form.Text("of a kind of which everybody has one: its name"),
+	)).Never("group", "role", "license", "account", "active", "status")
+	byName     = form.Any(form.ListOf(0, form.In(holderForm)), form.In(listedForm))
+	holderForm = &form.Object{
+		Name: "a person named here", Doc: "By name, and with a reason",
+		Keys: []form.Key{
+			{Name: "person", Is: form.Text("the id of a person"), Need: true, Doc: "Who"},
+			untilKey, becauseKey,
+		},
+	}
+	listedForm = &form.Object{
+		Name: "a list of people", Doc: "Where they are many",
+		Keys: []form.Key{{
+			Name: "listed", Is: form.Text("the path of a CSV file"), Need: true,
+			Doc: "It has the columns person, because and, if you like, until",
+		}},
+	}
+	untilKey   = form.Key{Name: "until", Is: form.Simple(form.Day), Doc: "The last day; it still counts"}
+	becauseKey = form.Key{Name: "because", Is: form.Text(""), Need: true, Doc: "Why"}
+	byKey      = form.Key{Name: "by", Is: form.Text(""), Doc: "Who decided"}
 )
 
 func problem(pos model.Pos, rule, says, hint string) *source.Problem {
@@ -29,8 +93,8 @@ func (r *Repo) readKits() {
 		if root == nil {
 			continue
 		}
-		f := d.fields(root, "a file of kits", "kits")
-		for _, e := range d.entries(f["kits"], "kits") {
+		f := d.object(root, kitsForm)
+		for _, e := range f.entries("kits") {
 			kit := r.readKit(d, e)
 			if at, ok := first[kit.Name]; ok {
 				r.fail(
@@ -98,24 +162,18 @@ func (r *Repo) resolveKits() {
 func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	k := &model.Kit{Name: e.name, Pos: d.pos(e.key)}
 	k.ForPos = k.Pos
-	f := d.fields(e.value, "the kit "+e.name, "title", "for", "everyone", "rank", "gives", "with", "holders", "except",
-		"linger")
-	k.Title = d.text(f["title"], "title")
-	if n := f["everyone"]; n != nil {
-		k.Everyone, k.ForPos = d.boolean(n, "everyone"), d.pos(n)
+	f := d.entry(e, kitForm)
+	k.Title = f.text("title")
+	if f.has("everyone") {
+		k.Everyone, k.ForPos = f.yes("everyone"), f.pos("everyone")
 	}
-	if n := f["for"]; n != nil {
-		if k.Everyone {
-			d.problem(n, "two-rules", "the kit has both for and everyone", "keep one of them")
-		}
-		k.For, k.ForPos = d.filter(n, "for"), d.pos(n)
+	if n := f.node("for"); n != nil {
+		k.For, k.ForPos = f.filter("for"), d.pos(n)
 		r.use(d, n, k.For, "kit "+k.Name)
 	}
-	if n := f["rank"]; n != nil {
-		k.Rank = d.integer(n, "rank", 1)
-	}
-	if n := f["linger"]; n != nil {
-		k.Linger, k.LingerPos = d.duration(n, "linger", "for example P14D"), d.pos(n)
+	k.Rank = f.whole("rank", 0)
+	if n := f.node("linger"); n != nil {
+		k.Linger, k.LingerPos = f.duration("linger"), d.pos(n)
 		if !k.HasRule() {
 			d.problem(
 				n,
@@ -125,15 +183,12 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 			)
 		}
 	}
-	k.With = d.names(f["with"], "with")
-	if f["gives"] == nil && f["with"] == nil {
-		d.problem(e.key, "missing-key", "the kit gives nothing", "add gives: {APPLICATION: {roles: [NAME]}}")
-	}
-	for _, g := range d.entries(f["gives"], "gives") {
+	k.With = f.names("with")
+	for _, g := range f.entries("gives") {
 		r.readGive(d, k, g)
 	}
-	k.Holders = r.holders(d, f["holders"], "holders")
-	k.Except = r.holders(d, f["except"], "except")
+	k.Holders = r.holders(f, "holders")
+	k.Except = r.holders(f, "except")
 	return k
 }
 
@@ -144,17 +199,16 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 		return
 	}
 	app := r.Apps[a]
-	known := []string{"groups", "roles", "licenses", "set"}
-	kinds := []model.Kind{model.Group, model.Role, model.License}
+	of, kinds := givesForm, []model.Kind{model.Group, model.Role, model.License}
 	for _, k := range app.Kinds() {
 		if k.Own() {
-			known, kinds = append(known, k.Plural()), append(kinds, k)
+			of, kinds = of.And(ownGive(k, app.One[k])), append(kinds, k)
 		}
 	}
-	f := d.fields(g.value, "what the kit gives in "+g.name, known...)
+	f := d.entry(g, of, "in")
 	give := model.Give{App: a}
 	for _, kind := range kinds {
-		for _, n := range d.given(app, kind, f[kind.Plural()]) {
+		for _, n := range f.given(app, kind) {
 			t := app.Thing(kind, n.Text)
 			if t < 0 {
 				r.unknownThing(a, kind, n.Text, n.Pos)
@@ -172,7 +226,7 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 			give.Pos = append(give.Pos, n.Pos)
 		}
 	}
-	for _, s := range d.entries(f["set"], "set") {
+	for _, s := range f.entries("set") {
 		if !r.settable(d, a, s) {
 			continue
 		}
@@ -181,14 +235,22 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 	k.Gives = append(k.Gives, give)
 }
 
+// ownGive declares what a kit gives of a kind of an application's own.
+func ownGive(kind model.Kind, one bool) form.Key {
+	if one {
+		return form.Key{Name: kind.Plural(), Is: form.Text("its name")}
+	}
+	return form.Key{Name: kind.Plural(), Is: form.Names("their names")}
+}
+
 // given are the things of a kind that a kit gives: a list, or the one of a kind of which everybody has
 // one.
-func (d *doc) given(app *model.App, kind model.Kind, n *yaml.Node) []model.Name {
-	if n == nil || !app.One[kind] {
-		return d.names(n, kind.Plural())
+func (v values) given(app *model.App, kind model.Kind) []model.Name {
+	if !app.One[kind] || !v.has(kind.Plural()) {
+		return v.d.names(v.node(kind.Plural()), kind.Plural())
 	}
-	if v := d.text(n, kind.String()); v != "" {
-		return []model.Name{{Text: v, Pos: d.pos(n)}}
+	if text := v.text(kind.Plural()); text != "" {
+		return []model.Name{{Text: text, Pos: v.pos(kind.Plural())}}
 	}
 	return nil
 }
@@ -218,26 +280,27 @@ func (r *Repo) settable(d *doc, a int, s entry) bool {
 }
 
 // holders reads people by name, with until and because.
-func (r *Repo) holders(d *doc, n *yaml.Node, what string) []model.Holder {
+func (r *Repo) holders(of values, key string) []model.Holder {
+	d, n := of.d, of.node(key)
 	if n != nil && n.Kind == yaml.MappingNode {
-		f := d.fields(n, what, "listed")
-		return r.listedHolders(d, n, d.required(f, n, "listed", what))
+		return r.listedHolders(d, n, of.within(key).text("listed"))
 	}
 	var out []model.Holder
-	for _, item := range d.list(n, what) {
-		f := d.fields(item, "an entry of "+what, "person", "until", "because")
-		h := model.Holder{
-			Person:  d.required(f, item, "person", "an entry of "+what),
-			Until:   d.date(f["until"], "until"),
-			Because: d.required(f, item, "because", "an entry of "+what),
-			Pos:     d.pos(item),
-		}
-		if h.Person != "" {
-			r.refs = append(r.refs, personRef{h.Person, d.pos(f["person"])})
-		}
+	named := holderForm.Called("an entry of "+key, "")
+	for _, item := range of.list(key) {
+		f := d.object(item, named)
+		h := model.Holder{Person: f.text("person"), Until: f.date("until"), Because: f.text("because"), Pos: d.pos(item)}
+		r.refer(f, "person")
 		out = append(out, h)
 	}
 	return out
+}
+
+// refer remembers that a key names a person, who has to be in the files of people.
+func (r *Repo) refer(of values, key string) {
+	if id := of.text(key); id != "" {
+		r.refs = append(r.refs, personRef{id, of.pos(key)})
+	}
 }
 
 // listedHolders reads people by name from a CSV file with the columns person, because and,

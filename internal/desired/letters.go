@@ -5,7 +5,6 @@ import (
 	"net"
 	"net/mail"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -14,7 +13,61 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
+	"pravet/internal/form"
 	"pravet/internal/secret"
+)
+
+var (
+	lettersForm = &form.Object{
+		Name: "the entry letters", Doc: "Who is told of runs and of what falls due, and how; see letters.md",
+		Keys: []form.Key{
+			{Name: "from", Is: form.Text("an address"), Need: true, Doc: "From whom letters come"},
+			{
+				Name: "readers", Is: form.ListOf(1, form.In(readersForm)), Need: true, Doc: "Who gets letters",
+				Lacks: "letters have no readers", Add: "readers: [{who: owners}]",
+			},
+			{Name: "ahead", Is: form.For("P7D"), Doc: "How long before removals and expiries are told of; P7D unless set"},
+			{
+				Name: "by", Is: form.ListOf(1, form.In(letterWayForm)), Need: true, Doc: "How letters reach people",
+				Lacks: "nothing says how letters reach anybody", Add: "by: [{folder: outbox}]",
+			},
+			{Name: "template", Is: form.Text("the path of a file"), Doc: "The text"},
+		},
+	}
+	readersForm = &form.Object{
+		Name: "an entry of readers", Doc: "Some who get letters",
+		Keys: []form.Key{
+			{Name: "who", Is: form.OneOf("administrators", "owners", "managers"), Need: true, Doc: "What they are told of follows from it"},
+			{
+				Name: "to", Is: form.Names("ids of people, or addresses"), Doc: "Who they are; the others follow from the files",
+				With: []form.Cond{{Key: "who", Value: "administrators"}},
+			},
+		},
+	}
+	letterWayForm = &form.Object{
+		Name: "an entry of by", Doc: "One way in which letters are sent",
+		Keys: []form.Key{
+			{Name: "folder", Is: form.Text("the path of a folder"), Doc: "Letters are files there"},
+			{Name: "smtp", Is: form.Like("HOST:PORT", `:[0-9]+$`), Doc: "A mail server"},
+			{
+				Name: "tls", Is: form.OneOf("starttls", "direct", "none"), With: form.With("smtp"),
+				Doc: "How it is spoken to; none on this machine only",
+			},
+			{Name: "user", Is: form.Simple(form.Secret), With: form.With("password"), Doc: "Who signs in there"},
+			{Name: "password", Is: form.Simple(form.Secret), With: form.With("user"), Doc: "By what"},
+			{Name: "webhook", Is: form.Like("a web address", `^https?://`), Doc: "Letters are posted there, signed"},
+			{Name: "secret", Is: form.Simple(form.Secret), With: form.With("webhook"), Doc: "By what they are signed"},
+			{
+				Name: "ca", Is: form.Text("the path of a file"), With: form.With("smtp", "webhook"),
+				Doc: "Certificates to trust besides the system's",
+			},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"folder", "smtp", "webhook"}, Just: true,
+			Says: "the entry takes one of folder, smtp and webhook", Hint: "add folder: PATH, smtp: HOST:PORT, or webhook: URL",
+		}},
+		Apart: [][2]string{{"user", "folder"}, {"user", "webhook"}},
+	}
 )
 
 // Letters say who is told of runs and of what falls due, and how that reaches them.
@@ -50,16 +103,17 @@ type LetterWay struct {
 }
 
 // readLetters reads who is told what, and how.
-func (r *Repo) readLetters(d *doc, n *yaml.Node) {
+func (r *Repo) readLetters(of values) {
+	d, n := of.d, of.node("letters")
 	if n == nil {
 		return
 	}
-	f := d.fields(n, "letters", "from", "readers", "ahead", "by", "template")
+	f := of.within("letters")
 	l := &Letters{Ahead: day.Duration{Days: 7}, Text: letter.Default(), Pos: d.pos(n)}
-	l.From = d.required(f, n, "from", "the entry letters")
+	l.From = f.text("from")
 	if a, err := mail.ParseAddress(l.From); err != nil && l.From != "" {
 		d.problem(
-			f["from"],
+			f.node("from"),
 			"bad-address",
 			fmt.Sprintf("%q is no address", l.From),
 			"write Pravet <pravet@ferries.example>",
@@ -67,22 +121,16 @@ func (r *Repo) readLetters(d *doc, n *yaml.Node) {
 	} else if err == nil {
 		_, l.Domain, _ = strings.Cut(a.Address, "@")
 	}
-	if f["ahead"] != nil {
-		l.Ahead = d.duration(f["ahead"], "ahead", "for example P7D")
+	if f.has("ahead") {
+		l.Ahead = f.duration("ahead")
 	}
-	for _, n := range d.list(f["readers"], "readers") {
+	for _, n := range f.list("readers") {
 		l.Readers = append(l.Readers, r.readReaders(d, n))
 	}
-	if len(l.Readers) == 0 {
-		d.problem(n, "missing-key", "letters have no readers", "add readers: [{who: owners}]")
-	}
-	for _, n := range d.list(f["by"], "by") {
+	for _, n := range f.list("by") {
 		l.Ways = append(l.Ways, r.readWay(d, n))
 	}
-	if len(l.Ways) == 0 {
-		d.problem(n, "missing-key", "nothing says how letters reach anybody", "add by: [{folder: outbox}]")
-	}
-	if t := f["template"]; t != nil {
+	if t := f.node("template"); t != nil {
 		if text := r.fields(d.text(t, "template"), d.pos(t), letter.Fields()); text != "" {
 			l.Text = letter.Parse(text)
 		}
@@ -91,19 +139,11 @@ func (r *Repo) readLetters(d *doc, n *yaml.Node) {
 }
 
 func (r *Repo) readReaders(d *doc, n *yaml.Node) Readers {
-	f := d.fields(n, "an entry of readers", "who", "to")
-	x := Readers{Who: d.oneOf(orNode(f["who"], n), "who", "administrators", "owners", "managers"), Pos: d.pos(n)}
-	x.To = d.names(f["to"], "to")
-	switch {
-	case x.Who == "administrators" && len(x.To) == 0:
+	f := d.object(n, readersForm)
+	x := Readers{Who: f.word("who"), Pos: d.pos(n)}
+	x.To = f.names("to")
+	if x.Who == "administrators" && len(x.To) == 0 {
 		d.problem(n, "missing-key", "the entry does not say who the administrators are", "add to: [ID, ADDRESS]")
-	case x.Who != "administrators" && f["to"] != nil:
-		d.problem(
-			f["to"],
-			"unknown-key",
-			"to is for administrators; who the "+x.Who+" are follows from the files",
-			"take it out",
-		)
 	}
 	for _, to := range x.To {
 		if !strings.Contains(to.Text, "@") {
@@ -120,60 +160,36 @@ func (r *Repo) readReaders(d *doc, n *yaml.Node) Readers {
 
 // readWay reads one way of sending letters.
 func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
-	f := d.fields(n, "an entry of by", "folder", "smtp", "tls", "user", "password", "webhook", "secret", "ca")
+	f := d.object(n, letterWayForm)
 	w := LetterWay{Pos: d.pos(n)}
-	of := map[string][]string{
-		"folder": {"folder"}, "smtp": {"smtp", "tls", "user", "password", "ca"}, "webhook": {"webhook", "secret", "ca"},
-	}
-	kind := ""
-	for _, k := range []string{"folder", "smtp", "webhook"} {
-		if f[k] != nil {
-			kind = k
-			break
-		}
-	}
-	if kind == "" {
-		d.problem(
-			n,
-			"missing-key",
-			"the entry names no folder, smtp or webhook",
-			"add folder: PATH, smtp: HOST:PORT, or webhook: URL",
-		)
-		return w
-	}
-	for key, value := range f {
-		if !slices.Contains(of[kind], key) {
-			d.problem(value, "unknown-key", fmt.Sprintf("%s does not belong to %s", key, kind), "take it out")
-		}
-	}
-	switch kind {
-	case "folder":
-		w.Folder = d.text(f["folder"], "folder")
+	switch {
+	case f.has("folder"):
+		w.Folder = f.text("folder")
 		if err := r.Tree.Allowed(w.Folder); err != nil {
 			d.problem(
-				f["folder"],
+				f.node("folder"),
 				"outside",
 				fmt.Sprintf("the path %s is outside the repository", w.Folder),
 				"keep the folder below it",
 			)
 		}
-	case "smtp":
-		d.readSMTP(f, &w)
-	case "webhook":
-		w.Webhook, w.Secret = d.text(f["webhook"], "webhook"), d.reference(f["secret"], "secret")
+	case f.has("smtp"):
+		readSMTP(f, &w)
+	case f.has("webhook"):
+		w.Webhook, w.Secret = f.text("webhook"), f.secret("secret")
 		u, err := url.Parse(w.Webhook)
 		switch {
 		case err != nil || u.Host == "" || u.User != nil:
 			d.problem(
-				f["webhook"],
+				f.node("webhook"),
 				"bad-address",
 				fmt.Sprintf("%q is no web address", w.Webhook),
 				"write https://HOST/PATH",
 			)
 		case u.Scheme != "https" && !(u.Scheme == "http" && local(u.Hostname())):
-			d.problem(f["webhook"], "not-secure", "letters go over TLS only", "write https://HOST/PATH")
+			d.problem(f.node("webhook"), "not-secure", "letters go over TLS only", "write https://HOST/PATH")
 		}
-		if f["secret"] == nil {
+		if !f.has("secret") {
 			d.problem(
 				n,
 				"missing-key",
@@ -182,7 +198,7 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 			)
 		}
 	}
-	w.CA = d.text(f["ca"], "ca")
+	w.CA = f.text("ca")
 	return w
 }
 
@@ -192,29 +208,22 @@ func local(host string) bool {
 	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
-func (d *doc) readSMTP(f map[string]*yaml.Node, w *LetterWay) {
-	at := d.text(f["smtp"], "smtp")
+func readSMTP(f values, w *LetterWay) {
+	d := f.d
+	at := f.text("smtp")
 	host, port, err := net.SplitHostPort(at)
 	n, numErr := strconv.Atoi(port)
 	if err != nil || numErr != nil || host == "" || n < 1 || n > 65535 {
-		d.problem(f["smtp"], "bad-address", fmt.Sprintf("%q is no host with a port", at), "write HOST:587")
+		d.problem(f.node("smtp"), "bad-address", fmt.Sprintf("%q is no host with a port", at), "write HOST:587")
 		return
 	}
 	w.SMTP, w.Port, w.TLS = host, n, "starttls"
-	if t := f["tls"]; t != nil {
-		if w.TLS = d.oneOf(t, "tls", "starttls", "direct", "none"); w.TLS == "none" && !local(host) {
+	if t := f.node("tls"); t != nil {
+		if w.TLS = f.word("tls"); w.TLS == "none" && !local(host) {
 			d.problem(t, "not-secure", "only a server on this machine may do without TLS", "write starttls or direct")
 		}
 	}
-	w.User, w.Password = d.reference(f["user"], "user"), d.reference(f["password"], "password")
-	if (w.User == "") != (w.Password == "") {
-		d.problem(
-			orNode(f["user"], f["password"]),
-			"missing-key",
-			"user and password belong together",
-			"add the other one",
-		)
-	}
+	w.User, w.Password = f.secret("user"), f.secret("password")
 }
 
 // reference reads where a secret is.

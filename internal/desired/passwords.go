@@ -2,14 +2,40 @@ package desired
 
 import (
 	"filippo.io/age"
-	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/ways"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/secret"
+)
+
+var (
+	firstForm = &form.Object{
+		Name: "firstPasswords", Doc: "Who may read first passwords and new keys, and where they are put",
+		Keys: []form.Key{
+			{
+				Name: "to", Is: form.ListOf(1, form.Text("a recipient of age, or a public key of SSH")), Need: true,
+				Doc: "Who", Lacks: "nobody could read the first passwords", Add: "to: [age1…]",
+			},
+			{Name: "folder", Is: form.Text("the path of a folder"), Doc: "Where; passwords unless given"},
+		},
+	}
+	keysForm = &form.Object{
+		Name: "keys", Doc: "Whose keys are made anew, and when",
+		Keys: []form.Key{
+			{
+				Name: "for", Is: form.Simple(form.Filter), Need: true, Doc: "Whose, as a filter over people",
+				Lacks: "keys does not say whose they are", Add: "for: FILTER",
+			},
+			{
+				Name: "every", Is: form.For("P90D"), Need: true, Doc: "How long one is good",
+				Lacks: "keys does not say how long one is good", Add: "every: P90D",
+			},
+		},
+	}
 )
 
 // FirstPasswords say who may read the first passwords of new accounts, and where they are put.
@@ -18,28 +44,25 @@ type FirstPasswords struct {
 	Folder string
 }
 
-func (r *Repo) readFirstPasswords(d *doc, n *yaml.Node) {
-	if n == nil {
+func (r *Repo) readFirstPasswords(of values) {
+	if !of.has("firstPasswords") {
 		return
 	}
-	f := d.fields(n, "firstPasswords", "to", "folder")
+	d, f := of.d, of.within("firstPasswords")
 	x := &FirstPasswords{Folder: "passwords"}
-	if f["folder"] != nil {
-		x.Folder = d.text(f["folder"], "folder")
+	if f.has("folder") {
+		x.Folder = f.text("folder")
 		if err := r.Tree.Allowed(x.Folder); err != nil {
-			d.problem(f["folder"], "outside", "the folder is outside of the repository", "name one below it")
+			d.problem(f.node("folder"), "outside", "the folder is outside of the repository", "name one below it")
 		}
 	}
-	for _, item := range d.list(f["to"], "to") {
+	for _, item := range f.list("to") {
 		to, err := secret.Recipient(d.text(item, "to"))
 		if err != nil {
 			d.problem(item, "bad-recipient", err.Error(), "")
 			continue
 		}
 		x.To = append(x.To, to)
-	}
-	if f["to"] == nil {
-		d.problem(n, "missing-key", "nobody could read the first passwords", "add to: [age1…]")
 	}
 	r.FirstPasswords = x
 }
@@ -63,22 +86,16 @@ func (r *Repo) checkFirstPasswords() {
 }
 
 // readKeys reads whose keys are made anew, and when.
-func (r *Repo) readKeys(d *doc, app *model.App, n *yaml.Node) {
-	f := d.fields(n, "keys", "for", "every")
-	k := &model.Keys{Every: d.duration(f["every"], "every", "for example P90D"), Pos: d.pos(n)}
-	if f["for"] == nil || k.Every == (day.Duration{}) {
-		d.problem(
-			n,
-			"missing-key",
-			"keys needs whose they are and how long one is good",
-			`add for: FILTER and every: P90D`,
-		)
+func (r *Repo) readKeys(app *model.App, of values) {
+	f := of.within("keys")
+	k := &model.Keys{For: f.filter("for"), Every: f.duration("every"), Pos: of.pos("keys")}
+	if f.has("every") && k.Every == (day.Duration{}) {
+		f.d.problem(f.node("every"), "wrong-duration", "a key is good for some time", "for example P90D")
+	}
+	if k.For == nil || k.Every == (day.Duration{}) {
 		return
 	}
-	if k.For = d.filter(f["for"], "for"); k.For == nil {
-		return
-	}
-	r.use(d, f["for"], k.For, "keys of "+app.ID)
+	r.use(f.d, f.node("for"), k.For, "keys of "+app.ID)
 	app.Keys = k
 }
 

@@ -10,6 +10,81 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
+)
+
+var (
+	pathsForm = &form.Object{
+		Name: "a file of paths", Doc: "Paths",
+		Keys: []form.Key{{Name: "paths", Is: form.MapOf("a path's name", form.In(pathForm))}},
+	}
+	pathForm = &form.Object{
+		Name: "the path", Doc: "How accounts end, step by step",
+		Keys: []form.Key{
+			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
+			{Name: "for", Is: form.Simple(form.Filter), Doc: "Whose accounts, as a filter over people"},
+			{
+				Name: "when", Is: form.Any(form.OneOf("ended", "stray"), form.In(whenForm)), Need: true,
+				Doc:   "What brings an account upon the path",
+				Lacks: "the path does not say when it begins", Add: "when: ended",
+			},
+			{Name: "rank", Is: form.AtLeast(1), Doc: "Of the paths that fit an account, the one with the least is taken"},
+			{Name: "apps", Is: form.Names("applications' ids"), Doc: "Only in these applications"},
+			{
+				Name: "steps", Is: form.ListOf(1, form.In(stepForm)), Need: true, Doc: "What is done, in this order",
+				Lacks: "the path has no steps", Add: "steps: [{do: suspend}, {after: P90D, do: remove}]",
+			},
+		},
+	}
+	whenForm = &form.Object{
+		Name: "when", Doc: "One of three",
+		Keys: []form.Key{
+			{
+				Name: "listed", Is: form.Text("the path of a CSV file"),
+				Doc: "Who or what is on this list, which has the column person, or app and account",
+			},
+			{Name: "idle", Is: form.For("P90D"), Doc: "How long nobody has signed in"},
+			{Name: "account", Is: form.Simple(form.Filter), Doc: "Accounts that this filter over their attributes fits"},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"listed", "idle", "account"}, Just: true,
+			Says: "when takes one of listed, idle and account", Hint: "write listed: FILE, idle: P90D, or account: FILTER",
+		}},
+	}
+	stepForm = &form.Object{
+		Name: "a step", Doc: "One thing that is done",
+		Keys: []form.Key{
+			{Name: "do", Is: form.OneOf(model.Dos()...), Need: true, Doc: "What"},
+			{Name: "after", Is: form.For("P30D"), Doc: "How long after the step before was seen done"},
+			{
+				Name: "set", Is: form.MapOf("an attribute of accounts", form.Text("")), Doc: "To where the account is moved",
+				With: []form.Cond{{Key: "do", Value: "move"}},
+			},
+			{
+				Name: "keep", Is: form.Some("groups", "roles", "licenses"), Doc: "What stays",
+				With: []form.Cond{{Key: "do", Value: "strip"}},
+			},
+			{
+				Name: "warn", Is: form.For("P7D"), Doc: "How long before it is said to be coming",
+				With: []form.Cond{{Key: "do", Value: "remove"}},
+			},
+			{
+				Name: "to", Is: form.Any(form.Text("`manager`, or the id of a person"), form.In(toForm)), Doc: "To whom",
+				With: []form.Cond{{Key: "do", Value: "hand over"}},
+			},
+		},
+	}
+	patternForm = &form.Object{
+		Name: "a pattern of accounts", Doc: "Accounts by what the export shows of them",
+		Keys: []form.Key{{
+			Name: "account", Is: form.Simple(form.Filter), Need: true, Doc: "Those that this filter over their attributes fits",
+			Lacks: "the entry names no account", Add: "a name, or {account: FILTER}",
+		}},
+	}
+	toForm = &form.Object{
+		Name: "who takes over", Doc: "Whoever holds a kit",
+		Keys: []form.Key{{Name: "kit", Is: form.Text("a kit's name"), Need: true, Doc: "The kit"}},
+	}
 )
 
 // readPaths reads how accounts end.
@@ -21,8 +96,8 @@ func (r *Repo) readPaths() {
 		if root == nil {
 			continue
 		}
-		f := d.fields(root, "a file of paths", "paths")
-		for _, e := range d.entries(f["paths"], "paths") {
+		f := d.object(root, pathsForm)
+		for _, e := range f.entries("paths") {
 			p := r.readPath(d, e)
 			if at, ok := first[p.Name]; ok {
 				r.fail(
@@ -48,27 +123,22 @@ func (r *Repo) readPaths() {
 
 func (r *Repo) readPath(d *doc, e entry) *model.Path {
 	p := &model.Path{Name: e.name, Pos: d.pos(e.key)}
-	f := d.fields(e.value, "the path "+e.name, "title", "for", "when", "rank", "apps", "steps")
-	p.Title = d.text(f["title"], "title")
-	if n := f["rank"]; n != nil {
-		p.Rank = d.integer(n, "rank", 1)
-	}
-	if n := f["for"]; n != nil {
-		p.For = d.filter(n, "for")
-		r.use(d, n, p.For, "path "+p.Name)
-	}
-	for _, n := range d.names(f["apps"], "apps") {
+	f := d.entry(e, pathForm)
+	p.Title = f.text("title")
+	p.Rank, p.For = f.whole("rank", 0), f.filter("for")
+	r.use(d, f.node("for"), p.For, "path "+p.Name)
+	for _, n := range f.names("apps") {
 		if a := r.App(n.Text); a >= 0 {
 			p.Apps = append(p.Apps, a)
 		} else {
 			r.noApplication(n.Pos, n.Text)
 		}
 	}
-	r.readWhen(d, e.key, p, f["when"])
+	r.readWhen(p, f)
 	if p.When == model.WhenStray && p.For != nil {
-		d.problem(f["for"], "two-rules", "for is about people, and a stray account is nobody's", "take it out")
+		d.problem(f.node("for"), "two-rules", "for is about people, and a stray account is nobody's", "take it out")
 	}
-	for _, n := range d.list(f["steps"], "steps") {
+	for _, n := range f.list("steps") {
 		p.Steps = append(p.Steps, r.readStep(d, p, n))
 	}
 	r.ends(p)
@@ -76,41 +146,35 @@ func (r *Repo) readPath(d *doc, e entry) *model.Path {
 }
 
 // readWhen reads what brings an account upon a path.
-func (r *Repo) readWhen(d *doc, key *yaml.Node, p *model.Path, n *yaml.Node) {
+func (r *Repo) readWhen(p *model.Path, of values) {
+	d, n := of.d, of.node("when")
 	if n == nil {
-		d.problem(key, "missing-key", "the path does not say when it begins", "add when: ended")
 		return
 	}
 	if n.Kind != yaml.MappingNode {
-		switch d.oneOf(n, "when", "ended", "stray") {
-		case "stray":
+		if of.word("when") == "stray" {
 			p.When = model.WhenStray
 		}
 		return
 	}
-	f := d.fields(n, "when", "listed", "idle", "account")
-	if x := f["account"]; x != nil && f["listed"] == nil && f["idle"] == nil {
-		p.When, p.Match, p.MatchPos = model.WhenMatching, d.filter(x, "account"), d.pos(x)
-		r.matching(d, x, p)
-		return
-	}
-	if x := f["idle"]; x != nil && f["listed"] == nil {
-		p.When, p.Idle = model.WhenIdle, d.duration(x, "idle", "for example P30D or P3M")
+	f := of.within("when")
+	switch {
+	case f.has("listed"):
+		p.When, p.List = model.WhenListed, &model.List{File: f.text("listed"), Lines: map[string]int{}}
+		if p.List.File != "" {
+			r.readList(p.List, f.pos("listed"))
+		}
+	case f.has("idle"):
+		p.When, p.Idle = model.WhenIdle, f.duration("idle")
 		if p.Idle == (day.Duration{}) {
-			d.problem(x, "wrong-duration", "nobody is idle at once", "for example P30D or P3M")
+			d.problem(f.node("idle"), "wrong-duration", "nobody is idle at once", "for example P30D or P3M")
 		}
 		r.observes(d, n, p)
-		return
-	}
-	if f["listed"] == nil {
-		d.problem(n, "missing-key", "when names none of listed, idle and account", "add listed: FILE, or idle: P90D")
-		p.List, p.When = &model.List{Lines: map[string]int{}}, model.WhenListed
-		return
-	}
-	p.When = model.WhenListed
-	p.List = &model.List{File: d.required(f, n, "listed", "when"), Lines: map[string]int{}}
-	if p.List.File != "" {
-		r.readList(p.List, d.pos(f["listed"]))
+	case f.has("account"):
+		p.When, p.Match, p.MatchPos = model.WhenMatching, f.filter("account"), f.pos("account")
+		r.matching(d, f.node("account"), p)
+	default:
+		p.When, p.List = model.WhenListed, &model.List{Lines: map[string]int{}}
 	}
 }
 
@@ -166,12 +230,12 @@ func (d *doc) accounts(app *model.App, spec *export.Spec, n *yaml.Node, what str
 			named.Content = append(named.Content, item)
 			continue
 		}
-		x := d.fields(item, "an entry of "+what, "account")["account"]
+		f := d.object(item, patternForm)
+		x := f.node("account")
 		if x == nil {
-			d.problem(item, "missing-key", "an entry of "+what+" names no account", "write a name, or {account: FILTER}")
 			continue
 		}
-		p := model.Pattern{Filter: d.filter(x, "account"), Under: what, Pos: d.pos(item)}
+		p := model.Pattern{Filter: f.filter("account"), Under: what, Pos: d.pos(item)}
 		if by = append(by, p); p.Filter == nil || spec == nil {
 			continue
 		}
@@ -216,45 +280,19 @@ func (r *Repo) observes(d *doc, n *yaml.Node, p *model.Path) {
 }
 
 func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
-	f := d.fields(n, "a step", "do", "after", "set", "keep", "warn", "to")
+	f := d.object(n, stepForm)
 	s := model.Step{Pos: d.pos(n)}
-	do, ok := model.ParseDo(d.oneOf(orNode(f["do"], n), "do", model.Dos()...))
-	s.Do = do
-	s.After = d.duration(f["after"], "after", "for example P30D or P3M")
-	s.Warn = d.duration(f["warn"], "warn", "for example P7D")
-	for _, key := range []string{"set", "keep", "warn", "to"} {
-		of := map[string]model.Do{
-			"set": model.DoMove, "keep": model.DoStrip, "warn": model.DoRemove, "to": model.DoHand,
-		}[key]
-		if ok && f[key] != nil && s.Do != of {
-			d.problem(
-				f[key],
-				"unknown-key",
-				fmt.Sprintf("%s belongs to %s, and the step is %s", key, of, s.Do),
-				"take it out",
-			)
-		}
+	if f.has("do") {
+		s.Do, _ = model.ParseDo(f.word("do"))
 	}
-	s.Keep = d.kinds(f["keep"], "keep")
-	if ok && s.Do == model.DoHand {
-		r.readTo(d, &s, f["to"])
-		switch {
-		case s.ToKit != "":
-		case s.To == "":
-			d.problem(
-				n,
-				"missing-key",
-				"the step does not say to whom",
-				"add to: manager, the id of a person, or {kit: NAME}",
-			)
-		case s.To != "manager":
-			r.refs = append(r.refs, personRef{s.To, d.pos(f["to"])})
-		}
+	s.After, s.Warn, s.Keep = f.duration("after"), f.duration("warn"), f.kinds("keep")
+	if s.Do == model.DoHand && f.has("do") {
+		r.readTo(&s, f)
 	}
-	if s.Do == model.DoMove && f["set"] == nil {
+	if s.Do == model.DoMove && !f.has("set") {
 		d.problem(n, "missing-key", "the step moves accounts and does not say where to", "add set: {ATTRIBUTE: VALUE}")
 	}
-	for _, e := range d.entries(f["set"], "set") {
+	for _, e := range f.entries("set") {
 		r.moves(d, p, e)
 		s.Set = append(s.Set, model.Setting{Attr: e.name, Value: d.text(e.value, e.name), Pos: d.pos(e.key)})
 	}
@@ -262,21 +300,29 @@ func (r *Repo) readStep(d *doc, p *model.Path, n *yaml.Node) model.Step {
 }
 
 // readTo reads to whom a step hands over.
-func (r *Repo) readTo(d *doc, s *model.Step, n *yaml.Node) {
+func (r *Repo) readTo(s *model.Step, of values) {
+	d, n := of.d, of.node("to")
 	if n == nil || n.Kind != yaml.MappingNode {
-		s.To = d.text(n, "to")
+		switch s.To = of.text("to"); s.To {
+		case "manager":
+		case "":
+			d.problem(
+				of.n, "missing-key", "the step does not say to whom",
+				"add to: manager, the id of a person, or {kit: NAME}",
+			)
+		default:
+			r.refs = append(r.refs, personRef{s.To, of.pos("to")})
+		}
 		return
 	}
-	f := d.fields(n, "to", "kit")
+	f := of.within("to")
 	var names []string
 	for _, k := range r.Kits {
 		names = append(names, k.Name)
 	}
-	if s.ToKit = d.required(f, n, "kit", "to"); s.ToKit != "" && !slices.Contains(names, s.ToKit) {
+	if s.ToKit = f.text("kit"); s.ToKit != "" && !slices.Contains(names, s.ToKit) {
 		d.problem(
-			f["kit"],
-			"unknown-kit",
-			fmt.Sprintf("there is no kit %q", s.ToKit),
+			f.node("kit"), "unknown-kit", fmt.Sprintf("there is no kit %q", s.ToKit),
 			didYouMean(s.ToKit, names, "there are "),
 		)
 	}
@@ -306,10 +352,6 @@ func (r *Repo) moves(d *doc, p *model.Path, e entry) {
 
 // ends checks that a path ends, and that nothing is removed that was not blocked first.
 func (r *Repo) ends(p *model.Path) {
-	if len(p.Steps) == 0 {
-		r.fail(p.Pos, "missing-key", "the path has no steps", "add steps: [{do: suspend}, {after: P90D, do: remove}]")
-		return
-	}
 	suspends := false
 	keys := map[string]int{}
 	for i := range p.Steps {

@@ -17,18 +17,6 @@ import (
 	"pravet/internal/source"
 )
 
-// known are the person attributes: those of RFC 7643 §4.1 and §4.3 that have
-// one value, and Pravet's own dates. An organization's own are extra.NAME.
-var known = []string{
-	"id", "userName", "displayName", "name.givenName", "name.familyName", "name.middleName", "name.formatted",
-	"nickName",
-	"email", "phone", "title", "department", "division", "organization", "costCenter", "employeeNumber", "manager",
-	"sponsor",
-	"userType",
-	"externalId", "locale", "timezone", "preferredLanguage", "country", "location", "profileUrl",
-	"starts", "ends", "away", "away.from", "away.to", formerly,
-}
-
 // IsAttribute reports whether a name is that of a person attribute.
 func IsAttribute(name string) bool {
 	return (&Repo{}).attribute(name, func(string, string) {})

@@ -12,6 +12,92 @@ import (
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
+	"pravet/internal/form"
+)
+
+var (
+	rootForm = &form.Object{
+		Name: Root, Doc: "The organization, its limits and its separated duties",
+		Keys: []form.Key{
+			{Name: "organization", Is: form.Text(""), Need: true, Doc: "The organization's name"},
+			{Name: "guards", Is: form.In(limitsForm), Doc: "Limits beyond which changes are held"},
+			{Name: "separation", Is: form.ListOf(0, form.In(separationForm)), Doc: "Things that no one person may hold together"},
+			{
+				Name: "acceptances", Is: form.For("P3D"),
+				Doc: "How long an acceptance of a change counts in later plans in which the change is the same",
+			},
+			{
+				Name: "unattended", Is: form.Simple(form.Filter),
+				Doc: "What may be carried out with nobody there, as a filter over changes",
+			},
+			{Name: "outsiders", Is: form.Simple(form.Filter), Doc: "Who is an outsider, as a filter over people"},
+			{
+				Name: "outsiderTerm", Is: form.For("P1Y"), With: form.With("outsiders"),
+				Doc: "How far ahead the last day of an outsider may be; P1Y unless set",
+			},
+			{Name: "letters", Is: form.In(lettersForm), Doc: "Who is told of runs and of what falls due, and how"},
+			{
+				Name: "rosters", Is: form.MapOf("the path of a file of people", form.In(rosterForm)),
+				Doc: "How files of people are to be read that others write",
+			},
+			{
+				Name: "firstPasswords", Is: form.In(firstForm),
+				Doc: "Who may read first passwords and new keys, and where they are put",
+			},
+			{
+				Name: "fields", Is: form.MapOf("`extra.NAME`", form.In(fieldForm)),
+				Doc: "The organization's own attributes of people; where this stands, no others pass",
+			},
+			{
+				Name: "sources", Is: form.MapOf("a source's name", form.In(sourceForm)),
+				Doc: "Where people come from again and again",
+			},
+		},
+	}
+	limitsForm = guardsForm.And(form.Key{
+		Name: "rosterShrink", Is: form.Simple(form.Limit), Doc: "How far a file of people may have shrunk",
+	})
+	guardsForm = &form.Object{
+		Name: "guards", Doc: "Limits beyond which changes are held",
+		Keys: []form.Key{
+			{Name: "removals", Is: form.Simple(form.Limit), Doc: "How many accounts may be removed at once"},
+			{Name: "suspensions", Is: form.Simple(form.Limit), Doc: "How many accounts may be suspended at once"},
+			{Name: "narrowing", Is: form.Simple(form.Limit), Doc: "How many accounts may lose something at once"},
+			{
+				Name: "widening", Is: form.Any(form.Simple(form.Limit), form.In(wideningForm)),
+				Doc: "How many accounts may gain something at once",
+			},
+			{Name: "sensitive", Is: form.Simple(form.Limit), Doc: "How many may newly hold what is sensitive"},
+			{Name: "firstHolder", Is: form.Simple(form.Limit), Doc: "How many may be the first to hold something"},
+			{Name: "exportAge", Is: form.For("P1D"), Doc: "How old an export may be"},
+			{Name: "exportShrink", Is: form.Simple(form.Limit), Doc: "How far an export may have shrunk"},
+			{
+				Name: "removalWait", Is: form.For("P7D"),
+				Doc: "How long an account must have been blocked before it is removed",
+			},
+		},
+	}
+	appGuardsForm = guardsForm.Called("guards of an application", "Limits beyond which changes are held")
+	wideningForm  = &form.Object{
+		Name: "widening", Doc: "Two limits of what gives access",
+		Keys: []form.Key{
+			{
+				Name: "accounts", Is: form.Simple(form.Limit),
+				Doc: "Of the accounts that gain something; a percentage is of all accounts",
+			},
+			{
+				Name: "holders", Is: form.Simple(form.Limit),
+				Doc: "Of the new holders of one thing; a percentage is of those who have it",
+			},
+		},
+	}
+	separationForm = &form.Object{
+		Name: "a separation", Doc: "Things that no one person may hold together",
+		Keys: []form.Key{
+			{Name: "name", Is: form.Text(""), Need: true, Doc: "By which exceptions name it"},
+			{Name: "apart", Is: form.Names("addresses, APPLICATION/KIND/NAME").Many(2), Need: true, Doc: "Two things or more"},
+		},
+	}
 )
 
 // pending is a separation before its things are looked up.
@@ -45,34 +131,31 @@ func (r *Repo) readRoot() []pending {
 		}
 		return nil
 	}
-	f := d.fields(root, Root, "organization", "guards", "separation", "acceptances", "unattended", "outsiders",
-		"outsiderTerm", "letters", "rosters", "firstPasswords", "fields", "sources")
-	r.readFirstPasswords(d, f["firstPasswords"])
-	r.readRosters(d, f["rosters"])
-	r.readFields(d, f["fields"])
-	r.readSources(d, f["sources"])
-	r.readLetters(d, f["letters"])
-	r.Organization = d.required(f, root, "organization", Root)
-	r.Guards = d.guards(f["guards"], true)
-	r.Acceptances = d.duration(f["acceptances"], "acceptances", "for example P3D or P1W")
-	if n := f["outsiders"]; n != nil {
-		r.Outsiders = &model.Outsiders{For: d.filter(n, "outsiders"), Term: day.Duration{Months: 12}, Pos: d.pos(n)}
+	f := d.object(root, rootForm)
+	r.readFirstPasswords(f)
+	r.readRosters(f)
+	r.readFields(f)
+	r.readSources(f)
+	r.readLetters(f)
+	r.Organization = f.text("organization")
+	r.Guards = f.within("guards").guards()
+	r.Acceptances = f.duration("acceptances")
+	if n := f.node("outsiders"); n != nil {
+		r.Outsiders = &model.Outsiders{For: f.filter("outsiders"), Term: day.Duration{Months: 12}, Pos: d.pos(n)}
 		r.use(d, n, r.Outsiders.For, "outsiders")
-		if term := f["outsiderTerm"]; term != nil {
-			r.Outsiders.Term = d.duration(term, "outsiderTerm", "for example P6M or P1Y")
+		if f.has("outsiderTerm") {
+			r.Outsiders.Term = f.duration("outsiderTerm")
 		}
-	} else if n := f["outsiderTerm"]; n != nil {
-		d.problem(n, "missing-key", "outsiderTerm is given, and nobody is an outsider", "add outsiders: FILTER")
 	}
-	if n := f["unattended"]; n != nil {
-		r.Unattended = d.filter(n, "unattended")
+	if n := f.node("unattended"); n != nil {
+		r.Unattended = f.filter("unattended")
 		r.ofChanges(d, n, r.Unattended)
 	}
 	var out []pending
 	names := map[string]int{}
-	for _, n := range d.list(f["separation"], "separation") {
-		s := d.fields(n, "a separation", "name", "apart")
-		p := pending{name: d.required(s, n, "name", "a separation"), pos: d.pos(n), apart: d.names(s["apart"], "apart")}
+	for _, n := range f.list("separation") {
+		s := d.object(n, separationForm)
+		p := pending{name: s.text("name"), pos: d.pos(n), apart: s.names("apart")}
 		if line, ok := names[p.name]; ok && p.name != "" {
 			d.problem(
 				n,
@@ -96,58 +179,29 @@ func (r *Repo) readRoot() []pending {
 	return out
 }
 
-var guardKeys = []string{"removals", "suspensions", "narrowing", "widening", "sensitive", "firstHolder", "exportAge",
-	"exportShrink", "removalWait"}
-
-// guards reads limits; the roster's is the organization's alone.
-func (d *doc) guards(n *yaml.Node, organization bool) (g model.Guards) {
-	keys := guardKeys
-	if organization {
-		keys = append([]string{"rosterShrink"}, keys...)
+// guards reads limits.
+func (v values) guards() (g model.Guards) {
+	g.Removals, g.Suspensions, g.Narrowing = v.limit("removals"), v.limit("suspensions"), v.limit("narrowing")
+	if n := v.node("widening"); n != nil && n.Kind == yaml.MappingNode {
+		f := v.within("widening")
+		g.Widening, g.NewHolders = f.limit("accounts"), f.limit("holders")
+	} else {
+		g.Widening = v.limit("widening")
 	}
-	f := d.fields(n, "guards", keys...)
-	g.Removals = d.limit(f["removals"], "removals")
-	g.Suspensions = d.limit(f["suspensions"], "suspensions")
-	g.Narrowing = d.limit(f["narrowing"], "narrowing")
-	g.Widening, g.NewHolders = d.widening(f["widening"])
-	g.Sensitive = d.limit(f["sensitive"], "sensitive")
-	g.FirstHolder = d.limit(f["firstHolder"], "firstHolder")
-	g.ExportShrink = d.limit(f["exportShrink"], "exportShrink")
-	g.RosterShrink = d.limit(f["rosterShrink"], "rosterShrink")
-	if wait := f["removalWait"]; wait != nil {
-		before := d.probs.Errors()
-		g.RemovalWait = d.duration(wait, "removalWait", "for example P7D or P1M")
-		g.WaitSet = d.probs.Errors() == before
+	g.Sensitive, g.FirstHolder, g.ExportShrink = v.limit("sensitive"), v.limit("firstHolder"), v.limit("exportShrink")
+	if v.of == limitsForm {
+		g.RosterShrink = v.limit("rosterShrink")
 	}
-	if age := f["exportAge"]; age != nil {
-		before := d.probs.Errors()
-		g.ExportAge = d.duration(age, "exportAge", "for example P1D or P1W")
-		g.ExportAgeSet = d.probs.Errors() == before
-	}
+	g.RemovalWait, g.WaitSet = v.waits("removalWait")
+	g.ExportAge, g.ExportAgeSet = v.waits("exportAge")
 	return g
 }
 
-// widening reads the limits of what gives access: of the accounts that gain something,
-// and of the new holders of one thing.
-func (d *doc) widening(n *yaml.Node) (accounts, holders model.Limit) {
-	if n == nil || n.Kind != yaml.MappingNode {
-		return d.limit(n, "widening"), model.Limit{}
-	}
-	f := d.fields(n, "widening", "accounts", "holders")
-	return d.limit(f["accounts"], "accounts"), d.limit(f["holders"], "holders")
-}
-
-// duration reads a duration of some days or months; none where it is not given.
-func (d *doc) duration(n *yaml.Node, name, hint string) day.Duration {
-	if n == nil {
-		return day.Duration{}
-	}
-	p, err := day.ParseDuration(d.text(n, name))
-	if err != nil || p.Days < 0 || p.Months < 0 {
-		d.problem(n, "wrong-duration", fmt.Sprintf("%s is expected to be a duration, not %q", name, n.Value), hint)
-		return day.Duration{}
-	}
-	return p
+// waits is a duration that may be none, and whether it is set.
+func (v values) waits(key string) (wait day.Duration, set bool) {
+	before := v.d.probs.Errors()
+	wait = v.duration(key)
+	return wait, v.has(key) && v.d.probs.Errors() == before
 }
 
 // resolveSeparations looks up the things that are kept apart.

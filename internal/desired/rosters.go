@@ -5,11 +5,20 @@ import (
 	"slices"
 	"strings"
 
-	yaml "go.yaml.in/yaml/v4"
-
 	"pravet/internal/core/table"
 	"pravet/internal/export"
+	"pravet/internal/form"
 )
+
+var rosterForm = &form.Object{
+	Name: "a roster", Doc: "How one file of people is to be read that others write",
+	Keys: []form.Key{
+		{Name: "columns", Is: form.MapOf("our attribute", form.Text("their column")), Doc: "Other columns are left alone"},
+		{Name: "delimiter", Is: form.Simple(form.Char), Doc: "What stands between cells; a comma unless given"},
+		{Name: "encoding", Is: form.Text("an encoding"), Doc: "As IANA names it, for example windows-1252; UTF-8 unless given"},
+		{Name: "date", Is: form.Text("a form of dates"), Doc: "How dates are written, for example DD.MM.YYYY"},
+	},
+}
 
 // A roster says how one file of people is to be read that others write: by which columns, in
 // which encoding, with which form of dates.
@@ -21,19 +30,15 @@ type roster struct {
 }
 
 // readRosters reads how files of people are laid out, by their names.
-func (r *Repo) readRosters(d *doc, n *yaml.Node) {
+func (r *Repo) readRosters(of values) {
+	d := of.d
 	r.rosters = map[string]*roster{}
-	for _, e := range d.entries(n, "rosters") {
-		f := d.fields(e.value, "a roster", "columns", "delimiter", "encoding", "date")
-		x := &roster{delimiter: ',', encoding: d.encoding(f["encoding"]), date: d.dateForm(f["date"])}
-		if f["delimiter"] != nil {
-			s := &export.Spec{Delimiter: ','}
-			d.delimiter(f["delimiter"], s)
-			x.delimiter = s.Delimiter
-		}
-		if f["columns"] != nil {
+	for _, e := range of.entries("rosters") {
+		f := d.object(e.value, rosterForm)
+		x := &roster{delimiter: f.delimiter("delimiter", ','), encoding: d.encoding(f.node("encoding")), date: d.dateForm(f.node("date"))}
+		if f.has("columns") {
 			x.columns = map[string]string{}
-			for _, c := range d.entries(f["columns"], "columns") {
+			for _, c := range f.entries("columns") {
 				if r.attribute(c.name, func(says, hint string) { d.problem(c.key, "unknown-attribute", says, hint) }) {
 					x.columns[d.text(c.value, c.name)] = c.name
 				}

@@ -9,54 +9,65 @@ import (
 
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
+	"pravet/internal/form"
 )
+
+// followsShape is an attribute of people, or a rule by which a value follows.
+var followsShape = form.Any(form.Text("an attribute of people, or a column"), form.In(ruleForm))
+
+var ruleForm = &form.Object{
+	Name: "the rule", Doc: "A value that follows from others",
+	Keys: []form.Key{
+		{Name: "from", Is: form.Text("an attribute"), Doc: "The attribute that it follows"},
+		{
+			Name: "map", Is: form.MapOf("a value", form.Text("what it becomes")), With: form.With("from"),
+			Doc: "A table; case does not count",
+		},
+		{Name: "else", Is: form.Text(""), Doc: "What it is where the table has no line, or there is no value"},
+		{Name: "constant", Is: form.Text(""), Doc: "The same for everybody"},
+		{Name: "join", Is: form.Names("attributes"), Doc: "Attributes whose values are joined"},
+		{Name: "with", Is: form.Text(""), With: form.With("join"), Doc: "What stands between them"},
+		{Name: "case", Is: form.OneOf("lower", "upper"), Doc: "How it is written"},
+		{Name: "plain", Is: form.Simple(form.Bool), Doc: "Unaccented letters, digits, and . - _ only"},
+	},
+	Some: []form.Choice{{
+		Keys: []string{"from", "constant", "join"}, Just: true, Check: "two-rules",
+		Says: "a rule has one of from, join and constant",
+		Hint: "write {from: ATTRIBUTE, map: {VALUE: VALUE}}, {join: [ATTRIBUTE, ATTRIBUTE]} or {constant: VALUE}",
+	}},
+}
 
 // rule reads how a value follows from others: {from: A, map: {X: Y}, else: Z},
 // {constant: X} or {join: [A, B], with: "."}, with case and plain. nil after a problem.
 func (d *doc) rule(e entry) *model.Rule {
-	f := d.fields(e.value, "the rule of "+e.name, "from", "map", "else", "constant", "join", "with", "case", "plain")
-	r := &model.Rule{With: d.text(f["with"], "with"), Plain: d.boolean(f["plain"], "plain")}
-	given := 0
-	for _, key := range []string{"from", "constant", "join"} {
-		if f[key] != nil {
-			given++
-		}
-	}
-	if given != 1 {
-		d.problem(
-			e.value, "two-rules", "a rule has one of from, join and constant",
-			"write {from: ATTRIBUTE, map: {VALUE: VALUE}}, {join: [ATTRIBUTE, ATTRIBUTE]} or {constant: VALUE}",
-		)
+	before := d.probs.Errors()
+	f := d.entry(e, ruleForm, "of")
+	if d.probs.Errors() > before {
 		return nil
 	}
-	for key, with := range map[string]string{"with": "join", "map": "from"} {
-		if f[key] != nil && f[with] == nil {
-			d.problem(f[key], "missing-key", key+" goes with "+with, "take it out, or use "+with)
-			return nil
-		}
-	}
-	if n := f["from"]; n != nil {
+	r := &model.Rule{With: f.text("with"), Plain: f.yes("plain")}
+	if n := f.node("from"); n != nil {
 		r.From = []string{d.text(n, "from")}
 	}
-	for _, name := range d.names(f["join"], "join") {
+	for _, name := range f.names("join") {
 		r.From = append(r.From, name.Text)
 	}
-	r.Constant = d.text(f["constant"], "constant")
-	if n := f["else"]; n != nil {
+	r.Constant = f.text("constant")
+	if n := f.node("else"); n != nil {
 		r.Else, r.HasElse = d.text(n, "else"), true
 	}
-	if n := f["case"]; n != nil {
-		switch d.oneOf(n, "case", "lower", "upper") {
+	if f.has("case") {
+		switch f.word("case") {
 		case "lower":
 			r.Case = model.Lower
 		case "upper":
 			r.Case = model.Upper
 		}
 	}
-	if f["map"] != nil {
+	if f.has("map") {
 		r.Map = []model.Pair{}
 		seen := map[string]bool{}
-		for _, p := range d.entries(f["map"], "map") {
+		for _, p := range f.entries("map") {
 			if seen[table.Fold(p.name)] {
 				d.problem(
 					p.key,
@@ -69,7 +80,7 @@ func (d *doc) rule(e entry) *model.Rule {
 			r.Map = append(r.Map, model.Pair{Value: p.name, Becomes: d.text(p.value, p.name)})
 		}
 	}
-	if len(r.From) == 0 && f["constant"] == nil {
+	if len(r.From) == 0 && !f.has("constant") {
 		d.problem(
 			e.value,
 			"missing-key",
@@ -98,7 +109,8 @@ func (d *doc) said(r *model.Rule, n *yaml.Node) string {
 
 // readOwnNames reads people whose account is not called as those of others: the attribute that
 // accounts are matched by is theirs then.
-func (r *Repo) readOwnNames(d *doc, app *model.App, n *yaml.Node) {
+func (r *Repo) readOwnNames(app *model.App, of values) {
+	d, n := of.d, of.node("named")
 	if n == nil {
 		return
 	}
@@ -106,7 +118,7 @@ func (r *Repo) readOwnNames(d *doc, app *model.App, n *yaml.Node) {
 	base := app.MatchPerson()
 	names := map[string]string{}
 	seen := map[string]string{}
-	for _, e := range d.entries(n, "named") {
+	for _, e := range of.entries("named") {
 		name := d.text(e.value, e.name)
 		if other, ok := seen[table.Fold(name)]; ok {
 			d.problem(

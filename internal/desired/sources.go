@@ -10,8 +10,53 @@ import (
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
-	"pravet/internal/export"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	sourceForm = &form.Object{
+		Name: "the source", Doc: "A spreadsheet, or what a program prints; see many.md",
+		Keys: []form.Key{
+			{Name: "file", Is: form.Text("the path of a file"), Doc: "The spreadsheet"},
+			{Name: "program", Is: form.ListOf(0, form.Text("")), Doc: "The program and its arguments"},
+			{
+				Name: "into", Is: form.Text("the path of a file of people"), Need: true, Doc: "Where new people come into",
+				Lacks: "new people need a file to come into", Add: "into: people/NAME.csv",
+			},
+			{
+				Name: "columns", Is: form.MapOf("an attribute of people", followsShape),
+				Doc: "Their column, or a rule over columns; guessed unless given",
+			},
+			{Name: "format", Is: form.OneOf("csv", "ldif", "scim"), Doc: "By the file's ending unless given"},
+			{Name: "encoding", Is: form.Text("an encoding"), Doc: "As IANA names it; UTF-8 unless given"},
+			{Name: "delimiter", Is: form.Simple(form.Char), Doc: "What the header has most of unless given"},
+			{Name: "date", Is: form.Text("a form of dates"), Doc: "How dates are written, for example DD.MM.YYYY"},
+			{Name: "owns", Is: form.Simple(form.Filter), Doc: "Whose rows it has, as a filter over people"},
+			{
+				Name: "missing", Is: form.OneOf("report", "end"), Doc: "What becomes of who is missing, of those that it owns",
+			},
+			{Name: "number", Is: form.Text("a pattern, like E####"), Doc: "How new ids are made"},
+			{Name: "newcomers", Is: form.OneOf("here", "away"), Doc: "Whether new people are here at once"},
+			{Name: "empty", Is: form.OneOf("leaves", "clears"), Doc: "Whether an empty cell takes the value away"},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"file", "program"}, Just: true, Check: "two-rules",
+			Says: "a source is a file or a program", Hint: "add file: PATH, or program: [NAME, WORD], and only one of them",
+		}},
+	}
+	fieldForm = &form.Object{
+		Name: "the field", Doc: "An attribute of the organization's own",
+		Keys: []form.Key{
+			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
+			{Name: "type", Is: form.OneOf("text", "number", "date", "boolean"), Doc: "What its values are"},
+			{Name: "values", Is: form.Names("values"), Doc: "No others pass"},
+			{
+				Name: "required", Is: form.Any(form.Simple(form.Bool), form.Simple(form.Filter)),
+				Doc: "Whether everybody needs one, or those whom the filter fits",
+			},
+		},
+	}
 )
 
 // A Source is where people come from again and again: a spreadsheet, or what a program prints.
@@ -42,24 +87,16 @@ type Mapped struct {
 }
 
 // readSources reads where people come from.
-func (r *Repo) readSources(d *doc, n *yaml.Node) {
-	for _, e := range d.entries(n, "sources") {
-		f := d.fields(e.value, "the source "+e.name, "file", "program", "into", "columns", "format", "encoding",
-			"delimiter", "date", "owns", "missing", "number", "newcomers", "empty")
+func (r *Repo) readSources(of values) {
+	d := of.d
+	for _, e := range of.entries("sources") {
+		f := d.entry(e, sourceForm)
 		s := &Source{
-			Name: e.name, Pos: d.pos(e.key), File: d.text(f["file"], "file"), Into: d.text(f["into"], "into"),
-			Encoding: d.encoding(f["encoding"]), Date: d.dateForm(f["date"]), Number: d.text(f["number"], "number"),
+			Name: e.name, Pos: d.pos(e.key), File: f.text("file"), Into: f.text("into"),
+			Encoding: d.encoding(f.node("encoding")), Date: d.dateForm(f.node("date")), Number: f.text("number"),
 		}
-		for _, word := range d.names(f["program"], "program") {
-			s.Program = append(s.Program, word.Text)
-		}
-		if (s.File == "") == (len(s.Program) == 0) {
-			d.problem(
-				e.key,
-				"two-rules",
-				"a source is a file or a program",
-				"add file: PATH, or program: [NAME, WORD], and only one of them",
-			)
+		for _, word := range f.list("program") {
+			s.Program = append(s.Program, d.text(word, "a word of program"))
 		}
 		if !idPattern.MatchString(e.name) {
 			d.problem(
@@ -69,47 +106,41 @@ func (r *Repo) readSources(d *doc, n *yaml.Node) {
 				"",
 			)
 		}
-		if !strings.HasPrefix(s.Into, "people/") || !IsPeopleFile(s.Into) {
+		if s.Into != "" && (!strings.HasPrefix(s.Into, "people/") || !IsPeopleFile(s.Into)) {
 			d.problem(
-				orNode(f["into"], e.key),
+				f.node("into"),
 				"wrong-path",
 				"new people need a file to come into",
 				"add into: people/NAME.csv",
 			)
 		}
-		if f["delimiter"] != nil {
-			spec := &export.Spec{}
-			d.delimiter(f["delimiter"], spec)
-			s.Delimiter = spec.Delimiter
+		s.Delimiter = f.delimiter("delimiter", 0)
+		if f.has("format") {
+			s.Format = f.word("format")
 		}
-		if f["format"] != nil {
-			s.Format = d.oneOf(f["format"], "format", "csv", "ldif", "scim")
-		}
-		if n := f["owns"]; n != nil {
-			s.Owns = d.filter(n, "owns")
+		if n := f.node("owns"); n != nil {
+			s.Owns = f.filter("owns")
 			r.use(d, n, s.Owns, "owns of "+s.Name)
 		}
-		if n := f["missing"]; n != nil {
-			s.Ends = d.oneOf(n, "missing", "report", "end") == "end"
+		if n := f.node("missing"); n != nil {
+			s.Ends = f.word("missing") == "end"
 			if s.Ends && s.Owns == nil {
 				d.problem(n, "missing-key", "nobody's rows are owned, so nobody can be missing", "add owns: FILTER")
 			}
 		}
-		if n := f["newcomers"]; n != nil && d.oneOf(n, "newcomers", "away", "here") == "away" {
+		if f.word("newcomers") == "away" {
 			s.Arrive = "true"
 		}
-		if n := f["empty"]; n != nil {
-			s.Clear = d.oneOf(n, "empty", "leaves", "clears") == "clears"
-		}
+		s.Clear = f.word("empty") == "clears"
 		if s.Number != "" && strings.Trim(strings.Trim(s.Number, "#"), "#") == s.Number {
 			d.problem(
-				f["number"],
+				f.node("number"),
 				"bad-value",
 				fmt.Sprintf("%q has no # where digits are to stand", s.Number),
 				"write it like E####",
 			)
 		}
-		for _, c := range d.entries(f["columns"], "columns") {
+		for _, c := range f.entries("columns") {
 			if m, ok := r.mapped(d, c); ok {
 				s.Columns = append(s.Columns, m)
 			}
@@ -187,8 +218,9 @@ func (r *Repo) Source(name string) *Source {
 }
 
 // readFields reads the attributes of the organization's own.
-func (r *Repo) readFields(d *doc, n *yaml.Node) {
-	for _, e := range d.entries(n, "fields") {
+func (r *Repo) readFields(of values) {
+	d := of.d
+	for _, e := range of.entries("fields") {
 		name := e.name
 		if !strings.HasPrefix(name, "extra.") || len(name) == len("extra.") {
 			d.problem(
@@ -199,35 +231,35 @@ func (r *Repo) readFields(d *doc, n *yaml.Node) {
 			)
 			continue
 		}
-		f := d.fields(e.value, "the field "+name, "type", "values", "required", "title")
+		f := d.object(e.value, fieldForm, name)
 		field := model.Field{Name: name, Type: "text", Pos: d.pos(e.key)}
 		field.Pos.Column = 0
-		if n := f["type"]; n != nil {
-			if t := d.oneOf(n, "type", "text", "number", "date", "boolean"); t != "" {
+		if f.has("type") {
+			if t := f.word("type"); t != "" {
 				field.Type = t
 			}
 		}
-		for _, v := range d.names(f["values"], "values") {
+		for _, v := range f.names("values") {
 			field.Values = append(field.Values, v.Text)
 			if says := (&model.Field{Type: field.Type}).Check(v.Text); says != "" {
 				d.probs.Add(problem(v.Pos, "bad-value", says, "correct the value, or the type"))
 			}
 		}
-		switch n := f["required"]; {
+		switch n := f.node("required"); {
 		case n == nil:
 		case n.Tag == "!!bool":
-			if d.boolean(n, "required") {
+			if f.yes("required") {
 				field.Required = func(func(string) string) bool { return true }
 			}
 		default:
-			if rule := d.filter(n, "required"); rule != nil {
+			if rule := f.filter("required"); rule != nil {
 				r.use(d, n, rule, "required of "+name)
 				field.Required = func(get func(string) string) bool { return rule.Match(get, 0) }
 			}
 		}
 		r.Fields = append(r.Fields, field)
 	}
-	r.fieldsSaid = n != nil
+	r.fieldsSaid = of.has("fields")
 }
 
 // checkFields checks the attributes of the organization's own, once where values repeat; none

@@ -15,7 +15,71 @@ import (
 	"pravet/internal/core/guard"
 	"pravet/internal/core/model"
 	"pravet/internal/edit"
+	"pravet/internal/form"
 	"pravet/internal/source"
+)
+
+var (
+	standingForm = &form.Object{
+		Name: standingFile, Doc: "Decisions that stand",
+		Keys: []form.Key{
+			{Name: "rejections", Is: form.ListOf(0, form.In(rejectionForm)), Doc: "Differences that stay"},
+			{Name: "lifted", Is: form.ListOf(0, form.In(liftedForm)), Doc: "Guards that are taken away until a day"},
+			{
+				Name: "exceptions", Is: form.ListOf(0, form.In(exceptionForm)),
+				Doc: "Who may hold what a separation keeps apart",
+			},
+			{
+				Name: "kept", Is: form.ListOf(0, form.In(keptForm)),
+				Doc: "Whom and what nothing happens to that cannot be undone",
+			},
+		},
+	}
+	rejectionForm = &form.Object{
+		Name: "a rejection", Doc: "A difference that stays",
+		Keys: []form.Key{
+			{Name: "change", Is: form.Text("the id of a change"), Need: true, Doc: "Which"},
+			{Name: "what", Is: form.Text(""), Doc: "What the change would do, for people to read"},
+			untilKey, becauseKey, byKey,
+		},
+	}
+	liftedForm = &form.Object{
+		Name: "a lifted guard", Doc: "A guard that is taken away until a day",
+		Keys: []form.Key{
+			{Name: "guard", Is: form.OneOf(guard.Names(guard.ForPlan)...), Need: true, Doc: "Which; see guards.md"},
+			{Name: "app", Is: form.Text("an application's id"), Doc: "Only there"},
+			{
+				Name: "until", Is: form.Simple(form.Day), Need: true, Doc: "The last day; it still counts",
+				Lacks: "a guard is not lifted for ever", Add: "until: YYYY-MM-DD",
+			},
+			becauseKey, byKey,
+		},
+	}
+	exceptionForm = &form.Object{
+		Name: "an exception", Doc: "Who may hold what a separation keeps apart",
+		Keys: []form.Key{
+			{Name: "separation", Is: form.Text("a separation's name"), Need: true, Doc: "Which, as pravet.yaml names it"},
+			{Name: "person", Is: form.Text("the id of a person"), Need: true, Doc: "Who"},
+			{
+				Name: "until", Is: form.Simple(form.Day), Need: true, Doc: "The last day; it still counts",
+				Lacks: "an exception does not last for ever", Add: "until: YYYY-MM-DD",
+			},
+			becauseKey, byKey,
+		},
+	}
+	keptForm = &form.Object{
+		Name: "an entry of kept", Doc: "Nothing happens to these that cannot be undone",
+		Keys: []form.Key{
+			{Name: "person", Is: form.Text("the id of a person"), Doc: "Whose accounts"},
+			{Name: "account", Is: form.Text("an address, APPLICATION/account/NAME"), Doc: "Which account"},
+			{Name: "for", Is: form.Simple(form.Filter), Doc: "Whose accounts, as a filter over people"},
+			untilKey, becauseKey, byKey,
+		},
+		Some: []form.Choice{{
+			Keys: []string{"person", "account", "for"}, Just: true,
+			Says: "an entry takes one of person, account and for", Hint: "add person: ID",
+		}},
+	}
 )
 
 const standingFile = "standing.yaml"
@@ -29,66 +93,59 @@ func (r *Repo) readStanding() {
 	if root == nil {
 		return
 	}
-	f := d.fields(root, standingFile, "rejections", "lifted", "exceptions", "kept")
-	for _, n := range d.list(f["rejections"], "rejections") {
-		x := d.fields(n, "a rejection", "change", "what", "until", "because", "by")
-		rej := decide.Rejection{Change: d.required(x, n, "change", "a rejection"), Until: d.date(x["until"], "until"),
-			Because: d.required(x, n, "because", "a rejection"), By: d.text(x["by"], "by")}
+	f := d.object(root, standingForm)
+	for _, n := range f.list("rejections") {
+		x := d.object(n, rejectionForm)
+		rej := decide.Rejection{Change: x.text("change"), Until: x.date("until"),
+			Because: x.text("because"), By: x.text("by")}
 		if rej.By == "" {
 			rej.By = standingFile
 		}
 		r.Rejections = append(r.Rejections, rej)
 	}
-	for _, n := range d.list(f["lifted"], "lifted") {
-		x := d.fields(n, "a lifted guard", "guard", "app", "until", "because", "by")
+	for _, n := range f.list("lifted") {
+		x := d.object(n, liftedForm)
 		l := decide.Lift{
-			Guard:   d.oneOf(orNode(x["guard"], n), "guard", guard.Names(guard.ForPlan)...),
-			App:     d.text(x["app"], "app"),
-			Until:   d.date(x["until"], "until"),
-			Because: d.required(x, n, "because", "a lifted guard"),
-			By:      d.text(x["by"], "by"),
-		}
-		if l.Until == day.None && x["until"] == nil {
-			d.problem(n, "missing-key", "a guard is not lifted for ever", "add until: YYYY-MM-DD")
+			Guard:   x.word("guard"),
+			App:     x.text("app"),
+			Until:   x.date("until"),
+			Because: x.text("because"),
+			By:      x.text("by"),
 		}
 		if l.App != "" && r.App(l.App) < 0 {
-			r.noApplication(d.pos(x["app"]), l.App)
+			r.noApplication(x.pos("app"), l.App)
 		}
 		r.Lifts = append(r.Lifts, l)
 	}
-	r.readExceptions(d, f["exceptions"])
-	r.readKept(d, f["kept"])
+	r.readExceptions(f)
+	r.readKept(f)
 }
 
 // readExceptions reads who may hold what a separation keeps apart.
-func (r *Repo) readExceptions(d *doc, list *yaml.Node) {
+func (r *Repo) readExceptions(of values) {
+	d := of.d
 	var names []string
 	for i := range r.Separations {
 		names = append(names, r.Separations[i].Name)
 	}
-	for _, n := range d.list(list, "exceptions") {
-		f := d.fields(n, "an exception", "separation", "person", "until", "because", "by")
+	for _, n := range of.list("exceptions") {
+		f := d.object(n, exceptionForm)
 		x := model.Exception{
-			Separation: d.required(f, n, "separation", "an exception"),
-			Person:     d.required(f, n, "person", "an exception"),
-			Until:      d.date(f["until"], "until"),
-			Because:    d.required(f, n, "because", "an exception"),
+			Separation: f.text("separation"),
+			Person:     f.text("person"),
+			Until:      f.date("until"),
+			Because:    f.text("because"),
 			Pos:        d.pos(n),
-		}
-		if f["until"] == nil {
-			d.problem(n, "missing-key", "an exception does not last for ever", "add until: YYYY-MM-DD")
 		}
 		if x.Separation != "" && !slices.Contains(names, x.Separation) {
 			d.problem(
-				f["separation"],
+				f.node("separation"),
 				"unknown-separation",
 				fmt.Sprintf("there is no separation %q", x.Separation),
 				didYouMean(x.Separation, names, "there are "),
 			)
 		}
-		if x.Person != "" {
-			r.refs = append(r.refs, personRef{x.Person, d.pos(f["person"])})
-		}
+		r.refer(f, "person")
 		r.Exceptions = append(r.Exceptions, x)
 	}
 }
@@ -282,28 +339,18 @@ func items(add []StandingRejection, indent int, end string) string {
 }
 
 // readKept reads whom and what nothing happens to that cannot be undone.
-func (r *Repo) readKept(d *doc, list *yaml.Node) {
-	for _, n := range d.list(list, "kept") {
-		f := d.fields(n, "an entry of kept", "person", "account", "for", "until", "because", "by")
+func (r *Repo) readKept(of values) {
+	d := of.d
+	for _, n := range of.list("kept") {
+		f := d.object(n, keptForm)
 		k := model.Kept{
-			Person:  d.text(f["person"], "person"),
-			Until:   d.date(f["until"], "until"),
-			Because: d.required(f, n, "because", "an entry of kept"),
+			Person:  f.text("person"),
+			Until:   f.date("until"),
+			Because: f.text("because"),
 			Pos:     d.pos(n),
 		}
-		given := 0
-		for _, key := range []string{"person", "account", "for"} {
-			if f[key] != nil {
-				given++
-			}
-		}
-		if given != 1 {
-			d.problem(n, "missing-key", "an entry names one of person, account and for", "add person: ID")
-		}
-		if k.Person != "" {
-			r.refs = append(r.refs, personRef{k.Person, d.pos(f["person"])})
-		}
-		if x := f["account"]; x != nil {
+		r.refer(f, "person")
+		if x := f.node("account"); x != nil {
 			address, err := model.ParseAddress(d.text(x, "account"))
 			switch {
 			case err != nil || address.Kind != "account":
@@ -314,8 +361,8 @@ func (r *Repo) readKept(d *doc, list *yaml.Node) {
 				k.App, k.Account = address.App, address.Name
 			}
 		}
-		if x := f["for"]; x != nil {
-			k.For = d.filter(x, "for")
+		if x := f.node("for"); x != nil {
+			k.For = f.filter("for")
 			r.use(d, x, k.For, "kept")
 		}
 		r.Kept = append(r.Kept, k)

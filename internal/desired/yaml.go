@@ -182,29 +182,6 @@ func (d *doc) entries(n *yaml.Node, what string) []entry {
 	return out
 }
 
-// fields returns a mapping's values by key and reports keys that are not
-// known, with the nearest that is.
-func (d *doc) fields(n *yaml.Node, what string, known ...string) map[string]*yaml.Node {
-	out := map[string]*yaml.Node{}
-	for _, e := range d.entries(n, what) {
-		ok := false
-		for _, k := range known {
-			ok = ok || k == e.name
-		}
-		if !ok {
-			d.problem(
-				e.key,
-				"unknown-key",
-				fmt.Sprintf("%s has no key %q", what, e.name),
-				didYouMean(e.name, known, "its keys are "),
-			)
-			continue
-		}
-		out[e.name] = e.value
-	}
-	return out
-}
-
 // didYouMean hints at the nearest known name, or lists them when none is near
 // and they are few.
 func didYouMean(name string, known []string, otherwise string) string {
@@ -235,14 +212,6 @@ func (d *doc) text(n *yaml.Node, what string) string {
 	return n.Value
 }
 
-func (d *doc) required(fields map[string]*yaml.Node, of *yaml.Node, key, what string) string {
-	v := d.text(fields[key], key)
-	if v == "" {
-		d.problem(of, "missing-key", fmt.Sprintf("%s has no %s", what, key), "add "+key+": VALUE")
-	}
-	return v
-}
-
 func (d *doc) boolean(n *yaml.Node, what string) bool {
 	if n == nil {
 		return false
@@ -254,26 +223,19 @@ func (d *doc) boolean(n *yaml.Node, what string) bool {
 	return b
 }
 
-func (d *doc) integer(n *yaml.Node, what string, least int) int {
+func (d *doc) integer(n *yaml.Node, what string, least, most int) int {
 	v, err := strconv.Atoi(d.text(n, what))
-	if err != nil || v < least {
+	if err != nil || v < least || most > 0 && v > most {
+		of := fmt.Sprintf("at least %d", least)
+		if most > 0 {
+			of += fmt.Sprintf(" and at most %d", most)
+		}
 		d.problem(
-			n,
-			"wrong-number",
-			fmt.Sprintf("%s is expected to be a whole number of at least %d, not %q", what, least, n.Value),
-			"",
+			n, "wrong-number", fmt.Sprintf("%s is expected to be a whole number of %s, not %q", what, of, n.Value), "",
 		)
 		return least
 	}
 	return v
-}
-
-func (d *doc) price(n *yaml.Node) model.Price {
-	p, err := model.Parse(d.text(n, "price"))
-	if err != nil {
-		d.problem(n, "wrong-price", "price: "+err.Error(), "")
-	}
-	return p
 }
 
 func (d *doc) date(n *yaml.Node, what string) day.Day {

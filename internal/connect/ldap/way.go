@@ -6,18 +6,20 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/export"
+	"pravet/internal/form"
 )
 
 // Way is for directories that are reached over LDAP (RFC 4511).
 var Way = &connect.Way{
 	Name: "ldap", Live: true, TellsAge: true,
 	Keys: slices.Concat(
-		[]connect.Key{connect.URL, connect.CA}, connect.Login, []connect.Key{connect.Columns, connect.Page},
-		connect.Directory,
+		[]form.Key{connect.URL, connect.CA}, connect.Login, []form.Key{connect.Columns, connect.Page},
+		export.DirectoryKeys,
 	),
 	Read: func(r connect.Reader, s *connect.Spec) {
 		s.CA, s.URL = r.Text("ca"), r.Address("ldaps", "ldap")
-		r.Account(s)
+		s.User, s.Password = r.Text("user"), r.Secret("password")
+		s.Columns, s.Page = r.Columns("columns"), r.Whole("page", s.Page)
 		s.Own = r.Directory()
 	},
 	Open: live.Opener(Open),

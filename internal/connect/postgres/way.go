@@ -7,28 +7,24 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
+	"pravet/internal/form"
 )
 
 // Way is for PostgreSQL servers, whose login roles are accounts.
 var Way = &connect.Way{
 	Name: "postgres", Live: true,
-	Keys: slices.Concat([]connect.Key{connect.URL, connect.CA}, connect.Login, []connect.Key{
+	Keys: slices.Concat([]form.Key{connect.URL, connect.CA}, connect.Login, []form.Key{
 		{
-			Name:   "databases",
-			Doc:    "The databases in which what a role owns is handed over",
-			Schema: `{"type": "array", "items": {"type": "string"}}`,
+			Name: "databases", Is: form.Names("databases"),
+			Doc: "The databases in which what a role owns is handed over",
 		},
-		connect.Groups,
+		{Name: "groups", Is: form.OneOf("groups", "roles"), Doc: "Of PostgreSQL: as what group roles count"},
 	}),
 	Shows: []export.Column{{Attr: model.Owned, Name: "what it owns", Split: "\n"}},
 	Read: func(r connect.Reader, s *connect.Spec) {
 		s.CA, s.URL = r.Text("ca"), r.Address("postgres")
-		r.Account(s)
-		x := &Server{Databases: r.Names("databases"), Groups: "groups"}
-		if r.Has("groups") {
-			x.Groups = r.OneOf("groups", "groups", "roles")
-		}
-		s.Own = x
+		s.User, s.Password = r.Text("user"), r.Secret("password")
+		s.Own = &Server{Databases: r.Names("databases"), Groups: r.Word("groups")}
 	},
 	Open: live.Opener(Open),
 }

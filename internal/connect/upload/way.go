@@ -5,26 +5,25 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/export"
+	"pravet/internal/form"
 )
 
 // Way is for applications into which somebody loads files.
 var Way = &connect.Way{
 	Name: "upload",
-	Keys: slices.Concat([]connect.Key{
-		{Name: "folder", Doc: "Where files to load and checklists are put; uploads unless given"},
-		{Name: "write", Doc: "In which form the file to load is written", Schema: `{"enum": ["csv", "ldif", "scim"]}`},
+	Keys: slices.Concat([]form.Key{
 		{
-			Name:   "delimiter",
-			Doc:    "What stands between the cells of the file to load",
-			Schema: `{"type": "string", "minLength": 1, "maxLength": 1}`,
+			Name: "folder", Is: form.Text("the path of a folder"),
+			Doc: "Where files to load and checklists are put; uploads unless given",
 		},
+		{Name: "write", Is: form.OneOf("csv", "ldif", "scim"), Doc: "In which form the file to load is written"},
+		{Name: "delimiter", Is: form.Simple(form.Char), Doc: "What stands between the cells of the file to load"},
 		{
-			Name:   "fields",
-			Doc:    "The columns of the file to load: header, and a text with attributes in braces",
-			Schema: connect.KeptSchema,
+			Name: "fields", Is: form.MapOf("a header", form.Text("a text with attributes in braces")),
+			Doc: "The columns of the file to load",
 		},
 		connect.Columns,
-	}, connect.Directory),
+	}, export.DirectoryKeys),
 	Read: read,
 	Open: func(o *connect.Opening) connect.Application {
 		return &Upload{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now}
@@ -44,11 +43,8 @@ type Loading struct {
 func of(s *connect.Spec) *Loading { return s.Own.(*Loading) }
 
 func read(r connect.Reader, s *connect.Spec) {
-	x := &Loading{Folder: r.Folder("folder", "uploads"), Format: "csv", Delim: r.Delimiter("delimiter")}
-	if r.Has("write") {
-		x.Format = r.OneOf("write", "csv", "ldif", "scim")
-	}
-	x.Fields = r.Fields("fields")
+	x := &Loading{Folder: r.Folder("folder", "uploads"), Format: r.Word("write"), Delim: r.Delimiter("delimiter")}
+	x.Fields, s.Columns = r.Fields("fields"), r.Columns("columns")
 	if x.Format == "ldif" {
 		x.Directory = r.Directory()
 	}

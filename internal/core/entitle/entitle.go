@@ -73,7 +73,29 @@ type Due struct {
 type Pick struct {
 	Thing      int32
 	Kit, Clash int
-	Other      int32
+}
+
+// A Clashing is that two kits give differently what an account has one of: an attribute's value, or a thing of a kind of
+// which everybody has one. The first of them, by the kits' names, counts.
+type Clashing struct {
+	What, Value string // the attribute, or the kind; what the first gives
+	Thing       int32  // that it gives, -1 for an attribute
+	Kit, Other  int
+}
+
+// Clashes lists what kits give differently.
+func (d *Due) Clashes(app *model.App) (out []Clashing) {
+	for _, s := range d.Set {
+		if s.Clash >= 0 {
+			out = append(out, Clashing{What: s.Attr, Value: s.Value, Thing: -1, Kit: s.Kit, Other: s.Clash})
+		}
+	}
+	for _, p := range d.Picks {
+		if t := &app.Things[p.Thing]; p.Clash >= 0 {
+			out = append(out, Clashing{What: t.Kind.Plural(), Value: t.Name, Thing: p.Thing, Kit: p.Kit, Other: p.Clash})
+		}
+	}
+	return out
 }
 
 // Usual reports whether a thing is due because no kit gives another of its kind.
@@ -289,7 +311,7 @@ func (d *Due) pick(app *model.App, thing int32, kit int) bool {
 			continue
 		}
 		if p.Thing != thing && p.Clash < 0 {
-			p.Clash, p.Other = kit, thing
+			p.Clash = kit
 		}
 		return false
 	}

@@ -76,7 +76,7 @@ var attributesFamily = family{
 		{
 			Name: Clash, Lift: ForPlan,
 			Raises: []fact.Kind{fact.Clashing},
-			Holds:  "an attribute that two kits of one person set differently",
+			Holds:  "an attribute that two kits of one person set differently, or a thing of a kind of which everybody has one",
 		},
 	},
 	each: (*checker).attributes,
@@ -175,7 +175,7 @@ func (c *checker) attributes(a int) {
 					fact.Fact{Kind: fact.FixedValue, Attribute: at.Name, Value: ch.Before, Other: ch.After},
 				)
 			}
-			c.clash(i, due, app.Attrs[ch.Attr].Name)
+			c.clash(i, app, due, func(x entitle.Clashing) bool { return x.Thing < 0 && x.What == app.Attrs[ch.Attr].Name })
 		case model.Create, model.Invite:
 			if c.People.Get(int(ch.Person), app.MatchPerson()) == "" {
 				c.hold(
@@ -184,10 +184,9 @@ func (c *checker) attributes(a int) {
 					fact.Fact{Kind: fact.NoMatchValue, Person: c.personName(ch.Person), Attribute: app.MatchPerson()},
 				)
 			}
-			for _, s := range due.Set {
-				c.clash(i, due, s.Attr)
-			}
+			c.clash(i, app, due, func(x entitle.Clashing) bool { return x.Thing < 0 })
 		case model.Assign, model.Join, model.Grant:
+			c.clash(i, app, due, func(x entitle.Clashing) bool { return x.Thing == ch.Thing })
 			for _, need := range app.Things[ch.Thing].Needs {
 				if c.wanted(a, ch, due, need) == "" {
 					t := app.Things[ch.Thing]
@@ -203,15 +202,16 @@ func (c *checker) attributes(a int) {
 	}
 }
 
-func (c *checker) clash(i int, due *entitle.Due, attr string) {
-	for _, s := range due.Set {
-		if s.Attr == attr && s.Clash >= 0 {
+// clash holds what two kits give differently, as far as fits says.
+func (c *checker) clash(i int, app *model.App, due *entitle.Due, fits func(entitle.Clashing) bool) {
+	for _, x := range due.Clashes(app) {
+		if fits(x) {
 			c.hold(i, Clash, fact.Fact{
 				Kind:      fact.Clashing,
-				Kit:       c.Kits[s.Kit].Name,
-				Attribute: attr,
-				Value:     s.Value,
-				Other:     c.Kits[s.Clash].Name,
+				Kit:       c.Kits[x.Kit].Name,
+				Attribute: x.What,
+				Value:     x.Value,
+				Other:     c.Kits[x.Other].Name,
 			})
 		}
 	}
