@@ -80,11 +80,10 @@ func (c *program) loggingFlags(cmd *cobra.Command, w *desk.Logging) {
 // logTable is entries as a table, outcomes with who decided them where that is known.
 func logTable(list []desk.Logged) *show.Table {
 	entries := []*ledger.Entry{}
-	t := &show.Table{
-		Headers: []string{"entry", "when", "who", "what", "about", "says"},
-		Keys:    []string{"seq", "at", "by", "kind", "subject", "says"},
-		Right:   map[int]bool{0: true},
-	}
+	t := &show.Table{Columns: []show.Column{
+		{Title: "entry", Key: "seq", Number: true}, {Title: "when", Key: "at"}, {Title: "who", Key: "by"},
+		{Title: "what", Key: "kind"}, {Title: "about", Key: "subject"}, {Title: "says", Key: "says"},
+	}}
 	for _, x := range list {
 		e := x.Entry
 		entries = append(entries, e)
@@ -92,10 +91,7 @@ func logTable(list []desk.Logged) *show.Table {
 		if x.Decider != "" {
 			text += sayAcceptedBy(x.Decider, x.Because)
 		}
-		t.Rows = append(
-			t.Rows,
-			[]string{fmt.Sprint(e.Seq), sayMinute(e.At), ledger.Who(e.By), string(e.Kind), e.Subject, text},
-		)
+		t.Rows = append(t.Rows, []any{e.Seq, sayMinute(e.At), ledger.Who(e.By), string(e.Kind), e.Subject, text})
 	}
 	t.Items = entries
 	return t

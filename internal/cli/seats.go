@@ -112,7 +112,7 @@ func (c *program) seatsAhead(v *access.View, to day.Day, format, plot string) er
 			return err
 		}
 	}
-	if err := show.Output(c.Stdout, c.Environ, format, show.AheadTable(v, months)); err != nil {
+	if err := show.Output(c.Stdout, c.Environ, format, show.AheadTable(v, months).In(format)); err != nil {
 		return err
 	}
 	p := show.NewPrinter(c.Stderr, c.Environ)

@@ -35,8 +35,10 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 				}
 				otherApp, otherKey, _ := strings.Cut(other, "/")
 				for later, o := range changes {
-					takes := o.person == p.id && o.narrows() || o.verb == "redefine" && o.sense < 0
-					if !takes || o.app != otherApp || o.verb != "remove" && !w.brings(o, otherApp, otherKey) {
+					if o.app != otherApp || o.person != p.id && !(o.verb == "redefine" && o.sense < 0) {
+						continue
+					}
+					if o.verb != "remove" && !w.takes(o, otherApp, otherKey) && !(o.ofThing() && w.brings(o, otherApp, otherKey)) {
 						continue
 					}
 					if later > at {

@@ -27,7 +27,7 @@ func (a *app) drawDefinitions(r *rand.Rand) {
 	a.defs = true
 	for i := range a.things {
 		t := &a.things[i]
-		if kind(t.key) == "license" || kind(t.key) == "place" {
+		if kind(t.key) == "license" || own(t.key) {
 			continue
 		}
 		d := definition{key: t.key, title: one("", "As it is"), permissions: some("p1", "p2"), brings: t.brings}
@@ -62,7 +62,7 @@ func (a *app) drawDefinitions(r *rand.Rand) {
 // mayBring reports whether a thing of one kind may bring another along: groups
 // bring everything, and roles roles.
 func (a *app) mayBring(t, u thing) bool {
-	return kind(u.key) != "place" && (kind(t.key) == "group" || kind(t.key) == "role" && kind(u.key) == "role")
+	return !own(u.key) && (kind(t.key) == "group" || kind(t.key) == "role" && kind(u.key) == "role")
 }
 
 // drawNested draws which groups of a SCIM application are within which, by hand or
@@ -116,7 +116,7 @@ func (a *app) definitions(t *testing.T, dir string) {
 		}))
 	}
 	out.Flush()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "exports", a.id+"-profiles.csv"), []byte(b.String()), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, a.in(), a.id+"-profiles.csv"), []byte(b.String()), 0o644))
 }
 
 // readDefinitions reads them again.
@@ -124,7 +124,7 @@ func (a *app) readDefinitions(t *testing.T, dir string) {
 	if !a.defs {
 		return
 	}
-	data, err := os.ReadFile(filepath.Join(dir, "exports", a.id+"-profiles.csv"))
+	data, err := os.ReadFile(filepath.Join(dir, a.in(), a.id+"-profiles.csv"))
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
 	require.NoError(t, err)

@@ -143,21 +143,46 @@ func byKind(keys []string) string {
 				of = append(of, name(key))
 			}
 		}
-		if k != "place" {
+		if !own(k) {
 			k += "s"
 		}
-		if len(of) > 0 {
+		if len(of) > 0 && lone(k) {
+			parts = append(parts, k+": "+of[0])
+		} else if len(of) > 0 {
 			parts = append(parts, k+": ["+strings.Join(of, ", ")+"]")
 		}
 	}
 	return "{" + strings.Join(parts, ", ") + "}"
 }
 
+// in is the folder of an application's export.
+func (a *app) in() string { return cmp.Or(a.folder, "exports") }
+
+// kept says where the export is that is in a folder.
+func (a *app) kept(folder string) (out []string) {
+	switch {
+	case a.format == "csv":
+		out = append(out, fmt.Sprintf("path: %s/%s.csv", folder, a.id))
+	case a.layout == 0:
+		out = append(out, fmt.Sprintf("path: %s/%s.json", folder, a.id))
+	default:
+		out = append(out, fmt.Sprintf("path: [%s/%s.json, %s/%s-groups.json]", folder, a.id, folder, a.id))
+	}
+	if a.defs {
+		out = append(out, fmt.Sprintf("definitions: {path: %s/%s-profiles.csv, columns: {kind: Type, name: Profile, title: Text, "+
+			"permissions: {column: Rights, split: \"|\"}, roles: {column: Contains, split: \"|\"}, "+
+			"licenses: {column: Seats, split: \"|\"}, groups: {column: Within, split: \"|\"}}}", folder, a.id))
+	}
+	return out
+}
+
 func (a *app) yaml(titled bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "app: %s\nexport:\n  format: %s\n", a.id, a.format)
+	if !a.promoted {
+		fmt.Fprintf(&b, "  %s\n", strings.Join(a.kept(a.in()), "\n  "))
+	}
 	if a.format == "csv" {
-		fmt.Fprintf(&b, "  path: exports/%s.csv\n", a.id)
 		title, roles := "", `{column: Profiles, split: ";"}`
 		if titled {
 			title = "title: Home, "
@@ -171,20 +196,9 @@ func (a *app) yaml(titled bool) string {
 				"    groups: {column: Teams, split: \";\"}, roles: " +
 				"" + roles + ", licenses: {column: Seats, split: \";\"}}\n",
 		)
-	} else if a.layout == 0 {
-		fmt.Fprintf(&b, "  path: exports/%s.json\n", a.id)
-	} else {
-		fmt.Fprintf(&b, "  path: [exports/%s.json, exports/%s-groups.json]\n", a.id, a.id)
 	}
 	if a.format == "scim" && titled {
 		b.WriteString("  columns: {title: title}\n")
-	}
-	if a.defs {
-		fmt.Fprintf(&b, "  definitions:\n    path: exports/%s-profiles.csv\n", a.id)
-		b.WriteString("    columns: {kind: Type, name: Profile, title: Text, permissions: {column: Rights, " +
-			"split: \"|\"}, " +
-			"roles: {column: Contains, split: \"|\"}, licenses: {column: Seats, split: \"|\"}, groups: {column: " +
-			"Within, split: \"|\"}}\n")
 	}
 	if a.effective {
 		b.WriteString("  shows: effective\n")
@@ -204,6 +218,12 @@ func (a *app) yaml(titled bool) string {
 		a.shrink,
 		map[bool]string{true: "P2D", false: "P9999D"}[a.old],
 	)
+	if a.promoted {
+		fmt.Fprintf(
+			&b, "environments:\n  rehearsal: {export: {%s}}\n  live: {export: {%s}, promote: {from: rehearsal, within: P7D}}\n",
+			strings.Join(a.kept("exports/rehearsal"), ", "), strings.Join(a.kept("exports"), ", "),
+		)
+	}
 	if a.fixed {
 		b.WriteString("fixed: [userName]\n")
 	}
@@ -218,7 +238,7 @@ func (a *app) yaml(titled bool) string {
 	}
 	for _, k := range kinds {
 		first, indent := true, "  "
-		if k == "place" {
+		if own(k) {
 			indent = "      "
 		}
 		for _, t := range a.things {
@@ -228,6 +248,11 @@ func (a *app) yaml(titled bool) string {
 			switch {
 			case first && k == "place":
 				b.WriteString("kinds:\n  place:\n    column: Places\n    split: \";\"\n    things:\n")
+			case first && k == "policy":
+				if !slices.ContainsFunc(a.things, func(t thing) bool { return kind(t.key) == "place" }) {
+					b.WriteString("kinds:\n")
+				}
+				b.WriteString("  policy:\n    column: Policy\n    one: true\n    things:\n")
 			case first:
 				b.WriteString(k + "s:\n")
 			}
@@ -261,6 +286,12 @@ func (a *app) yaml(titled bool) string {
 			if t.retire {
 				parts = append(parts, "retire: true")
 			}
+			if t.sensitive {
+				parts = append(parts, "sensitive: true")
+			}
+			if t.usual {
+				parts = append(parts, "default: true")
+			}
 			fmt.Fprintf(&b, "%s%s: {%s}\n", indent, name(t.key), strings.Join(parts, ", "))
 		}
 	}
@@ -270,8 +301,8 @@ func (a *app) yaml(titled bool) string {
 // export writes what an application holds.
 func (w *world) export(t *testing.T, dir string, a *app) {
 	put := func(file string, data []byte) {
-		require.NoError(t, os.MkdirAll(filepath.Join(dir, "exports"), 0o755))
-		path := filepath.Join(dir, "exports", file)
+		path := filepath.Join(dir, a.in(), file)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, data, 0o644))
 		require.NoError(t, os.Chtimes(path, a.taken(), a.taken()))
 	}
@@ -288,7 +319,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		out := csv.NewWriter(&b)
 		require.NoError(
 			t,
-			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home", "Places"}),
+			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home", "Places", "Policy"}),
 		)
 		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]
@@ -305,6 +336,7 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 					"kept",
 					r.title,
 					strings.Join(of(r, "place"), ";"),
+					strings.Join(of(r, "policy"), ";"),
 				}),
 			)
 		}

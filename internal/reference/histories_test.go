@@ -224,6 +224,9 @@ func (b *bench) byHand(t *testing.T, r *rand.Rand) string {
 		if a.single && kind(th) == "role" { // its cell takes one
 			x.held = slices.DeleteFunc(slices.Clone(x.held), func(k string) bool { return kind(k) == "role" })
 		}
+		if lone(th) {
+			x.held = slices.DeleteFunc(slices.Clone(x.held), lone)
+		}
 		if !slices.Contains(x.held, th) {
 			x.held = append(x.held, th)
 		}

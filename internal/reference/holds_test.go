@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // The order of verbs in a plan. What is doubled comes after all of them.
@@ -51,6 +52,21 @@ func (w *world) brings(c *change, app, key string) bool {
 	return slices.Contains(a.along(moved), key) || slices.Contains(a.planned(moved), key)
 }
 
+// takes reports whether a change takes a thing from an account, or what brings it along.
+func (w *world) takes(c *change, app, key string) bool {
+	if c.gone == "" {
+		return c.narrows() && w.brings(c, app, key)
+	}
+	a := w.app(c.app)
+	return c.app == app && (slices.Contains(a.along([]string{c.gone}), key) || slices.Contains(a.planned([]string{c.gone}), key))
+}
+
+// ago is the day so many days before today.
+func (w *world) ago(days int) string {
+	today, _ := time.Parse(time.DateOnly, w.today)
+	return today.AddDate(0, 0, -days).Format(time.DateOnly)
+}
+
 func one(is bool) int {
 	if is {
 		return 1
@@ -79,7 +95,7 @@ func (w *world) order(changes []*change) {
 	at := func(c *change) int {
 		for i, t := range w.app(c.app).things {
 			if t.key == c.thing {
-				return 100*slices.Index([]string{"license", "group", "role", "place"}, kind(t.key)) + i
+				return 100*slices.Index([]string{"license", "group", "role", "place", "policy"}, kind(t.key)) + i
 			}
 		}
 		return -1
@@ -137,6 +153,7 @@ func (w *world) judge(changes []*change) {
 	w.waiting(changes)
 	w.order(changes)
 	w.known(changes)
+	w.along(changes)
 	for _, c := range changes {
 		for _, o := range changes {
 			if w.follows(c, o) {
@@ -181,6 +198,52 @@ func (w *world) judge(changes []*change) {
 		for c, guard := range refused {
 			w.hold(c, guard)
 		}
+	}
+}
+
+// along finds what comes or goes with each change, besides the thing itself.
+func (w *world) along(changes []*change) {
+	for n, c := range changes {
+		c.also = nil
+		if c.ofThing() || c.verb == "create" || c.verb == "update" {
+			continue
+		}
+		a := w.app(c.app)
+		first, _ := a.row(c.account)
+		held := a.holdings(first) // before all
+		step := func(is []string, o *change) []string {
+			switch {
+			case o.app != c.app || o.account != c.account || o.ofThing():
+			case o.verb == "remove":
+				return nil
+			case o.gives():
+				return append(less(is, []string{o.gone, o.thing}), o.thing)
+			case o.thing != "":
+				return less(is, []string{o.thing})
+			}
+			return is
+		}
+		was := slices.Clone(held)
+		for _, o := range changes[:n] {
+			was = step(was, o)
+		}
+		is := step(slices.Clone(was), c)
+		end := is
+		for _, o := range changes[n+1:] {
+			end = step(slices.Clone(end), o)
+		}
+		between := a.meanwhile
+		switch {
+		case c.verb == "suspend", c.verb == "remove":
+			c.also = between(was)
+		case c.verb == "restore":
+			c.also = a.planned(is)
+		case c.gives():
+			c.also = less(less(a.planned(is), a.planned(was)), a.along(held))
+		default:
+			c.also = less(less(between(was), between(is)), a.planned(end))
+		}
+		c.also = slices.Sorted(slices.Values(less(c.also, []string{c.thing})))
 	}
 }
 
@@ -274,6 +337,12 @@ func (w *world) simple(a *app, changes []*change) {
 		if a.fixed && c.attribute == "userName" {
 			w.hold(c, "fixed")
 		}
+		if last := w.tried[c.touches()]; w.tried != nil && (last.does != w.does(c) || last.on < w.ago(7)) {
+			w.hold(c, "promotion")
+		}
+		if w.backing && c.effect == "widens" && c.person == "" && !c.ofThing() {
+			w.hold(c, "not-here") // it is nobody's
+		}
 		for i := range w.people {
 			p := &w.people[i]
 			if p.id != c.person {
@@ -282,11 +351,14 @@ func (w *world) simple(a *app, changes []*change) {
 			if _, clash := w.sets(p, a); clash && (c.verb == "create" || c.attribute == "title") {
 				w.hold(c, "clash")
 			}
+			if c.gives() && lone(c.thing) && w.differ(p, a) {
+				w.hold(c, "clash")
+			}
 			if len(w.rowsOf(a, p)) > 1 && !c.narrows() {
 				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
-				undefined := a.defs && !t.define && kind(t.key) != "license" && kind(t.key) != "place" && a.definition(t.key) == nil
+				undefined := a.defs && !t.define && kind(t.key) != "license" && !own(t.key) && a.definition(t.key) == nil
 				if c.gives() && t.key == c.thing && (undefined || t.absent && !w.shows(a, t.key)) {
 					w.hold(c, "unknown-name")
 				}
@@ -303,6 +375,12 @@ func (w *world) simple(a *app, changes []*change) {
 			}
 			if c.verb == "create" && a.accountOf(p) == "" {
 				w.hold(c, "impossible")
+			}
+			if last := w.tried[c.touches()]; w.tried != nil && (last.does != w.does(c) || last.on < w.ago(7)) {
+				w.hold(c, "promotion")
+			}
+			if w.backing && c.effect == "widens" && !p.here(w.today) {
+				w.hold(c, "not-here")
 			}
 			for j := range w.people {
 				o := a.accountOf(&w.people[j])

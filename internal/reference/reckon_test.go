@@ -19,8 +19,10 @@ type change struct {
 	holds                      []string
 	needs                      []*change
 	late                       bool
-	second                     bool // of an account that is not the one that counts of its person's
-	room                       bool // made in a cell for what is to come
+	second                     bool     // of an account that is not the one that counts of its person's
+	room                       bool     // made in a cell for what is to come
+	also                       []string // what comes or goes with it, sorted
+	gone                       string   // what goes when a thing comes of which everybody has one
 
 	// Of a definition: whether it gives more or less, and what.
 	sense   int
@@ -38,19 +40,20 @@ func (c change) String() string {
 	}
 	slices.Sort(needs)
 	return fmt.Sprintf(
-		"%s (%s) %q→%q %s, held by %v, needs %q",
+		"%s (%s) %q→%q %s, also %v, held by %v, needs %q",
 		c.key(),
 		c.person,
 		c.before,
 		c.after,
 		c.effect,
+		c.also,
 		c.holds,
 		needs,
 	)
 }
 
-var gains = map[string]string{"group": "join", "role": "grant", "license": "assign", "place": "join"}
-var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release", "place": "leave"}
+var gains = map[string]string{"group": "join", "role": "grant", "license": "assign", "place": "join", "policy": "join"}
+var loses = map[string]string{"group": "leave", "role": "revoke", "license": "release", "place": "leave", "policy": "leave"}
 
 // along is some things and all that they bring along as the application has it, and
 // due what they bring once it is as the files have it.
@@ -102,13 +105,31 @@ func (w *world) due(p *person, a *app) (account bool, want []string) {
 		if k.holds(p, w.today) && gives {
 			account = true
 			for _, x := range keys {
-				if !slices.Contains(want, x) {
+				if !slices.Contains(want, x) && !(lone(x) && slices.ContainsFunc(want, lone)) {
 					want = append(want, x)
 				}
 			}
 		}
 	}
+	for _, t := range a.things {
+		if account && t.usual && !slices.ContainsFunc(want, lone) {
+			want = append(want, t.key)
+		}
+	}
 	return account, a.direct(want)
+}
+
+// differ reports whether kits of a person give different things of which everybody has one.
+func (w *world) differ(p *person, a *app) bool {
+	var given []string
+	for _, k := range w.kits {
+		for _, x := range k.gives[a.id] {
+			if k.holds(p, w.today) && lone(x) && !slices.Contains(given, x) {
+				given = append(given, x)
+			}
+		}
+	}
+	return len(given) > 1
 }
 
 // sets is the title that the kits of a person set in an application: where they
@@ -203,7 +224,7 @@ func (w *world) follows(c, o *change) bool {
 	if c.app != o.app || c.person != o.person {
 		return false
 	}
-	if o.verb == "create" || o.verb == "restore" {
+	if (o.verb == "create" || o.verb == "restore") && o.account == c.account {
 		return c.gives() || c.verb == "update"
 	}
 	return c.doubled() && o.gives() && o.account == c.account &&
@@ -228,7 +249,7 @@ func (c *change) same() string {
 	if x.person != "" && !x.second {
 		x.account = "" // however it is spelled
 	}
-	return x.key() + " of " + c.person + " " + c.before + "→" + c.after
+	return x.key() + " of " + c.person + " " + c.before + c.gone + "→" + c.after
 }
 
 func (c *change) key() string {
@@ -256,6 +277,21 @@ func (w *world) owner(a *app, r row) *person {
 		}
 	}
 	return nil
+}
+
+// gain gives an account a thing. Where everybody has one it goes instead of another: that narrows access where what goes
+// is sensitive and what comes is not.
+func (a *app) gain(r row, key string) change {
+	c := change{verb: gains[kind(key)], account: a.account(r), thing: key, effect: "widens"}
+	for _, k := range r.held {
+		if lone(key) && lone(k) {
+			c.gone = k
+		}
+	}
+	if c.gone != "" && a.thing(c.gone).sensitive && !a.thing(key).sensitive {
+		c.effect = "narrows"
+	}
+	return c
 }
 
 func (w *world) person(a *app, p *person) (out []*change) {
@@ -286,14 +322,16 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			}
 			if p.here(w.today) {
 				for _, t := range held {
-					lose(t)
+					if !lone(t) {
+						lose(t)
+					}
 				}
 			}
 			continue
 		}
 		if n > 0 {
 			for _, t := range held {
-				if !slices.Contains(a.due(want), t) {
+				if !slices.Contains(a.due(want), t) && !lone(t) {
 					lose(t)
 				}
 			}
@@ -328,12 +366,12 @@ func (w *world) person(a *app, p *person) (out []*change) {
 		}
 		for _, t := range want {
 			if !slices.Contains(held, t) {
-				add(change{verb: gains[kind(t)], account: a.account(r), thing: t, effect: "widens"})
+				add(a.gain(r, t))
 			}
 		}
 		for _, t := range held {
 			switch {
-			case slices.Contains(want, t):
+			case slices.Contains(want, t) || lone(t): // that one is exchanged, or stays
 			case !slices.Contains(a.due(want), t):
 				lose(t)
 			case a.single && kind(t) == "role" && slices.ContainsFunc(want, func(x string) bool {

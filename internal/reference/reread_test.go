@@ -28,13 +28,13 @@ func (w *world) reread(t *testing.T, dir string) {
 }
 
 func (a *app) readCSV(t *testing.T, dir string) {
-	data, err := os.ReadFile(filepath.Join(dir, "exports", a.id+".csv"))
+	data, err := os.ReadFile(filepath.Join(dir, a.in(), a.id+".csv"))
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(string(data))).ReadAll()
 	require.NoError(t, err)
 	for _, f := range rows[1:] {
 		r := row{user: f[0], open: f[1] == "Open", name: f[2], email: f[3], title: f[8]}
-		for k, column := range map[string]int{"group": 4, "role": 5, "license": 6, "place": 9} {
+		for k, column := range map[string]int{"group": 4, "role": 5, "license": 6, "place": 9, "policy": 10} {
 			for n := range strings.SplitSeq(f[column], ";") {
 				if n != "" {
 					r.held = append(r.held, k+"/"+n)
@@ -62,7 +62,7 @@ func (a *app) readSCIM(t *testing.T, dir string) {
 		Members                          []value
 	}
 	for _, file := range []string{a.id + ".json", a.id + "-groups.json"} {
-		data, err := os.ReadFile(filepath.Join(dir, "exports", file))
+		data, err := os.ReadFile(filepath.Join(dir, a.in(), file))
 		if os.IsNotExist(err) {
 			continue
 		}

@@ -13,14 +13,16 @@ import (
 
 // A world is a desired state and what two applications hold, as rows.
 type world struct {
-	today  string
-	people []person
-	kits   []kit
-	apps   []app
-	apart  [][]string // each two things that are kept apart, as app/kind/name
-	may    []string   // ids of people whom an exception lets hold those of the first
-	lifts  []lift
-	more   map[string]string // file → what stands at its end besides
+	today   string
+	people  []person
+	kits    []kit
+	apps    []app
+	apart   [][]string // each two things that are kept apart, as app/kind/name
+	may     []string   // ids of people whom an exception lets hold those of the first
+	lifts   []lift
+	backing bool              // what is judged undoes a run
+	tried   map[string]trial  // in rehearsal; nil where nothing is promoted
+	more    map[string]string // file → what stands at its end besides
 
 	rosterShrink string
 	before       map[string]int // accounts of each application when nothing was suspicious, people under ""
@@ -54,8 +56,10 @@ type app struct {
 	old                                bool   // the export
 	single                             bool   // a cell holds one role
 	rows                               []row
-	layout                             int  // of the files that are written
-	defs                               bool // the export shows definitions
+	layout                             int    // of the files that are written
+	folder                             string // of its export; "" for exports
+	promoted                           bool   // from the environment rehearsal
+	defs                               bool   // the export shows definitions
 	defined                            []definition
 	nested                             [][2]string // the first group is within the second
 	after                              *app        // once the plan is carried out that is judged
@@ -68,6 +72,8 @@ type thing struct {
 	seats, atLeast int // -1 and 0 where there is no limit
 	needs          bool
 	absent         bool // the application itself does not have it
+	sensitive      bool
+	usual          bool // of its kind, for whom no kit gives another
 
 	// Of one that is our own:
 	define, retire bool
@@ -111,8 +117,14 @@ type row struct {
 	held                     []string // kind/name, sorted
 }
 
-// kinds are the kinds of things; places are of applications' own.
-var kinds = []string{"group", "role", "license", "place"}
+// kinds are the kinds of things; places and policies are of applications' own, and of policies everybody has one.
+var kinds = []string{"group", "role", "license", "place", "policy"}
+
+// own reports whether a thing is of a kind of the application's own.
+func own(key string) bool { return kind(key) == "place" || lone(key) }
+
+// lone reports whether a thing is of a kind of which everybody has one.
+func lone(key string) bool { return kind(key) == "policy" }
 
 func kind(key string) string { k, _, _ := strings.Cut(key, "/"); return k }
 
@@ -176,7 +188,7 @@ func draw(seed uint64) *world {
 				x.sets[a.id] = one("Mate", "Clerk")
 			}
 			for _, t := range a.things {
-				if r.IntN(3) == 0 && !t.retire {
+				if r.IntN(3) == 0 && !t.retire && !(lone(t.key) && slices.ContainsFunc(x.gives[a.id], lone)) {
 					x.gives[a.id] = append(x.gives[a.id], t.key)
 				}
 			}
@@ -272,14 +284,19 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	a.shrink = one("100%", "0", "1", "30%")
 	a.single = a.format == "csv" && !a.effective && r.IntN(4) == 0
 	for _, k := range kinds {
-		if k == "place" && (a.format != "csv" || a.effective) {
+		if own(k) && (a.format != "csv" || a.effective || lone(k) && r.IntN(2) == 0) {
 			continue // a kind of the application's own stands in a column
 		}
-		for i := range r.IntN(3) {
-			a.things = append(
-				a.things,
-				thing{key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: k != "place" && r.IntN(6) == 0},
-			)
+		usual := r.IntN(4)
+		many := r.IntN(3)
+		if lone(k) {
+			many += 2
+		}
+		for i := range many {
+			a.things = append(a.things, thing{
+				key: fmt.Sprintf("%s/%c%d", k, k[0], i), seats: -1, needs: !own(k) && r.IntN(6) == 0,
+				sensitive: lone(k) && r.IntN(2) == 0, usual: lone(k) && usual == i,
+			})
 		}
 	}
 	for i := range a.things {
@@ -318,7 +335,8 @@ func drawApp(r *rand.Rand, w *world, n int) app {
 	held := func() (out []string) {
 		roles := 0
 		for _, t := range a.things {
-			if r.IntN(3) != 0 || t.absent || a.single && kind(t.key) == "role" && roles > 0 {
+			if r.IntN(3) != 0 || t.absent || a.single && kind(t.key) == "role" && roles > 0 ||
+				lone(t.key) && slices.ContainsFunc(out, lone) {
 				continue
 			}
 			if kind(t.key) == "role" {

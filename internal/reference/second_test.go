@@ -30,6 +30,9 @@ type bench struct {
 	ledger ledger.Ledger
 	day    day.Day
 	trees  []*source.Tree
+
+	environment string                                               // "" for live
+	settled     func(environment string) (map[string]day.Day, error) // in another environment
 }
 
 // open puts a world on disk.
@@ -57,8 +60,10 @@ func (b *bench) close() {
 func (b *bench) state(t *testing.T) *prepare.State {
 	tree, err := source.OpenTree(b.dir, nil)
 	require.NoError(t, err)
+	tree.Environment = b.environment
 	b.trees = append(b.trees, tree)
 	s := prepare.Rules(context.Background(), tree)
+	s.Settled = b.settled
 	err = s.Read(context.Background(), nil)
 	require.NoError(t, err, "%v", s.Problems())
 	return s
@@ -110,6 +115,7 @@ func drafted(p *plan.Plan) (out []*change) {
 			verb:      c.Verb.String(),
 			account:   c.Account,
 			person:    c.Person,
+			second:    c.Second,
 			attribute: c.Attribute,
 			effect:    c.Effect.String(),
 		}
@@ -123,6 +129,10 @@ func drafted(p *plan.Plan) (out []*change) {
 			list := func(v plan.Value) string { return strings.ReplaceAll(strings.Join(v.List(), ","), " ", "/") }
 			x.before, x.after = list(c.Before), list(c.After)
 		}
+		for _, t := range c.Also {
+			x.also = append(x.also, t.Kind.String()+"/"+t.Name)
+		}
+		slices.Sort(x.also)
 		for _, h := range c.Holds {
 			if !slices.Contains(x.holds, h.Guard) {
 				x.holds = append(x.holds, h.Guard)
@@ -266,7 +276,7 @@ func (b *bench) lose(t *testing.T, r *rand.Rand) {
 func (b *bench) fresh(t *testing.T) {
 	for i := range b.apps {
 		a := &b.apps[i]
-		files, err := filepath.Glob(filepath.Join(b.dir, "exports", a.id+"*"))
+		files, err := filepath.Glob(filepath.Join(b.dir, a.in(), a.id+"*"))
 		require.NoError(t, err)
 		for _, f := range files {
 			require.NoError(t, os.Chtimes(f, a.taken(), a.taken()))

@@ -59,7 +59,7 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 			}
 			continue
 		}
-		if c.app != a.id || !c.narrows() || c.thing != "" && !w.brings(c, a.id, t.key) {
+		if c.app != a.id || !w.takes(c, a.id, t.key) && !(c.narrows() && c.thing == "") {
 			continue
 		}
 		touched := slices.ContainsFunc(may, func(o *change) bool { return o.app == a.id && o.account == c.account })

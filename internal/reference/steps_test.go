@@ -69,6 +69,7 @@ func (w *world) with(changes []*change, held func(*app, row) []string) *world {
 				r.title = c.after
 			case slices.Contains(r.held, c.thing) && c.gives():
 			case c.gives():
+				r.held = slices.DeleteFunc(r.held, func(k string) bool { return lone(k) && lone(c.thing) })
 				r.held = append(r.held, c.thing)
 				slices.Sort(r.held)
 			default:

@@ -1,6 +1,7 @@
 package show
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -11,17 +12,18 @@ import (
 
 // HolderTable is who holds a thing.
 func HolderTable(list []access.Holder) *Table {
-	t := &Table{Headers: []string{"person", "name", "account", "is", "holds it", "stands", "by kit"},
-		Keys: []string{"person", "name", "account", "open", "through", "state", "kits"}, Items: list}
-	for _, h := range list {
-		open, how := held(&h)
+	return tableOf(list, []Column{
+		{Title: "person", Key: "person"}, {Title: "name", Key: "name"}, {Title: "account", Key: "account"},
+		{Title: "is", Key: "open"}, {Title: "holds it", Key: "through"}, {Title: "stands", Key: "state"},
+		{Title: "by kit", Key: "kits"},
+	}, func(h *access.Holder) []any {
+		open, how := held(h)
 		state := h.State
 		if h.Rejected != "" {
 			state += ", " + h.Rejected
 		}
-		t.Rows = append(t.Rows, []string{h.Person, h.Name, h.Account, open, how, state, strings.Join(h.Kits, ", ")})
-	}
-	return t
+		return []any{h.Person, h.Name, h.Account, open, how, state, h.Kits}
+	})
 }
 
 // held is how a holder has the thing: the state of the account, and along with what.
@@ -39,23 +41,15 @@ const BeforeRecord = "before the record"
 
 // PastHolderTable is who held a thing on a past day, since when, and by whose decision.
 func PastHolderTable(list []access.Holder) *Table {
-	t := &Table{
-		Headers: []string{
-			"person", "name", "account", "was", "held it", "by kit", "line", "since", "decided by", "because",
-		},
-		Keys: []string{
-			"person", "name", "account", "open", "through", "kits", "places", "since", "decidedBy", "because",
-		},
-		Items: list,
-	}
-	for _, h := range list {
-		open, how := held(&h)
-		t.Rows = append(t.Rows, []string{
-			h.Person, h.Name, h.Account, open, how, strings.Join(h.Kits, ", "), strings.Join(h.Places, ", "), h.Since, h.DecidedBy,
-			h.Because,
-		})
-	}
-	return t
+	return tableOf(list, []Column{
+		{Title: "person", Key: "person"}, {Title: "name", Key: "name"}, {Title: "account", Key: "account"},
+		{Title: "was", Key: "open"}, {Title: "held it", Key: "through"}, {Title: "by kit", Key: "kits"},
+		{Title: "line", Key: "places"}, {Title: "since", Key: "since"}, {Title: "decided by", Key: "decidedBy"},
+		{Title: "because", Key: "because"},
+	}, func(h *access.Holder) []any {
+		open, how := held(h)
+		return []any{h.Person, h.Name, h.Account, open, how, h.Kits, h.Places, h.Since, h.DecidedBy, h.Because}
+	})
 }
 
 // HoldersLine counts those who hold a thing.
@@ -83,23 +77,24 @@ func HoldersLine(list []access.Holder, thing string, effective bool) string {
 
 // RowTable is chosen rows in chosen columns.
 func RowTable(r *access.Rows, rows []int, columns []string) *Table {
-	t := &Table{Headers: columns, Keys: columns}
+	t := &Table{Columns: both(columns...)}
 	items := make([]map[string]any, 0, len(rows))
 	for _, i := range rows {
-		row, item := make([]string, 0, len(columns)), map[string]any{}
+		row, item := make([]any, 0, len(columns)), map[string]any{}
 		for _, c := range columns {
 			values := r.Values(i, c)
-			row = append(row, strings.Join(values, ", "))
+			row = append(row, values)
 			switch {
 			case r.Several[c] && values == nil:
 				item[c] = []string{}
 			case r.Several[c]:
 				item[c] = values
 			default:
-				item[c] = strings.Join(values, ", ")
+				item[c] = cellOf(values)
 			}
 		}
-		t.Rows, items = append(t.Rows, row), append(items, item)
+		t.add(row...)
+		items = append(items, item)
 	}
 	t.Items = items
 	return t
@@ -107,22 +102,17 @@ func RowTable(r *access.Rows, rows []int, columns []string) *Table {
 
 // GroupTable counts chosen rows by the values of a column.
 func GroupTable(r *access.Rows, rows []int, column string) *Table {
-	t := &Table{Headers: []string{column, "rows"}, Keys: []string{"value", "rows"}, Right: map[int]bool{1: true}}
 	type item struct {
 		Value string `json:"value"`
 		Rows  int    `json:"rows"`
 	}
-	items := []item{}
+	var items []item
 	for _, g := range r.Group(rows, column) {
-		shown := g.Value
-		if shown == "" {
-			shown = "(no value)"
-		}
-		t.Rows = append(t.Rows, []string{shown, model.Thousands(g.Rows)})
 		items = append(items, item{g.Value, g.Rows})
 	}
-	t.Items = items
-	return t
+	return tableOf(items, []Column{{Title: column, Key: "value"}, {Title: "rows", Key: "rows", Number: true}}, func(x *item) []any {
+		return []any{cmp.Or(x.Value, "(no value)"), model.Thousands(x.Rows)}
+	})
 }
 
 // SeatsTable is how the seats of licenses are used.
@@ -139,13 +129,7 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 		Price    string `json:"price"`
 		Cost     string `json:"cost"`
 	}
-	keys := []string{"thing", "title", "bought", "used", "free", "needed", "blocked", "ofNobody", "price", "cost"}
-	t := &Table{
-		Headers: []string{"license", "bought", "used", "free", "needed", "blocked", "of nobody", "a seat", "in use"},
-		Keys:    keys,
-		Right:   map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true, 6: true},
-	}
-	items := []item{}
+	var items []item
 	for i := range list {
 		s := &list[i]
 		x := item{
@@ -158,29 +142,20 @@ func SeatsTable(v *access.View, list []access.Seats) *Table {
 			Price:    v.Price(s).String(),
 			Cost:     v.Price(s).Times(s.Used),
 		}
-		bought, free := "", ""
 		if s.Bought >= 0 {
 			n := s.Free()
 			x.Bought, x.Free = &s.Bought, &n
-			bought, free = fmt.Sprint(s.Bought), fmt.Sprint(n)
 		}
 		items = append(items, x)
-		row := []string{
-			x.Thing,
-			bought,
-			fmt.Sprint(x.Used),
-			free,
-			fmt.Sprint(x.Needed),
-			fmt.Sprint(x.Blocked),
-			fmt.Sprint(x.OfNobody),
-			x.Price,
-			x.Cost,
-		}
-		t.Rows = append(t.Rows, row)
-		t.CSV = append(t.CSV, slices.Insert(slices.Clone(row), 1, x.Title))
 	}
-	t.Items = items
-	return t
+	return tableOf(items, []Column{
+		{Title: "license", Key: "thing"}, {Key: "title"}, {Title: "bought", Key: "bought", Number: true},
+		{Title: "used", Key: "used", Number: true}, {Title: "free", Key: "free", Number: true},
+		{Title: "needed", Key: "needed", Number: true}, {Title: "blocked", Key: "blocked", Number: true},
+		{Title: "of nobody", Key: "ofNobody", Number: true}, {Title: "a seat", Key: "price"}, {Title: "in use", Key: "cost"},
+	}, func(x *item) []any {
+		return []any{x.Thing, x.Title, x.Bought, x.Used, x.Free, x.Needed, x.Blocked, x.OfNobody, x.Price, x.Cost}
+	})
 }
 
 // SeatsLine says what seats cost together: in use, bought, and of those that
@@ -204,9 +179,22 @@ func SeatsLine(v *access.View, list []access.Seats) string {
 		used, bought, idle)
 }
 
-// AheadTable is how many seats are needed month by month: on the terminal a row
-// for each license, elsewhere one for each month of each.
-func AheadTable(v *access.View, months []access.Month) *Table {
+// A MonthTable is how many seats are needed month by month.
+type MonthTable struct {
+	Licenses *Table // for people: a row for each license, a column for each month
+	Months   *Table // for programs: a row for each month of each license
+}
+
+// In is the table for a format.
+func (m MonthTable) In(format string) *Table {
+	if format == "table" {
+		return m.Licenses
+	}
+	return m.Months
+}
+
+// AheadTable is how many seats are needed month by month.
+func AheadTable(v *access.View, months []access.Month) MonthTable {
 	type item struct {
 		From   string `json:"from"`
 		Thing  string `json:"thing"`
@@ -215,39 +203,33 @@ func AheadTable(v *access.View, months []access.Month) *Table {
 		Short  int    `json:"short"`
 		Cost   string `json:"cost"`
 	}
-	t := &Table{
-		Headers: []string{"license", "bought"},
-		Keys:    []string{"from", "thing", "bought", "needed", "short", "cost"},
-		Right:   map[int]bool{1: true},
+	wide := &Table{Columns: []Column{{Title: "license"}, {Title: "bought", Number: true}}}
+	for _, m := range months {
+		wide.Columns = append(wide.Columns, Column{Title: m.From.String()[:7], Number: true})
 	}
-	for i, m := range months {
-		t.Headers = append(t.Headers, m.From.String()[:7])
-		t.Right[2+i] = true
-	}
-	items := []item{}
+	var items []item
 	for i, x := range v.Licenses() {
 		thing := &v.Apps[x.App].Things[x.Thing]
-		bought := ""
+		var bought *int
 		if thing.Seats >= 0 {
-			bought = fmt.Sprint(thing.Seats)
+			bought = &thing.Seats
 		}
-		row := []string{v.Apps[x.App].Address(x.Thing).String(), bought}
+		address := v.Apps[x.App].Address(x.Thing).String()
+		row := []any{address, bought}
 		for _, m := range months {
-			it := item{From: m.From.String(), Thing: row[0], Needed: m.Needed[i], Cost: thing.Price.Times(m.Needed[i])}
-			if thing.Seats >= 0 {
-				it.Bought, it.Short = &thing.Seats, max(m.Needed[i]-thing.Seats, 0)
+			it := item{
+				From: m.From.String(), Thing: address, Bought: bought, Needed: m.Needed[i], Cost: thing.Price.Times(m.Needed[i]),
 			}
-			items = append(items, it)
-			row = append(row, fmt.Sprint(it.Needed))
-			t.CSV = append(
-				t.CSV,
-				[]string{it.From, it.Thing, bought, fmt.Sprint(it.Needed), fmt.Sprint(it.Short), it.Cost},
-			)
+			if bought != nil {
+				it.Short = max(m.Needed[i]-thing.Seats, 0)
+			}
+			items, row = append(items, it), append(row, it.Needed)
 		}
-		t.Rows = append(t.Rows, row)
+		wide.add(row...)
 	}
-	t.Items = items
-	return t
+	return MonthTable{wide, tableOf(items, both("from", "thing", "bought", "needed", "short", "cost"), func(x *item) []any {
+		return []any{x.From, x.Thing, x.Bought, x.Needed, x.Short, x.Cost}
+	})}
 }
 
 // Short says for each license when seats are short first, and by how many at

@@ -56,7 +56,7 @@ func AdoptedJSON(a *adopt.Application, repo *desired.Repo) any {
 
 // AdoptedTable is whose the accounts are, and which are left alone.
 func AdoptedTable(a *adopt.Application, repo *desired.Repo) *Table {
-	t := &Table{Keys: []string{"account", "person", "name", "score", "taken", "why", "alone"}}
+	t := &Table{Columns: both("account", "person", "name", "score", "taken", "why", "alone")}
 	alone := map[string]string{}
 	for _, x := range a.Alone {
 		alone[x.Account] = x.Why
@@ -67,7 +67,7 @@ func AdoptedTable(a *adopt.Application, repo *desired.Repo) *Table {
 		if g.Person >= 0 {
 			id, name = repo.People.Get(g.Person, "id"), repo.People.Called(g.Person)
 		}
-		t.Rows = append(t.Rows, []string{g.Key, id, name, fmt.Sprint(g.Score), fmt.Sprint(a.Taken[i]), g.Why, alone[g.Key]})
+		t.add(g.Key, id, name, g.Score, a.Taken[i], g.Why, alone[g.Key])
 	}
 	return t
 }
@@ -80,13 +80,13 @@ func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 		),
 	)
 	p.Line()
-	t := &Table{Headers: []string{"column", "is taken as", "why"}}
+	t := &Table{Columns: columns("column", "is taken as", "why")}
 	for _, c := range a.Columns {
 		attr := c.Attr
 		if attr == "" {
 			attr = "(left out)"
 		}
-		t.Rows = append(t.Rows, []string{c.Header, attr, c.Why})
+		t.add(c.Header, attr, c.Why)
 	}
 	p.Print(t)
 	p.whose(a, repo, full)
@@ -103,7 +103,8 @@ func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 // whose writes whose the accounts are.
 func (p *Printer) whose(a *adopt.Application, repo *desired.Repo, full bool) {
 	certain, said, nobody := 0, 0, 0
-	t := &Table{Headers: []string{"account", "may be", "score", "why", ""}, Right: map[int]bool{2: true}}
+	t := &Table{Columns: columns("account", "may be", "score", "why", "")}
+	t.Columns[2].Number = true
 	for i := range a.Guesses {
 		g := &a.Guesses[i]
 		switch {
@@ -126,7 +127,7 @@ func (p *Printer) whose(a *adopt.Application, repo *desired.Repo, full bool) {
 		if g.Score > 0 {
 			score = fmt.Sprintf("%d%%", g.Score)
 		}
-		t.Rows = append(t.Rows, []string{g.Key, who, score, g.Why, yes})
+		t.add(g.Key, who, score, g.Why, yes)
 	}
 	p.Line()
 	p.Linef(
@@ -165,7 +166,7 @@ func (p *Printer) leftAlone(a *adopt.Application, full bool) {
 }
 
 func (p *Printer) takenKits(a *adopt.Application, full bool) {
-	t := &Table{Headers: []string{"kit", "gives", "to", "how"}}
+	t := &Table{Columns: columns("kit", "gives", "to", "how")}
 	for _, k := range a.Kits {
 		thing, name, how := "an account", k.Name, "by name"
 		if k.Thing != nil {
@@ -177,7 +178,7 @@ func (p *Printer) takenKits(a *adopt.Application, full bool) {
 		if k.Into != "" {
 			name, how = k.Into, "by its rule, which says the same: "+k.Rule
 		}
-		t.Rows = append(t.Rows, []string{name, thing, model.Count(len(k.Holders), "person", "people"), how})
+		t.add(name, thing, model.Count(len(k.Holders), "person", "people"), how)
 	}
 	if len(t.Rows) == 0 {
 		return

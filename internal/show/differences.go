@@ -170,26 +170,14 @@ func because(r *access.Reason) string {
 
 // DifferenceTable is what differs as a table.
 func DifferenceTable(list []access.Difference) *Table {
-	keys := []string{"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line",
-		"sensitive"}
-	t := &Table{Headers: keys, Keys: keys, Items: list}
-	for _, d := range list {
-		t.Rows = append(t.Rows, []string{
-			d.Person,
-			d.Name,
-			d.App,
-			d.Effect.String(),
-			d.Kind,
-			d.Thing,
-			d.Through,
-			d.Detail,
-			d.Because.Says,
-			d.Because.File,
-			line(d.Because.Line),
-			fmt.Sprint(d.Sensitive),
-		})
-	}
-	return t
+	return tableOf(list, both(
+		"person", "name", "app", "effect", "kind", "thing", "through", "detail", "because", "file", "line", "sensitive",
+	), func(d *access.Difference) []any {
+		return []any{
+			d.Person, d.Name, d.App, d.Effect, d.Kind, d.Thing, d.Through, d.Detail, d.Because.Says, d.Because.File,
+			line(d.Because.Line), d.Sensitive,
+		}
+	})
 }
 
 // DifferencesMarkdown writes what differs for a merge request, by effect: who
@@ -218,12 +206,10 @@ func DifferencesMarkdown(w io.Writer, list []access.Difference, warnings []acces
 			}[effect],
 		)
 		p.Line()
-		table := &Table{Headers: []string{"who", "application", "what", "why"}}
+		table := &Table{Columns: columns("who", "application", "what", "why")}
 		for i := range list {
 			if d := &list[i]; d.Effect == effect {
-				table.Rows = append(table.Rows, []string{
-					d.Name + " (" + d.Person + ")", d.App, difference(d), because(&d.Because),
-				})
+				table.add(d.Name+" ("+d.Person+")", d.App, difference(d), because(&d.Because))
 			}
 		}
 		p.Markdown(table, false)

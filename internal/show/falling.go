@@ -40,12 +40,9 @@ func (p *Printer) Falling(list []access.Falling, to day.Day) {
 
 // FallingTable is what falls due as a table.
 func FallingTable(list []access.Falling) *Table {
-	keys := []string{"on", "kind", "app", "person", "says", "file", "line"}
-	t := &Table{Headers: keys, Keys: keys, Items: list}
-	for _, x := range list {
-		t.Rows = append(t.Rows, []string{x.On, string(x.Kind), x.App, x.Person, x.Says, x.File, line(x.Line)})
-	}
-	return t
+	return tableOf(list, both("on", "kind", "app", "person", "says", "file", "line"), func(x *access.Falling) []any {
+		return []any{x.On, string(x.Kind), x.App, x.Person, x.Says, x.File, line(x.Line)}
+	})
 }
 
 // Calendar writes what falls due as a calendar (RFC 5545): an event of a whole day for

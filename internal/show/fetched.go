@@ -1,7 +1,5 @@
 package show
 
-import "fmt"
-
 // A Fetching is what came of fetching one application.
 type Fetching struct {
 	App      string  `json:"app"`
@@ -16,28 +14,22 @@ type Fetching struct {
 
 // FetchedTable is what came of fetching applications.
 func FetchedTable(list []Fetching) *Table {
-	if list == nil {
-		list = []Fetching{}
-	}
-	t := &Table{
-		Headers: []string{"application", "accounts", "before", "taken", "what"},
-		Keys:    []string{"app", "accounts", "before", "takenAt", "what"},
-		Right:   map[int]bool{1: true, 2: true}, Items: list,
-	}
-	for _, f := range list {
-		row := []string{f.App, "", "", f.TakenAt, "could not be fetched"}
+	return tableOf(list, []Column{
+		{Title: "application", Key: "app"}, {Title: "accounts", Key: "accounts", Number: true},
+		{Title: "before", Key: "before", Number: true}, {Title: "taken", Key: "takenAt"}, {Title: "what", Key: "what"},
+	}, func(f *Fetching) []any {
+		var accounts, before *int
+		what := "could not be fetched"
 		if f.Error == "" {
-			row[1], row[4] = fmt.Sprint(f.Accounts), "fetched"
-			if f.Same {
-				row[4] = "fetched, as before"
+			if accounts, what = &f.Accounts, "fetched"; f.Same {
+				what = "fetched, as before"
 			}
 		}
 		if f.Before >= 0 {
-			row[2] = fmt.Sprint(f.Before)
+			before = &f.Before
 		}
-		t.Rows = append(t.Rows, row)
-	}
-	return t
+		return []any{f.App, accounts, before, f.TakenAt, what}
+	})
 }
 
 // A Reached is something that a caller may or may not do in an application.
@@ -50,15 +42,10 @@ type Reached struct {
 
 // ReachedTable is what callers may and may not do.
 func ReachedTable(list []Reached) *Table {
-	if list == nil {
-		list = []Reached{}
-	}
-	keys := []string{"application", "what", "may", "says"}
-	t := &Table{Headers: []string{"application", "what", "", "what it says"}, Keys: keys, Items: list}
-	for _, r := range list {
-		t.Rows = append(t.Rows, []string{r.App, r.What, yesNo(r.May), r.Says})
-	}
-	return t
+	return tableOf(list, []Column{
+		{Title: "application", Key: "application"}, {Title: "what", Key: "what"}, {Title: " ", Key: "may"},
+		{Title: "what it says", Key: "says"},
+	}, func(r *Reached) []any { return []any{r.App, r.What, yesNo(r.May), r.Says} })
 }
 
 func yesNo(yes bool) string {

@@ -44,16 +44,10 @@ func (v *Intake) JSON() any {
 
 // Table is what becomes of rows, a line for each change and each thing that is wrong.
 func (v *Intake) Table() *Table {
-	t := &Table{Keys: []string{"line", "state", "id", "name", "attribute", "from", "to", "says"}}
+	t := &Table{Columns: both("line", "state", "id", "name", "attribute", "from", "to", "says")}
 	for i := range v.Outcome.Entries {
 		e := &v.Outcome.Entries[i]
-		line := ""
-		if e.Line > 0 {
-			line = fmt.Sprint(e.Line)
-		}
-		row := func(attr, from, to, says string) {
-			t.Rows = append(t.Rows, []string{line, e.State.String(), e.ID, e.Name, attr, from, to, says})
-		}
+		row := func(attr, from, to, says string) { t.add(line(e.Line), e.State, e.ID, e.Name, attr, from, to, says) }
 		for _, x := range e.Changes {
 			row(x.Attr, x.From, x.To, "")
 		}
@@ -81,25 +75,22 @@ func (p *Printer) Intake(v *Intake, full bool) {
 	}
 	p.Line(Strong(words.Clean(v.Sheet.File)) + "  " + Dim(about))
 	p.Line()
-	t := &Table{Headers: []string{"column", "is taken as", "why"}}
+	t := &Table{Columns: columns("column", "is taken as", "why")}
 	for _, c := range v.Mapping.Columns {
 		from := c.From
 		if from == "" {
 			from = "(none)"
 		}
-		t.Rows = append(t.Rows, []string{from, c.Attr, c.How})
+		t.add(from, c.Attr, c.How)
 	}
 	for _, c := range v.Mapping.Parts {
-		t.Rows = append(t.Rows, []string{c.From, "part of others", c.How})
+		t.add(c.From, "part of others", c.How)
 	}
 	for _, h := range v.Mapping.Left {
 		if h == "" {
 			h = "(without a name)"
 		}
-		t.Rows = append(
-			t.Rows,
-			[]string{h, "left out", "no attribute is called so; take it with --map extra.NAME=COLUMN"},
-		)
+		t.add(h, "left out", "no attribute is called so; take it with --map extra.NAME=COLUMN")
 	}
 	p.Print(t)
 	p.newcomers(v)
@@ -110,7 +101,6 @@ func (p *Printer) Intake(v *Intake, full bool) {
 
 // newcomers shows the first new rows as people.
 func (p *Printer) newcomers(v *Intake) {
-	t := &Table{Headers: []string{"the first as people"}}
 	attrs := append([]string{"id", "userName"}, v.Mapping.Attrs()...)
 	var cols []string
 	for _, a := range attrs {
@@ -119,18 +109,18 @@ func (p *Printer) newcomers(v *Intake) {
 		}
 	}
 	n := 0
-	t.Headers = cols
+	t := &Table{Columns: columns(cols...)}
 	for i := range v.Outcome.Entries {
 		e := &v.Outcome.Entries[i]
 		if e.State != intake.New || n >= firstPeople {
 			continue
 		}
 		n++
-		row := make([]string, len(cols))
+		row := make([]any, len(cols))
 		for j, c := range cols {
 			row[j] = e.Values[c]
 		}
-		t.Rows = append(t.Rows, row)
+		t.add(row...)
 	}
 	if n == 0 {
 		return

@@ -14,48 +14,39 @@ import (
 
 // PlanTable is the changes as a table, one a row.
 func PlanTable(v *PlanView) *Table {
-	keys := []string{
+	return tableOf(v.Changes, both(
 		"id", "app", "person", "name", "account", "effect", "verb", "kind", "thing", "attribute", "before", "after",
 		"also", "forGood", "held", "decision", "reason", "kit", "cause", "sensitive", "first",
-	}
-	t := &Table{Headers: keys, Keys: keys}
-	for _, c := range v.Changes {
-		kind, thing := "", ""
-		if c.Thing != nil {
-			kind, thing = c.Thing.Kind.String(), c.Thing.Name
-		}
-		var holds, reasons []string
-		for _, h := range c.Holds {
-			holds = append(holds, h.Guard+": "+h.Says)
-		}
+	), func(x **plan.Change) []any {
+		c := *x
+		kind, thing := thingOf(c)
+		var reasons []string
 		for _, r := range v.Plan.Because(c) {
 			reasons = append(reasons, fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says))
 		}
-		t.Rows = append(t.Rows, []string{
-			c.ID,
-			c.App,
-			c.Person,
-			v.Plan.People[c.Person],
-			c.Account,
-			c.Effect.String(),
-			c.Verb.String(),
-			kind,
-			thing,
-			c.Attribute,
-			plainValue(c.Before),
-			plainValue(c.After),
-			words.Means(c),
-			fmt.Sprint(c.ForGood),
-			strings.Join(holds, " | "),
-			v.States[c.ID],
-			strings.Join(reasons, " | "),
-			outline.Kit(v.Plan, c),
-			v.causeOf(c),
-			fmt.Sprint(c.Sensitive()),
-			fmt.Sprint(c.First),
-		})
+		return []any{
+			c.ID, c.App, c.Person, v.Plan.People[c.Person], c.Account, c.Effect, c.Verb, kind, thing, c.Attribute,
+			plainValue(c.Before), plainValue(c.After), words.Means(c), c.ForGood, heldBy(c), v.States[c.ID],
+			strings.Join(reasons, " | "), outline.Kit(v.Plan, c), v.causeOf(c), c.Sensitive(), c.First,
+		}
+	})
+}
+
+// thingOf is what a change gives or takes, as two cells.
+func thingOf(c *plan.Change) (kind, name string) {
+	if c.Thing == nil {
+		return "", ""
 	}
-	return t
+	return c.Thing.Kind.String(), c.Thing.Name
+}
+
+// heldBy is what holds a change, as one cell.
+func heldBy(c *plan.Change) string {
+	var holds []string
+	for _, h := range c.Holds {
+		holds = append(holds, h.Guard+": "+h.Says)
+	}
+	return strings.Join(holds, " | ")
 }
 
 // causeOf is the cause of a change in words, "" where the plan has no outline.
@@ -128,10 +119,10 @@ func PlanMarkdown(w io.Writer, v *PlanView, summary bool) error {
 	}
 	for i := range v.Plan.Exports {
 		e := &v.Plan.Exports[i]
-		table := &Table{Headers: []string{"effect", "who", "change", "why"}}
+		table := &Table{Columns: columns("effect", "who", "change", "why")}
 		for _, c := range v.Changes {
 			if c.App == e.App {
-				table.Rows = append(table.Rows, v.markdownRow(c))
+				table.add(v.markdownRow(c)...)
 			}
 		}
 		if len(table.Rows) > 0 {
@@ -144,7 +135,7 @@ func PlanMarkdown(w io.Writer, v *PlanView, summary bool) error {
 }
 
 // markdownRow is a change as a row, marked up.
-func (v *PlanView) markdownRow(c *plan.Change) []string {
+func (v *PlanView) markdownRow(c *plan.Change) []any {
 	var why []string
 	for _, h := range c.Holds {
 		why = append(why, "**held by "+h.Guard+":** "+markdown(h.Says))
@@ -159,12 +150,13 @@ func (v *PlanView) markdownRow(c *plan.Change) []string {
 	if means := words.Means(c); means != "" {
 		what += " (" + means + ")"
 	}
-	return []string{c.Effect.String(), markdown(words.Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>")}
+	return []any{c.Effect, markdown(words.Whose(v.Plan, c)), markdown(what), strings.Join(why, "<br>")}
 }
 
 // markdownCauses writes what causes the changes, and folds those that are alike.
 func (p *Printer) markdownCauses(v *PlanView) {
-	table := &Table{Headers: []string{"changes", "what", "who", "because"}, Right: map[int]bool{0: true}}
+	table := &Table{Columns: columns("changes", "what", "who", "because")}
+	table.Columns[0].Number = true
 	for n, folds := range v.Outline.ByCause() {
 		because := words.Cause(&v.Outline.Causes[n])
 		for _, f := range folds {
@@ -172,9 +164,7 @@ func (p *Printer) markdownCauses(v *PlanView) {
 			if f.Held > 0 {
 				what += fmt.Sprintf(", **%s held**", model.Thousands(f.Held))
 			}
-			table.Rows = append(table.Rows, []string{
-				model.Thousands(len(f.Changes)), what, markdown(words.Who(&f)), markdown(because),
-			})
+			table.add(model.Thousands(len(f.Changes)), what, markdown(words.Who(&f)), markdown(because))
 		}
 	}
 	p.Line()

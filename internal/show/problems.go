@@ -57,33 +57,18 @@ func Report(problems []*source.Problem, matches []desired.Match) any {
 
 // ProblemTable is problems as a table.
 func ProblemTable(problems []*source.Problem) *Table {
-	keys := []string{"file", "line", "column", "severity", "rule", "says", "hint"}
-	t := &Table{Headers: keys, Keys: keys}
-	for _, x := range problems {
-		t.Rows = append(t.Rows, []string{
-			x.Pos.File,
-			fmt.Sprint(x.Pos.Line),
-			fmt.Sprint(x.Pos.Column),
-			string(x.Severity),
-			x.Rule,
-			x.Says,
-			x.Hint,
-		})
-	}
-	return t
+	columns := both("file", "line", "column", "severity", "rule", "says", "hint")
+	return tableOf(problems, columns, func(p **source.Problem) []any {
+		x := *p
+		return []any{x.Pos.File, x.Pos.Line, x.Pos.Column, string(x.Severity), x.Rule, x.Says, x.Hint}
+	})
 }
 
 // MatchTable is the rules with how many people each matches.
 func MatchTable(matches []desired.Match) *Table {
-	t := &Table{
-		Headers: []string{"people", "kit", "rule"},
-		Keys:    []string{"people", "kit", "rule"},
-		Right:   map[int]bool{0: true},
-	}
-	for _, m := range matches {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(m.People), words.Clean(m.Kit), words.Clean(m.Rule)})
-	}
-	return t
+	return tableOf(matches, []Column{{Title: "people", Number: true}, {Title: "kit"}, {Title: "rule"}}, func(m *desired.Match) []any {
+		return []any{m.People, m.Kit, m.Rule}
+	})
 }
 
 // maxCaught is how many values of a catch are shown.

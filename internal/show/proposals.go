@@ -11,18 +11,11 @@ import (
 
 // ProposalTable is for programs.
 func ProposalTable(list []propose.Proposal) *Table {
-	t := &Table{
-		Headers: []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
-		Keys:    []string{"kit", "for", "gives", "explains", "people", "sure", "exceptions"},
-		Items:   append([]propose.Proposal{}, list...),
-	}
-	for _, x := range list {
-		t.Rows = append(t.Rows, []string{
-			x.Kit, x.For, strings.Join(x.Gives, " "), fmt.Sprint(x.Explains), fmt.Sprint(x.People), fmt.Sprint(x.Sure),
-			strings.Join(x.Exceptions, " "),
-		})
-	}
-	return t
+	return tableOf(list, both("kit", "for", "gives", "explains", "people", "sure", "exceptions"), func(x *propose.Proposal) []any {
+		return []any{
+			x.Kit, x.For, strings.Join(x.Gives, " "), x.Explains, x.People, x.Sure, strings.Join(x.Exceptions, " "),
+		}
+	})
 }
 
 // mostExcepted is how many exceptions are named of one kit.

@@ -152,14 +152,14 @@ func TestATableIsTheSameInEveryFormat(t *testing.T) {
 	require.Len(t, items, 3)
 
 	groups := show.GroupTable(rows, all, "title")
-	require.Equal(t, [][]string{{"Mate", "2"}, {"(no value)", "1"}}, groups.Rows)
+	require.Equal(t, [][]any{{"Mate", "2"}, {"(no value)", "1"}}, groups.Rows)
 }
 
 // TestALargeTableReadsAsASmallOne, and has every row.
 func TestALargeTableReadsAsASmallOne(t *testing.T) {
-	table := &show.Table{Headers: []string{"name", "title"}}
+	table := &show.Table{Columns: []show.Column{{Title: "name"}, {Title: "title"}}}
 	for i := range 5000 {
-		table.Rows = append(table.Rows, []string{fmt.Sprintf("user %04d", i), strings.Repeat("x", i%7)})
+		table.Rows = append(table.Rows, []any{fmt.Sprintf("user %04d", i), strings.Repeat("x", i%7)})
 	}
 	lines := func() []string {
 		var b bytes.Buffer

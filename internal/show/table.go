@@ -9,6 +9,7 @@ import (
 	"io"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -17,41 +18,130 @@ import (
 	"pravet/internal/core/words"
 )
 
-// A Table is rows of cells under headers: what lists, questions, reports and plans are written
-// by, one writer for each format.
-type Table struct {
-	Headers []string // as shown
-	Keys    []string // in JSON and CSV
-	Rows    [][]string
-	Each    func(yield func(row []string) bool) // instead of Rows, one by one; a row is good until the next
-	CSV     [][]string                          // for CSV, instead of the rows
-	Items   any                                 // for JSON, instead of the rows
-	Right   map[int]bool                        // columns aligned to the right
+// A Column is one column of a table.
+type Column struct {
+	Title  string // over it, where people read it; "" for a column that only programs get
+	Key    string // in CSV and JSON; "" for a column that only people get
+	Number bool   // aligned to the right
 }
+
+// both are columns that people and programs know by one name.
+func both(names ...string) (out []Column) {
+	for _, n := range names {
+		out = append(out, Column{Title: n, Key: n})
+	}
+	return out
+}
+
+// columns are columns for people alone.
+func columns(titles ...string) (out []Column) {
+	for _, t := range titles {
+		out = append(out, Column{Title: t})
+	}
+	return out
+}
+
+// A Table is rows of cells under columns: what lists, questions, reports and plans are written by, one writer for each
+// format. A cell is a text, a number, true or false, a list of texts, or nil for nothing.
+type Table struct {
+	Columns []Column
+	Rows    [][]any
+	Each    func(yield func(row []string) bool) // instead of Rows, one by one; a row is good until the next
+	Items   any                                 // for JSON, instead of the rows
+}
+
+// tableOf is a table with a row for each of a list.
+func tableOf[T any](list []T, columns []Column, cells func(x *T) []any) *Table {
+	t := &Table{Columns: columns, Items: list}
+	if list == nil {
+		t.Items = []T{}
+	}
+	for i := range list {
+		t.Rows = append(t.Rows, cells(&list[i]))
+	}
+	return t
+}
+
+// add adds a row.
+func (t *Table) add(cells ...any) { t.Rows = append(t.Rows, cells) }
 
 // ReportTable is a report as a table.
-func ReportTable(t *report.Table) *Table {
-	return &Table{Headers: t.Columns, Keys: t.Columns, Each: t.Rows, Right: t.Right}
+func ReportTable(r *report.Table) *Table {
+	t := &Table{Each: r.Rows}
+	for i, c := range r.Columns {
+		t.Columns = append(t.Columns, Column{Title: c, Key: c, Number: r.Right[i]})
+	}
+	return t
 }
 
-// each calls f with each row of a table.
-func (t *Table) each(f func(row []string) bool) {
+// cellOf is a cell as a text.
+func cellOf(v any) string {
+	switch x := v.(type) {
+	case nil:
+		return ""
+	case string:
+		return x
+	case []string:
+		return strings.Join(x, ", ")
+	case *int:
+		if x == nil {
+			return ""
+		}
+		return strconv.Itoa(*x)
+	}
+	return fmt.Sprint(v)
+}
+
+// each calls f with each row of a table, as texts; of the columns those that are kept.
+func (t *Table) each(kept func(*Column) bool, f func(row []string) bool) {
 	if t.Each != nil {
-		t.Each(f)
+		t.Each(f) // a report has all of them
 		return
 	}
 	for _, r := range t.Rows {
-		if !f(r) {
+		row := make([]string, 0, len(r))
+		for i := range r {
+			if kept(&t.Columns[i]) {
+				row = append(row, cellOf(r[i]))
+			}
+		}
+		if !f(row) {
 			return
 		}
 	}
+}
+
+func (c *Column) read() bool { return c.Title != "" || c.Key == "" }
+
+func (c *Column) kept() bool { return c.Key != "" }
+
+// titles are the columns that people get, and which of them are numbers.
+func (t *Table) titles() (titles []string, right map[int]bool) {
+	right = map[int]bool{}
+	for i := range t.Columns {
+		if c := &t.Columns[i]; c.read() {
+			right[len(titles)] = c.Number
+			titles = append(titles, c.Title)
+		}
+	}
+	return titles, right
+}
+
+// keys are the columns that programs get.
+func (t *Table) keys() (out []string) {
+	for i := range t.Columns {
+		if c := &t.Columns[i]; c.kept() {
+			out = append(out, c.Key)
+		}
+	}
+	return out
 }
 
 // Print writes a table as text: of three rows or of 300,000, with aligned columns, and no
 // wider than a terminal. It returns how many rows that were.
 func (p *Printer) Print(t *Table) int {
 	var rows [][]string
-	t.each(func(r []string) bool {
+	t.each((*Column).read, func(r []string) bool {
 		row := make([]string, len(r))
 		for j, c := range r {
 			row[j] = words.Clean(c)
@@ -59,10 +149,11 @@ func (p *Printer) Print(t *Table) int {
 		rows = append(rows, row)
 		return true
 	})
-	widths := p.fit(t.Headers, rows)
-	p.row(t.Headers, widths, t.Right, Dim)
+	titles, right := t.titles()
+	widths := p.fit(titles, rows)
+	p.row(titles, widths, right, Dim)
 	for _, r := range rows {
-		p.row(r, widths, t.Right, nil)
+		p.row(r, widths, right, nil)
 	}
 	return len(rows)
 }
@@ -160,7 +251,7 @@ func PrintCSV(w io.Writer, t *Table) error {
 	buffered := bufio.NewWriterSize(w, 1<<16)
 	out := csv.NewWriter(buffered)
 	out.UseCRLF = true
-	if err := out.Write(t.Keys); err != nil {
+	if err := out.Write(t.keys()); err != nil {
 		return err
 	}
 	var safe []string
@@ -173,10 +264,7 @@ func PrintCSV(w io.Writer, t *Table) error {
 		err = out.Write(safe)
 		return err == nil
 	}
-	if t.CSV != nil {
-		t = &Table{Rows: t.CSV}
-	}
-	t.each(write)
+	t.each((*Column).kept, write)
 	out.Flush()
 	if err == nil {
 		err = out.Error()
@@ -190,11 +278,12 @@ func PrintCSV(w io.Writer, t *Table) error {
 // objects are the rows of a table as JSON objects, with the keys in their order.
 func (t *Table) objects() (rows []json.RawMessage, err error) {
 	rows = []json.RawMessage{}
-	t.each(func(row []string) bool {
+	keys := t.keys()
+	t.each((*Column).kept, func(row []string) bool {
 		var b bytes.Buffer
 		for i, c := range row {
 			var key, value []byte
-			if key, err = json.Marshal(t.Keys[i]); err == nil {
+			if key, err = json.Marshal(keys[i]); err == nil {
 				value, err = json.Marshal(c)
 			}
 			if err != nil {
@@ -216,13 +305,14 @@ func (t *Table) objects() (rows []json.RawMessage, err error) {
 // already, and returns how many rows that were. Without any, nothing is written.
 func (p *Printer) Markdown(t *Table, marked bool) (n int) {
 	line := func(cells []string) { p.Line("| " + strings.Join(cells, " | ") + " |") }
-	t.each(func(row []string) bool {
+	titles, right := t.titles()
+	t.each((*Column).read, func(row []string) bool {
 		if n++; n == 1 {
-			line(t.Headers)
-			rule := make([]string, len(t.Headers))
+			line(titles)
+			rule := make([]string, len(titles))
 			for i := range rule {
 				rule[i] = "---"
-				if t.Right[i] {
+				if right[i] {
 					rule[i] = "---:"
 				}
 			}

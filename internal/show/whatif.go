@@ -112,23 +112,12 @@ func (p *Printer) wouldChange(v *PlanView, c *plan.Change, reasons bool) {
 
 // Table is what would become of a person as rows.
 func (w *Would) Table() *Table {
-	keys := []string{"would", "app", "verb", "kind", "thing", "attribute", "before", "after", "held"}
-	t := &Table{Headers: keys, Keys: keys}
+	t := &Table{Columns: both("would", "app", "verb", "kind", "thing", "attribute", "before", "after", "held")}
 	add := func(would string, changes []plan.Change) {
 		for i := range changes {
 			c := &changes[i]
-			kind, thing := "", ""
-			if c.Thing != nil {
-				kind, thing = c.Thing.Kind.String(), c.Thing.Name
-			}
-			var holds []string
-			for _, h := range c.Holds {
-				holds = append(holds, h.Guard+": "+h.Says)
-			}
-			t.Rows = append(t.Rows, []string{
-				would, c.App, c.Verb.String(), kind, thing, c.Attribute, plainValue(c.Before), plainValue(c.After),
-				strings.Join(holds, " | "),
-			})
+			kind, thing := thingOf(c)
+			t.add(would, c.App, c.Verb, kind, thing, c.Attribute, plainValue(c.Before), plainValue(c.After), heldBy(c))
 		}
 	}
 	add("gain", w.Gains)
@@ -139,22 +128,20 @@ func (w *Would) Table() *Table {
 	for _, k := range w.Keeps {
 		app, rest, _ := strings.Cut(k, "/")
 		kind, name, _ := strings.Cut(rest, "/")
-		t.Rows = append(t.Rows, []string{"keep", app, "", kind, name, "", "", "", ""})
+		t.add("keep", app, nil, kind, name, nil, nil, nil, nil)
 	}
 	return t
 }
 
-// BesideTable is two people side by side as a table.
+// BesideTable is two people beside each other.
 func BesideTable(b *access.Two) *Table {
-	t := &Table{
-		Headers: []string{"thing", b.First.Name, "by", b.Second.Name, "by"},
-		Keys:    []string{"thing", "first", "firstBy", "second", "secondBy", "differs"},
-		Items:   b,
-	}
-	for _, r := range b.Rows {
-		row := []string{r.Thing, r.First, r.FirstBy, r.Second, r.SecondBy}
-		t.Rows, t.CSV = append(t.Rows, row), append(t.CSV, append(slices.Clone(row), fmt.Sprint(r.Differs)))
-	}
+	t := tableOf(b.Rows, []Column{
+		{Title: "thing", Key: "thing"}, {Title: b.First.Name, Key: "first"}, {Title: "by", Key: "firstBy"},
+		{Title: b.Second.Name, Key: "second"}, {Title: "by", Key: "secondBy"}, {Key: "differs"},
+	}, func(r *access.Row) []any {
+		return []any{r.Thing, r.First, r.FirstBy, r.Second, r.SecondBy, r.Differs}
+	})
+	t.Items = b
 	return t
 }
 
@@ -177,12 +164,12 @@ func (p *Printer) Beside(b *access.Two) {
 	if differs > 0 {
 		p.Line()
 		p.Line("What differs")
-		p.Print(&Table{Headers: table.Headers, Rows: table.Rows[:differs]})
+		p.Print(&Table{Columns: table.Columns, Rows: table.Rows[:differs]})
 	}
 	if differs < len(b.Rows) {
 		p.Line()
 		p.Line("What they have in common")
-		p.Print(&Table{Headers: table.Headers, Rows: table.Rows[differs:]})
+		p.Print(&Table{Columns: table.Columns, Rows: table.Rows[differs:]})
 	}
 	if len(b.Rows) == 0 {
 		p.Line("Neither has anything, or should have.")

@@ -53,11 +53,9 @@ func (p *Printer) Answer(a *access.Answer) {
 	}
 	if len(a.Accounts) > 0 {
 		p.Line()
-		t := &Table{Headers: []string{"application", "account", "is", "and"}}
-		for _, x := range a.Accounts {
-			t.Rows = append(t.Rows, []string{x.App, x.Account, x.State, x.Should})
-		}
-		p.Print(t)
+		p.Print(tableOf(a.Accounts, columns("application", "account", "is", "and"), func(x *access.Account) []any {
+			return []any{x.App, x.Account, x.State, x.Should}
+		}))
 	}
 }
 
@@ -170,42 +168,32 @@ func said(p access.Place) string {
 
 // AnswerTable is the answer as a table: a row for each thing and way to it.
 func AnswerTable(a *access.Answer) *Table {
-	keys := []string{"person", "rule", "kit", "thing", "through", "state", "file", "line", "changedBy", "changedOn"}
-	t := &Table{Headers: keys, Keys: keys, Items: a}
-	var add func(rule access.Reason, kit, through string, x *access.Item)
-	add = func(rule access.Reason, kit, through string, x *access.Item) {
-		t.Rows = append(t.Rows, []string{
-			a.ID,
-			rule.Says,
-			kit,
-			x.Thing,
-			through,
-			x.State,
-			rule.File,
-			line(rule.Line),
-			rule.ChangedBy,
-			rule.ChangedOn,
-		})
+	t := &Table{
+		Columns: both("person", "rule", "kit", "thing", "through", "state", "file", "line", "changedBy", "changedOn"), Items: a,
+	}
+	row := func(rule *access.Reason, kit, thing, through, state string) {
+		t.add(a.ID, rule.Says, kit, thing, through, state, rule.File, line(rule.Line), rule.ChangedBy, rule.ChangedOn)
+	}
+	var add func(rule *access.Reason, kit, through string, x *access.Item)
+	add = func(rule *access.Reason, kit, through string, x *access.Item) {
+		row(rule, kit, x.Thing, through, x.State)
 		for i := range x.Brings {
 			add(rule, kit, strings.TrimPrefix(through+" > "+x.Thing, " > "), &x.Brings[i])
 		}
 	}
 	for _, k := range a.Kits {
 		for i := range k.Gives {
-			add(k.Reasons[len(k.Reasons)-1], k.Kit, "", &k.Gives[i])
+			add(&k.Reasons[len(k.Reasons)-1], k.Kit, "", &k.Gives[i])
 		}
 	}
 	for i := range a.Others {
-		add(access.Reason{Place: a.Others[i].Place}, "", "", &a.Others[i])
+		add(&access.Reason{Place: a.Others[i].Place}, "", "", &a.Others[i])
 	}
-	for _, r := range a.Apart {
-		t.Rows = append(t.Rows, []string{a.ID, r.Says, "", "", "", "", r.File, line(r.Line), r.ChangedBy, r.ChangedOn})
+	for i := range a.Apart {
+		row(&a.Apart[i], "", "", "", "")
 	}
-	for _, r := range a.Lacks {
-		t.Rows = append(
-			t.Rows,
-			[]string{a.ID, r.Says, "", a.Thing, "", access.NotDue, r.File, line(r.Line), r.ChangedBy, r.ChangedOn},
-		)
+	for i := range a.Lacks {
+		row(&a.Lacks[i], "", a.Thing, "", access.NotDue)
 	}
 	return t
 }

@@ -114,6 +114,12 @@ func (w *walker) insiders(c Change, due *entitle.Due, held uint32) {
 		outsider = true
 		c := c
 		c.Why = ForInsiders
+		if other := w.app.UsualThing(w.app.Things[t].Kind); w.app.Lone(t) && other >= 0 && !w.app.Things[other].Insiders {
+			c.Thing = other
+			w.exchange(&c, held, other)
+			w.add(c, model.Gaining(w.app.Things[other].Kind))
+			continue
+		}
 		w.lose(c, t)
 	}
 }
@@ -194,7 +200,7 @@ func (w *walker) delta(due *entitle.Due, held uint32) *delta {
 	}
 	for _, t := range sets.Members(held) {
 		switch {
-		case sets.Has(due.Want, t), w.app.One[w.app.Things[t].Kind]: // that one is exchanged, or stays
+		case sets.Has(due.Want, t), w.app.Lone(t): // that one is exchanged, or stays
 		case sets.Has(due.Reach, t):
 			d.doubles = append(d.doubles, t)
 		default:

@@ -295,10 +295,12 @@ func (w *walker) second(p, account int32, due *entitle.Due) {
 	}
 }
 
-// strip takes away all that an account holds of the catalog.
+// strip takes away all that an account holds of the catalog, but for that of which everybody has one.
 func (w *walker) strip(c Change) {
 	for _, t := range w.accounts.Sets.Members(w.accounts.Held[c.Account]) {
-		w.lose(c, t)
+		if !w.app.Lone(t) {
+			w.lose(c, t)
+		}
 	}
 }
 

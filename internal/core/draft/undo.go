@@ -54,6 +54,7 @@ func Undo(in Undoing) (changes []diff.Change, left []NotUndone) {
 	u := &undoing{
 		Undoing: in,
 		renamed: map[[2]string]string{},
+		named:   map[[2]string]bool{},
 		seen:    make([]*account.Accounts, len(in.Apps)),
 		slots:   make([]map[int32]int32, len(in.Apps)),
 		known:   map[same]bool{},
@@ -69,6 +70,7 @@ func Undo(in Undoing) (changes []diff.Change, left []NotUndone) {
 			continue
 		}
 		done = append(done, c)
+		u.named[[2]string{c.App, c.Account}] = true
 		if a := u.app(c.App); a >= 0 {
 			if name, ok := account.Renames(u.Apps[a], c); ok {
 				u.renamed[[2]string{c.App, c.Account}] = name
@@ -88,6 +90,7 @@ type undoing struct {
 	seen    []*account.Accounts
 	slots   []map[int32]int32    // application → account → slot
 	renamed map[[2]string]string // application and old name → new one
+	named   map[[2]string]bool   // application and name of the accounts that the run has changed
 	known   map[same]bool
 }
 
@@ -169,7 +172,7 @@ func (u *undoing) fits(a int, c *plan.Change) (why string) {
 	if c.Verb.OfThing() {
 		ok, says = account.DefinitionFits(u.Apps[a], u.Accounts[a].Definitions, c)
 	} else {
-		ok, says = account.Fits(u.Apps[a], u.in(a).Find, c)
+		ok, says = account.Fits(u.Apps[a], func(name string) account.Seen { return u.find(a, name) }, c)
 	}
 	if ok {
 		return ""
@@ -177,8 +180,21 @@ func (u *undoing) fits(a int, c *plan.Change) (why string) {
 	return says
 }
 
+// find returns an account, nil where it is not there. One that the run has changed as well, under a name that differs in
+// case only, is another.
+func (u *undoing) find(a int, name string) account.Seen {
+	row := u.in(a).Row(name)
+	if row < 0 {
+		return nil
+	}
+	if is := u.Accounts[a].Key.At(row); is != name && u.named[[2]string{u.Apps[a].ID, is}] {
+		return nil
+	}
+	return u.in(a).Find(name)
+}
+
 func (u *undoing) state(a int, name string) model.State {
-	if is := u.in(a).Find(name); is != nil {
+	if is := u.find(a, name); is != nil {
 		return is.State()
 	}
 	return model.NoAccount

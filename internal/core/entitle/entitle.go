@@ -321,12 +321,12 @@ func (d *Due) pick(app *model.App, thing int32, kit int) bool {
 
 // usual are the defaults of the kinds of which everybody has one and no kit gives any.
 func usual(app *model.App, things []int32) (out []int32) {
-	for k, name := range app.Usual {
+	for k := range app.Usual {
 		kind := model.Kind(k)
-		if name == "" || slices.ContainsFunc(things, func(t int32) bool { return app.Things[t].Kind == kind }) {
+		if slices.ContainsFunc(things, func(t int32) bool { return app.Things[t].Kind == kind }) {
 			continue
 		}
-		if t := app.Thing(kind, name); t >= 0 {
+		if t := app.UsualThing(kind); t >= 0 {
 			out = append(out, t)
 		}
 	}

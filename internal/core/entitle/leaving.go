@@ -332,7 +332,7 @@ func (in *Leaving) shows(app, account int, step *model.Step) bool {
 // Stripped are the things that a strip takes away from an account.
 func Stripped(app *model.App, accounts *model.Accounts, account int, step *model.Step) (out []int32) {
 	for _, t := range accounts.Sets.Members(accounts.Held[account]) {
-		if !step.Keep[app.Things[t].Kind] {
+		if !step.Keep[app.Things[t].Kind] && !app.Lone(t) {
 			out = append(out, t)
 		}
 	}

@@ -49,7 +49,7 @@ func (c *checker) atLeast(a int) {
 				}
 				continue
 			}
-			if narrows(ch) && losers[ch.Slot] && (ch.Thing == diff.None || c.brings(a, int32(t), ch)) {
+			if c.takes(ch) && losers[ch.Slot] && (ch.Thing == diff.None || c.loses(a, int32(t), ch)) {
 				c.hold(i, AtLeast, TooFew(n, thing))
 			}
 		}

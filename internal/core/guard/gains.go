@@ -58,7 +58,7 @@ func (c *checker) gains(a int) {
 	all, sensitive, first := newGains(), newGains(), newGains()
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
-		if ch.Effect() != model.Widens {
+		if ch.Effect() != model.Widens && !c.gives(ch) {
 			continue
 		}
 		for _, t := range c.given(a, ch) {

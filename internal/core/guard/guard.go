@@ -133,10 +133,34 @@ func (c *checker) left() {
 	c.rest = diff.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
 }
 
-// gives reports whether a change gives an account something: a thing, or what it had
-// before it was removed.
+// gives reports whether a change gives an account something: a thing, be it for another that goes, or what it had before it
+// was removed.
 func (c *checker) gives(ch *diff.Change) bool {
-	return ch.Effect() == model.Widens && (ch.Thing != diff.None || ch.Verb == model.Restore && c.had(ch) != 0)
+	if ch.Verb == model.Restore {
+		return c.had(ch) != 0
+	}
+	return ch.Thing != diff.None && !ch.Verb.OfThing() && ch.Verb.Deed().Gains
+}
+
+// exchanged is the thing that goes when a change gives another of which everybody has one, -1 for none.
+func (c *checker) exchanged(ch *diff.Change) int32 {
+	if ch.Thing == diff.None || ch.Before == "" || !ch.Verb.Deed().Gains {
+		return -1
+	}
+	app := c.Apps[ch.App]
+	return app.Thing(app.Things[ch.Thing].Kind, ch.Before)
+}
+
+// takes reports whether a change takes something from an account.
+func (c *checker) takes(ch *diff.Change) bool { return narrows(ch) || c.exchanged(ch) >= 0 }
+
+// loses reports whether a change that takes something takes a thing: by itself, or by what it brings along.
+func (c *checker) loses(a int, t int32, ch *diff.Change) bool {
+	gone := c.exchanged(ch)
+	if gone < 0 {
+		return c.brings(a, t, ch)
+	}
+	return int(ch.App) == a && (c.States.App(a).Brings(gone, t) || c.States.Before(a).Brings(gone, t))
 }
 
 // gather indexes the changes of each account.
@@ -151,10 +175,10 @@ func (c *checker) gather() {
 			continue
 		}
 		k := account{int(ch.App), ch.Slot}
-		switch {
-		case c.gives(ch):
+		if c.gives(ch) {
 			c.widening[k] = append(c.widening[k], i)
-		case narrows(ch):
+		}
+		if c.takes(ch) {
 			c.losing[k] = append(c.losing[k], i)
 		}
 	}

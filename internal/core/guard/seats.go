@@ -138,7 +138,7 @@ const maxBeyond = 64
 func (c *checker) freeing(a int, t int32, last int) (out []int) {
 	c.gather()
 	for _, i := range c.losing[account{a, c.Changes[last].Slot}] {
-		if ch := &c.Changes[i]; i <= last && (ch.Thing == diff.None && c.whole(ch) || c.brings(a, t, ch)) {
+		if ch := &c.Changes[i]; i <= last && (ch.Thing == diff.None && c.whole(ch) || c.loses(a, t, ch)) {
 			out = append(out, i)
 		}
 	}

@@ -134,7 +134,7 @@ func (c *checker) goes(p int32, x model.AppThing, before int) (out []int) {
 	}
 	for _, k := range c.losses(p, x.App) {
 		ch := &c.Changes[k]
-		if ch.Verb != model.Redefine && c.brings(x.App, x.Thing, ch) {
+		if ch.Verb != model.Redefine && c.loses(x.App, x.Thing, ch) {
 			if k > before || len(c.out.Holds[k]) > 0 {
 				return nil
 			}
@@ -266,7 +266,7 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 			}
 			for _, k := range c.losses(p, lost.App) {
 				ch := &c.Changes[k]
-				if ch.Verb == model.Remove || ch.Verb == model.Withdraw || c.brings(lost.App, lost.Thing, ch) {
+				if ch.Verb == model.Remove || ch.Verb == model.Withdraw || c.loses(lost.App, lost.Thing, ch) {
 					if k > i {
 						c.hold(i, Separation, fact.Fact{
 							Kind:   fact.ApartLater,
@@ -295,7 +295,7 @@ func (c *checker) losses(p int32, app int) []int {
 			case ch.Verb == model.Redefine && ch.Sense == diff.Less:
 				k.person = diff.None
 				c.byPerson[k] = append(c.byPerson[k], i)
-			case ch.Person != diff.None && narrows(ch):
+			case ch.Person != diff.None && c.takes(ch):
 				c.byPerson[k] = append(c.byPerson[k], i)
 			}
 		}

@@ -190,6 +190,18 @@ func (a *App) Thing(k Kind, name string) int32 {
 	return -1
 }
 
+// Lone reports whether everybody has exactly one of a thing's kind: it goes when another comes, and is never only taken
+// away.
+func (a *App) Lone(thing int32) bool { return a.One[a.Things[thing].Kind] }
+
+// UsualThing is the thing that an account has of a kind to which no kit gives one, -1 for none.
+func (a *App) UsualThing(k Kind) int32 {
+	if a.Usual[k] == "" {
+		return -1
+	}
+	return a.Thing(k, a.Usual[k])
+}
+
 // Rivals are the other things of a thing's kind that are in a set, if everybody has exactly one of
 // that kind: they go when the thing comes.
 func (a *App) Rivals(sets *Sets, set uint32, thing int32) (out []int32) {
