@@ -185,6 +185,7 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 		within, stop := context.WithTimeout(context.WithoutCancel(ctx), a.Spec.Timeout)
 		errs := r.Do(within, changes)
 		stop()
+		answered := time.Now()
 		var rest []*plan.Change
 		var wait time.Duration
 		for i, c := range changes {
@@ -199,7 +200,7 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 				continue
 			}
 			kind := connect.Failed
-			if more.Sent {
+			if sent {
 				kind = connect.Unknown
 			}
 			tell(c, &connect.Fault{Kind: kind, Says: fmt.Sprintf("%s, %d times", more.Says, try)})
@@ -211,31 +212,37 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 			a.pace.hold(wait)
 		}
 		if pause(ctx, max(wait, pauses.NextBackOff())) == nil && sent {
-			changes = a.unseen(ctx, changes, tell)
+			changes = a.unseen(ctx, changes, answered, tell)
 		}
 	}
 }
 
-// unseen leaves of changes that may have been carried out those that the application does
-// not show. The others are answered with yes, and read back like all others.
+// unseen leaves of changes that may have been carried out those that the application does not show, once what was
+// changed by then must be seen: to send one again that is only not seen yet would do it twice. The others are answered
+// with yes, and read back like all others.
 func (a *Application) unseen(
 	ctx context.Context,
 	changes []*plan.Change,
+	since time.Time,
 	tell func(*plan.Change, error),
 ) []*plan.Change {
-	found, err := a.readAccounts(ctx, Names(a.App, changes))
-	if err != nil {
-		return changes // sending it again says what is wrong
-	}
-	var rest []*plan.Change
-	for _, c := range changes {
-		if shows(a.App, c, found) {
-			tell(c, nil)
-			continue
+	pauses := backoff.NewExponentialBackOff()
+	pauses.InitialInterval, pauses.MaxInterval = first, longest
+	for {
+		late := time.Until(since.Add(a.Spec.Settle))
+		found, err := a.readAccounts(ctx, Names(a.App, changes))
+		var rest []*plan.Change
+		for _, c := range changes {
+			if err == nil && shows(a.App, c, found) {
+				tell(c, nil)
+				continue
+			}
+			rest = append(rest, c)
 		}
-		rest = append(rest, c)
+		if changes = rest; len(changes) == 0 || late <= 0 || pause(ctx, min(late, pauses.NextBackOff())) != nil {
+			return changes // where it could not be read, sending it again says what is wrong
+		}
 	}
-	return rest
 }
 
 // shows reports whether accounts, as they were read just now, show a change as done. An account that a
