@@ -101,7 +101,10 @@ func TestAProgramThatMisbehavesIsKilledAndAskedAgain(t *testing.T) {
 			if c.script == "" {
 				a.Spec.At = []string{"./no-such-program"}
 			}
-			a.Spec.Timeout, a.Spec.Tries = 300*time.Millisecond, 2
+			a.Spec.Timeout, a.Spec.Tries = 20*time.Second, 2
+			if name == "hangs" {
+				a.Spec.Timeout = 300 * time.Millisecond
+			}
 			var said []string
 			a.Open = func(ctx context.Context) (live.Driver, error) {
 				return program.Open(ctx, live.Options{

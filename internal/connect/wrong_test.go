@@ -37,7 +37,7 @@ func lying(t *testing.T, answer http.HandlerFunc) *live.Application {
 func yardAt(t *testing.T, url string, secret func(context.Context, string) (string, error)) *live.Application {
 	t.Helper()
 	a := yard(t, &connect.Spec{By: "scim", URL: url, Token: "env:TOKEN"})
-	a.Spec.Timeout, a.Spec.Tries = 400*time.Millisecond, 2
+	a.Spec.Timeout, a.Spec.Tries = 20*time.Second, 2
 	a.Open = func(ctx context.Context) (live.Driver, error) {
 		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secret, Ask: a.Ask})
 	}
@@ -174,9 +174,8 @@ func TestAnApplicationThatLiesGivesNoExport(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			a := lying(t, c.answer)
-			a.Spec.Timeout = 400 * time.Millisecond
-			if strings.Contains(name, "without end") {
-				a.Spec.Timeout = 20 * time.Second
+			if strings.Contains(c.says, "in time") {
+				a.Spec.Timeout = 400 * time.Millisecond
 			}
 			file := filepath.Join(a.Tree.Dir, "yard.jsonl")
 			before := `{"account":"ada","state":"open"}` + "\n"
