@@ -45,9 +45,9 @@ others: need-go
 demo: build
 	./$(BIN) demo
 
-# All tests.
+# All tests. What they write is kept in memory, where there is room.
 test: need-go need-test
-	$(GO) test -timeout 9m ./...
+	@room="$$(./tools/room.sh)"; TMPDIR="$${room:-$${TMPDIR:-/tmp}}" $(GO) test -timeout 9m ./...
 
 # Everything that is checked before a change lands.
 check: lint others test
@@ -65,8 +65,9 @@ fuzz: need-go
 # Small worlds worked out twice, asked the same questions and lived through: many more than make test has.
 WORLDS = 10000
 reckon: need-go
-	SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/reference
-	HISTORIES=$(WORLDS) $(GO) test -timeout 600m ./internal/past
+	@room="$$(./tools/room.sh)"; export TMPDIR="$${room:-$${TMPDIR:-/tmp}}"; \
+		SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/reference && \
+		HISTORIES=$(WORLDS) $(GO) test -timeout 600m ./internal/past
 
 # Go benchmarks, then whole commands at scale beside sqlite3 and sort + comm.
 bench: build need-bench

@@ -1,11 +1,8 @@
 package cli
 
 import (
-	"slices"
-
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
-	"pravet/internal/core/plan"
 	"pravet/internal/desk"
 	"pravet/internal/show"
 )
@@ -19,43 +16,12 @@ func (c *program) whatIf(d *desk.Desk, name string, with []string, on day.Day, f
 	for _, m := range w.Missing {
 		c.tell(m.Error())
 	}
-	would := &show.Would{
-		ID: w.View.People.Get(w.Person, "id"), Name: w.View.Explain.Name(int32(w.Person)), New: w.IsNew, With: w.With,
-		Gains: []plan.Change{}, Loses: []plan.Change{}, Changes: []plan.Change{}, Anyway: []plan.Change{},
-		NoMore: []plan.Change{}, Keeps: []string{}, Reasons: w.Then.Reasons, Plan: w.Then,
-	}
-	now := map[string]bool{}
-	for i := range w.Now.Changes {
-		now[w.Now.Changes[i].ID] = true
-	}
-	then := map[string]bool{}
-	for i := range w.Then.Changes {
-		ch := w.Then.Changes[i]
-		then[ch.ID] = true
-		switch {
-		case now[ch.ID]:
-			would.Anyway = append(would.Anyway, ch)
-		default:
-			would.Add(ch)
-		}
-	}
-	for i := range w.Now.Changes {
-		if ch := w.Now.Changes[i]; !then[ch.ID] {
-			would.NoMore = append(would.NoMore, ch)
-		}
-	}
-	answer := w.View.Why(w.Person, nil)
-	answer.Things(func(x *access.Item) {
-		if (x.State == access.Has || x.State == access.Kept) && !slices.Contains(would.Keeps, x.Thing) {
-			would.Keeps = append(would.Keeps, x.Thing)
-		}
-	})
-	slices.Sort(would.Keeps)
+	would := w.View.Would(w.Person, w.With, w.IsNew, w.Now, w.Then)
 	switch format {
 	case "json":
 		return show.PrintJSON(c.Stdout, would)
 	case "csv":
-		return show.PrintCSV(c.Stdout, would.Table())
+		return show.PrintCSV(c.Stdout, show.WouldTable(would))
 	}
 	return c.paged(func(p *show.Printer) error {
 		p.Would(would)

@@ -35,6 +35,7 @@ type place struct {
 	dir    string
 	opened map[string]int
 	closed []desk.Closed
+	days   int // since its morning
 	mu     sync.Mutex
 }
 
@@ -49,7 +50,7 @@ func (p *place) at(work func(d *desk.Desk)) map[string]int {
 	p.opened = map[string]int{}
 	d, err := desk.Open(context.Background(), desk.Place{
 		Dir: p.dir, Folder: p.dir, By: "ada", Environ: []string{"HOME=" + filepath.Dir(p.dir)},
-		Now: func() time.Time { return marrowick.Today },
+		Now: func() time.Time { return marrowick.Today.AddDate(0, 0, p.days) },
 		Ear: desk.Ear{
 			Log: func(string) {}, Closed: func(x desk.Closed) { p.closed = append(p.closed, x) },
 			Counting: func(string, int) {}, Fetched: func([]prepare.Fetched) {},

@@ -12,36 +12,8 @@ import (
 	"pravet/internal/core/words"
 )
 
-// Would is what would become of a person with other attributes.
-type Would struct {
-	ID      string            `json:"id"`
-	Name    string            `json:"name"`
-	New     bool              `json:"new"` // the files do not have the person
-	With    map[string]string `json:"with"`
-	Gains   []plan.Change     `json:"gains"`
-	Loses   []plan.Change     `json:"loses"`
-	Changes []plan.Change     `json:"changes"` // what would change besides
-	Anyway  []plan.Change     `json:"anyway"`  // what is to come or to go as things are, and would be then
-	NoMore  []plan.Change     `json:"noMore"`  // what is to come or to go as things are, and would not be then
-	Keeps   []string          `json:"keeps"`   // things that the person has and would keep
-	Reasons []plan.Reason     `json:"reasons"`
-	Plan    *plan.Plan        `json:"-"`
-}
-
-// Add adds a change by what it does to access.
-func (w *Would) Add(c plan.Change) {
-	switch c.Effect {
-	case model.Widens:
-		w.Gains = append(w.Gains, c)
-	case model.Narrows:
-		w.Loses = append(w.Loses, c)
-	default:
-		w.Changes = append(w.Changes, c)
-	}
-}
-
 // Would writes what would become of a person.
-func (p *Printer) Would(w *Would) {
+func (p *Printer) Would(w *access.Would) {
 	var with []string
 	for _, name := range slices.Sorted(maps.Keys(w.With)) {
 		with = append(with, fmt.Sprintf("%s %q", name, words.Clean(w.With[name])))
@@ -110,8 +82,8 @@ func (p *Printer) wouldChange(v *PlanView, c *plan.Change, reasons bool) {
 	p.underneath(v, c, nil, reasons)
 }
 
-// Table is what would become of a person as rows.
-func (w *Would) Table() *Table {
+// WouldTable is what would become of a person as rows.
+func WouldTable(w *access.Would) *Table {
 	t := &Table{Columns: both("would", "app", "verb", "kind", "thing", "attribute", "before", "after", "held")}
 	add := func(would string, changes []plan.Change) {
 		for i := range changes {
