@@ -88,7 +88,7 @@ func (w *smallWorld) ask(t *testing.T, out *bytes.Buffer, words []string) {
 		d, err := day.ParseDuration(words[1])
 		require.NoError(t, err)
 		months := v.Ahead(w.today.Add(d))
-		p.Print(show.AheadTable(v, months))
+		p.Print(show.AheadTable(v, months).In("table"))
 		for _, line := range show.Short(v, months) {
 			p.Line(line)
 		}

@@ -37,6 +37,9 @@ func (w *world) write(t *testing.T, dir string) {
 	root.WriteString(
 		"organization: Marrowick Ferries\nguards: {rosterShrink: " + w.rosterShrink + "}\n" + w.more["pravet.yaml"],
 	)
+	if w.outsiders {
+		root.WriteString("outsiders: userType eq \"Contractor\"\noutsiderTerm: P181D\n")
+	}
 	if len(w.apart) > 0 {
 		root.WriteString("separation:\n")
 		for i, s := range w.apart {
@@ -62,13 +65,19 @@ func (w *world) write(t *testing.T, dir string) {
 		standing += fmt.Sprintf("  - {guard: %s%s, until: 2027-12-31, because: as agreed}\n", l.guard, app)
 	}
 	put("standing.yaml", standing)
-	columns := "id,userName,displayName,email,department,starts,ends,away\n"
+	columns := "id,userName,displayName,email,department,starts,ends,away,userType,sponsor\n"
 	list := "people:\n"
 	for _, p := range w.people {
-		away := map[bool]string{true: "true"}[p.away]
+		away, kind := map[bool]string{true: "true"}[p.away], "Employee"
+		switch {
+		case p.outsider:
+			kind = "Contractor"
+		case p.service:
+			kind = "Service"
+		}
 		if p.file == 0 {
 			columns += strings.Join(
-				[]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away},
+				[]string{p.id, p.user, p.name, p.email, p.department, p.starts, p.ends, away, kind, p.sponsor},
 				",",
 			) + "\n"
 			continue
@@ -80,7 +89,9 @@ func (w *world) write(t *testing.T, dir string) {
 			p.name,
 			p.department,
 		)
-		for key, v := range map[string]string{"email": p.email, "starts": p.starts, "ends": p.ends, "away": away} {
+		for key, v := range map[string]string{
+			"email": p.email, "starts": p.starts, "ends": p.ends, "away": away, "userType": kind, "sponsor": p.sponsor,
+		} {
 			if v != "" {
 				list += fmt.Sprintf(", %s: %s", key, v)
 			}
@@ -210,13 +221,14 @@ func (a *app) yaml(titled bool) string {
 	)
 	fmt.Fprintf(
 		&b,
-		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s, exportAge: %s, removalWait: P0D}\n",
+		"strays: %s\nguards: {removals: %s, suspensions: %s, narrowing: %s, exportShrink: %s, exportAge: %s, removalWait: P0D%s}\n",
 		a.strays,
 		a.removals,
 		a.suspensions,
 		a.narrowing,
 		a.shrink,
 		map[bool]string{true: "P2D", false: "P9999D"}[a.old],
+		a.limits.said(),
 	)
 	if a.promoted {
 		fmt.Fprintf(
@@ -289,6 +301,9 @@ func (a *app) yaml(titled bool) string {
 			if t.sensitive {
 				parts = append(parts, "sensitive: true")
 			}
+			if t.insiders {
+				parts = append(parts, "insiders: true")
+			}
 			if t.usual {
 				parts = append(parts, "default: true")
 			}
@@ -296,6 +311,23 @@ func (a *app) yaml(titled bool) string {
 		}
 	}
 	return b.String()
+}
+
+// said are the limits as files have them.
+func (l limits) said() (text string) {
+	if l.widening != "" && l.holders != "" {
+		text += fmt.Sprintf(", widening: {accounts: %s, holders: %s}", l.widening, l.holders)
+	} else if l.widening != "" {
+		text += ", widening: " + l.widening
+	} else if l.holders != "" {
+		text += ", widening: {holders: " + l.holders + "}"
+	}
+	for key, of := range map[string]string{"sensitive": l.sensitive, "firstHolder": l.first} {
+		if of != "" {
+			text += ", " + key + ": " + of
+		}
+	}
+	return text
 }
 
 // export writes what an application holds.

@@ -164,6 +164,8 @@ func (w *world) judge(changes []*change) {
 	for i := range w.apps {
 		w.simple(&w.apps[i], changes)
 		w.used(&w.apps[i], changes)
+		w.limited(&w.apps[i], changes)
+		w.foreign(&w.apps[i], changes)
 		if w.apps[i].single {
 			w.cells(&w.apps[i], changes)
 		}

@@ -119,6 +119,16 @@ func (w *world) due(p *person, a *app) (account bool, want []string) {
 	return account, a.direct(want)
 }
 
+// usual is the thing that everybody has of a kind to whom no kit gives another, "" for none.
+func (a *app) usual() string {
+	for _, t := range a.things {
+		if t.usual {
+			return t.key
+		}
+	}
+	return ""
+}
+
 // differ reports whether kits of a person give different things of which everybody has one.
 func (w *world) differ(p *person, a *app) bool {
 	var given []string
@@ -370,7 +380,15 @@ func (w *world) person(a *app, p *person) (out []*change) {
 			}
 		}
 		for _, t := range held {
+			inner := func(k string) bool { return a.thing(k).insiders }
 			switch {
+			case slices.Contains(want, t) && w.outsiders && p.outsider && slices.ContainsFunc(a.due([]string{t}), inner):
+				// It is never an outsider's; where everybody has one, the default comes instead.
+				if u := a.usual(); lone(t) && u != "" && u != t && !inner(u) {
+					add(a.gain(r, u))
+				} else {
+					lose(t)
+				}
 			case slices.Contains(want, t) || lone(t): // that one is exchanged, or stays
 			case !slices.Contains(a.due(want), t):
 				lose(t)

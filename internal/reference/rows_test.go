@@ -13,16 +13,17 @@ import (
 
 // A world is a desired state and what two applications hold, as rows.
 type world struct {
-	today   string
-	people  []person
-	kits    []kit
-	apps    []app
-	apart   [][]string // each two things that are kept apart, as app/kind/name
-	may     []string   // ids of people whom an exception lets hold those of the first
-	lifts   []lift
-	backing bool              // what is judged undoes a run
-	tried   map[string]trial  // in rehearsal; nil where nothing is promoted
-	more    map[string]string // file → what stands at its end besides
+	today     string
+	people    []person
+	kits      []kit
+	apps      []app
+	apart     [][]string // each two things that are kept apart, as app/kind/name
+	may       []string   // ids of people whom an exception lets hold those of the first
+	lifts     []lift
+	outsiders bool              // contractors are, with a last day within six months and a sponsor
+	backing   bool              // what is judged undoes a run
+	tried     map[string]trial  // in rehearsal; nil where nothing is promoted
+	more      map[string]string // file → what stands at its end besides
 
 	rosterShrink string
 	before       map[string]int // accounts of each application when nothing was suspicious, people under ""
@@ -33,7 +34,8 @@ type lift struct{ guard, app string }
 
 type person struct {
 	id, user, name, email, department, starts, ends string
-	away                                            bool
+	away, outsider, service                         bool
+	sponsor                                         string
 	file                                            int
 }
 
@@ -53,8 +55,9 @@ type app struct {
 	things                             []thing
 	removals, suspensions, narrowing   string
 	shrink                             string // of the export
-	old                                bool   // the export
-	single                             bool   // a cell holds one role
+	limits                             limits
+	old                                bool // the export
+	single                             bool // a cell holds one role
 	rows                               []row
 	layout                             int    // of the files that are written
 	folder                             string // of its export; "" for exports
@@ -73,6 +76,7 @@ type thing struct {
 	needs          bool
 	absent         bool // the application itself does not have it
 	sensitive      bool
+	insiders       bool
 	usual          bool // of its kind, for whom no kit gives another
 
 	// Of one that is our own:
