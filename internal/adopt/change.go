@@ -46,20 +46,20 @@ func (c *Changes) Adopt(changes []*plan.Change) error {
 			return fmt.Errorf("there is no application %s any more", ch.App)
 		}
 		var err error
-		switch ch.Verb {
-		case model.Revoke, model.Leave, model.Release:
+		switch deed := ch.Verb.Deed(); {
+		case deed.Loses:
 			err = c.held(a, ch)
-		case model.Grant, model.Join, model.Assign:
+		case deed.Gains:
 			if t := c.Repo.Apps[a].Thing(ch.Thing.Kind, ch.Thing.Name); t >= 0 {
 				lacking[[2]string{ch.App, ch.Person}] = append(lacking[[2]string{ch.App, ch.Person}], t)
 			}
-		case model.Update:
+		case ch.Verb == model.Update:
 			err = c.value(a, ch)
-		case model.Suspend:
+		case ch.Verb == model.Suspend:
 			if !c.due(ch) { // what is kept by name keeps the account open
 				err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
 			}
-		case model.Restore, model.Remove, model.Withdraw, model.HandOver:
+		case deed.Moves && !deed.Makes, ch.Verb == model.HandOver:
 			err = c.Amend.Alone(c.Repo.Apps[a], ch.Account, c.Because)
 		default:
 			err = fmt.Errorf(

@@ -284,8 +284,8 @@ func (d *driver) message(w *live.Work, changes []*plan.Change) (*message, error)
 	m.path, m.version = d.can.users+"/"+url.PathEscape(u.id), d.match(u.version)
 	e := &editing{d: d, body: maps.Clone(u.body), whole: !d.can.patch}
 	for _, c := range changes {
-		switch c.Verb {
-		case model.Remove, model.Withdraw:
+		switch {
+		case c.Verb.Deed().Clears:
 			m.method = http.MethodDelete
 			if c.Verb == model.Remove && d.named.Column(export.Status) != nil {
 				if _, keeps := d.named.Column(export.Status).Word(model.Removed); keeps {

@@ -84,17 +84,17 @@ func (w *writer) names() []string {
 
 // spokenOf is the field that says what a change does.
 func spokenOf(app *model.App, c *plan.Change) string {
-	switch c.Verb {
-	case model.Create, model.Invite:
+	switch deed := c.Verb.Deed(); {
+	case deed.Makes:
 		return app.Match
-	case model.Remove, model.Withdraw:
+	case deed.Clears:
 		return "action"
-	case model.Suspend, model.Restore:
+	case deed.Moves:
 		return "state"
-	case model.Update:
+	case c.Thing != nil:
+		return c.Thing.Kind.Plural()
+	case c.Verb == model.Update:
 		return c.Attribute
-	case model.HandOver:
-		return model.Owned
 	}
-	return c.Thing.Kind.Plural()
+	return model.Owned
 }

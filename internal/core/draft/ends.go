@@ -66,14 +66,14 @@ func (e *ends) of(c *diff.Change) (also []plan.Thing, stays bool) {
 	st.Step(e.d.in.Apps[a], sets, c.Does(), c.Thing)
 	now := sets.Union(st.After, st.Had)
 	var other uint32
-	switch c.Verb {
-	case model.Create, model.Update, model.Invite:
+	switch deed := c.Verb.Deed(); {
+	case deed.Makes, c.Verb == model.Update:
 		return none, false
-	case model.Suspend, model.Remove, model.Withdraw:
+	case deed.Moves && c.Verb.Effect() == model.Narrows:
 		other = narrowed.Full(before)
-	case model.Restore:
+	case deed.Back:
 		other = r.Full(st.After)
-	case model.Assign, model.Join, model.Grant:
+	case deed.Gains:
 		other = r.Without(r.Without(r.Full(now), r.Full(before)), e.states.Before(a).Full(whole.Set))
 	default:
 		other = r.Without(r.Without(narrowed.Full(before), narrowed.Full(now)), r.Full(whole.After))

@@ -163,13 +163,8 @@ func (c *checker) redefined(a int, t int32, thing *model.Thing, used int) {
 
 // whole reports whether a change is about all that an account holds.
 func (c *checker) whole(ch *diff.Change) bool {
-	switch ch.Verb {
-	case model.Remove, model.Withdraw:
-		return true
-	case model.Restore:
-		return c.had(ch) != 0
-	}
-	return false
+	deed := ch.Verb.Deed()
+	return deed.Clears || deed.Back && c.had(ch) != 0
 }
 
 // had is what the removed account of a change holds again once it is restored, without

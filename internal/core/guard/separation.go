@@ -266,7 +266,7 @@ func (c *checker) swaps(p int32, sep *model.Separation, gains []int) {
 			}
 			for _, k := range c.losses(p, lost.App) {
 				ch := &c.Changes[k]
-				if ch.Verb == model.Remove || ch.Verb == model.Withdraw || c.loses(lost.App, lost.Thing, ch) {
+				if ch.Verb.Deed().Clears || c.loses(lost.App, lost.Thing, ch) {
 					if k > i {
 						c.hold(i, Separation, fact.Fact{
 							Kind:   fact.ApartLater,

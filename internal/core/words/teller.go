@@ -250,7 +250,7 @@ func fulfils(step *model.Step, c *diff.Change, app *model.App) bool {
 	case model.DoStrip:
 		return c.Thing != diff.None && !step.Keep[app.Things[c.Thing].Kind]
 	}
-	return c.Verb == model.Remove || c.Verb == model.Withdraw || c.Thing != diff.None
+	return c.Verb.Deed().Clears || c.Thing != diff.None
 }
 
 // defined says how a definition differs from the catalog.
