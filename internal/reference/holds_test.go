@@ -360,7 +360,8 @@ func (w *world) simple(a *app, changes []*change) {
 				w.hold(c, "double-account")
 			}
 			for _, t := range a.things {
-				undefined := a.defs && !t.define && kind(t.key) != "license" && !own(t.key) && a.definition(t.key) == nil
+				told := slices.ContainsFunc(a.defined, func(d definition) bool { return kind(d.key) == "group" })
+				undefined := a.defs && !t.define && a.definition(t.key) == nil && (kind(t.key) == "role" || kind(t.key) == "group" && told)
 				if c.gives() && t.key == c.thing && (undefined || t.absent && !w.shows(a, t.key)) {
 					w.hold(c, "unknown-name")
 				}
