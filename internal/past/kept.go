@@ -9,6 +9,8 @@ package past
 
 import (
 	"bytes"
+	"cmp"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -123,17 +125,47 @@ func Write(app *model.App, accounts *model.Accounts) ([]byte, error) {
 	if sorted {
 		return out, nil
 	}
-	lines := make([][]byte, len(ends))
+	lines := make([]line, len(ends))
 	from := begin
 	for i, end := range ends {
-		lines[i], from = out[from:end-1], end
+		lines[i].text, from = out[from:end-1], end
 	}
-	slices.SortFunc(lines, bytes.Compare)
+	sortLines(lines)
 	in := append(make([]byte, 0, len(out)), out[:begin]...)
-	for _, l := range lines {
-		in = append(append(in, l...), '\n')
+	for i := range lines {
+		in = append(append(in, lines[i].text...), '\n')
 	}
 	return in, nil
+}
+
+// A line is a line with the eight bytes in which it differs from others first, so that most comparisons are of two
+// numbers.
+type line struct {
+	begins uint64
+	text   []byte
+}
+
+// sortLines sorts lines by their bytes.
+func sortLines(lines []line) {
+	common := len(lines[0].text)
+	for i := range lines {
+		n := 0
+		for n < min(common, len(lines[i].text)) && lines[i].text[n] == lines[0].text[n] {
+			n++
+		}
+		common = n
+	}
+	for i := range lines {
+		var begins [8]byte
+		copy(begins[:], lines[i].text[common:])
+		lines[i].begins = binary.BigEndian.Uint64(begins[:])
+	}
+	slices.SortFunc(lines, func(x, y line) int {
+		if x.begins != y.begins {
+			return cmp.Compare(x.begins, y.begins)
+		}
+		return bytes.Compare(x.text, y.text)
+	})
 }
 
 // Read reads the text for an application as its file is today. Things that its catalog

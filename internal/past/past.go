@@ -5,12 +5,13 @@ package past
 
 import (
 	"bytes"
-	"compress/gzip"
 	"encoding/hex"
 	"fmt"
 	"io"
 	"slices"
 	"time"
+
+	"github.com/klauspost/compress/gzip"
 
 	"github.com/zeebo/blake3"
 
