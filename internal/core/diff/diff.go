@@ -118,6 +118,14 @@ func (c *Change) Does() model.Verb {
 	return c.Verb
 }
 
+// Exchanged is the thing that goes when the change gives another of which everybody has one, -1 for none.
+func (c *Change) Exchanged(app *model.App) int32 {
+	if c.Thing == None || c.Before == "" || !c.Verb.Deed().Gains {
+		return -1
+	}
+	return app.Thing(app.Things[c.Thing].Kind, c.Before)
+}
+
 // Effect is what the change does to access. To take away what something else
 // brings along keeps it, and so does a redefinition that reaches nobody.
 func (c *Change) Effect() model.Effect {

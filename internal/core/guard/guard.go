@@ -143,13 +143,7 @@ func (c *checker) gives(ch *diff.Change) bool {
 }
 
 // exchanged is the thing that goes when a change gives another of which everybody has one, -1 for none.
-func (c *checker) exchanged(ch *diff.Change) int32 {
-	if ch.Thing == diff.None || ch.Before == "" || !ch.Verb.Deed().Gains {
-		return -1
-	}
-	app := c.Apps[ch.App]
-	return app.Thing(app.Things[ch.Thing].Kind, ch.Before)
-}
+func (c *checker) exchanged(ch *diff.Change) int32 { return ch.Exchanged(c.Apps[ch.App]) }
 
 // takes reports whether a change takes something from an account.
 func (c *checker) takes(ch *diff.Change) bool { return narrows(ch) || c.exchanged(ch) >= 0 }

@@ -154,6 +154,9 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		}
 	case diff.ForInsiders:
 		thing := &app.Things[c.Thing]
+		if gone := c.Exchanged(app); gone >= 0 {
+			thing = &app.Things[gone] // what comes instead is for anybody
+		}
 		return []plan.Reason{at(thing.Pos, fact.Fact{
 			Kind: fact.ForInsiders, Thing: thing.String(), Person: t.Name(c.Person),
 		})}
