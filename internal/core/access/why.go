@@ -72,7 +72,7 @@ type Answer struct {
 	Thing    string    `json:"thing,omitempty"` // the one that was asked for
 	Accounts []Account `json:"accounts"`
 	Kits     []HeldKit `json:"kits"`
-	Others   []Item    `json:"others"` // what the person has and no kit of theirs gives
+	Others   []Item    `json:"others"` // what the person has and no kit of theirs gives, and defaults that they should have
 	Lacks    []Reason  `json:"lacks"`  // of the thing that was asked for: what stands in the way, nearest first
 	Apart    []Reason  `json:"apart"`  // what is kept apart and the person has or should have together
 }
@@ -199,13 +199,20 @@ func (v *View) item(p, app int, t int32, pos model.Pos, only *model.AppThing) (I
 	return out, true
 }
 
-// others adds what the person holds directly and no kit of theirs gives here.
+// others adds what the person holds directly and no kit of theirs gives here, and the defaults that they should have.
 func (v *View) others(p, app int, only *model.AppThing, out *Answer) {
+	given := map[int32]bool{}
+	a, due := v.Apps[app], v.due(p, app)
+	for _, t := range due.Usuals {
+		if x, ok := v.item(p, app, t, a.OnePos[a.Things[t].Kind], only); ok && due.Account() {
+			given[t] = true
+			out.Others = append(out.Others, x)
+		}
+	}
 	at := v.account(p, app)
 	if at < 0 {
 		return
 	}
-	given := map[int32]bool{}
 	for _, h := range v.Due.Classes[v.Due.Of[p]].Kits {
 		for _, g := range v.Kits[h.Kit].Gives {
 			if g.App == app {
