@@ -180,5 +180,5 @@ func backOut(t *testing.T, seed uint64) string {
 
 // TestABackOut undoes what a run has done, and nothing else.
 func TestABackOut(t *testing.T) {
-	each(t, 100, backOut)
+	each(t, 40, backOut)
 }

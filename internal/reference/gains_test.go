@@ -205,5 +205,5 @@ func giving(t *testing.T, seed uint64) string {
 
 // TestWhatGivesAccess is held beyond limits, for outsiders with whom something is wrong, and where it is for insiders.
 func TestWhatGivesAccess(t *testing.T) {
-	each(t, 60, giving)
+	each(t, 40, giving)
 }

@@ -256,5 +256,5 @@ func (a *app) redefined(r *rand.Rand) string {
 
 // TestHistories lets small worlds live.
 func TestHistories(t *testing.T) {
-	each(t, 60, history)
+	each(t, 50, history)
 }

@@ -131,5 +131,5 @@ func promoted(t *testing.T, seed uint64) string {
 
 // TestPromotion holds in live what was not tried, and nothing else.
 func TestPromotion(t *testing.T) {
-	each(t, 60, promoted)
+	each(t, 25, promoted)
 }

@@ -391,7 +391,7 @@ func (b *bench) still(chosen []*change, rejected []string) (out []*change) {
 
 // TestSecond works small worlds out twice.
 func TestSecond(t *testing.T) {
-	each(t, 150, both)
+	each(t, 100, both)
 }
 
 // each tries worlds, as many as are meant or as the environment says: SEEDS="0
