@@ -5,6 +5,8 @@ import (
 	"strings"
 )
 
+// kept holds what would bring together two things that are kept apart, and lets
+// what comes wait for what goes.
 func (w *world) kept(n int, pair []string, changes []*change) {
 	whole := w.settled(changes)
 	w.together(n, pair, changes)
@@ -52,6 +54,8 @@ func (w *world) kept(n int, pair []string, changes []*change) {
 	}
 }
 
+// together holds redefinitions that let somebody hold, as things are, two things
+// that are kept apart, whatever else the plan takes away.
 func (w *world) together(n int, pair []string, changes []*change) {
 	for _, c := range changes {
 		side := func(x string) bool { app, key, _ := strings.Cut(x, "/"); return w.brings(c, app, key) }

@@ -4,10 +4,14 @@ import (
 	"slices"
 )
 
+// shows reports whether an application's export shows a group that it once did not
+// have: somebody is in it.
 func (w *world) shows(a *app, key string) bool {
 	return slices.ContainsFunc(a.rows, func(r row) bool { return slices.Contains(r.held, key) })
 }
 
+// cells holds what a cell of one role cannot hold, and lets what comes wait for
+// what goes.
 func (w *world) cells(a *app, changes []*change) {
 	whole := w.after(changes).app(a.id)
 	for at, c := range changes {

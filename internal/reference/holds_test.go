@@ -276,7 +276,6 @@ func (w *world) known(changes []*change) {
 	}
 }
 
-// waiting lets those wait who go while too few would hold what some must.
 // simple holds by the guards that look at one change, or count.
 func (w *world) simple(a *app, changes []*change) {
 	removed, suspended, open := 0, 0, 0
@@ -395,10 +394,6 @@ func (w *world) simple(a *app, changes []*change) {
 	}
 }
 
-// shows reports whether an application's export shows a group that it once did not
-// have: somebody is in it.
-// cells holds what a cell of one role cannot hold, and lets what comes wait for
-// what goes.
 // renamed is how the account of a change is called after a plan.
 func (w *world) renamed(changes []*change, c *change) string {
 	return w.name(changes, c.app, c.account)
@@ -412,12 +407,3 @@ func (w *world) name(changes []*change, app, account string) string {
 	}
 	return account
 }
-
-// kept holds what would bring together two things that are kept apart, and lets
-// what comes wait for what goes.
-// together holds redefinitions that let somebody hold, as things are, two things
-// that are kept apart, whatever else the plan takes away.
-// stay holds those who go where too few would stay.
-// dip holds redefinitions that take a thing from so many that, until others give it
-// back, too few would hold it.
-// seated gives the seats of a license to those who come first.

@@ -5,6 +5,7 @@ import (
 	"slices"
 )
 
+// seated gives the seats of a license to those who come first.
 func (w *world) seated(a *app, t thing, changes []*change) {
 	type taker struct {
 		c *change // the first that brings the license

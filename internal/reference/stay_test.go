@@ -4,6 +4,7 @@ import (
 	"slices"
 )
 
+// waiting lets those wait who go while too few would hold what some must.
 func (w *world) waiting(changes []*change) {
 	var narrowing []*change
 	for _, c := range changes {
@@ -44,6 +45,7 @@ func (w *world) waiting(changes []*change) {
 	}
 }
 
+// stay holds those who go where too few would stay.
 func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 	then := rest.app(a.id)
 	if then.active(t.key) >= t.atLeast {
@@ -69,6 +71,8 @@ func (w *world) stay(rest *world, a *app, t thing, changes []*change) {
 	}
 }
 
+// dip holds redefinitions that take a thing from so many that, until others give it
+// back, too few would hold it.
 func (w *world) dip(rest *world, a *app, t thing, changes []*change) {
 	n := 0
 	for _, r := range a.rows {
