@@ -81,7 +81,7 @@ func (s *State) View(today day.Day) *access.View {
 	}
 	return access.Look(
 		access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
-			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Paths: s.Repo.Paths},
+			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Paths: s.Repo.Paths, Outsiders: s.Repo.Outsiders},
 	)
 }
 

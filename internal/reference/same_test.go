@@ -3,6 +3,7 @@ package reference
 import (
 	"context"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -26,7 +27,11 @@ func TestTheSameQuestionHasTheSameAnswer(t *testing.T) {
 
 // asked returns where two answers about one world differ.
 func asked(t *testing.T, seed uint64) string {
-	b := open(t, seed, func(*world) {})
+	b := open(t, seed, func(w *world) {
+		if seed%2 == 0 {
+			w.guarded(rand.New(rand.NewPCG(seed, 14)))
+		}
+	})
 	defer b.close()
 	v := b.state(t).View(b.day)
 	p := b.draft(t)
@@ -111,6 +116,7 @@ func (b *bench) explained(v *access.View, p *plan.Plan) (said string) {
 			take(k.Gives)
 		}
 		take(answer.Others)
+		take(answer.Defaults)
 		for i := range p.Changes {
 			c := &p.Changes[i]
 			if c.Person != id || c.Thing == nil || c.Second || c.Stays {

@@ -35,6 +35,13 @@ func (p *Printer) Answer(a *access.Answer) {
 		}
 		root.Child(others)
 	}
+	if len(a.Defaults) > 0 {
+		defaults := branch("by default; no kit gives another")
+		for i := range a.Defaults {
+			defaults.Child(itemBranch(&a.Defaults[i], true))
+		}
+		root.Child(defaults)
+	}
 	if a.Thing != "" && len(a.Lacks) > 0 {
 		lacks := branch(words.Clean(a.Thing) + " is not due:")
 		for _, r := range a.Lacks {
@@ -45,7 +52,7 @@ func (p *Printer) Answer(a *access.Answer) {
 	for _, r := range a.Apart {
 		root.Child(Alarm("kept apart") + strings.TrimPrefix(p.placed(words.Clean(r.Says), r.Place), "kept apart"))
 	}
-	if len(a.Kits)+len(a.Others)+len(a.Lacks) == 0 {
+	if len(a.Kits)+len(a.Others)+len(a.Defaults)+len(a.Lacks) == 0 {
 		root.Child(Dim("no kit, and nothing held"))
 	}
 	for _, line := range strings.Split(root.String(), "\n") {
@@ -186,8 +193,10 @@ func AnswerTable(a *access.Answer) *Table {
 			add(&k.Reasons[len(k.Reasons)-1], k.Kit, "", &k.Gives[i])
 		}
 	}
-	for i := range a.Others {
-		add(&access.Reason{Place: a.Others[i].Place}, "", "", &a.Others[i])
+	for _, list := range [][]access.Item{a.Others, a.Defaults} {
+		for i := range list {
+			add(&access.Reason{Place: list[i].Place}, "", "", &list[i])
+		}
 	}
 	for i := range a.Apart {
 		row(&a.Apart[i], "", "", "", "")

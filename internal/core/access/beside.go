@@ -29,6 +29,7 @@ func (a *Answer) things(f func(x *Item, by string)) {
 		items(a.Kits[i].Gives, how)
 	}
 	items(a.Others, "directly")
+	items(a.Defaults, "by default")
 }
 
 // A Row is a thing and how two people stand with it; a state is "" where someone has

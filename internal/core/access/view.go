@@ -28,7 +28,8 @@ type Input struct {
 	Separations []model.Separation
 	Exceptions  []model.Exception // from separations
 
-	Paths []*model.Path // in the order of their ranks
+	Paths     []*model.Path // in the order of their ranks
+	Outsiders *model.Outsiders
 }
 
 // A View is what is due and what is held on a day. It is used by one goroutine
@@ -216,6 +217,8 @@ func (v *View) state(p, app int, thing int32) string {
 		return Kept
 	}
 	switch {
+	case has && v.Sets[app].Has(should, thing) && v.never(p, app, thing):
+		return ToGo
 	case has && v.Sets[app].Has(should, thing):
 		return Has
 	case has && (v.closedFor(p, app) || entitle.DutyOf(v.Stages[p], v.due(p, app).Account(), model.Open).Holdings == entitle.Keep):
@@ -224,8 +227,25 @@ func (v *View) state(p, app int, thing int32) string {
 		return ToGo
 	case v.Sets[app].Has(should, thing) && v.awaits(p, app, thing):
 		return Waits
-	case v.Sets[app].Has(should, thing):
+	case v.Sets[app].Has(should, thing), v.instead(p, app, thing) && !v.closedFor(p, app):
 		return ToCome
 	}
 	return NotDue
+}
+
+// never reports whether a thing is never somebody's, although a kit gives it: it is for insiders, or brings along what is.
+func (v *View) never(p, app int, thing int32) bool {
+	return v.Apps[app].ForInsiders(v.graphs[app], thing) &&
+		v.Outsiders.Are(func(attr string) string { return v.People.Get(p, attr) }, v.Today)
+}
+
+// instead reports whether a thing is to come for one of which everybody has one and that is never the person's.
+func (v *View) instead(p, app int, thing int32) bool {
+	a, at := v.Apps[app], v.account(p, app)
+	if at < 0 || !a.Lone(thing) || a.UsualThing(a.Things[thing].Kind) != thing || a.Things[thing].Insiders {
+		return false
+	}
+	return slices.ContainsFunc(v.Sets[app].Members(v.Accounts[app].Held[at]), func(t int32) bool {
+		return a.Things[t].Kind == a.Things[thing].Kind && v.Sets[app].Has(v.due(p, app).Want, t) && v.never(p, app, t)
+	})
 }

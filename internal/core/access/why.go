@@ -72,9 +72,10 @@ type Answer struct {
 	Thing    string    `json:"thing,omitempty"` // the one that was asked for
 	Accounts []Account `json:"accounts"`
 	Kits     []HeldKit `json:"kits"`
-	Others   []Item    `json:"others"` // what the person has and no kit of theirs gives, and defaults that they should have
-	Lacks    []Reason  `json:"lacks"`  // of the thing that was asked for: what stands in the way, nearest first
-	Apart    []Reason  `json:"apart"`  // what is kept apart and the person has or should have together
+	Others   []Item    `json:"others"`             // what the person has and no kit of theirs gives
+	Defaults []Item    `json:"defaults,omitempty"` // what they should have of which everybody has one, as no kit gives another
+	Lacks    []Reason  `json:"lacks"`              // of the thing that was asked for: what stands in the way, nearest first
+	Apart    []Reason  `json:"apart"`              // what is kept apart and the person has or should have together
 }
 
 // Places calls f for every place of the answer.
@@ -94,6 +95,7 @@ func (a *Answer) Places(f func(*Place)) {
 		items(a.Kits[i].Gives)
 	}
 	items(a.Others)
+	items(a.Defaults)
 	for _, list := range [][]Reason{a.Lacks, a.Apart} {
 		for i := range list {
 			f(&list[i].Place)
@@ -203,10 +205,16 @@ func (v *View) item(p, app int, t int32, pos model.Pos, only *model.AppThing) (I
 func (v *View) others(p, app int, only *model.AppThing, out *Answer) {
 	given := map[int32]bool{}
 	a, due := v.Apps[app], v.due(p, app)
-	for _, t := range due.Usuals {
+	usuals := slices.Clone(due.Usuals)
+	for k := range a.Usual {
+		if t := a.UsualThing(model.Kind(k)); t >= 0 && v.instead(p, app, t) {
+			usuals = append(usuals, t)
+		}
+	}
+	for _, t := range usuals {
 		if x, ok := v.item(p, app, t, a.OnePos[a.Things[t].Kind], only); ok && due.Account() {
 			given[t] = true
-			out.Others = append(out.Others, x)
+			out.Defaults = append(out.Defaults, x)
 		}
 	}
 	at := v.account(p, app)

@@ -96,8 +96,7 @@ func (w *walker) insiders(c Change, due *entitle.Due, held uint32) {
 		w.looked = true
 		if o := w.in.Outsiders; o != nil && o.For != nil {
 			for t := range w.app.Things {
-				along := append(w.wanted().Along(int32(t)), int32(t))
-				if slices.ContainsFunc(along, func(x int32) bool { return w.app.Things[x].Insiders }) {
+				if w.app.ForInsiders(w.wanted(), int32(t)) {
 					w.inner = append(w.inner, int32(t))
 				}
 			}

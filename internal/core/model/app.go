@@ -1,6 +1,7 @@
 package model
 
 import (
+	"slices"
 	"sort"
 
 	"pravet/internal/core/day"
@@ -193,6 +194,12 @@ func (a *App) Thing(k Kind, name string) int32 {
 // Lone reports whether everybody has exactly one of a thing's kind: it goes when another comes, and is never only taken
 // away.
 func (a *App) Lone(thing int32) bool { return a.One[a.Things[thing].Kind] }
+
+// ForInsiders reports whether a thing is for insiders only, or brings along what is.
+func (a *App) ForInsiders(g *Graph, thing int32) bool {
+	return a.Things[thing].Insiders ||
+		slices.ContainsFunc(g.Along(thing), func(t int32) bool { return a.Things[t].Insiders })
+}
 
 // UsualThing is the thing that an account has of a kind to which no kit gives one, -1 for none.
 func (a *App) UsualThing(k Kind) int32 {
