@@ -45,9 +45,9 @@ others: need-go
 demo: build
 	./$(BIN) demo
 
-# All tests. What they write is kept in memory, where there is room.
+# All tests. What they write is kept in memory, where there is room; vet is part of check.
 test: need-go need-test
-	@room="$$(./tools/room.sh)"; TMPDIR="$${room:-$${TMPDIR:-/tmp}}" $(GO) test -timeout 9m ./...
+	@room="$$(./tools/room.sh)"; TMPDIR="$${room:-$${TMPDIR:-/tmp}}" $(GO) test -vet=off -ldflags='-s -w' -timeout 9m ./...
 
 # Everything that is checked before a change lands.
 check: lint others test
