@@ -35,7 +35,7 @@ func TestMain(m *testing.M) {
 	}
 	program, released = filepath.Join(dir, "pravet"), filepath.Join(dir, "released")
 	for to, from := range map[string]string{program: "./testdata/clocked", released: "."} {
-		build := exec.Command("go", "build", "-trimpath", "-ldflags", "-X main.version=v0.0.0-test", "-o", to, from)
+		build := exec.Command("go", "build", "-ldflags", "-s -w -X main.version=v0.0.0-test", "-o", to, from)
 		build.Env = append(os.Environ(), "CGO_ENABLED=0")
 		if out, err := build.CombinedOutput(); err != nil {
 			panic(fmt.Sprintf("%v: %s", err, out))
