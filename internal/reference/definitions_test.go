@@ -82,9 +82,9 @@ func (a *app) between(t thing) []string {
 // meanwhile is the same while it takes from definitions and has not yet given.
 func (a *app) planned(keys []string) []string { return a.after.along(keys) }
 
-func (a *app) meanwhile(keys []string) []string { return a.reach(keys, a.meanwhileOf) }
-
-func (a *app) meanwhileOf(t thing) []string { return common(a.now(t), a.after.now(t)) }
+func (a *app) meanwhile(keys []string) []string {
+	return a.reach(keys, func(t thing) []string { return common(a.now(t), a.after.now(t)) })
+}
 
 func common(x, y []string) []string {
 	return slices.DeleteFunc(slices.Clone(x), func(k string) bool { return !slices.Contains(y, k) })

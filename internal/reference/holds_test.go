@@ -234,7 +234,7 @@ func (w *world) along(changes []*change) {
 		for _, o := range changes[n+1:] {
 			end = step(slices.Clone(end), o)
 		}
-		between := a.meanwhile
+		between := func(keys []string) []string { return a.reach(keys, a.between) }
 		switch {
 		case c.verb == "suspend", c.verb == "remove":
 			c.also = between(was)
