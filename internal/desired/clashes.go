@@ -8,14 +8,14 @@ import (
 	"pravet/internal/core/model"
 )
 
-// once is what a kit gives of which an account has one: the value of an attribute, or a thing of a kind of which
-// everybody has exactly one.
+// once is something that a kit gives and that an account can have only one of: the value of an attribute, or a thing of
+// a kind of which everybody has exactly one.
 type once struct {
 	what, value string
 	pos         model.Pos
 }
 
-// once lists what a kit gives in an application of which an account has one.
+// once lists what a kit gives in an application that an account can have only one of.
 func (r *Repo) once(k *model.Kit, app int) (out []once) {
 	for _, g := range k.Gives {
 		if g.App != app {
@@ -48,7 +48,7 @@ func (r *Repo) clash(app int, a, b *model.Kit, what, who string) {
 	}
 }
 
-// clashesAlong reports kits that always come together and give what an account has one of differently.
+// clashesAlong reports kits that always come together and give differently what an account can have only one of.
 func (r *Repo) clashesAlong() {
 	for _, k := range r.Kits {
 		all := []*model.Kit{k}
@@ -67,7 +67,7 @@ func (r *Repo) clashesAlong() {
 	}
 }
 
-// Clashes reports kits that give what an account has one of differently and that someone has both of, on a day.
+// Clashes reports kits that give differently what an account can have only one of and that someone has both of, on a day.
 // O(people + classes · kits).
 func (r *Repo) Clashes(today day.Day) {
 	var sets []*model.Sets

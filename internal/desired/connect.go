@@ -2,7 +2,6 @@ package desired
 
 import (
 	"fmt"
-	"net"
 	"net/url"
 	"slices"
 	"strings"
@@ -51,7 +50,7 @@ var liveKeys = []form.Key{
 	{Name: "batch", Is: form.AtLeast(1), Doc: "How many changes are carried out between two looks; 1000 unless set"},
 }
 
-// connectForm is what connect takes, by all ways together.
+// connectForm has the keys of connect, those of all ways together.
 var connectForm = allWays()
 
 func allWays() *form.Object {
@@ -75,7 +74,7 @@ func allWays() *form.Object {
 	return out
 }
 
-// wayForm is what connect takes for one way.
+// wayForm has the keys of connect for one way.
 func wayForm(way *connect.Way) *form.Object {
 	out := &form.Object{Name: "connect", Keys: []form.Key{{Name: "by", Is: form.OneOf(ways.Names()...)}}}
 	out.Keys = append(out.Keys, way.Keys...)
@@ -178,18 +177,12 @@ func (v values) address(schemes ...string) string {
 		address = ""
 		d.problem(n, "secret-in-file", "an address holds no name and no password",
 			"take them out; name them under connect, as env:NAME or file:PATH")
-	case u.Scheme == "http" && slices.Contains(schemes, "https") && loopback(u):
+	case u.Scheme == "http" && slices.Contains(schemes, "https") && local(u.Hostname()):
 	case !slices.Contains(schemes, u.Scheme):
 		d.problem(n, "bad-address", fmt.Sprintf("%s:// is not expected here", u.Scheme),
 			"write it like "+example+"; a connection that others could read is taken only to this machine itself")
 	}
 	return address
-}
-
-// loopback reports whether an address leads to this very machine.
-func loopback(u *url.URL) bool {
-	ip := net.ParseIP(u.Hostname())
-	return u.Hostname() == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // signIn reads by what a caller is known to an application over HTTP.
@@ -202,7 +195,7 @@ func (v values) signIn(s *connect.Spec) {
 			ID: c.text("id"), Secret: c.secret("secret"), At: c.text("at"), Scopes: c.texts("scopes"),
 		}
 		if u, err := url.Parse(s.Client.At); s.Client.At != "" &&
-			(err != nil || u.Host == "" || u.Scheme != "https" && !loopback(u)) {
+			(err != nil || u.Host == "" || u.Scheme != "https" && !local(u.Hostname())) {
 			d.problem(c.node("at"), "bad-address", "tokens are asked for by https", "write it like https://HOST/token")
 		}
 	}

@@ -48,11 +48,7 @@ var (
 		Keys: []form.Key{
 			{Name: "guard", Is: form.OneOf(guard.Names(guard.ForPlan)...), Need: true, Doc: "Which; see guards.md"},
 			{Name: "app", Is: form.Text("an application's id"), Doc: "Only there"},
-			{
-				Name: "until", Is: form.Simple(form.Day), Need: true, Doc: "The last day; it still counts",
-				Lacks: "a guard is not lifted for ever", Add: "until: YYYY-MM-DD",
-			},
-			becauseKey, byKey,
+			untilNeeded("a guard is not lifted for ever"), becauseKey, byKey,
 		},
 	}
 	exceptionForm = &form.Object{
@@ -60,11 +56,7 @@ var (
 		Keys: []form.Key{
 			{Name: "separation", Is: form.Text("a separation's name"), Need: true, Doc: "Which, as pravet.yaml names it"},
 			{Name: "person", Is: form.Text("the id of a person"), Need: true, Doc: "Who"},
-			{
-				Name: "until", Is: form.Simple(form.Day), Need: true, Doc: "The last day; it still counts",
-				Lacks: "an exception does not last for ever", Add: "until: YYYY-MM-DD",
-			},
-			becauseKey, byKey,
+			untilNeeded("an exception does not last for ever"), becauseKey, byKey,
 		},
 	}
 	keptForm = &form.Object{
@@ -83,6 +75,13 @@ var (
 )
 
 const standingFile = "standing.yaml"
+
+// untilNeeded is a last day that has to be there.
+func untilNeeded(lacks string) form.Key {
+	k := untilKey
+	k.Need, k.Lacks, k.Add = true, lacks, "until: YYYY-MM-DD"
+	return k
+}
 
 // readStanding reads the decisions that stand. The file may be missing.
 func (r *Repo) readStanding() {

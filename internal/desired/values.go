@@ -157,13 +157,13 @@ func (v values) shape(name string, kind form.Kind) form.Shape {
 // has reports whether a key is there.
 func (v values) has(key string) bool { return v.node(key) != nil }
 
-// node is what stands at a key, nil for nothing.
+// node is the value of a key, nil where the key is missing.
 func (v values) node(key string) *yaml.Node {
 	v.key(key)
 	return v.at[key]
 }
 
-// place is what stands at a key, else the object.
+// place is the value of a key or, where the key is missing, the object: what a problem points at.
 func (v values) place(key string) *yaml.Node { return orNode(v.node(key), v.n) }
 
 // pos is where the value of a key stands, else the object.

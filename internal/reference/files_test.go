@@ -313,23 +313,6 @@ func (a *app) yaml(titled bool) string {
 	return b.String()
 }
 
-// said are the limits as files have them.
-func (l limits) said() (text string) {
-	if l.widening != "" && l.holders != "" {
-		text += fmt.Sprintf(", widening: {accounts: %s, holders: %s}", l.widening, l.holders)
-	} else if l.widening != "" {
-		text += ", widening: " + l.widening
-	} else if l.holders != "" {
-		text += ", widening: {holders: " + l.holders + "}"
-	}
-	for key, of := range map[string]string{"sensitive": l.sensitive, "firstHolder": l.first} {
-		if of != "" {
-			text += ", " + key + ": " + of
-		}
-	}
-	return text
-}
-
 // export writes what an application holds.
 func (w *world) export(t *testing.T, dir string, a *app) {
 	put := func(file string, data []byte) {

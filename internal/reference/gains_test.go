@@ -1,6 +1,7 @@
 package reference
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -9,6 +10,23 @@ import (
 
 // Limits are those of an application of what gives access, "" for none.
 type limits struct{ widening, holders, sensitive, first string }
+
+// said are the limits as files have them.
+func (l limits) said() (text string) {
+	if l.widening != "" && l.holders != "" {
+		text += fmt.Sprintf(", widening: {accounts: %s, holders: %s}", l.widening, l.holders)
+	} else if l.widening != "" {
+		text += ", widening: " + l.widening
+	} else if l.holders != "" {
+		text += ", widening: {holders: " + l.holders + "}"
+	}
+	for key, of := range map[string]string{"sensitive": l.sensitive, "firstHolder": l.first} {
+		if of != "" {
+			text += ", " + key + ": " + of
+		}
+	}
+	return text
+}
 
 // guarded draws limits of what gives access, things that are sensitive or for insiders only, and outsiders.
 func (w *world) guarded(r *rand.Rand) {

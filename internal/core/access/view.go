@@ -242,10 +242,7 @@ func (v *View) never(p, app int, thing int32) bool {
 // instead reports whether a thing is to come for one of which everybody has one and that is never the person's.
 func (v *View) instead(p, app int, thing int32) bool {
 	a, at := v.Apps[app], v.account(p, app)
-	if at < 0 || !a.Lone(thing) || a.UsualThing(a.Things[thing].Kind) != thing || a.Things[thing].Insiders {
-		return false
-	}
-	return slices.ContainsFunc(v.Sets[app].Members(v.Accounts[app].Held[at]), func(t int32) bool {
-		return a.Things[t].Kind == a.Things[thing].Kind && v.Sets[app].Has(v.due(p, app).Want, t) && v.never(p, app, t)
+	return at >= 0 && a.Lone(thing) && slices.ContainsFunc(v.Sets[app].Members(v.Accounts[app].Held[at]), func(t int32) bool {
+		return a.Instead(t) == thing && v.Sets[app].Has(v.due(p, app).Want, t) && v.never(p, app, t)
 	})
 }

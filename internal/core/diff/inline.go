@@ -113,7 +113,7 @@ func (w *walker) insiders(c Change, due *entitle.Due, held uint32) {
 		outsider = true
 		c := c
 		c.Why = ForInsiders
-		if other := w.app.UsualThing(w.app.Things[t].Kind); w.app.Lone(t) && other >= 0 && !w.app.Things[other].Insiders {
+		if other := w.app.Instead(t); other >= 0 {
 			c.Thing = other
 			w.exchange(&c, held, other)
 			w.add(c, model.Gaining(w.app.Things[other].Kind))

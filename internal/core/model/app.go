@@ -209,6 +209,15 @@ func (a *App) UsualThing(k Kind) int32 {
 	return a.Thing(k, a.Usual[k])
 }
 
+// Instead is the default that comes for a thing of which everybody has one and that somebody is not to have, -1 where there
+// is none that they may have.
+func (a *App) Instead(thing int32) int32 {
+	if t := a.UsualThing(a.Things[thing].Kind); a.Lone(thing) && t >= 0 && t != thing && !a.Things[t].Insiders {
+		return t
+	}
+	return -1
+}
+
 // Rivals are the other things of a thing's kind that are in a set, if everybody has exactly one of
 // that kind: they go when the thing comes.
 func (a *App) Rivals(sets *Sets, set uint32, thing int32) (out []int32) {
