@@ -206,7 +206,8 @@ func TestTwoHundredChangesOfTenCausesFitOneScreen(t *testing.T) {
 	// Every screen keeps to its width.
 	for _, columns := range []int{80, 120, 200} {
 		for _, args := range [][]string{
-			{"show"}, {"show", "--brief"}, {"show", "--full"}, {"show", "--group-by", "department"}, {"show", "--group-by", "cause", "--unfold"},
+			{"show"}, {"show", "--brief"}, {"show", "--full"}, {"show", "--group-by", "department"},
+			{"show", "--group-by", "cause", "--unfold"},
 			{"list", "people"}, {"list", "accounts"}, {"log"}, {"why", "G000"}, {"why", "G001", "--beside", "G002"},
 			{"why", "G003", "--with", "department=Borders"}, {"compare", "HEAD~3"}, {"check"}, {"holders", "beds/group/growers"},
 		} {

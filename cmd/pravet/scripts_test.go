@@ -159,7 +159,9 @@ func changeID(ts *testscript.TestScript, _ bool, args []string) {
 // [!] same FOLDER FOLDER: two folders hold the same files with the same bytes,
 // apart from the ledger's.
 func same(ts *testscript.TestScript, neg bool, args []string) {
-	out, err := exec.Command("diff", "-r", "-x", ".pravet", "-x", ".git", "-x", "plans", ts.MkAbs(args[0]), ts.MkAbs(args[1])).
+	out, err := exec.Command(
+		"diff", "-r", "-x", ".pravet", "-x", ".git", "-x", "plans", ts.MkAbs(args[0]), ts.MkAbs(args[1]),
+	).
 		CombinedOutput()
 	if (err == nil) == neg {
 		ts.Fatalf("diff: %v\n%s", err, out)

@@ -103,7 +103,9 @@ func TestAPlanFitsItsSchema(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, false))
 	draft := func() []byte {
-		out, err := exec.Command("go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24", "--out", "-").
+		out, err := exec.Command(
+			"go", "run", "pravet/cmd/pravet", "draft", "--repo", dir, "--on", "2026-11-24", "--out", "-",
+		).
 			Output()
 		require.NoError(t, err)
 		return out
@@ -117,7 +119,10 @@ func TestAPlanFitsItsSchema(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "plan.json"), text, 0o644))
 	require.NoError(
 		t,
-		exec.Command("go", "run", "pravet/cmd/pravet", "reject", "--repo", dir, filepath.Join(dir, "plan.json"), p.Changes[0].ID, "--because", "x").
+		exec.Command(
+			"go", "run", "pravet/cmd/pravet", "reject", "--repo", dir, filepath.Join(dir, "plan.json"),
+			p.Changes[0].ID, "--because", "x",
+		).
 			Run(),
 	)
 	for _, text := range [][]byte{text, draft()} {

@@ -140,7 +140,8 @@ func world(t *rapid.T, dir string) (names []string) {
 	for range rapid.IntRange(1, 40).Draw(t, "accounts") {
 		who := rapid.IntRange(0, n-1).Draw(t, "who")
 		login := rapid.SampledFrom([]string{
-			names[who], names[who], names[who], strings.ToUpper(names[who][:1]) + names[who][1:], fmt.Sprint("old", who), fmt.Sprint("stray", who), names[who] + "x",
+			names[who], names[who], names[who], strings.ToUpper(names[who][:1]) + names[who][1:],
+			fmt.Sprint("old", who), fmt.Sprint("stray", who), names[who] + "x",
 		}).Draw(t, "login")
 		if seen[strings.ToLower(login)] {
 			continue

@@ -163,7 +163,9 @@ func TestARoleKeepsItsDaysAndItsLimit(t *testing.T) {
 		return part.Attr(app.Attr("validUntil"), 0) + " " + part.Attr(app.Attr("connectionLimit"), 0)
 	}
 	set := func(attr string, before, after string) *plan.Change {
-		return &plan.Change{Verb: model.Update, Account: "dee", Attribute: attr, Before: plan.Text(before), After: plan.Text(after)}
+		return &plan.Change{
+			Verb: model.Update, Account: "dee", Attribute: attr, Before: plan.Text(before), After: plan.Text(after),
+		}
 	}
 	for _, step := range []struct {
 		changes []*plan.Change

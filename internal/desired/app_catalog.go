@@ -67,7 +67,9 @@ func (d *doc) named(app *model.App) {
 				problem(
 					t.Pos,
 					"bad-name",
-					fmt.Sprintf("%q begins or ends with a space, or contains a control character, and exports do not preserve these", t.Name),
+					fmt.Sprintf(
+						"%q begins or ends with a space, or contains a control character, and exports do not preserve these", t.Name,
+					),
 					"write the name as the application shows it",
 				),
 			)

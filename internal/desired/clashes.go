@@ -67,8 +67,8 @@ func (r *Repo) clashesAlong() {
 	}
 }
 
-// Clashes reports kits that give differently what an account can have only one of and that someone has both of, on a day.
-// O(people + classes · kits).
+// Clashes reports kits that give differently what an account can have only one of and that someone has both of, on a
+// day. O(people + classes · kits).
 func (r *Repo) Clashes(today day.Day) {
 	var sets []*model.Sets
 	var graphs []*model.Graph

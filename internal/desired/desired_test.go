@@ -333,7 +333,9 @@ func TestEachProblemHasItsPlaceAndRemedy(t *testing.T) {
 		},
 		{
 			"kits/more.yaml",
-			"kits:\n  a: {everyone: true, gives: {tickets: {roles: [seller]}}}\n|apps/tickets.yaml|" + strings.Replace(retired, "COLUMNS", "{name: N}", 1),
+			"kits:\n  a: {everyone: true, gives: {tickets: {roles: [seller]}}}\n|apps/tickets.yaml|" + strings.Replace(
+				retired, "COLUMNS", "{name: N}", 1,
+			),
 			"kits/more.yaml:2:49: role seller of tickets is to be retired, and the kit gives it",
 		},
 		{"kits/more.yaml", "kits:\n  a: {with: [b], gives: {tickets: {set: {desk: north}}}}\n  b: {gives: {tickets: {set: {desk: south}}}}\n|apps/tickets.yaml|" + strings.Replace(

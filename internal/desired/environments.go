@@ -84,7 +84,9 @@ func (r *Repo) environment(app *model.App, f values) (there bool) {
 			continue
 		}
 		there = true
-		f.at["export"], f.at["connect"] = together(common["export"], x.node("export")), together(common["connect"], x.node("connect"))
+		for _, key := range []string{"export", "connect"} {
+			f.at[key] = together(common[key], x.node(key))
+		}
 		if r.local == nil {
 			r.local = map[*model.App]values{}
 		}

@@ -16,8 +16,8 @@ import (
 	"pravet/examples/marrowick"
 )
 
-// TestWhateverStandsInAFileIsRead: files of the example in which a few values are exchanged for others, dropped or doubled are
-// read without a crash, and each problem has its place and words. MUTANTS says how many are tried.
+// TestWhateverStandsInAFileIsRead: files of the example in which a few values are exchanged for others, dropped or
+// doubled are read without a crash, and each problem has its place and words. MUTANTS says how many are tried.
 func TestWhateverStandsInAFileIsRead(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, false))

@@ -21,7 +21,9 @@ var (
 		Keys: []form.Key{
 			{Name: "organization", Is: form.Text(""), Need: true, Doc: "The organization's name"},
 			{Name: "guards", Is: form.In(limitsForm), Doc: "Limits beyond which changes are held"},
-			{Name: "separation", Is: form.ListOf(0, form.In(separationForm)), Doc: "Things that no one person may hold together"},
+			{
+				Name: "separation", Is: form.ListOf(0, form.In(separationForm)), Doc: "Things that no one person may hold together",
+			},
 			{
 				Name: "acceptances", Is: form.For("P3D"),
 				Doc: "How long an acceptance of a change counts in later plans in which the change is the same",

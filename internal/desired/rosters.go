@@ -35,7 +35,9 @@ func (r *Repo) readRosters(of values) {
 	r.rosters = map[string]*roster{}
 	for _, e := range of.entries("rosters") {
 		f := d.object(e.value, rosterForm)
-		x := &roster{delimiter: f.delimiter("delimiter", ','), encoding: d.encoding(f.node("encoding")), date: d.dateForm(f.node("date"))}
+		x := &roster{
+			delimiter: f.delimiter("delimiter", ','), encoding: d.encoding(f.node("encoding")), date: d.dateForm(f.node("date")),
+		}
 		if f.has("columns") {
 			x.columns = map[string]string{}
 			for _, c := range f.entries("columns") {

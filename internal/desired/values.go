@@ -27,8 +27,8 @@ type values struct {
 	all     []entry // in the order of the file
 }
 
-// object reads an object: keys that are not known are problems, with the nearest that is; so is what has to be there and
-// is not, or may not stand beside something else. name tells one of several alike.
+// object reads an object: keys that are not known are problems, with the nearest that is; so is what has to be there
+// and is not, or may not stand beside something else. name tells one of several alike.
 func (d *doc) object(n *yaml.Node, of *form.Object, name ...string) values {
 	return d.read(n, n, of, name...)
 }

@@ -206,7 +206,9 @@ func (d *doc) text(n *yaml.Node, what string) string {
 		return ""
 	}
 	if n.Kind != yaml.ScalarNode {
-		d.problem(n, "wrong-type", what+" takes a single value, but this is a list or a mapping", "write one word, or text in quotes")
+		d.problem(
+			n, "wrong-type", what+" takes a single value, but this is a list or a mapping", "write one word, or text in quotes",
+		)
 		return ""
 	}
 	return n.Value

@@ -48,7 +48,9 @@ func does(changes []plan.Change, app string) (out []string) {
 			if c.Thing != nil {
 				thing = c.Thing.Kind.String() + " " + c.Thing.Name
 			}
-			out = append(out, strings.Join([]string{c.App, c.Verb.String(), c.Account, thing, c.Attribute, c.After.String()}, " "))
+			out = append(
+				out, strings.Join([]string{c.App, c.Verb.String(), c.Account, thing, c.Attribute, c.After.String()}, " "),
+			)
 		}
 	}
 	return out
@@ -114,8 +116,8 @@ func TestABackOutBringsBackWhatWas(t *testing.T) {
 	}
 }
 
-// TestWhatIfIsTheDraftOfFilesThatSaySo: what somebody would gain and lose with another department is what a draft has for
-// them once the file says so.
+// TestWhatIfIsTheDraftOfFilesThatSaySo: what somebody would gain and lose with another department is what a draft has
+// for them once the file says so.
 func TestWhatIfIsTheDraftOfFilesThatSaySo(t *testing.T) {
 	p := newPlace(t)
 	for _, c := range []struct{ id, name, then string }{
@@ -176,7 +178,8 @@ func (p *place) lineOf(id string) (n int, line string) {
 	return 0, ""
 }
 
-// TestThePastIsAnsweredFromTheRecord: who held something before a run is known after it, since when, and by whom it went.
+// TestThePastIsAnsweredFromTheRecord: who held something before a run is known after it, since when, and by whom it
+// went.
 func TestThePastIsAnsweredFromTheRecord(t *testing.T) {
 	p := newPlace(t)
 	const thing = "berths/role/planner"
@@ -246,7 +249,10 @@ func TestTheLogIsAskedFromAllSides(t *testing.T) {
 	require.Equal(t, settled, count(desk.Logging{Kind: "outcome", App: "berths"}))
 	require.Equal(t, 1, count(desk.Logging{Kind: "plan"}))
 	require.Equal(t, 1, count(desk.Logging{Kind: "run", By: "ad"}))
-	require.Equal(t, count(desk.Logging{Kind: "outcome", Person: one.Person}), count(desk.Logging{Kind: "outcome", Person: strings.ToUpper(one.Person)}))
+	loud := strings.ToUpper(one.Person)
+	require.Equal(
+		t, count(desk.Logging{Kind: "outcome", Person: one.Person}), count(desk.Logging{Kind: "outcome", Person: loud}),
+	)
 	thing := "berths/" + one.Thing.Kind.String() + "/" + one.Thing.Name
 	require.Positive(t, count(desk.Logging{Kind: "outcome", Thing: thing}))
 	require.LessOrEqual(t, count(desk.Logging{Kind: "outcome", Thing: thing}), settled)

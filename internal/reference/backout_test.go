@@ -58,11 +58,15 @@ func (w *world) undone(done []*change) (out []*change) {
 		case !there, c.verb == "remove":
 		case c.verb == "create", c.verb == "restore":
 			if r.open {
-				add(change{app: c.app, verb: "suspend", account: back.account, person: back.person, second: back.second, effect: "narrows"})
+				add(change{
+					app: c.app, verb: "suspend", account: back.account, person: back.person, second: back.second, effect: "narrows",
+				})
 			}
 		case c.verb == "suspend":
 			if !r.open {
-				add(change{app: c.app, verb: "restore", account: back.account, person: back.person, second: back.second, effect: "widens"})
+				add(change{
+					app: c.app, verb: "restore", account: back.account, person: back.person, second: back.second, effect: "widens",
+				})
 			}
 		case c.verb == "update":
 			if r.shows(c.attribute) == c.after {

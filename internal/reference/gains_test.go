@@ -197,8 +197,8 @@ func (w *world) byID(id string) *person {
 	return nil
 }
 
-// unanswered reports whether an outsider has no last day within six months, or nobody who answers for them: somebody else
-// who is with the organization, no outsider, and no service account.
+// unanswered reports whether an outsider has no last day within six months, or nobody who answers for them: somebody
+// else who is with the organization, no outsider, and no service account.
 func (w *world) unanswered(p *person) bool {
 	if p.ends == "" || p.ends > w.ago(-181) {
 		return true

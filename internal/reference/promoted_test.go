@@ -52,7 +52,8 @@ func (w *world) try(tried map[string]trial, done []*change) {
 	}
 }
 
-// promoted lets a plan of live be held until it was carried out in rehearsal, no more than a week ago, and not undone there.
+// promoted lets a plan of live be held until it was carried out in rehearsal, no more than a week ago, and not undone
+// there.
 func promoted(t *testing.T, seed uint64) string {
 	r := rand.New(rand.NewPCG(seed, 12))
 	live := open(t, seed, func(w *world) {
@@ -97,7 +98,9 @@ func promoted(t *testing.T, seed uint64) string {
 		}
 		p, want, d := there.agreed(t, rejected)
 		if d != "" {
-			return fmt.Sprintf("round %d, in rehearsal, rejected %q:\n%s%s", round, rejected, d, strings.Join(there.rows(), "\n"))
+			return fmt.Sprintf(
+				"round %d, in rehearsal, rejected %q:\n%s%s", round, rejected, d, strings.Join(there.rows(), "\n"),
+			)
 		}
 		if !plans[p.ID] {
 			plans[p.ID] = true

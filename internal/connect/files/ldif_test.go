@@ -75,7 +75,9 @@ func TestLDIFKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			"a new one, in lines of the file's own end", strings.ReplaceAll(lists+a, "\n", "\r\n"),
 			strings.ReplaceAll(strings.Replace(lists, "cn: lead\n", "cn: lead\nmember: uid=c\\2Cc,ou=people,dc=x\n", 1)+a+
 				"\ndn: uid=c\\2Cc,ou=people,dc=x\nobjectClass: account\ndisplayName: C\nstate: in\nuid: c,c\n", "\n", "\r\n"),
-			[]*plan.Change{create("c,c", map[string]string{"userName": "c,c", "displayName": "C"}), role(model.Grant, "c,c", "lead")},
+			[]*plan.Change{
+				create("c,c", map[string]string{"userName": "c,c", "displayName": "C"}), role(model.Grant, "c,c", "lead"),
+			},
 		},
 	} {
 		t.Run(c.name, func(t *testing.T) {

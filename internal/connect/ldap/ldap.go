@@ -198,7 +198,8 @@ func (d *driver) Guards() bool { return d.asserts }
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var out []connect.Ability
 	for _, x := range []struct{ what, base string }{
-		{"read people", d.at.People}, {"read groups", d.at.Groups}, {"read roles", d.at.Roles}, {"read " + "those away", d.at.Away},
+		{"read people", d.at.People}, {"read groups", d.at.Groups}, {"read roles", d.at.Roles},
+		{"read those away", d.at.Away},
 	} {
 		if x.base == "" {
 			continue

@@ -23,7 +23,9 @@ import (
 
 var desk = func() *model.App {
 	app := &model.App{
-		ID: "desk", Match: "userName", Attrs: []model.Attr{{Name: "userName", Person: "userName"}, {Name: "title", Person: "title"}},
+		ID: "desk", Match: "userName", Attrs: []model.Attr{
+			{Name: "userName", Person: "userName"}, {Name: "title", Person: "title"},
+		},
 		Things: []model.Thing{{Kind: model.Role, Name: "seller", Seats: -1}, {Kind: model.Group, Name: "quay", Seats: -1}},
 	}
 	app.Index()
@@ -32,8 +34,8 @@ var desk = func() *model.App {
 
 const settle = 400 * time.Millisecond
 
-// A room is an application whose answers are lost, that is too busy, says no, and shows what was changed some time later;
-// what is asked of it twice it does twice.
+// A room is an application whose answers are lost, that is too busy, says no, and shows what was changed some time
+// later; what is asked of it twice it does twice.
 type room struct {
 	mu      sync.Mutex
 	rand    *rand.Rand
@@ -173,7 +175,9 @@ func due() (out []*plan.Change) {
 	}
 	for i := range 6 {
 		name := fmt.Sprintf("user%d", i)
-		add(plan.Change{Verb: model.Update, Account: name, Attribute: "title", Before: plan.Text("Mate"), After: plan.Text("Bosun")})
+		add(plan.Change{
+			Verb: model.Update, Account: name, Attribute: "title", Before: plan.Text("Mate"), After: plan.Text("Bosun"),
+		})
 		add(plan.Change{Verb: model.Join, Account: name, Thing: group})
 		if i%2 == 0 {
 			add(plan.Change{Verb: model.Revoke, Account: name, Thing: role})
@@ -208,8 +212,8 @@ func kind(t *testing.T, err error) connect.FaultKind {
 	return f.Kind
 }
 
-// TestNothingIsDoneTwiceAndEachAnswerIsTrue: whatever an application does with requests within its settle, each change is
-// carried out once at the most, yes means that it was, and no that it was not.
+// TestNothingIsDoneTwiceAndEachAnswerIsTrue: whatever an application does with requests within its settle, each change
+// is carried out once at the most, yes means that it was, and no that it was not.
 func TestNothingIsDoneTwiceAndEachAnswerIsTrue(t *testing.T) {
 	for seed := range uint64(9) {
 		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {

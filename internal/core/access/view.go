@@ -233,7 +233,8 @@ func (v *View) state(p, app int, thing int32) string {
 	return NotDue
 }
 
-// never reports whether a thing is never somebody's, although a kit gives it: it is for insiders, or brings along what is.
+// never reports whether a thing is never somebody's, although a kit gives it: it is for insiders, or brings along what
+// is.
 func (v *View) never(p, app int, thing int32) bool {
 	return v.Apps[app].ForInsiders(v.graphs[app], thing) &&
 		v.Outsiders.Are(func(attr string) string { return v.People.Get(p, attr) }, v.Today)

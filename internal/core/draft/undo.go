@@ -180,8 +180,8 @@ func (u *undoing) fits(a int, c *plan.Change) (why string) {
 	return says
 }
 
-// find returns an account, nil where it is not there. One that the run has changed as well, under a name that differs in
-// case only, is another.
+// find returns an account, nil where it is not there. One that the run has changed as well, under a name that differs
+// in case only, is another.
 func (u *undoing) find(a int, name string) account.Seen {
 	row := u.in(a).Row(name)
 	if row < 0 {

@@ -75,8 +75,8 @@ type Pick struct {
 	Kit, Clash int
 }
 
-// A Clashing is that two kits give differently what an account can have only one of: an attribute's value, or a thing of a kind of
-// which everybody has one. The first of them, by the kits' names, counts.
+// A Clashing is that two kits give differently what an account can have only one of: an attribute's value, or a thing
+// of a kind of which everybody has one. The first of them, by the kits' names, counts.
 type Clashing struct {
 	What, Value string // the attribute, or the kind; what the first gives
 	Thing       int32  // that it gives, -1 for an attribute

@@ -30,7 +30,8 @@ const march = day.Day(20513) // 2026-03-01
 // leaver is: suspended at once, stripped three days later, removed ten days after that.
 func leaver() *model.Path {
 	return &model.Path{Name: "leavers", When: model.WhenEnded, Steps: []model.Step{
-		{Do: model.DoSuspend}, {Do: model.DoStrip, After: day.Duration{Days: 3}}, {Do: model.DoRemove, After: day.Duration{Days: 10}},
+		{Do: model.DoSuspend}, {Do: model.DoStrip, After: day.Duration{Days: 3}},
+		{Do: model.DoRemove, After: day.Duration{Days: 10}},
 	}}
 }
 
@@ -47,7 +48,9 @@ func (s *stop) looked(t *testing.T) (*entitle.Leaving, int) {
 	people.Add(people.File("people.csv"), 2, attrs, []string{"1", "ada", s.ends})
 	people.Close()
 	app := &model.App{
-		ID: "till", Match: "userName", Attrs: []model.Attr{{Name: "userName", Person: "userName"}, {Name: model.LastActive, Observed: true}},
+		ID: "till", Match: "userName", Attrs: []model.Attr{
+			{Name: "userName", Person: "userName"}, {Name: model.LastActive, Observed: true},
+		},
 		Things: []model.Thing{{Kind: model.Role, Name: "seller", Seats: -1}},
 	}
 	app.Index()
@@ -142,10 +145,14 @@ func TestWhereAnAccountStands(t *testing.T) {
 			},
 			"leavers,  due 2026-03-01 wants suspend",
 		},
-		"an invitation is on no path":           {stop{ends: "2026-02-28", state: model.Invited, path: leaver()}, "on no path"},
-		"a removed account has come to its end": {stop{ends: "2026-02-28", state: model.Removed, path: leaver()}, "on no path"},
-		"an account of nobody is no leaver's":   {stop{nobodys: true, path: leaver()}, "on no path"},
-		"who signed in lately is not idle":      {stop{active: "2026-02-20", path: sleeper()}, "on no path"},
+		"an invitation is on no path": {
+			stop{ends: "2026-02-28", state: model.Invited, path: leaver()}, "on no path",
+		},
+		"a removed account has come to its end": {
+			stop{ends: "2026-02-28", state: model.Removed, path: leaver()}, "on no path",
+		},
+		"an account of nobody is no leaver's": {stop{nobodys: true, path: leaver()}, "on no path"},
+		"who signed in lately is not idle":    {stop{active: "2026-02-20", path: sleeper()}, "on no path"},
 		"who did not for thirty days is": {
 			stop{active: "2026-01-30", path: sleeper()}, "sleepers,  due 2026-03-01 wants suspend",
 		},

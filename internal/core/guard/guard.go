@@ -133,8 +133,8 @@ func (c *checker) left() {
 	c.rest = diff.Follow(c.Apps, c.Accounts, c.Diff.Same, kept)
 }
 
-// gives reports whether a change gives an account something: a thing, be it for another that goes, or what it had before it
-// was removed.
+// gives reports whether a change gives an account something: a thing, be it for another that goes, or what it had
+// before it was removed.
 func (c *checker) gives(ch *diff.Change) bool {
 	if ch.Verb == model.Restore {
 		return c.had(ch) != 0

@@ -12,7 +12,9 @@ import (
 )
 
 var (
-	all   = letter.Reader{Name: "Farah Linden", Address: "farah@marrowick.example", All: true, Because: []string{"you administer it"}}
+	all = letter.Reader{
+		Name: "Farah Linden", Address: "farah@marrowick.example", All: true, Because: []string{"you administer it"},
+	}
 	owner = letter.Reader{
 		Name: "Ines Calder", Address: "ines@marrowick.example", Apps: map[string]bool{"tickets": true},
 		Because: []string{"you own tickets", "you own berths"},
@@ -105,13 +107,17 @@ func TestALetterIsKnownByWhatItTells(t *testing.T) {
 	other := all
 	other.Name = "Somebody Else"
 	require.Equal(t, write([]letter.Reader{all}, items(), nil)[0].ID, write([]letter.Reader{other}, items(), nil)[0].ID)
-	require.NotEqual(t, write([]letter.Reader{all}, items(), nil)[0].ID, write([]letter.Reader{all}, items()[:3], nil)[0].ID)
+	require.NotEqual(
+		t, write([]letter.Reader{all}, items(), nil)[0].ID, write([]letter.Reader{all}, items()[:3], nil)[0].ID,
+	)
 }
 
 func TestALongRunIsCutAndSaysSo(t *testing.T) {
 	var many []letter.Item
 	for i := range 43 {
-		many = append(many, letter.Item{Key: "run-2", On: "2026-11-24", Run: "run-2", App: "tickets", Says: fmt.Sprintf("change %d", i)})
+		many = append(
+			many, letter.Item{Key: "run-2", On: "2026-11-24", Run: "run-2", App: "tickets", Says: fmt.Sprintf("change %d", i)},
+		)
 	}
 	body := write([]letter.Reader{all}, many, nil)[0].Body
 	require.Contains(t, body, "  change 39\n  and 3 more; see: pravet log run-2\n")
@@ -120,7 +126,9 @@ func TestALongRunIsCutAndSaysSo(t *testing.T) {
 
 func TestATemplateNamesFieldsInBraces(t *testing.T) {
 	text := letter.Parse("Subject: {organization},\t{day}\n\nTo {reader}: {count}.\n{items}\n{because}; {no such}\n")
-	l := letter.Write("Marrowick\nFerries", "2026-11-24", text, []letter.Reader{owner}, items(), func(string, string) bool { return false })[0]
+	l := letter.Write(
+		"Marrowick\nFerries", "2026-11-24", text, []letter.Reader{owner}, items(), func(string, string) bool { return false },
+	)[0]
 	require.Equal(t, "Marrowick Ferries, 2026-11-24", l.Subject, "a subject is one line, whatever is put into it")
 	require.True(t, strings.HasPrefix(l.Body, "To Ines Calder: 1 change, 1 thing falls due.\nCarried out by run-1"))
 	require.Contains(t, l.Body, "{no such}", "what is no field stays")
@@ -129,7 +137,9 @@ func TestATemplateNamesFieldsInBraces(t *testing.T) {
 	require.Equal(t, "Only a body about {count}.\n", plain.Body)
 	for _, field := range letter.Fields() {
 		text := letter.Text{Subject: "x", Body: "{" + field + "}"}
-		l := letter.Write("Marrowick Ferries", "2026-11-24", text, []letter.Reader{owner}, items(), func(string, string) bool { return false })[0]
+		l := letter.Write(
+			"Marrowick Ferries", "2026-11-24", text, []letter.Reader{owner}, items(), func(string, string) bool { return false },
+		)[0]
 		require.NotContains(t, l.Body, "{", "%s is a field", field)
 	}
 }

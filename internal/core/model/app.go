@@ -209,8 +209,8 @@ func (a *App) UsualThing(k Kind) int32 {
 	return a.Thing(k, a.Usual[k])
 }
 
-// Instead is the default that comes for a thing of which everybody has one and that somebody is not to have, -1 where there
-// is none that they may have.
+// Instead is the default that comes for a thing of which everybody has one and that somebody is not to have, -1 where
+// there is none that they may have.
 func (a *App) Instead(thing int32) int32 {
 	if t := a.UsualThing(a.Things[thing].Kind); a.Lone(thing) && t >= 0 && t != thing && !a.Things[t].Insiders {
 		return t
