@@ -95,7 +95,7 @@ request. Shares are of all requests:
 		}
 		key := ""
 		if token != "" {
-			if key, err = secret.Read(c.ctx, token, c.Environ); err != nil {
+			if key, err = (&secret.Keeper{Environ: c.Environ}).Read(c.ctx, token); err != nil {
 				return usage(sayFlag("token", err))
 			}
 		}

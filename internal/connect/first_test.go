@@ -40,7 +40,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	require.True(t, roots.AppendCertsFromPEM(pem))
 	r.app.Open = func(ctx context.Context) (live.Driver, error) {
 		return ours.Open(ctx, live.Options{
-			App: r.app.App, Spec: r.app.Spec, Roots: roots, Secret: secretOf(directory.Password), Ask: r.app.Ask, First: made,
+			App: r.app.App, Spec: r.app.Spec, Roots: roots, Secret: secretOf(directory.Password), Keep: func(string) {}, Ask: r.app.Ask, First: made,
 			Key: func(string) (string, error) { return "brand-new", nil },
 		})
 	}
@@ -84,7 +84,7 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	p, database := overPostgres(t)
 	p.app.Open = func(ctx context.Context) (live.Driver, error) {
 		return postgres.Open(ctx, live.Options{
-			App: p.app.App, Spec: p.app.Spec, Secret: secretOf(database.Password), Ask: p.app.Ask, First: made,
+			App: p.app.App, Spec: p.app.Spec, Secret: secretOf(database.Password), Keep: func(string) {}, Ask: p.app.Ask, First: made,
 		})
 	}
 	for id, err := range carry(t, p.app, dee) {

@@ -27,11 +27,15 @@ type Way struct {
 
 // Keys that several ways have.
 var (
-	URL     = form.Key{Name: "url", Is: form.Text("an address"), Need: true, Doc: "Where the application is"}
-	CA      = form.Key{Name: "ca", Is: form.Text("the path of a file"), Doc: "Certificates to trust besides the system's"}
-	Columns = form.Key{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"}
-	Page    = form.Key{Name: "page", Is: form.AtLeast(1), Doc: "How many accounts are read at a time; 200 unless set"}
-	SignIn  = []form.Key{
+	URL       = form.Key{Name: "url", Is: form.Text("an address"), Need: true, Doc: "Where the application is"}
+	CA        = form.Key{Name: "ca", Is: form.Text("the path of a file"), Doc: "Certificates to trust besides the system's"}
+	Columns   = form.Key{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"}
+	Page      = form.Key{Name: "page", Is: form.AtLeast(1), Doc: "How many accounts are read at a time; 200 unless set"}
+	Variables = form.Key{
+		Name: "variables", Is: form.Names("names of variables"),
+		Doc: "Of the environment, which the program gets besides PATH, HOME and the like",
+	}
+	SignIn = []form.Key{
 		{Name: "token", Is: form.Simple(form.Secret), Doc: "Where the token is that the application knows Pravet by"},
 		{Name: "client", Is: form.In(clientForm), Doc: "How a token is asked for instead"},
 	}
@@ -89,7 +93,9 @@ type Opening struct {
 	App     *model.App
 	Spec    *Spec
 	Now     func() time.Time
-	Environ func() []string                                       // of programs
+	Environ func(named []string) []string                         // of a program, with the variables that are named for it
+	Keep    func(secret string)                                   // takes a secret that nobody has read or made here
+	Clean   func(said string) string                              // what an application said, without secrets and not too long
 	Secret  func(ctx context.Context, ref string) (string, error) // reads a secret
 	Roots   func(ctx context.Context) (*x509.CertPool, error)     // nil for the system's
 	First   func(account string) (string, error)                  // the first password of a new account; nil for none
@@ -118,6 +124,8 @@ type Spec struct {
 	Parallel int           // requests at a time
 	Tries    int           // how often one request is tried
 	Timeout  time.Duration // of one request
+
+	Variables []string // of the environment, which a program gets besides the usual ones
 
 	At  []string // where it is, where that is no address
 	Own any      // what only its Way knows of

@@ -39,7 +39,7 @@ func yardAt(t *testing.T, url string, secret func(context.Context, string) (stri
 	a := yard(t, &connect.Spec{By: "scim", URL: url, Token: "env:TOKEN"})
 	a.Spec.Timeout, a.Spec.Tries = 20*time.Second, 2
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secret, Ask: a.Ask})
+		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secret, Keep: func(string) {}, Ask: a.Ask})
 	}
 	return a
 }

@@ -22,6 +22,7 @@ import (
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 )
@@ -282,7 +283,7 @@ type Result struct {
 
 // Send sends letters, each with a note in the ledger before and after. The caller has the
 // lease, so that no other process does the same. An error is one of the ledger.
-func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) (out []Result, err error) {
+func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time, clean func(string) string) (out []Result, err error) {
 	for _, p := range parcels {
 		note := ledger.Letter{
 			ID:    p.Letter.ID,
@@ -300,7 +301,7 @@ func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) 
 		if err := record(); err != nil {
 			return out, err
 		}
-		sent := p.Way.Send(ctx, &p.Letter, at)
+		sent := saidCleanly(p.Way.Send(ctx, &p.Letter, at), clean)
 		note.Keys = nil // they are on record
 		switch {
 		case sent == nil:
@@ -316,4 +317,16 @@ func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time) 
 		}
 	}
 	return out, nil
+}
+
+// saidCleanly is what a way said, as it may be shown and recorded: without secrets, and not too long.
+func saidCleanly(err error, clean func(string) string) error {
+	if err == nil {
+		return nil
+	}
+	said := errors.New(words.Clean(clean(err.Error())))
+	if Arrived(err) {
+		return said
+	}
+	return &Refused{said}
 }

@@ -14,6 +14,7 @@ import (
 	"pravet/internal/delivery"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
+	"pravet/internal/secret"
 )
 
 // errKilled stands for a process that ends in the middle.
@@ -82,7 +83,7 @@ func TestNobodyIsToldTwice(t *testing.T) {
 						panic(r)
 					}
 				}()
-				_, err := delivery.Send(context.Background(), l, parcels, time.Now())
+				_, err := delivery.Send(context.Background(), l, parcels, time.Now(), (&secret.Keeper{}).Clean)
 				require.NoError(t, err)
 			}()
 		}

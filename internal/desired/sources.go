@@ -7,6 +7,7 @@ import (
 
 	yaml "go.yaml.in/yaml/v4"
 
+	"pravet/internal/connect"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -20,6 +21,9 @@ var (
 		Keys: []form.Key{
 			{Name: "file", Is: form.Text("the path of a file"), Doc: "The spreadsheet"},
 			{Name: "program", Is: form.ListOf(0, form.Text("")), Doc: "The program and its arguments"},
+			{
+				Name: "variables", Is: connect.Variables.Is, With: form.With("program"), Doc: connect.Variables.Doc,
+			},
 			{
 				Name: "into", Is: form.Text("the path of a file of people"), Need: true, Doc: "Where new people come into",
 				Lacks: "new people need a file to come into", Add: "into: people/NAME.csv",
@@ -65,6 +69,7 @@ type Source struct {
 	Pos       model.Pos
 	File      string   // below the repository
 	Program   []string // whose output it is, instead of a file
+	Variables []string // that the program gets besides the usual ones
 	Into      string   // the file of people that new ones come into
 	Columns   []Mapped // nil where they are guessed
 	Format    string
@@ -98,6 +103,7 @@ func (r *Repo) readSources(of values) {
 		for _, word := range f.list("program") {
 			s.Program = append(s.Program, d.text(word, "a word of program"))
 		}
+		s.Variables = f.texts("variables")
 		if !idPattern.MatchString(e.name) {
 			d.problem(
 				e.key,

@@ -23,6 +23,7 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
+	"pravet/internal/secret"
 	"pravet/internal/source"
 )
 
@@ -50,10 +51,11 @@ type Ear struct {
 // A Desk is a repository that is worked with, for one call.
 type Desk struct {
 	Place
-	ctx   context.Context
-	today day.Day
-	tree  *source.Tree
-	state *prepare.State
+	ctx     context.Context
+	secrets *secret.Keeper
+	today   day.Day
+	tree    *source.Tree
+	state   *prepare.State
 
 	book   ledger.Ledger // as it is open; nil until it is asked for
 	writes bool          // it is open to be written to
@@ -64,7 +66,7 @@ type Desk struct {
 
 // Open opens the repository at a place. Nothing is read before it is asked for.
 func Open(ctx context.Context, at Place) (*Desk, error) {
-	d := &Desk{Place: at, ctx: ctx, today: day.Of(at.Now())}
+	d := &Desk{Place: at, ctx: ctx, secrets: &secret.Keeper{Environ: at.Environ}, today: day.Of(at.Now())}
 	if at.Dir == "" {
 		return d, nil
 	}
@@ -160,7 +162,7 @@ func (d *Desk) path(p string) string {
 func (d *Desk) State() (*prepare.State, error) {
 	if d.state == nil {
 		s := prepare.Rules(d.ctx, d.tree)
-		s.Environ, s.Now, s.Log, s.Settled = d.Environ, d.Now, d.Ear.Log, d.settledIn
+		s.Secrets, s.Now, s.Log, s.Settled = d.secrets, d.Now, d.Ear.Log, d.settledIn
 		d.state = s
 	}
 	if p := d.state.Repo.UnknownEnvironment(); p != nil {

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"errors"
 	"fmt"
 	"path"
 	"path/filepath"
@@ -112,9 +113,9 @@ func mapping(text string) (attr, column string, err error) {
 func (d *Desk) sheetOf(s *desired.Source) (*sheet.Table, error) {
 	o := sheet.Options{Encoding: s.Encoding, Delimiter: s.Delimiter, Format: s.Format}
 	if s.Program != nil {
-		data, err := sheet.Output(d.ctx, d.Dir, s.Program, d.Environ)
+		data, err := sheet.Output(d.ctx, d.Dir, s.Program, d.secrets.For(s.Variables))
 		if err != nil {
-			return nil, saySourceFailed(s.Name, err)
+			return nil, saySourceFailed(s.Name, errors.New(d.secrets.Clean(err.Error())))
 		}
 		return sheet.Read(data, s.Program[0], o)
 	}

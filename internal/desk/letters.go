@@ -11,7 +11,6 @@ import (
 	"pravet/internal/delivery"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
-	"pravet/internal/secret"
 )
 
 // Due are letters that are due now.
@@ -63,7 +62,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (deli
 		if ref == "" || !secrets {
 			return "", nil
 		}
-		value, err := secret.Read(d.ctx, ref, d.Environ)
+		value, err := d.secrets.Read(d.ctx, ref)
 		if err != nil {
 			return "", fmt.Errorf("%s: %w", w.Pos, err)
 		}
@@ -184,7 +183,7 @@ func (d *Desk) send(l ledger.Ledger) (*Sent, error) {
 		return sent, err
 	}
 	sent.Without = due.Without
-	sent.Results, err = delivery.Send(d.ctx, l, due.Parcels, d.Now())
+	sent.Results, err = delivery.Send(d.ctx, l, due.Parcels, d.Now(), d.secrets.Clean)
 	return sent, err
 }
 

@@ -27,6 +27,7 @@ import (
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
+	"pravet/internal/secret"
 	"pravet/internal/source"
 )
 
@@ -36,7 +37,7 @@ type State struct {
 	Reached []connect.Application // how each application is reached
 	Exports []*draft.Export       // nil where not selected
 
-	Environ []string         // where secrets of the environment are
+	Secrets *secret.Keeper   // of this call
 	Now     func() time.Time // the clock; nil for the machine's
 	Log     func(string)     // takes what programs say by which applications are reached; may be nil
 
@@ -48,7 +49,7 @@ type State struct {
 }
 
 func newState(repo *desired.Repo) *State {
-	s := &State{Repo: repo, Exports: make([]*draft.Export, len(repo.Apps))}
+	s := &State{Repo: repo, Secrets: &secret.Keeper{}, Exports: make([]*draft.Export, len(repo.Apps))}
 	for a := range repo.Apps {
 		s.Reached = append(s.Reached, s.connector(a))
 	}

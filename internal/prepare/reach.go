@@ -28,13 +28,15 @@ func (s *State) connector(a int) connect.Application {
 			return time.Now()
 		},
 		Secret: func(ctx context.Context, ref string) (string, error) {
-			value, err := secret.Read(ctx, ref, s.Environ)
+			value, err := s.Secrets.Read(ctx, ref)
 			if err != nil {
 				return "", fmt.Errorf("%s: %w", spec.Pos, err)
 			}
 			return value, nil
 		},
-		Environ: func() []string { return s.Environ },
+		Environ: func(named []string) []string { return s.Secrets.For(named) },
+		Keep:    func(text string) { s.Secrets.Keep(text) },
+		Clean:   func(said string) string { return s.Secrets.Clean(said) },
 		Roots:   func(ctx context.Context) (*x509.CertPool, error) { return repo.Tree.Roots(ctx, spec.CA) },
 		Log: func(text string) {
 			if s.Log != nil {
@@ -76,6 +78,7 @@ func (s *State) first(app string) func(account string) (string, error) {
 		if err != nil {
 			return "", err
 		}
+		s.Secrets.Keep(p)
 		file := fmt.Sprintf("%s/%s-%s.age", to.Folder, app, plan.Name(app, account))
 		if err := s.Repo.Tree.MakeFolder(file); err != nil {
 			return "", err

@@ -38,8 +38,8 @@ func Check(ref string) error {
 		"command:PROGRAM")
 }
 
-// Read reads the secret that a reference leads to. The error never holds it.
-func Read(ctx context.Context, ref string, environ []string) (string, error) {
+// read reads the secret that a reference leads to. The error never holds it.
+func read(ctx context.Context, ref string, environ []string) (string, error) {
 	if err := Check(ref); err != nil {
 		return "", err
 	}

@@ -43,7 +43,7 @@ func TestASecretIsReadFromWhereItIsKeptAndNeverShown(t *testing.T) {
 		{"vault:swordfish", "never the secret itself"},
 		{"env:", "never the secret itself"},
 	} {
-		got, err := secret.Read(context.Background(), c.ref, environ)
+		got, err := (&secret.Keeper{Environ: environ}).Read(context.Background(), c.ref)
 		if c.says == "" {
 			require.NoError(t, err, c.ref)
 			assert.Equal(t, "swordfish", got, c.ref)

@@ -19,7 +19,6 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
-	"pravet/internal/core/words"
 	"pravet/internal/export"
 )
 
@@ -150,7 +149,7 @@ func judge(err error, writes bool) error {
 	if err == nil || !errors.As(err, &e) {
 		return err
 	}
-	text := words.Clean(plain(err))
+	text := plain(err)
 	switch e.ResultCode {
 	case ldap.ErrorNetwork, ldap.ErrorUnexpectedResponse, ldap.LDAPResultServerDown, ldap.LDAPResultTimeout:
 		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}

@@ -55,6 +55,7 @@ type Options struct {
 	First   func(account string) (string, error) // the first password of a new account; nil for none
 	Key     func(account string) (string, error) // a new key for an account that has one; nil for none
 	Dir     string                               // the repository, in which programs run
+	Keep    func(secret string)                  // takes a secret that nobody has read or made here
 	Environ []string                             // of programs
 	Log     func(text string)                    // takes what programs say on standard error
 }
@@ -62,7 +63,7 @@ type Options struct {
 // Opener opens applications that a driver reaches.
 func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *connect.Opening) connect.Application {
 	return func(o *connect.Opening) connect.Application {
-		a := &Application{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now}
+		a := &Application{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now, Clean: o.Clean}
 		a.Open = func(ctx context.Context) (Driver, error) {
 			roots, err := o.Roots(ctx)
 			if err != nil {
@@ -70,7 +71,8 @@ func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *c
 			}
 			return open(ctx, Options{
 				App: o.App, Spec: o.Spec, Roots: roots, Secret: o.Secret, Ask: a.Ask, First: o.First, Key: o.Key,
-				Dir: o.Tree.Dir, Environ: o.Environ(), Log: o.Log,
+				Keep: o.Keep, Dir: o.Tree.Dir, Environ: o.Environ(o.Spec.Variables),
+				Log: func(line string) { o.Log(a.said(line)) },
 			})
 		}
 		return a
@@ -134,6 +136,9 @@ type Application struct {
 	Open   func(ctx context.Context) (Driver, error) // called once, when the application is reached first
 	Now    func() time.Time                          // the clock by which a fetch is dated; nil for the machine's
 
+	// Clean is what the application said, without secrets and not too long; nil for as it is.
+	Clean func(said string) string
+
 	driver  Driver
 	known   map[string]*export.Record // as they were looked at last
 	looked  map[string]time.Time      // when that was
@@ -169,10 +174,10 @@ func (a *Application) connection(ctx context.Context) (Driver, error) {
 	a.known, a.looked, a.pace = map[string]*export.Record{}, map[string]time.Time{}, newPacer(a.Spec)
 	d, err := a.Open(ctx)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
+		return nil, fmt.Errorf("%s: %w", a.App.ID, cleaned(err, a.said))
 	}
-	a.driver = d
-	return d, nil
+	a.driver = &border{d, a.said}
+	return a.driver, nil
 }
 
 // Close ends the connection, where there is one.

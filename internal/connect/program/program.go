@@ -34,7 +34,6 @@ import (
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
-	"pravet/internal/core/words"
 	"pravet/internal/export"
 )
 
@@ -222,12 +221,10 @@ func (d *driver) talk(ctx context.Context, q ask, each func(*export.Record) erro
 		}
 		switch {
 		case a.Refused != "":
-			return a, &connect.Fault{Kind: connect.Refused, Says: "the program refused it: " + words.Clean(a.Refused)}
+			return a, &connect.Fault{Kind: connect.Refused, Says: "the program refused it: " + a.Refused}
 		case a.Again != "":
 			return a, &live.Again{
-				Says: "the program asks to wait: " + words.Clean(
-					a.Again,
-				), After: time.Duration(a.After * float64(time.Second)),
+				Says: "the program asks to wait: " + a.Again, After: time.Duration(a.After * float64(time.Second)),
 			}
 		}
 		return a, nil
@@ -240,7 +237,7 @@ func (d *driver) nonsense(writes bool, format string, args ...any) error {
 	if writes {
 		kind = connect.Unknown
 	}
-	return &connect.Fault{Kind: kind, Says: "the program wrote " + words.Clean(fmt.Sprintf(format, args...))}
+	return &connect.Fault{Kind: kind, Says: "the program wrote " + fmt.Sprintf(format, args...)}
 }
 
 // Read reads all accounts, or those that are named.
@@ -320,7 +317,7 @@ func (d *driver) Guards() bool { return false }
 
 // Check tells what the program says of itself.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
-	says := words.Clean(d.says)
+	says := d.says
 	if says == "" {
 		says = "it answers"
 	}
@@ -338,7 +335,7 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	}
 	out = append(out, what)
 	if len(d.can) > 0 {
-		out = append(out, connect.Ability{What: "change", May: true, Says: words.Clean(strings.Join(d.can, ", "))})
+		out = append(out, connect.Ability{What: "change", May: true, Says: strings.Join(d.can, ", ")})
 	}
 	return out, nil
 }
@@ -377,7 +374,7 @@ func (l *logger) Write(p []byte) (int, error) {
 		}
 		l.rest = rest
 		if l.take != nil {
-			l.take(words.Clean(line))
+			l.take(line)
 		}
 	}
 }

@@ -26,7 +26,6 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
-	"pravet/internal/core/words"
 )
 
 // maxAnswer is how long an answer may be, in bytes.
@@ -41,6 +40,7 @@ type client struct {
 	http *http.Client
 	spec *connect.Spec
 	read func(ctx context.Context, ref string) (string, error) // a secret
+	keep func(secret string)
 
 	mu    sync.Mutex
 	token oauth2.TokenSource
@@ -56,12 +56,13 @@ type answer struct {
 
 func newClient(
 	spec *connect.Spec, roots *x509.CertPool, read func(ctx context.Context, ref string) (string, error),
+	keep func(secret string),
 ) (*client, error) {
 	base, err := url.Parse(strings.TrimSuffix(spec.URL, "/"))
 	if err != nil {
 		return nil, errors.New("the address under url cannot be read")
 	}
-	c := &client{base: base, spec: spec, read: read}
+	c := &client{base: base, spec: spec, read: read, keep: keep}
 	c.http = &http.Client{
 		Transport: &http.Transport{
 			TLSClientConfig:     &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
@@ -100,6 +101,7 @@ func (c *client) bearer(ctx context.Context, anew bool) (string, error) {
 	case err != nil:
 		return "", &live.Again{Says: "no token could be had: " + plain(err)}
 	}
+	c.keep(t.AccessToken)
 	return t.AccessToken, nil
 }
 
@@ -261,10 +263,7 @@ func after(res *http.Response) time.Duration {
 // maxPause is the longest pause that an application can make us take.
 const maxPause = 5 * time.Minute
 
-// maxSaid is how much of what an application says of an error is passed on, in characters.
-const maxSaid = 300
-
-// said is what an application says of an error (RFC 7644 §3.12), without control characters.
+// said is what an application says of an error (RFC 7644 §3.12).
 func said(a *answer) string {
 	var e struct {
 		Detail string `json:"detail"`
@@ -276,18 +275,10 @@ func said(a *answer) string {
 	}
 	for _, part := range []string{e.Type, e.Detail} {
 		if part != "" {
-			text += ", " + clean(part)
+			text += ", " + part
 		}
 	}
 	return text
-}
-
-func clean(s string) string {
-	s = words.Clean(s)
-	if runes := []rune(s); len(runes) > maxSaid {
-		s = string(runes[:maxSaid]) + "…"
-	}
-	return s
 }
 
 func kindOf(res *http.Response) string {
@@ -295,7 +286,7 @@ func kindOf(res *http.Response) string {
 	if err != nil || kind == "" {
 		return "of no known kind"
 	}
-	return clean(kind)
+	return kind
 }
 
 func isJSON(res *http.Response) bool {

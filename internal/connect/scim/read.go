@@ -93,7 +93,7 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 			sum := maphash.String(seed, id)
 			if ids[sum] {
 				return &live.Moved{Says: fmt.Sprintf(
-					"the pages of %s give the resource %q twice: they go in a circle, or have moved", at, clean(id),
+					"the pages of %s give the resource %q twice: they go in a circle, or have moved", at, id,
 				)}
 			}
 			ids[sum] = true
@@ -202,14 +202,14 @@ func (d *driver) memberships(ctx context.Context, each func(*export.Record) erro
 		}
 		members, err := export.References(v)
 		if err != nil {
-			return wrong("the group %q: %v", clean(name), err)
+			return wrong("the group %q: %v", name, err)
 		}
 		for _, m := range members {
 			key := strings.Clone(m.ID)
 			in[key] = append(in[key], name)
 		}
 		if _, twice := names[name]; twice {
-			return wrong("two groups are called %q, and groups are told apart by their names", clean(name))
+			return wrong("two groups are called %q, and groups are told apart by their names", name)
 		}
 		names[name] = id
 		groups = append(groups, group{id, name})

@@ -30,7 +30,7 @@ type driver struct {
 
 // Open asks the application what it can do.
 func Open(ctx context.Context, o live.Options) (live.Driver, error) {
-	c, err := newClient(o.Spec, o.Roots, o.Secret)
+	c, err := newClient(o.Spec, o.Roots, o.Secret, o.Keep)
 	if err != nil {
 		return nil, err
 	}

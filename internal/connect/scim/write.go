@@ -119,7 +119,7 @@ func (d *driver) group(ctx context.Context, name string) (string, error) {
 				}
 				shown, err := v.Name("displayName", "id")
 				if _, twice := all[shown]; twice {
-					return wrong("two groups are called %q, and groups are told apart by their names", clean(shown))
+					return wrong("two groups are called %q, and groups are told apart by their names", shown)
 				}
 				all[shown] = id
 				return err
