@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -41,7 +42,7 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 				return err
 			}
 			if sent == nil {
-				c.tell(sayNoLetters())
+				return c.letterless(d)
 			}
 			return c.posted(sent)
 		}
@@ -50,8 +51,7 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 			return err
 		}
 		if due == nil {
-			c.tell(sayNoLetters())
-			return nil
+			return c.letterless(d)
 		}
 		for _, w := range due.Without {
 			c.tell(w)
@@ -65,6 +65,15 @@ With --send they are sent. Apply sends them by itself, after a run.`,
 		})
 	}
 	return cmd
+}
+
+// letterless says why nobody is told anything.
+func (c *program) letterless(d *desk.Desk) error {
+	why, err := d.Letterless()
+	if err == nil {
+		c.tell(why)
+	}
+	return err
 }
 
 // preview shows letters as they would be sent.
@@ -93,6 +102,10 @@ func (c *program) posted(sent *desk.Sent) error {
 	for _, w := range sent.Without {
 		c.tell(w)
 	}
+	if sent.Others {
+		c.tell(sayOthersSend())
+		return nil
+	}
 	arrived := 0
 	for _, r := range sent.Results {
 		if r.Err == nil {
@@ -100,6 +113,9 @@ func (c *program) posted(sent *desk.Sent) error {
 			continue
 		}
 		c.tell(sayLetterFailed(&r.Letter, r.Err, delivery.Arrived(r.Err)))
+	}
+	if sent.Left > 0 {
+		c.tell(sayLettersLeft(sent.Left, delivery.Longest))
 	}
 	failed := sent.Failed()
 	if arrived > 0 || failed == 0 {
@@ -109,12 +125,6 @@ func (c *program) posted(sent *desk.Sent) error {
 		return &statusError{status: Failed}
 	}
 	return nil
-}
-
-// sayNoLetters is that nobody is to be told anything.
-func sayNoLetters() string {
-	return "No letter is due: pravet.yaml does not say who is told what. " +
-		"Add letters: {from: ADDRESS, readers: [...], by: [...]}"
 }
 
 // sayLetterTo says to whom a letter goes, and how.
@@ -156,3 +166,14 @@ func sayLetterFailed(l *letter.Letter, err error, arrived bool) string {
 
 // sayNoWay is a way by which no letter can go.
 func sayNoWay(err error) string { return fmt.Sprintf("No letter goes this way: %v", err) }
+
+// sayOthersSend is that another call sends letters just now.
+func sayOthersSend() string {
+	return "Letters are being sent by another call just now; what is left after that is sent with: pravet letters --send"
+}
+
+// sayLettersLeft is letters that were not begun, as there was no more time.
+func sayLettersLeft(n int, longest time.Duration) string {
+	return fmt.Sprintf("%s not sent within %.0f minutes, and %s with the next.",
+		model.Count(n, "letter was", "letters were"), longest.Minutes(), model.Plural(n, "goes", "go"))
+}

@@ -130,6 +130,8 @@ func Readers(repo *desired.Repo, stages []entitle.Stage) (out []letter.Reader, w
 		switch {
 		case p < 0:
 			without = append(without, id+" gets no letter: the people files do not name them")
+		case stages[p] == entitle.NotYet:
+			without = append(without, id+" gets no letter: they have not started yet")
 		case stages[p] == entitle.Gone:
 			without = append(without, id+" gets no letter: they have left")
 		case repo.People.Get(p, "email") == "":
@@ -211,14 +213,22 @@ type Parcel struct {
 // Unsure is a letter of which nobody knows whether it arrived.
 type Unsure struct{ ID, To, Way, At, Says string }
 
-// Told is what readers were told, as the ledger knows.
+// Told is what readers were told before.
 type Told struct {
-	keys   map[[3]string]bool // way, address, key
+	keys   map[string]map[[2]string]bool // way → address, key
 	Unsure []Unsure
+	cut    []cut
 }
 
-// Before reads what was told.
-func Before(l ledger.Ledger) (*Told, error) {
+// A cut is a letter to a folder of which is on record that it was to be sent, and not what became of it. What became of it
+// can be seen.
+type cut struct {
+	letter ledger.Letter
+	there  bool // its file is in its place, or was
+}
+
+// Before is what the ledger has of letters. Of one to a folder whose end is not on record, the folder tells.
+func Before(l ledger.Ledger, ways []Way) (*Told, error) {
 	last := map[[2]string]*ledger.Letter{}
 	at := map[[2]string]string{}
 	var order [][2]string
@@ -233,26 +243,99 @@ func Before(l ledger.Ledger) (*Told, error) {
 		} else if x.Keys == nil {
 			x.Keys = last[k].Keys
 		}
-		last[k], at[k] = &x, e.At
+		if x.State == ledger.LetterBegun {
+			at[k] = e.At
+		}
+		last[k] = &x
 		return nil
 	})
-	t := &Told{keys: map[[3]string]bool{}}
+	t := &Told{keys: map[string]map[[2]string]bool{}}
+	if err != nil {
+		return t, err
+	}
+	folders := map[string]*Folder{}
+	for _, w := range ways {
+		if f, ok := w.(*Folder); ok {
+			folders[f.Name()] = f
+		}
+	}
 	for _, k := range order {
 		x := last[k]
+		if f := folders[x.Way]; f != nil && x.State == ledger.LetterBegun {
+			there, err := f.there(x, at[k])
+			if err != nil {
+				return t, err
+			}
+			t.cut = append(t.cut, cut{*x, there})
+			if x.State = ledger.LetterRefused; there {
+				x.State = ledger.LetterArrived
+			}
+		}
 		if x.State == ledger.LetterRefused {
 			continue
 		}
+		if t.keys[x.Way] == nil {
+			t.keys[x.Way] = map[[2]string]bool{}
+		}
 		for _, key := range x.Keys {
-			t.keys[[3]string{x.Way, x.To, key}] = true
+			t.keys[x.Way][[2]string{x.To, key}] = true
+			if strings.HasPrefix(x.Way, webhook) {
+				t.keys[x.Way][[2]string{"", key}] = true
+			}
 		}
 		if x.State != ledger.LetterArrived {
 			t.Unsure = append(t.Unsure, Unsure{x.ID, x.To, x.Way, at[k], x.Says})
 		}
 	}
-	return t, err
+	return t, nil
 }
 
-// Pack writes the letters that are due, for each way.
+// Settle puts on record what became of letters that were cut off, and clears what they left behind. The caller is the
+// only one that sends letters.
+func (t *Told) Settle(l ledger.Ledger, ways []Way) error {
+	for _, c := range t.cut {
+		note := c.letter
+		note.Keys, note.State, note.Says = nil, ledger.LetterArrived, "its file is there"
+		if !c.there {
+			note.State, note.Says = ledger.LetterRefused, "this ended before its file was there"
+		}
+		if err := l.Append(ledger.Record{Kind: ledger.LetterSent, Subject: note.To, Body: note}); err != nil {
+			return err
+		}
+	}
+	for _, w := range ways {
+		if f, ok := w.(*Folder); ok {
+			if err := f.sweep(); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// has reports whether a reader was told something by a way, or by one that pravet.yaml has no more: a folder that
+// is called otherwise now, or a server that is elsewhere, tells nobody anew what the other has told.
+func (t *Told) has(ways []Way, w Way, address, key string) bool {
+	if t.keys[w.Name()][[2]string{address, key}] {
+		return true
+	}
+	_, hook := w.(*Webhook)
+	for name, keys := range t.keys {
+		if slices.ContainsFunc(ways, func(w Way) bool { return w.Name() == name }) {
+			continue
+		}
+		if hook && strings.HasPrefix(name, webhook) {
+			address = "" // one address for everybody
+		}
+		if keys[[2]string{address, key}] {
+			return true
+		}
+	}
+	return false
+}
+
+// Pack makes the letters that are due, for each way. A web address is one reader, who may
+// see everything.
 func (t *Told) Pack(
 	repo *desired.Repo,
 	ways []Way,
@@ -267,8 +350,11 @@ func (t *Told) Pack(
 				Name: repo.Organization, Address: hook.Host(), All: true, Because: []string{"pravet.yaml names this address"},
 			}}
 		}
-		told := func(address, key string) bool { return t.keys[[3]string{w.Name(), address, key}] }
+		told := func(address, key string) bool { return t.has(ways, w, address, key) }
 		for _, l := range letter.Write(repo.Organization, today.String(), repo.Letters.Text, to, items, told) {
+			if here := repo.Here(); here != desired.Usual {
+				l.Subject = "[" + here + "] " + l.Subject
+			}
 			out = append(out, Parcel{w, l})
 		}
 	}
@@ -281,10 +367,17 @@ type Result struct {
 	Err error // nil where it arrived
 }
 
-// Send sends letters, each with a note in the ledger before and after. The caller has the
-// lease, so that no other process does the same. An error is one of the ledger.
-func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time, clean func(string) string) (out []Result, err error) {
-	for _, p := range parcels {
+// Send sends letters, each on record before it is sent, for no longer than Longest. What is left then, or when the
+// context ends, goes with the next.
+func Send(
+	ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time, clean func(string) string,
+) (out []Result, left int, err error) {
+	within, stop := context.WithTimeout(ctx, Longest)
+	defer stop()
+	for i, p := range parcels {
+		if within.Err() != nil {
+			return out, len(parcels) - i, nil
+		}
 		note := ledger.Letter{
 			ID:    p.Letter.ID,
 			To:    p.Letter.Address,
@@ -295,13 +388,24 @@ func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time, 
 		record := func() error {
 			return l.Append(ledger.Record{Kind: ledger.LetterSent, Subject: p.Letter.Address, Body: note})
 		}
-		if ctx.Err() != nil {
-			return out, ctx.Err()
+		send, drop, err := p.Way.Ready(&p.Letter, at)
+		if err != nil {
+			sent := saidCleanly(&Refused{err}, clean)
+			out = append(out, Result{p, sent})
+			note.State, note.Says = ledger.LetterRefused, sent.Error()
+			if err := record(); err != nil {
+				return out, len(parcels) - i - 1, err
+			}
+			continue
+		}
+		if f, ok := p.Way.(*Folder); ok {
+			note.File = f.file(note.ID, at)
 		}
 		if err := record(); err != nil {
-			return out, err
+			drop()
+			return out, len(parcels) - i, err
 		}
-		sent := saidCleanly(p.Way.Send(ctx, &p.Letter, at), clean)
+		sent := saidCleanly(send(within), clean)
 		note.Keys = nil // they are on record
 		switch {
 		case sent == nil:
@@ -313,10 +417,10 @@ func Send(ctx context.Context, l ledger.Ledger, parcels []Parcel, at time.Time, 
 		}
 		out = append(out, Result{p, sent})
 		if err := record(); err != nil {
-			return out, errors.Join(sent, err)
+			return out, len(parcels) - i - 1, errors.Join(sent, err)
 		}
 	}
-	return out, nil
+	return out, 0, nil
 }
 
 // saidCleanly is what a way said, as it may be shown and recorded: without secrets, and not too long.

@@ -9,20 +9,26 @@ import (
 	"context"
 	"errors"
 	"io"
+	"strings"
 	"time"
 
 	"github.com/wneessen/go-mail"
 
 	"pravet/internal/core/letter"
+	"pravet/internal/ledger"
 )
 
-// A Way is one of bringing letters somewhere.
+// A Way is how letters reach people.
 type Way interface {
 	// Name says which it is, without any secret.
 	Name() string
-	// Send brings a letter. The error is a *Refused where it certainly did not arrive.
-	Send(ctx context.Context, l *letter.Letter, at time.Time) error
+	// Ready makes a letter ready. send brings it, and its error is a *Refused where it certainly did not arrive; drop gives
+	// it up instead.
+	Ready(l *letter.Letter, at time.Time) (send func(context.Context) error, drop func(), err error)
 }
+
+// Longest is how long sending letters takes at most.
+const Longest = 2 * time.Minute
 
 // Refused is that a letter certainly did not arrive, so that it can be sent again.
 type Refused struct{ Err error }
@@ -56,29 +62,97 @@ func message(from, domain string, l *letter.Letter, at time.Time) (*mail.Msg, er
 	return m, nil
 }
 
-// A Folder is a folder into which each letter is written as a file.
+// A Folder takes each letter as a file (RFC 5322) that a mail program opens, or that somebody collects.
 type Folder struct {
 	Path         string // as it is called in messages
 	From, Domain string
-	// Write writes a file of a name, all of it or nothing; it changes none that is there.
-	Write func(name string, write func(io.Writer) error) error
+	Box          Box
+}
+
+// A Box is a folder of files.
+type Box interface {
+	// Stage writes a file beside its place.
+	Stage(name string, write func(io.Writer) error) (Staged, error)
+	// Unplaced are files that stand beside their place, by their temporary names.
+	Unplaced() (map[string]string, error)
+	Has(name string) bool
+	Remove(name string) error
+}
+
+// Staged is a file that is not in its place yet.
+type Staged interface {
+	Commit() error
+	Drop()
 }
 
 // Name says which it is.
 func (f *Folder) Name() string { return "folder " + f.Path }
 
-// Send writes a letter.
-func (f *Folder) Send(_ context.Context, l *letter.Letter, at time.Time) error {
+// Ready writes the letter beside its place, so that a file which is not in its place tells for certain that the
+// letter did not arrive.
+func (f *Folder) Ready(l *letter.Letter, at time.Time) (send func(context.Context) error, drop func(), err error) {
 	m, err := message(f.From, f.Domain, l, at)
 	if err != nil {
-		return &Refused{err}
+		return nil, nil, err
 	}
-	err = f.Write(at.UTC().Format(time.DateOnly)+"-"+l.ID+".eml", func(w io.Writer) error {
+	staged, err := f.Box.Stage(f.file(l.ID, at), func(w io.Writer) error {
 		_, err := m.WriteTo(w)
 		return err
 	})
 	if err != nil {
-		return &Refused{err}
+		return nil, nil, err
 	}
-	return nil
+	send = func(context.Context) error {
+		if err := staged.Commit(); err != nil {
+			staged.Drop()
+			return &Refused{err}
+		}
+		return nil
+	}
+	return send, staged.Drop, nil
+}
+
+func (*Folder) file(id string, at time.Time) string {
+	return at.UTC().Format(time.DateOnly) + "-" + id + ".eml"
+}
+
+// there reports whether a letter that was begun at a time reached its place. One that was ready, and is not beside its
+// place any more, did, and somebody may have collected it.
+func (f *Folder) there(x *ledger.Letter, at string) (bool, error) {
+	name := x.File
+	if name == "" {
+		begun, err := time.Parse(time.RFC3339, at)
+		if err != nil {
+			return false, err
+		}
+		name = f.file(x.ID, begun)
+	}
+	beside, err := f.Box.Unplaced()
+	if err != nil {
+		return false, err
+	}
+	for _, to := range beside {
+		if to == name {
+			return false, nil
+		}
+	}
+	return x.File != "" || f.Box.Has(name), nil
+}
+
+// sweep removes what stands beside its place.
+func (f *Folder) sweep() error {
+	beside, err := f.Box.Unplaced()
+	for name, to := range beside {
+		if strings.HasSuffix(to, ".eml") {
+			err = errors.Join(err, f.Box.Remove(name))
+		}
+	}
+	return err
+}
+
+// notReady is how a way that has nothing to make ready is ready.
+func notReady(
+	send func(ctx context.Context, l *letter.Letter, at time.Time) error, l *letter.Letter, at time.Time,
+) (func(context.Context) error, func(), error) {
+	return func(ctx context.Context) error { return send(ctx, l, at) }, func() {}, nil
 }

@@ -2,6 +2,7 @@ package delivery_test
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
@@ -13,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log"
 	"math/big"
 	"net"
 	"net/http"
@@ -145,7 +147,7 @@ func TestALetterArrivesByMail(t *testing.T) {
 
 func TestAServerThatRefusesCanBeTriedAgain(t *testing.T) {
 	s := start(t, false)
-	refused := func(way delivery.Way, l *letter.Letter, says string) {
+	refused := func(way *delivery.SMTP, l *letter.Letter, says string) {
 		t.Helper()
 		err := way.Send(context.Background(), l, at)
 		require.ErrorContains(t, err, says)
@@ -245,13 +247,129 @@ func TestALetterArrivesAtAWebAddress(t *testing.T) {
 	require.ErrorContains(t, err, "403")
 	assert.False(t, delivery.Arrived(err))
 	assert.EqualValues(t, 4, tries.Load())
-	status = []int{307}
-	err = way.Send(context.Background(), note, at)
-	require.Error(t, err)
 	s.Close()
 	gone := way.Send(context.Background(), note, at)
 	require.Error(t, gone)
 	for _, err := range []error{err, gone} {
 		assert.NotContains(t, fmt.Sprint(err, way.Name()), "swordfish")
+	}
+}
+
+// TestWhatCertainlyDidNotArriveIsSentAgain: each way in which a web address can fail, whether the letter may have
+// arrived, and how often it was tried. Nothing is waited for without end.
+func TestWhatCertainlyDidNotArriveIsSentAgain(t *testing.T) {
+	for name, c := range map[string]struct {
+		serve   http.HandlerFunc
+		closed  bool
+		foreign bool // its certificate is nobody's
+		arrived bool // it may have
+		tries   int32
+		says    string
+	}{
+		"nobody is there":    {closed: true, says: "refused"},
+		"a wrong authority":  {foreign: true, serve: func(http.ResponseWriter, *http.Request) {}, says: "certificate"},
+		"sent on":            {serve: redirect, tries: 1, says: "307"},
+		"no":                 {serve: answer(403, ""), tries: 1, says: "403"},
+		"busy":               {serve: answer(429, "0"), tries: 4, says: "429"},
+		"busy for years":     {serve: answer(429, "99999999"), tries: 1, says: "asks to wait for"},
+		"busy until a day":   {serve: answer(503, "Fri, 31 Dec 2088 23:59:59 GMT"), tries: 1, says: "asks to wait for"},
+		"a number like none": {serve: answer(429, "-1e400"), tries: 4, says: "429"},
+		"hangs up": {serve: func(http.ResponseWriter, *http.Request) { panic(http.ErrAbortHandler) }, arrived: true, tries: 4,
+			says: "gave no answer"},
+		"an endless answer": {serve: func(w http.ResponseWriter, r *http.Request) {
+			for r.Context().Err() == nil {
+				if _, err := w.Write(make([]byte, 1<<16)); err != nil {
+					return
+				}
+			}
+		}, tries: 1},
+		"endless headers": {serve: func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("X", strings.Repeat("x", 20<<20))
+		}, arrived: true, tries: 4, says: "gave no answer"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			var tries atomic.Int32
+			s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				tries.Add(1)
+				c.serve(w, r)
+			}))
+			s.Config.ErrorLog = log.New(io.Discard, "", 0)
+			defer s.Close()
+			client := s.Client()
+			if c.foreign {
+				client = &http.Client{}
+			}
+			if c.closed {
+				s.Close()
+			}
+			way := &delivery.Webhook{URL: s.URL + "/in", Secret: "herring", Client: client, Wait: time.Millisecond}
+			began := time.Now()
+			err := way.Send(context.Background(), note, at)
+			assert.Less(t, time.Since(began), 30*time.Second)
+			assert.Equal(t, c.tries, tries.Load())
+			if c.says == "" {
+				require.NoError(t, err)
+				return
+			}
+			require.ErrorContains(t, err, c.says)
+			assert.Equal(t, c.arrived, delivery.Arrived(err), "%v", err)
+			assert.Less(t, len(err.Error()), 1000)
+		})
+	}
+}
+
+func redirect(w http.ResponseWriter, r *http.Request) {
+	http.Redirect(w, r, "https://elsewhere.example/", http.StatusTemporaryRedirect)
+}
+
+func answer(status int, after string) http.HandlerFunc {
+	return func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Retry-After", after)
+		w.WriteHeader(status)
+	}
+}
+
+// TestAServerThatAsksToWaitKeepsNobody: whoever interrupts is obeyed at once.
+func TestAServerThatAsksToWaitKeepsNobody(t *testing.T) {
+	s := httptest.NewServer(answer(429, "30"))
+	defer s.Close()
+	ctx, stop := context.WithTimeout(context.Background(), 200*time.Millisecond)
+	defer stop()
+	began := time.Now()
+	err := (&delivery.Webhook{URL: s.URL, Secret: "herring"}).Send(ctx, note, at)
+	require.Error(t, err)
+	assert.False(t, delivery.Arrived(err), "%v", err)
+	assert.Less(t, time.Since(began), 5*time.Second)
+}
+
+// TestAMailServerThatNeverStops: each line that a server says has an end, or the letter is not sent.
+func TestAMailServerThatNeverStops(t *testing.T) {
+	for _, begin := range []string{"220 ", "220-mail\r\n220-", "220 mail\r\n250-"} {
+		listener, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		defer listener.Close()
+		var said atomic.Int64
+		go func() {
+			conn, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			defer conn.Close()
+			go func() { _, _ = io.Copy(io.Discard, conn) }()
+			_, _ = io.WriteString(conn, begin)
+			for {
+				n, err := conn.Write(bytes.Repeat([]byte("x"), 1<<16))
+				if said.Add(int64(n)); err != nil {
+					return
+				}
+			}
+		}()
+		way := start(t, false).way("starttls")
+		way.Port = listener.Addr().(*net.TCPAddr).Port
+		err = way.Send(context.Background(), note, at)
+		require.ErrorContains(t, err, "more than 1 MiB")
+		assert.False(t, delivery.Arrived(err), "%v", err)
+		assert.Less(t, said.Load(), int64(64<<20)) // what the system holds by itself
 	}
 }

@@ -18,6 +18,9 @@ import (
 const (
 	patience = 15 * time.Second
 	longest  = time.Minute
+	// maxHeard is how much a server may say while one mail is sent, in bytes, TLS and all. A greeting, its extensions and
+	// the answers to a few commands (RFC 5321, section 4.5.3.1.5: 512 bytes a line) are far less.
+	maxHeard = 1 << 20
 )
 
 // An SMTP is a server that takes mail (RFC 5321): over TLS from the beginning, or after
@@ -34,6 +37,11 @@ type SMTP struct {
 
 // Name says which it is.
 func (s *SMTP) Name() string { return fmt.Sprintf("smtp %s:%d", s.Host, s.Port) }
+
+// Ready has nothing to do: a mail is made when it is sent.
+func (s *SMTP) Ready(l *letter.Letter, at time.Time) (func(context.Context) error, func(), error) {
+	return notReady(s.Send, l, at)
+}
 
 // Send sends a letter by a connection of its own.
 func (s *SMTP) Send(ctx context.Context, l *letter.Letter, at time.Time) error {
@@ -94,11 +102,12 @@ func (s *SMTP) dial(wait time.Duration) mail.DialContextFunc {
 		if err != nil {
 			return nil, err
 		}
+		heard := &timed{Conn: conn, wait: wait, until: time.Now().Add(longest), left: maxHeard}
 		if s.TLS != "direct" {
-			return &timed{conn, wait, time.Now().Add(longest)}, nil
+			return heard, nil
 		}
 		secure := tls.Client(
-			&timed{conn, wait, time.Now().Add(longest)},
+			heard,
 			&tls.Config{ServerName: s.Host, RootCAs: s.Roots, MinVersion: tls.VersionTLS12},
 		)
 		if err := secure.HandshakeContext(ctx); err != nil {
@@ -114,6 +123,7 @@ type timed struct {
 	net.Conn
 	wait  time.Duration
 	until time.Time // by which all of it must be over
+	left  int       // how many bytes may still be read
 }
 
 // next is when the next read or write has taken too long.
@@ -128,10 +138,15 @@ func (t *timed) next() time.Time {
 func (t *timed) SetDeadline(time.Time) error { return nil }
 
 func (t *timed) Read(p []byte) (int, error) {
+	if t.left <= 0 {
+		return 0, errors.New("the server says more than 1 MiB, and is not listened to any longer")
+	}
 	if err := t.SetReadDeadline(t.next()); err != nil {
 		return 0, err
 	}
-	return t.Conn.Read(p)
+	n, err := t.Conn.Read(p[:min(len(p), t.left)])
+	t.left -= n
+	return n, err
 }
 
 func (t *timed) Write(p []byte) (int, error) {

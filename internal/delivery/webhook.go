@@ -4,13 +4,16 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
+	"crypto/tls"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
+	"strconv"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -29,6 +32,7 @@ const (
 type Webhook struct {
 	URL    string
 	Secret string // by which the body is signed
+	Token  string // goes along as Authorization: Bearer; "" for none
 	Client *http.Client
 	Tries  int           // 0 for the usual
 	Wait   time.Duration // before the second try; 0 for the usual
@@ -37,7 +41,7 @@ type Webhook struct {
 // How often a letter is tried, how long is waited before the second try, and how much of
 // an answer is read.
 const (
-	tries     = 4
+	maxTries  = 4
 	firstWait = time.Second
 	maxAnswer = 64 << 10
 )
@@ -51,11 +55,19 @@ func (w *Webhook) Host() string {
 	return u.Host
 }
 
-// Name says which it is.
-func (w *Webhook) Name() string { return "webhook " + w.Host() }
+// webhook begins the name of each.
+const webhook = "webhook "
 
-// Send posts a letter, and tries again where the server is busy or out of order. Whether
-// it arrived is unknown where no try had an answer.
+// Name says which it is.
+func (w *Webhook) Name() string { return webhook + w.Host() }
+
+// Ready has nothing to do: what is posted is made when it is sent.
+func (w *Webhook) Ready(l *letter.Letter, at time.Time) (func(context.Context) error, func(), error) {
+	return notReady(w.Send, l, at)
+}
+
+// Send posts a letter, and tries again where the server is busy or out of order, for no longer than a minute in all.
+// Whether it arrived is unknown where a try broke off after the connection was made, and none had an answer.
 func (w *Webhook) Send(ctx context.Context, l *letter.Letter, at time.Time) error {
 	body, err := json.Marshal(struct {
 		*letter.Letter
@@ -64,6 +76,8 @@ func (w *Webhook) Send(ctx context.Context, l *letter.Letter, at time.Time) erro
 	if err != nil {
 		return &Refused{err}
 	}
+	ctx, stop := context.WithTimeout(ctx, longest)
+	defer stop()
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodPost, w.URL, body)
 	if err != nil {
 		return &Refused{errors.New(w.Name() + ": the address cannot be used")}
@@ -71,40 +85,108 @@ func (w *Webhook) Send(ctx context.Context, l *letter.Letter, at time.Time) erro
 	req.Header.Set("Content-Type", "application/json")
 	req.Header.Set(HeaderID, l.ID)
 	req.Header.Set(HeaderSignature, Sign(w.Secret, body))
-	answer, err := w.client().Do(req)
-	if err != nil {
-		var u *url.Error
-		if errors.As(err, &u) {
-			err = u.Err // without the address
-		}
-		return fmt.Errorf("%s gave no answer: %w", w.Name(), err)
+	if w.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+w.Token)
+	}
+	t := &tries{}
+	answer, err := w.client(t).Do(req)
+	switch {
+	case err == nil:
+	case t.unsure:
+		return fmt.Errorf("%s gave no answer: %w", w.Name(), bare(err))
+	default:
+		return &Refused{fmt.Errorf("%s: %w", w.Name(), bare(err))}
 	}
 	defer answer.Body.Close()
 	_, _ = io.Copy(io.Discard, io.LimitReader(answer.Body, maxAnswer)) // the status says it all
-	if answer.StatusCode/100 != 2 {
-		return &Refused{fmt.Errorf("%s answered %s", w.Name(), answer.Status)}
+	switch says := fmt.Errorf("%s answered %s", w.Name(), answer.Status); {
+	case answer.StatusCode/100 == 2:
+		return nil
+	case answer.StatusCode/100 == 3:
+		return &Refused{fmt.Errorf("%w, and letters are not sent on to another address; correct webhook", says)}
+	case t.asks > longest:
+		return &Refused{fmt.Errorf("%w, and asks to wait for %s", says, t.asks)}
+	case t.unsure:
+		return fmt.Errorf("%w, and a try before it had no answer", says)
+	default:
+		return &Refused{says}
 	}
-	return nil
 }
 
-func (w *Webhook) client() *retryablehttp.Client {
+// bare is an error without the address.
+func bare(err error) error {
+	var u *url.Error
+	if errors.As(err, &u) {
+		err = u.Err
+	}
+	if errors.Is(err, context.DeadlineExceeded) {
+		return errors.New("it took too long")
+	}
+	return err
+}
+
+// tries is what is known of the tries of one letter.
+type tries struct {
+	unsure bool          // one may have arrived
+	asks   time.Duration // how long the server asks to wait
+}
+
+// again decides whether a letter is tried once more. No connection was made, or none that is to be trusted: it certainly
+// did not arrive.
+func (t *tries) again(ctx context.Context, answer *http.Response, err error) (bool, error) {
+	if err != nil {
+		var op *net.OpError
+		var cert *tls.CertificateVerificationError
+		var dns *net.DNSError
+		certain := errors.As(err, &cert) || errors.As(err, &dns) || errors.As(err, &op) && op.Op == "dial"
+		t.unsure = t.unsure || !certain
+		if ctx.Err() != nil {
+			return false, ctx.Err()
+		}
+		return !errors.As(err, &cert), nil
+	}
+	if t.asks = 0; answer.StatusCode == http.StatusTooManyRequests || answer.StatusCode == http.StatusServiceUnavailable {
+		t.asks = asked(answer)
+	}
+	return ctx.Err() == nil && t.asks <= longest &&
+		(answer.StatusCode == http.StatusTooManyRequests || answer.StatusCode >= 500), ctx.Err()
+}
+
+// asked is how long a server asks to wait (RFC 9110, section 10.2.3).
+func asked(answer *http.Response) time.Duration {
+	text := answer.Header.Get("Retry-After")
+	if n, err := strconv.ParseInt(text, 10, 64); err == nil && n > 0 {
+		return time.Duration(min(n, int64(forever/time.Second))) * time.Second
+	}
+	if at, err := http.ParseTime(text); err == nil {
+		return min(max(time.Until(at), 0), forever)
+	}
+	return 0
+}
+
+// forever is longer than anybody waits.
+const forever = 365 * 24 * time.Hour
+
+func (w *Webhook) client(t *tries) *retryablehttp.Client {
 	c := retryablehttp.NewClient()
 	c.Logger = nil
-	c.RetryMax, c.RetryWaitMin, c.RetryWaitMax = tries-1, firstWait, 10*firstWait
+	c.RetryMax, c.RetryWaitMin, c.RetryWaitMax = maxTries-1, firstWait, 10*firstWait
 	if w.Tries > 0 {
 		c.RetryMax = w.Tries - 1
 	}
 	if w.Wait > 0 {
 		c.RetryWaitMin, c.RetryWaitMax = w.Wait, 10*w.Wait
 	}
+	c.CheckRetry = t.again
+	c.Backoff = func(least, most time.Duration, n int, answer *http.Response) time.Duration {
+		return max(t.asks, retryablehttp.DefaultBackoff(least, most, n, nil))
+	}
 	c.ErrorHandler = retryablehttp.PassthroughErrorHandler
 	if w.Client != nil {
 		c.HTTPClient = w.Client
 	}
 	c.HTTPClient.Timeout = patience
-	c.HTTPClient.CheckRedirect = func(*http.Request, []*http.Request) error {
-		return errors.New("it sends on to another address, and letters are not sent on")
-	}
+	c.HTTPClient.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	return c
 }
 

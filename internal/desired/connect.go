@@ -161,28 +161,55 @@ func (v values) time(key string, otherwise, least time.Duration) time.Duration {
 }
 
 // address reads where an application is. A connection that others could read is taken only
-// to this very machine.
+// to this very machine. What stands behind the host, other than a path, is for keys of connect to say.
 func (v values) address(schemes ...string) string {
-	d, example := v.d, schemes[0]+"://HOST"
 	address := v.text("url")
-	if address == "" {
+	u := v.d.address(v.node("url"), address, schemes...)
+	switch {
+	case u == nil:
 		return ""
+	case u.RawQuery != "" || u.Fragment != "":
+		v.d.problem(v.node("url"), "bad-address", "the address goes on after its ? or #, and that would not be taken",
+			"end it before; what more is to be said of the application are keys of connect, and TLS is always spoken")
+	case schemes[0] == "ldaps" && u.Path != "" && u.Path != "/":
+		v.d.problem(v.node("url"), "bad-address", "the address goes on after its host, and that would not be taken",
+			"end it there; people, groups and roles say which branches are meant")
 	}
-	n := v.node("url")
-	u, err := url.Parse(address)
+	return address
+}
+
+// tell are parts of names of parameters whose values are secrets.
+var tell = []string{"pass", "pwd", "token", "secret", "key", "auth", "sig", "cred", "jwt", "code"}
+
+// address reads an address by one of some schemes; nil where there is none. It has no secret in it, and is never quoted,
+// as it may have.
+func (d *doc) address(n *yaml.Node, text string, schemes ...string) *url.URL {
+	if text == "" {
+		return nil
+	}
+	example := schemes[0] + "://HOST"
+	u, err := url.Parse(text)
 	switch {
 	case err != nil || u.Host == "":
 		d.problem(n, "bad-address", "this is no address", "write it like "+example)
+		return nil
 	case u.User != nil:
-		address = ""
 		d.problem(n, "secret-in-file", "an address holds no name and no password",
-			"take them out; name them under connect, as env:NAME or file:PATH")
+			"take them out; name them by keys of their own, as env:NAME or file:PATH")
+		return nil
 	case u.Scheme == "http" && slices.Contains(schemes, "https") && local(u.Hostname()):
 	case !slices.Contains(schemes, u.Scheme):
 		d.problem(n, "bad-address", fmt.Sprintf("%s:// is not expected here", u.Scheme),
 			"write it like "+example+"; a connection that others could read is taken only to this machine itself")
 	}
-	return address
+	for name := range u.Query() {
+		if slices.ContainsFunc(tell, func(s string) bool { return strings.Contains(strings.ToLower(name), s) }) {
+			d.problem(n, "secret-in-file", fmt.Sprintf("an address holds no secret, and %s looks like one", name),
+				"take it out, and name it by a key of its own, as env:NAME or file:PATH")
+			return nil
+		}
+	}
+	return u
 }
 
 // signIn reads by what a caller is known to an application over HTTP.
@@ -194,10 +221,7 @@ func (v values) signIn(s *connect.Spec) {
 		s.Client = &connect.Client{
 			ID: c.text("id"), Secret: c.secret("secret"), At: c.text("at"), Scopes: c.texts("scopes"),
 		}
-		if u, err := url.Parse(s.Client.At); s.Client.At != "" &&
-			(err != nil || u.Host == "" || u.Scheme != "https" && !local(u.Hostname())) {
-			d.problem(c.node("at"), "bad-address", "tokens are asked for by https", "write it like https://HOST/token")
-		}
+		d.address(c.node("at"), s.Client.At, "https")
 	}
 	switch {
 	case s.Client != nil && v.has("token"):

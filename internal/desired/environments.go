@@ -42,8 +42,8 @@ var (
 // Usual is the environment that everything is for where none is named.
 const Usual = "live"
 
-// here is the environment that the files are read for.
-func (r *Repo) here() string {
+// Here is the environment that the files are read for.
+func (r *Repo) Here() string {
 	if r.Tree != nil && r.Tree.Environment != "" {
 		return r.Tree.Environment
 	}
@@ -59,7 +59,7 @@ func (r *Repo) environment(app *model.App, f values) (there bool) {
 		r.absent = map[string]bool{}
 	}
 	if n == nil {
-		if there = r.here() == Usual; !there {
+		if there = r.Here() == Usual; !there {
 			r.absent[app.ID] = true
 		}
 		return there
@@ -79,8 +79,8 @@ func (r *Repo) environment(app *model.App, f values) (there bool) {
 			)
 		}
 		x := d.entry(e, environmentForm)
-		r.seats = append(r.seats, envSeats{app, x, e.name == r.here()})
-		if e.name != r.here() {
+		r.seats = append(r.seats, envSeats{app, x, e.name == r.Here()})
+		if e.name != r.Here() {
 			continue
 		}
 		there = true
@@ -142,7 +142,7 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 	}
 	if n := x.node("people"); n != nil {
 		of := x.filter("people")
-		r.use(d, n, of, "people of "+app.ID+" in "+r.here())
+		r.use(d, n, of, "people of "+app.ID+" in "+r.Here())
 		switch {
 		case of == nil:
 		case app.Scope == nil:
@@ -166,7 +166,7 @@ func (r *Repo) inEnvironment(d *doc, app *model.App) {
 		app.Promote.Within.Days = 7
 	}
 	r.promoted = append(r.promoted, app.Promote)
-	if app.Promote.From == r.here() {
+	if app.Promote.From == r.Here() {
 		d.problem(n, "cycle", "an environment cannot be promoted from itself", "name the one before it")
 	}
 }
@@ -215,7 +215,7 @@ func (r *Repo) checkEnvironment() {
 			)
 		}
 	}
-	if here := r.here(); here != Usual && !slices.Contains(r.Environments, here) && !r.unreadApps {
+	if here := r.Here(); here != Usual && !slices.Contains(r.Environments, here) && !r.unreadApps {
 		hint := didYouMean(here, r.Environments, "there are ")
 		if len(r.Environments) == 0 {
 			hint = "no application has environments; see docs/environments.md"

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net"
 	"net/mail"
-	"net/url"
 	"strconv"
 	"strings"
 
@@ -30,6 +29,10 @@ var (
 			{
 				Name: "by", Is: form.ListOf(1, form.In(letterWayForm)), Need: true, Doc: "How letters reach people",
 				Lacks: "nothing says how letters reach anybody", Add: "by: [{folder: outbox}]",
+			},
+			{
+				Name: "environments", Is: form.Names("environments"),
+				Doc: "For which letters are sent; live alone unless set. Those of others say which in their subject",
 			},
 			{Name: "template", Is: form.Text("the path of a file"), Doc: "The text"},
 		},
@@ -57,6 +60,7 @@ var (
 			{Name: "password", Is: form.Simple(form.Secret), With: form.With("user"), Doc: "By what"},
 			{Name: "webhook", Is: form.Like("a web address", `^https?://`), Doc: "Letters are posted there, signed"},
 			{Name: "secret", Is: form.Simple(form.Secret), With: form.With("webhook"), Doc: "By what they are signed"},
+			{Name: "token", Is: form.Simple(form.Secret), With: form.With("webhook"), Doc: "What goes along as Authorization: Bearer"},
 			{
 				Name: "ca", Is: form.Text("the path of a file"), With: form.With("smtp", "webhook"),
 				Doc: "Certificates to trust besides the system's",
@@ -77,6 +81,7 @@ type Letters struct {
 	Readers []Readers
 	Ahead   day.Duration // how long before what falls due
 	Ways    []LetterWay
+	For     []string // environments; others send no letters
 	Text    letter.Text
 	Pos     model.Pos
 }
@@ -98,6 +103,7 @@ type LetterWay struct {
 	Password string // likewise
 	Webhook  string
 	Secret   string // a reference to a secret
+	Token    string // likewise, or ""
 	CA       string // file of certificates to trust besides the system's, or ""
 	Pos      model.Pos
 }
@@ -120,6 +126,9 @@ func (r *Repo) readLetters(of values) {
 		)
 	} else if err == nil {
 		_, l.Domain, _ = strings.Cut(a.Address, "@")
+	}
+	if l.For = f.texts("environments"); len(l.For) == 0 {
+		l.For = []string{Usual}
 	}
 	if f.has("ahead") {
 		l.Ahead = f.duration("ahead")
@@ -176,19 +185,8 @@ func (r *Repo) readWay(d *doc, n *yaml.Node) LetterWay {
 	case f.has("smtp"):
 		readSMTP(f, &w)
 	case f.has("webhook"):
-		w.Webhook, w.Secret = f.text("webhook"), f.secret("secret")
-		u, err := url.Parse(w.Webhook)
-		switch {
-		case err != nil || u.Host == "" || u.User != nil:
-			d.problem(
-				f.node("webhook"),
-				"bad-address",
-				fmt.Sprintf("%q is no web address", w.Webhook),
-				"write https://HOST/PATH",
-			)
-		case u.Scheme != "https" && !(u.Scheme == "http" && local(u.Hostname())):
-			d.problem(f.node("webhook"), "not-secure", "letters go over TLS only", "write https://HOST/PATH")
-		}
+		w.Webhook, w.Secret, w.Token = f.text("webhook"), f.secret("secret"), f.secret("token")
+		d.address(f.node("webhook"), w.Webhook, "https")
 		if !f.has("secret") {
 			d.problem(
 				n,

@@ -80,13 +80,7 @@ func Open(ctx context.Context, at Place) (*Desk, error) {
 
 // Close ends all that a desk has open: leases, connections, the ledger.
 func (d *Desk) Close() error {
-	var errs []error
-	for _, release := range slices.Backward(d.leases) {
-		errs = append(errs, release())
-	}
-	for _, lock := range d.claims {
-		_ = lock.Unlock() // the system does it anyway, when the program ends
-	}
+	errs := []error{d.giveBack()}
 	if d.state != nil {
 		d.state.Close()
 	}
@@ -96,8 +90,20 @@ func (d *Desk) Close() error {
 	if d.tree != nil {
 		errs = append(errs, d.tree.Close())
 	}
-	d.leases, d.claims, d.book, d.tree = nil, nil, nil, nil
+	d.book, d.tree = nil, nil
 	return errors.Join(errs...)
+}
+
+// giveBack gives back leases and claims, so that others can change something.
+func (d *Desk) giveBack() (err error) {
+	for _, release := range slices.Backward(d.leases) {
+		err = errors.Join(err, release())
+	}
+	for _, lock := range d.claims {
+		_ = lock.Unlock() // the system does it anyway, when the program ends
+	}
+	d.leases, d.claims = nil, nil
+	return err
 }
 
 // Wrong is an error of who asked: a name that is not there, a value that cannot be.

@@ -3,14 +3,17 @@ package desk
 import (
 	"crypto/tls"
 	"crypto/x509"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 
 	"pravet/internal/core/letter"
 	"pravet/internal/delivery"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
+	"pravet/internal/source"
 )
 
 // Due are letters that are due now.
@@ -31,7 +34,7 @@ func (d *Due) Letters() (out []letter.Letter) {
 // Due are the letters that are due now; nil where nobody is told anything.
 func (d *Desk) Due() (*Due, error) {
 	s, err := d.Sound()
-	if err != nil || s.Repo.Letters == nil {
+	if err != nil || letterless(s.Repo) != "" {
 		return nil, err
 	}
 	l, err := d.Book()
@@ -77,18 +80,7 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (deli
 	}
 	switch {
 	case w.Folder != "":
-		return &delivery.Folder{
-			Path:   w.Folder,
-			From:   from,
-			Domain: domain,
-			Write: func(name string, write func(io.Writer) error) error {
-				s, err := repo.Tree.Stage(w.Folder+"/"+name, 0o600, write)
-				if err != nil {
-					return err
-				}
-				return s.Commit()
-			},
-		}, nil
+		return &delivery.Folder{Path: w.Folder, From: from, Domain: domain, Box: &box{repo.Tree, w.Folder}}, nil
 	case w.SMTP != "":
 		user, err := read(w.User)
 		if err != nil {
@@ -106,7 +98,11 @@ func (d *Desk) way(repo *desired.Repo, w *desired.LetterWay, secrets bool) (deli
 	if err != nil {
 		return nil, err
 	}
-	hook := &delivery.Webhook{URL: w.Webhook, Secret: key}
+	token, err := read(w.Token)
+	if err != nil {
+		return nil, err
+	}
+	hook := &delivery.Webhook{URL: w.Webhook, Secret: key, Token: token}
 	if roots != nil {
 		hook.Client = &http.Client{
 			Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}},
@@ -130,7 +126,7 @@ func (d *Desk) due(l ledger.Ledger, ways []delivery.Way) (*Due, error) {
 		return nil, err
 	}
 	out := &Due{}
-	if out.Told, err = delivery.Before(l); err != nil {
+	if out.Told, err = delivery.Before(l, ways); err != nil {
 		return nil, err
 	}
 	readers, without := delivery.Readers(repo, x.Stages)
@@ -147,11 +143,13 @@ type Sent struct {
 	NoWay   []error // ways that letters cannot go
 	Without []string
 	Results []delivery.Result
+	Left    int  // how many were not begun, as there was no more time
+	Others  bool // another call sends letters just now
 }
 
 // Failed counts what could not be sent, and the ways that letters cannot go.
 func (s *Sent) Failed() int {
-	n := len(s.NoWay)
+	n := len(s.NoWay) + s.Left
 	for _, r := range s.Results {
 		if r.Err != nil {
 			n++
@@ -160,39 +158,73 @@ func (s *Sent) Failed() int {
 	return n
 }
 
+// Letterless says why nobody is told anything, "" where somebody is.
+func (d *Desk) Letterless() (string, error) {
+	s, err := d.Sound()
+	if err != nil {
+		return "", err
+	}
+	return letterless(s.Repo), nil
+}
+
+func letterless(repo *desired.Repo) string {
+	switch {
+	case repo.Letters == nil:
+		return sayNobodyIsTold()
+	case !slices.Contains(repo.Letters.For, repo.Here()):
+		return sayNotOfEnvironment(repo.Here(), repo.Letters.For)
+	}
+	return ""
+}
+
 // SendLetters sends the letters that are due; nil where nobody is told anything.
 func (d *Desk) SendLetters() (*Sent, error) {
 	s, err := d.Sound()
-	if err != nil || s.Repo.Letters == nil {
+	if err != nil || letterless(s.Repo) != "" {
 		return nil, err
 	}
 	l, err := d.proven()
 	if err != nil {
 		return nil, err
 	}
-	if err := d.lease(l, "letters"); err != nil {
-		return nil, err
-	}
 	return d.send(l)
 }
 
+// send sends letters without the lease: whoever is slow to take them keeps no run waiting.
 func (d *Desk) send(l ledger.Ledger) (*Sent, error) {
 	sent := &Sent{}
-	due, err := d.due(l, d.ways(func(err error) { sent.NoWay = append(sent.NoWay, err) }))
+	release, err := l.Sending()
+	var leased *ledger.Leased
+	if errors.As(err, &leased) {
+		sent.Others = true
+		return sent, nil
+	}
 	if err != nil {
 		return sent, err
 	}
+	defer release() // the system does it anyway, when the program ends
+	ways := d.ways(func(err error) { sent.NoWay = append(sent.NoWay, err) })
+	due, err := d.due(l, ways)
+	if err != nil {
+		return sent, err
+	}
+	if err := due.Told.Settle(l, ways); err != nil {
+		return sent, err
+	}
 	sent.Without = due.Without
-	sent.Results, err = delivery.Send(d.ctx, l, due.Parcels, d.Now(), d.secrets.Clean)
+	sent.Results, sent.Left, err = delivery.Send(d.ctx, l, due.Parcels, d.Now(), d.secrets.Clean)
 	return sent, err
 }
 
 // Inform sends the letters that are due after a run, by the files and the exports as they are
-// then; nil where nobody is told anything.
+// then, once the run has given back its lease and its claims; nil where nobody is told anything.
 func (r *Run) Inform() (*Sent, error) {
 	d := r.desk
-	if r.Repo().Letters == nil || d.ctx.Err() != nil {
+	if letterless(r.Repo()) != "" || d.ctx.Err() != nil {
 		return nil, nil
+	}
+	if err := d.giveBack(); err != nil {
+		return nil, err
 	}
 	d.state.Close()
 	d.state = nil // what a run has changed is read anew
@@ -201,3 +233,16 @@ func (r *Run) Inform() (*Sent, error) {
 	}
 	return d.send(r.ledger)
 }
+
+// A box is a folder of a repository into which letters go.
+type box struct {
+	tree   *source.Tree
+	folder string
+}
+
+func (b *box) Stage(name string, write func(io.Writer) error) (delivery.Staged, error) {
+	return b.tree.Stage(b.folder+"/"+name, 0o600, write)
+}
+func (b *box) Unplaced() (map[string]string, error) { return b.tree.Unplaced(b.folder) }
+func (b *box) Has(name string) bool                 { return b.tree.Has(b.folder + "/" + name) }
+func (b *box) Remove(name string) error             { return b.tree.Remove(b.folder + "/" + name) }

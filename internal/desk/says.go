@@ -20,3 +20,15 @@ func meant(before, near, hint string) string {
 	}
 	return ""
 }
+
+// sayNobodyIsTold is that pravet.yaml says nothing of letters.
+func sayNobodyIsTold() string {
+	return "No letter is due: pravet.yaml does not say who is told what. " +
+		"Add letters: {from: ADDRESS, readers: [...], by: [...]}"
+}
+
+// sayNotOfEnvironment is an environment for which no letters are sent.
+func sayNotOfEnvironment(here string, whose []string) string {
+	return fmt.Sprintf("No letter is due: letters are sent for %s, and not for %s. "+
+		"To send them for it as well, name it under environments of letters", strings.Join(whose, ", "), here)
+}

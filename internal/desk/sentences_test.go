@@ -51,6 +51,8 @@ func TestSentences(t *testing.T) {
 		"sayManyChanges":        {sayManyChanges(2, "ab")},
 		"sayManyPeople":         {sayManyPeople("Oskar Nyman", []string{"E0042 oskar.nyman Planning"}, 2)},
 		"sayMatchesNobody":      {sayMatchesNobody(`title eq "x"`)},
+		"sayNobodyIsTold":       {sayNobodyIsTold()},
+		"sayNotOfEnvironment":   {sayNotOfEnvironment("test", []string{"live"})},
 		"sayNoCause":            {sayNoCause("2q", "2w57bede")},
 		"sayNoChange":           {sayNoChange("nosuch", "2w57bede")},
 		"sayNoDigits":           {sayNoDigits("E")},

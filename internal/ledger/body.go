@@ -207,7 +207,8 @@ type Letter struct {
 	Way   string   `json:"way"`
 	Keys  []string `json:"keys,omitempty"` // what it tells; where it begins
 	State string   `json:"state"`
-	Says  string   `json:"says,omitempty"` // why it did not arrive, or may not have
+	File  string   `json:"file,omitempty"` // which stood ready beside its place before it began
+	Says  string   `json:"says,omitempty"`  // why it did not arrive, or may not have
 }
 
 // The states of a letter.

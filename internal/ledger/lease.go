@@ -78,6 +78,18 @@ func (l *sqlite) Lease(what string) (release func() error, err error) {
 	return func() error { return errors.Join(os.Remove(s.holder()), f.Unlock()) }, nil
 }
 
+// Sending makes this process the only one that sends letters.
+func (l *sqlite) Sending() (release func() error, err error) {
+	f, err := l.leased.try("sending", 0)
+	if err == nil && f == nil {
+		err = &Leased{&Holder{What: "letters"}}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return f.Unlock, nil
+}
+
 // Holder is who has the lease.
 func (l *sqlite) Holder() *Holder {
 	f, err := l.leased.try("lock", 0)

@@ -47,6 +47,9 @@ type Ledger interface {
 	Lease(what string) (release func() error, err error)
 	// Holder is who has the lease, nil when nobody has.
 	Holder() *Holder
+	// Sending makes this process the only one that sends letters; it is no lease, and keeps no run waiting.
+	// The error is a *Leased when another process sends some.
+	Sending() (release func() error, err error)
 	// Exclusive calls f while no other process is within Exclusive; it waits
 	// for its turn. Whoever writes a file of the repository does so in it.
 	Exclusive(f func() error) error

@@ -16,6 +16,7 @@ func (nothing) Scan(Query, func(*Entry) error) error { return nil }
 func (nothing) Last(Kind, string, any) (bool, error) { return false, nil }
 func (nothing) Keep(Kept) error                      { return errNothing }
 func (nothing) Kept(string) (Kept, bool, error)      { return Kept{}, false, nil }
+func (nothing) Sending() (func() error, error)       { return nil, errNothing }
 func (nothing) Lease(string) (func() error, error)   { return nil, errNothing }
 func (nothing) Holder() *Holder                      { return nil }
 func (nothing) Exclusive(func() error) error         { return errNothing }

@@ -3,6 +3,7 @@ package source
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -287,6 +288,58 @@ func (p *place) sync() error {
 		return err
 	}
 	return errors.Join(d.Sync(), d.Close())
+}
+
+// Unplaced are the files of a folder that stand there under temporary names, as a process ended before it had put them in
+// their place: the temporary name, and the one that each was to have.
+func (t *Tree) Unplaced(folder string) (map[string]string, error) {
+	p, err := t.find(folder + "/x")
+	if err != nil {
+		return nil, err
+	}
+	defer p.close()
+	d, err := p.root.Open(filepath.Dir(p.name))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, Unreadable(folder, err)
+	}
+	names, err := d.Readdirnames(-1)
+	if err := errors.Join(err, d.Close()); err != nil {
+		return nil, Unreadable(folder, err)
+	}
+	out := map[string]string{}
+	for _, name := range names {
+		if parts := unplaced.FindStringSubmatch(name); parts != nil {
+			out[name] = parts[1]
+		}
+	}
+	return out, nil
+}
+
+// Has reports whether a file is there.
+func (t *Tree) Has(name string) bool {
+	p, err := t.find(name)
+	if err != nil {
+		return false
+	}
+	defer p.close()
+	_, err = p.root.Lstat(p.name)
+	return err == nil
+}
+
+// Remove removes a file that is nobody's any more.
+func (t *Tree) Remove(name string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	if err := p.root.Remove(p.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("%s cannot be removed: %w", name, reason(err))
+	}
+	return nil
 }
 
 // Sweep removes what processes that were killed have left beside a file. Nobody

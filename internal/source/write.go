@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"time"
 
 	"github.com/zeebo/blake3"
@@ -18,6 +19,9 @@ import (
 
 // temporary ends the names of files that are not in place yet.
 const temporary = ".new"
+
+// unplaced are names of files that are not in place yet, and which names they are to have.
+var unplaced = regexp.MustCompile(`^\.(.+)\.[A-Z2-7]{10}\.new$`)
 
 // A Staged is the new content of a file, written and synced beside it, that
 // has not taken the file's place yet.

@@ -37,6 +37,8 @@ const (
 	// that an application which is down is not stormed.
 	budget      = 3
 	leastBudget = 20
+	// maxPause is the longest pause that an application can make us take.
+	maxPause = 5 * time.Minute
 )
 
 // A pacer keeps to the rate of an application. When the application asks for a pause, all
@@ -115,10 +117,11 @@ func (a *Application) Ask(ctx context.Context, f func(context.Context) error) er
 		case try >= a.Spec.Tries:
 			return &connect.Fault{Kind: connect.Failed, Says: fmt.Sprintf("%s, %d times", more.Says, try)}
 		}
-		if more.After > 0 {
-			a.pace.hold(more.After)
+		asked := min(more.After, maxPause)
+		if asked > 0 {
+			a.pace.hold(asked)
 		}
-		if err := pause(ctx, max(more.After, pauses.NextBackOff())); err != nil {
+		if err := pause(ctx, max(asked, pauses.NextBackOff())); err != nil {
 			return err
 		}
 	}
@@ -194,7 +197,7 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 				tell(c, errs[i])
 				continue
 			}
-			wait, sent = max(wait, more.After), sent || more.Sent
+			wait, sent = max(wait, min(more.After, maxPause)), sent || more.Sent
 			if try < a.Spec.Tries && again() {
 				rest = append(rest, c)
 				continue

@@ -248,20 +248,20 @@ func plain(err error) string {
 	return err.Error()
 }
 
+// day is longer than any pause that is taken, in seconds.
+const day = 24 * 60 * 60
+
 // after is the pause that an application asks for (RFC 9110 §10.2.3).
 func after(res *http.Response) time.Duration {
 	text := res.Header.Get("Retry-After")
 	if n, err := strconv.ParseFloat(text, 64); err == nil && n >= 0 {
-		return min(time.Duration(n*float64(time.Second)), maxPause)
+		return time.Duration(min(n, day) * float64(time.Second))
 	}
 	if at, err := http.ParseTime(text); err == nil {
-		return min(max(time.Until(at), 0), maxPause)
+		return max(time.Until(at), 0)
 	}
 	return 0
 }
-
-// maxPause is the longest pause that an application can make us take.
-const maxPause = 5 * time.Minute
 
 // said is what an application says of an error (RFC 7644 §3.12).
 func said(a *answer) string {
