@@ -57,6 +57,15 @@ func (j *Job) readBack(
 		default:
 			o.Result = ledger.Ignored
 		}
+		if j.state.ComesWithPassword(a.number, c) {
+			says, err := j.state.SettlePassword(ctx, a.number, c, errs[c.ID], o.Settled)
+			if err != nil {
+				return fmt.Errorf("%s: the password of %s: %w; the next draft or apply settles that", app.ID, c.Account, err)
+			}
+			if !o.Settled {
+				o.Says = words.Also(o.Says, says)
+			}
+		}
 		switch {
 		case o.Settled:
 		case o.Result == ledger.NotBegun:

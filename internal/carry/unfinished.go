@@ -9,6 +9,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 )
@@ -209,12 +210,37 @@ func (u *Unfinished) step(
 			o.Result = ledger.NotBegun
 			u.NotSettled++
 		}
+		if s.ComesWithPassword(a, c) {
+			var came error
+			if !taken {
+				came = connect.ErrNotBegun
+			}
+			if r := seen.Row(as.named(c).Account); came == nil && !o.Settled && (r < 0 || renewedOn(seen.App, accounts, r) != "") {
+				came = &connect.Fault{Kind: connect.Failed, Says: o.Says} // it had all the time to show it
+			}
+			says, err := s.SettlePassword(ctx, a, c, came, o.Settled)
+			if err != nil {
+				return nil, err
+			}
+			u.Warnings = append(u.Warnings, step.App+": "+says)
+			if !o.Settled {
+				o.Says = words.Also(o.Says, says)
+			}
+		}
 		records = append(records, ledger.Record{Kind: ledger.Outcome, Subject: u.Run, Body: o})
 	}
 	if taken && state != nil {
 		records = append(records, seenExport(l, u.Run, s.Repo.Apps[a], state))
 	}
 	return records, nil
+}
+
+// renewedOn is the day of which the key of an account is, as the application shows it.
+func renewedOn(app *model.App, accounts *model.Accounts, r int) string {
+	if n := app.Attr(model.KeySince); n >= 0 {
+		return accounts.Attr(n, r)
+	}
+	return ""
 }
 
 // look reads an application after a step of which nobody knows what became. A live one is

@@ -91,6 +91,12 @@ type Live interface {
 	Limits() Limits
 }
 
+// Signs is an application that can be asked whether a password signs an account in. known is false where that cannot be
+// told. It is tried once, as many applications count tries that fail.
+type Signs interface {
+	SignsIn(ctx context.Context, account, password string) (yes, known bool)
+}
+
 // An Ability is something that a caller may need to do.
 type Ability struct {
 	What  string // for example: read accounts

@@ -78,6 +78,13 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 		require.NoError(t, err, id)
 	}
 	require.NoError(t, conn.Bind("uid=dee,ou=people,"+suffix, "brand-new"))
+	for password, signs := range map[string]bool{"brand-new": true, first: false} {
+		yes, known := r.app.SignsIn(context.Background(), "dee", password)
+		require.True(t, known)
+		require.Equal(t, signs, yes, password)
+	}
+	_, known := r.app.SignsIn(context.Background(), "nobody", "brand-new")
+	require.False(t, known)
 	require.Error(t, conn.Bind("uid=dee,ou=people,"+suffix, first))
 	require.Equal(t, today, since())
 

@@ -346,6 +346,9 @@ func (d *Desk) register(l ledger.Ledger, p *plan.Plan) error {
 // since. The caller has the lease.
 func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
 	load := func(id string) (*plan.Plan, error) { return prepare.LoadPlan(d.Dir, id) }
+	if err := s.SweepPasswords(); err != nil {
+		return err
+	}
 	runs, err := carry.Settle(d.ctx, s, l, load)
 	if len(runs) > 0 {
 		d.Ear.Closed(Closed{Runs: runs})

@@ -44,12 +44,14 @@ type State struct {
 	// Settled says what was settled in another environment, and when; nil for nothing.
 	Settled func(environment string) (map[string]day.Day, error)
 
+	passwords *passwords
+
 	held  *held                  // likewise of kits that linger
 	marks map[int][]entitle.Mark // of each application, as the last draft of a whole day saw it
 }
 
 func newState(repo *desired.Repo) *State {
-	s := &State{Repo: repo, Secrets: &secret.Keeper{}, Exports: make([]*draft.Export, len(repo.Apps))}
+	s := &State{Repo: repo, Secrets: &secret.Keeper{}, passwords: &passwords{}, Exports: make([]*draft.Export, len(repo.Apps))}
 	for a := range repo.Apps {
 		s.Reached = append(s.Reached, s.connector(a))
 	}

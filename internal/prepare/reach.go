@@ -4,15 +4,11 @@ import (
 	"context"
 	"crypto/x509"
 	"fmt"
-	"io"
-	"sync"
 	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/connect/ways"
-	"pravet/internal/core/plan"
-	"pravet/internal/secret"
 )
 
 // connector is an application as its file says how to reach it. It connects when it is asked something
@@ -59,40 +55,5 @@ func (s *State) Close() {
 		if l, ok := app.(*live.Application); ok {
 			_ = l.Close() // nothing is in flight any more
 		}
-	}
-}
-
-// first makes first passwords of an application. Each is put down for its recipients before
-// the account is made, and is the same when a request is sent again.
-func (s *State) first(app string) func(account string) (string, error) {
-	made := map[string]string{}
-	var mu sync.Mutex
-	to := s.Repo.FirstPasswords
-	return func(account string) (string, error) {
-		mu.Lock()
-		defer mu.Unlock()
-		if p, ok := made[account]; ok {
-			return p, nil
-		}
-		p, err := secret.NewPassword()
-		if err != nil {
-			return "", err
-		}
-		s.Secrets.Keep(p)
-		file := fmt.Sprintf("%s/%s-%s.age", to.Folder, app, plan.Name(app, account))
-		if err := s.Repo.Tree.MakeFolder(file); err != nil {
-			return "", err
-		}
-		staged, err := s.Repo.Tree.Stage(file, 0o600, func(w io.Writer) error {
-			return secret.Seal(w, to.To, secret.First{Application: app, Account: account, Password: p})
-		})
-		if err == nil {
-			err = staged.Commit()
-		}
-		if err != nil {
-			return "", fmt.Errorf("the first password could not be put down, so the account was not made: %w", err)
-		}
-		made[account] = p
-		return p, nil
 	}
 }

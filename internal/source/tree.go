@@ -293,6 +293,18 @@ func (p *place) sync() error {
 // Unplaced are the files of a folder that stand there under temporary names, as a process ended before it had put them in
 // their place: the temporary name, and the one that each was to have.
 func (t *Tree) Unplaced(folder string) (map[string]string, error) {
+	names, err := t.Entries(folder)
+	out := map[string]string{}
+	for _, name := range names {
+		if parts := unplaced.FindStringSubmatch(name); parts != nil {
+			out[name] = parts[1]
+		}
+	}
+	return out, err
+}
+
+// Entries are the names of what is in a folder; none where it is not there.
+func (t *Tree) Entries(folder string) ([]string, error) {
 	p, err := t.find(folder + "/x")
 	if err != nil {
 		return nil, err
@@ -309,13 +321,20 @@ func (t *Tree) Unplaced(folder string) (map[string]string, error) {
 	if err := errors.Join(err, d.Close()); err != nil {
 		return nil, Unreadable(folder, err)
 	}
-	out := map[string]string{}
-	for _, name := range names {
-		if parts := unplaced.FindStringSubmatch(name); parts != nil {
-			out[name] = parts[1]
-		}
+	return names, nil
+}
+
+// Move gives a file the place of another in the same folder, for good.
+func (t *Tree) Move(name, to string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
 	}
-	return out, nil
+	defer p.close()
+	if err := p.root.Rename(p.name, filepath.Join(filepath.Dir(p.name), path.Base(to))); err != nil {
+		return fmt.Errorf("%s cannot take the place of %s: %w", name, to, reason(err))
+	}
+	return p.sync()
 }
 
 // Has reports whether a file is there.

@@ -89,16 +89,9 @@ func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
 	if err != nil {
 		return nil, err
 	}
-	conn, err := ldap.DialURL(d.spec.URL, ldap.DialWithTLSConfig(d.tls))
+	conn, err := d.dial()
 	if err != nil {
-		return nil, unreachable(err)
-	}
-	conn.SetTimeout(d.spec.Timeout)
-	if strings.HasPrefix(d.spec.URL, "ldap://") {
-		if err := conn.StartTLS(d.tls); err != nil {
-			conn.Close()
-			return nil, unreachable(err)
-		}
+		return nil, err
 	}
 	if err := conn.Bind(d.user, password); err != nil {
 		conn.Close()
@@ -130,6 +123,39 @@ func (d *driver) connection(ctx context.Context) (*ldap.Conn, error) {
 	}
 	d.conn = conn
 	return conn, nil
+}
+
+// dial connects, over TLS.
+func (d *driver) dial() (*ldap.Conn, error) {
+	conn, err := ldap.DialURL(d.spec.URL, ldap.DialWithTLSConfig(d.tls))
+	if err != nil {
+		return nil, unreachable(err)
+	}
+	conn.SetTimeout(d.spec.Timeout)
+	if strings.HasPrefix(d.spec.URL, "ldap://") {
+		if err := conn.StartTLS(d.tls); err != nil {
+			conn.Close()
+			return nil, unreachable(err)
+		}
+	}
+	return conn, nil
+}
+
+// SignsIn binds as an account, on a connection of its own. It implements connect.Signs.
+func (d *driver) SignsIn(_ context.Context, account, password string) (yes, known bool) {
+	d.mu.Lock()
+	x := d.entries[account]
+	d.mu.Unlock()
+	if x == nil || password == "" {
+		return false, false
+	}
+	conn, err := d.dial()
+	if err != nil {
+		return false, false
+	}
+	defer conn.Close()
+	err = conn.Bind(x.dn, password)
+	return err == nil, err == nil || ldap.IsErrorWithCode(err, ldap.LDAPResultInvalidCredentials)
 }
 
 // unreachable is the error of a connection that was not made.

@@ -44,6 +44,14 @@ func (b *border) Requests(ctx context.Context, work []Work) ([]*Request, error) 
 	return requests, b.said(err)
 }
 
+// SignsIn asks the driver, where it can be asked.
+func (b *border) SignsIn(ctx context.Context, account, password string) (yes, known bool) {
+	if d, ok := b.Driver.(connect.Signs); ok {
+		return d.SignsIn(ctx, account, password)
+	}
+	return false, false
+}
+
 func (b *border) Check(ctx context.Context) ([]connect.Ability, error) {
 	out, err := b.Driver.Check(ctx)
 	for i := range out {

@@ -340,6 +340,16 @@ func (a *Application) Check(ctx context.Context) ([]connect.Ability, error) {
 	return out, nil
 }
 
+// SignsIn tries whether a password signs an account in. It implements connect.Signs.
+func (a *Application) SignsIn(ctx context.Context, account, password string) (yes, known bool) {
+	if _, err := a.connection(ctx); err != nil {
+		return false, false
+	}
+	within, stop := context.WithTimeout(ctx, a.Spec.Timeout)
+	defer stop()
+	return a.driver.(connect.Signs).SignsIn(within, account, password)
+}
+
 // Resume has nothing to finish: whatever was sent is looked up, change by change.
 func (a *Application) Resume(context.Context, json.RawMessage) (taken bool, err error) {
 	return true, nil

@@ -24,3 +24,11 @@ func Hostile(r rune) bool {
 	}
 	return r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069'
 }
+
+// Also is what is said, and what is to be said besides; either may be "".
+func Also(says, besides string) string {
+	if says == "" || besides == "" {
+		return says + besides
+	}
+	return says + "; " + besides
+}
