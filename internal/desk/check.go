@@ -70,7 +70,10 @@ func (d *Desk) warnings(x *Checked, on day.Day) error {
 	base, err := d.carriedOut()
 	if err != nil { // the files can be checked all the same
 		x.NoLedger = err
-		base, _ = gitrepo.Revision(d.Dir)
+		base, _, _ = gitrepo.Revision(d.Dir)
+	}
+	if err := gitrepo.Unreadable(d.Dir); err != nil {
+		repo.Warn(model.Pos{File: ".git"}, "no-revision", err.Error(), "")
 	}
 	if base != "" && len(gitrepo.Changed(d.Dir, base)) > 0 {
 		short := base[:min(10, len(base))]
@@ -104,7 +107,7 @@ func (d *Desk) carriedOut() (string, error) {
 	}
 	base, err := prepare.CarriedOut(l, "")
 	if err == nil && base == "" {
-		base, _ = gitrepo.Revision(d.Dir)
+		base, _, _ = gitrepo.Revision(d.Dir)
 	}
 	return base, err
 }

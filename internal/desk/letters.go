@@ -226,8 +226,7 @@ func (r *Run) Inform() (*Sent, error) {
 	if err := d.giveBack(); err != nil {
 		return nil, err
 	}
-	d.state.Close()
-	d.state = nil // what a run has changed is read anew
+	d.reread() // what a run has changed
 	if _, err := d.Sound(); err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"time"
 
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
@@ -91,7 +92,11 @@ func (d *Desk) Draft(x Drafting) (*Drafted, error) {
 			return nil, err
 		}
 	}
-	p, err := d.drafted(x.Apps, only, x.On, l)
+	var p *plan.Plan
+	err = d.still(func() (err error) {
+		p, err = d.drafted(x.Apps, only, x.On, l)
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -108,11 +113,40 @@ func (d *Desk) Dry(x Drafting) (*plan.Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := d.drafted(x.Apps, only, x.On, l)
-	if err == nil {
-		_, err = p.Seal()
-	}
+	var p *plan.Plan
+	err = d.still(func() (err error) {
+		if p, err = d.drafted(x.Apps, only, x.On, l); err == nil {
+			_, err = p.Seal()
+		}
+		return err
+	})
 	return p, err
+}
+
+// readings is how often files are read that change meanwhile.
+const readings = 3
+
+// still does something that follows from the files, and does it again, with the files read anew, where they changed while
+// they were read.
+func (d *Desk) still(do func() error) error {
+	for n := 1; ; n++ {
+		err := do()
+		var moved *prepare.Moved
+		if !errors.As(err, &moved) || n == readings {
+			return err
+		}
+		d.reread()
+		time.Sleep(time.Duration(n) * 100 * time.Millisecond)
+	}
+}
+
+// reread forgets the files as they were read.
+func (d *Desk) reread() {
+	if d.state != nil {
+		d.state.Close()
+	}
+	d.state = nil
+	d.tree.Forget()
 }
 
 // opened opens the ledger while the files are read.
@@ -266,10 +300,13 @@ func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
 			return nil, err
 		}
 	}
-	if s, err = d.read(apps); err != nil {
-		return nil, err
-	}
-	back, err := prepare.Undo(s, l, draft.UndoneRun{ID: run, Plan: p, Done: done}, d.today)
+	var back *plan.Plan
+	err = d.still(func() (err error) {
+		if s, err = d.read(apps); err == nil {
+			back, err = prepare.Undo(s, l, draft.UndoneRun{ID: run, Plan: p, Done: done}, d.today)
+		}
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}

@@ -247,6 +247,8 @@ func (d *Desk) Blame(x *Sight, a *access.Answer) {
 		change, ok := changes[p.File][p.Line]
 		switch {
 		case !ok:
+		case change.Beyond:
+			p.Commit = "beyond what this shallow clone has; git fetch --unshallow brings it"
 		case change.By == "":
 			p.Commit = "not committed yet"
 		default:

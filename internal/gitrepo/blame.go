@@ -12,12 +12,13 @@ import (
 	"pravet/internal/core/day"
 )
 
-// A Change is who changed a line last, and in which commit. By is "" for a line
-// that is not committed yet.
+// A Change is who changed a line last, and in which commit. By is "" for a line that is not committed yet, and for one that was
+// last changed Beyond what this clone has.
 type Change struct {
 	By     string
 	On     time.Time
 	Commit string
+	Beyond bool
 }
 
 // maxBlamed is how large a file may be of which one line is asked for, in bytes, and
@@ -37,7 +38,7 @@ func Lines(dir, revision, file string, lines ...int) map[int]Change {
 	}
 	if revision == "" {
 		// Git looks at a file of the working tree much longer than at one that is committed.
-		if _, err := git(dir, "diff", "--quiet", "HEAD", "--", file); err == nil {
+		if changed, err := uncommitted(dir, file); err == nil && len(changed) == 0 {
 			revision = "HEAD"
 		}
 	}
@@ -64,7 +65,7 @@ func blame(dir, file string, limit int64, args ...string) map[int]Change {
 	if err == nil && info.Size() > limit {
 		return out
 	}
-	text, err := git(dir, append(append([]string{"blame", "--porcelain"}, args...), "--", file)...)
+	text, err := git(dir, append(append([]string{"blame", "--porcelain", "--no-textconv"}, args...), "--", file)...)
 	if err != nil {
 		return out
 	}
@@ -102,12 +103,33 @@ func blame(dir, file string, limit int64, args ...string) map[int]Change {
 			at.On = time.Unix(seconds, 0).UTC()
 		}
 	}
+	ends := boundary(dir)
 	for n, commit := range lines {
 		c := *commits[commit]
+		if ends[commit] {
+			c = Change{Beyond: true}
+		}
 		if strings.Trim(commit, "0") == "" {
 			c = Change{Commit: commit}
 		}
 		out[n] = c
+	}
+	return out
+}
+
+// boundary are the commits at which a shallow clone ends: what is in them may be of any that came before.
+func boundary(dir string) map[string]bool {
+	file, err := git(dir, "rev-parse", "--path-format=absolute", "--git-path", "shallow")
+	if err != nil {
+		return nil
+	}
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return nil // it is whole
+	}
+	out := map[string]bool{}
+	for _, commit := range strings.Fields(string(data)) {
+		out[commit] = true
 	}
 	return out
 }

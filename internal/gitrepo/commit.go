@@ -16,15 +16,9 @@ func Dirty(dir string, files []string) ([]string, error) {
 	if _, err := git(dir, "rev-parse", "--git-dir"); err != nil {
 		return nil, errors.New("this folder is in no Git repository")
 	}
-	out, err := git(dir, append([]string{"status", "--porcelain", "-z", "--untracked-files=all", "--"}, files...)...)
+	dirty, err := uncommitted(dir, files...)
 	if err != nil {
 		return nil, fmt.Errorf("git status: %w", err)
-	}
-	var dirty []string
-	for entry := range strings.SplitSeq(out, "\x00") {
-		if _, name, ok := strings.Cut(strings.TrimLeft(entry, " "), " "); ok {
-			dirty = append(dirty, strings.TrimSpace(name))
-		}
 	}
 	return dirty, nil
 }
@@ -51,6 +45,6 @@ func CommitFiles(ctx context.Context, dir string, files []string, message string
 	if err := run(append([]string{"commit", "--quiet", "--only", "--message", message, "--"}, files...)...); err != nil {
 		return "", err
 	}
-	commit, _ := Revision(dir)
-	return commit, nil
+	commit, _, err := Revision(dir)
+	return commit, err
 }

@@ -9,20 +9,81 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path"
+	"path/filepath"
+	"regexp"
+	"slices"
 	"sort"
 	"strings"
+	"sync"
+	"time"
+
 )
 
 // paths are the parts of a desired-state repository that plans follow from.
 var paths = []string{"pravet.yaml", "people", "apps", "kits", "paths", "lists", "standing.yaml"}
 
-// command is a call of git that takes objects for what they are.
+// Desired reports whether a file, by its name in the folder, is one that plans follow from.
+func Desired(name string) bool {
+	first, _, _ := strings.Cut(path.Clean(name), "/")
+	return slices.Contains(paths, first)
+}
+
+// quiet are settings under which looking starts no program that a repository's own configuration names, writes nothing,
+// and asks nobody on the network.
+var quiet = []string{
+	"--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull, "-c", "diff.external=",
+	"-c", "submodule.recurse=false", "-c", "diff.ignoreSubmodules=all", "-c", "core.alternateRefsCommand=", "-c", "core.untrackedCache=false",
+}
+
+// named are programs that the configuration of a repository names for some files, by the folder: each is set to none.
+var named sync.Map
+
+// driven are keys of configuration under which a program stands.
+var driven = regexp.MustCompile(`^(filter\..+)\.(clean|smudge|process|required)$|^(diff\..+)\.(command|textconv)$`)
+
+// silenced are settings by which no driver of a folder's repository runs: filters, textconv, external differences.
+func silenced(dir string) []string {
+	if known, ok := named.Load(dir); ok {
+		return known.([]string)
+	}
+	cmd := exec.Command("git", append(append([]string{"-C", dir}, quiet...), "config", "--list", "--show-scope", "--name-only", "-z")...)
+	cmd.Env = environ()
+	list, err := cmd.Output()
+	out := []string{}
+	if err == nil {
+		fields := strings.Split(string(list), "\x00")
+		for i := 0; i+1 < len(fields); i += 2 {
+			name := fields[i+1]
+			if fields[i] != "local" && fields[i] != "worktree" {
+				continue // it is the user's own, or the system's
+			}
+			switch m := driven.FindStringSubmatch(name); {
+			case m == nil:
+			case m[2] == "required":
+				out = append(out, "-c", name+"=false")
+			default:
+				out = append(out, "-c", name+"=")
+			}
+		}
+	}
+	named.Store(dir, out)
+	return out
+}
+
+// environ is the environment of git when it looks: objects are what they are, nothing is locked or fetched.
+func environ() []string {
+	return append(os.Environ(), "GIT_NO_REPLACE_OBJECTS=1", "GIT_OPTIONAL_LOCKS=0", "GIT_LITERAL_PATHSPECS=1",
+		"GIT_NO_LAZY_FETCH=1", "GIT_EXTERNAL_DIFF=", "GIT_TERMINAL_PROMPT=0")
+}
+
+// command is a call of git that looks at something.
 func command(ctx context.Context, dir string, args ...string) *exec.Cmd {
-	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", dir}, args...)...)
-	cmd.Env = append(os.Environ(), "GIT_NO_REPLACE_OBJECTS=1", "GIT_OPTIONAL_LOCKS=0", "GIT_LITERAL_PATHSPECS=1")
+	cmd := exec.CommandContext(ctx, "git", slices.Concat([]string{"-C", dir}, quiet, silenced(dir), args)...)
+	cmd.Env = environ()
 	return cmd
 }
 
@@ -34,34 +95,154 @@ func git(dir string, args ...string) (string, error) {
 	return strings.TrimSpace(out.String()), err
 }
 
-// Revision returns the commit that is checked out, and whether the files of
-// the desired state are as committed. Outside Git, revision is "".
-func Revision(dir string) (revision string, clean bool) {
-	revision, err := git(dir, "rev-parse", "--verify", "--quiet", "HEAD")
-	if err != nil {
-		return "", false
+// kept finds the .git of the repository that a folder is in, "" where it is in none.
+func kept(dir string) string {
+	for dir, err := filepath.Abs(dir); err == nil; dir = filepath.Dir(dir) {
+		at := filepath.Join(dir, ".git")
+		if _, err := os.Lstat(at); err == nil {
+			return at
+		}
+		if dir == filepath.Dir(dir) {
+			break
+		}
 	}
-	status, err := git(dir, append([]string{"status", "--porcelain", "--"}, paths...)...)
-	return revision, err == nil && status == ""
+	return ""
 }
 
-// Changed lists the files of the desired state that differ from how they are in
-// a commit, sorted; nil when Git does not know.
+// Unreadable says that a folder is in a Git repository, and why Git tells nothing of it; nil where it does, and where there is
+// none.
+func Unreadable(dir string) error {
+	at := kept(dir)
+	if at == "" {
+		return nil
+	}
+	if _, err := exec.LookPath("git"); err != nil {
+		return fmt.Errorf("these files are kept in Git (%s), and there is no program git in PATH to tell their revision; "+
+			"install it, or correct PATH", at)
+	}
+	cmd := command(context.Background(), dir, "rev-parse", "--git-dir")
+	var said bytes.Buffer
+	cmd.Stderr = &said
+	if err := cmd.Run(); err != nil {
+		first, _, _ := strings.Cut(strings.TrimPrefix(strings.TrimSpace(said.String()), "fatal: "), "\n")
+		if strings.HasPrefix(first, "not a git repository") {
+			return nil
+		}
+		return fmt.Errorf("these files are kept in Git (%s), and git does not tell their revision: %s", at, first)
+	}
+	return nil
+}
+
+// locked is how long Git may be at work on what is checked out, before it is looked at all the same.
+const locked = 2 * time.Second
+
+// Revision returns the commit that is checked out, and whether the files of the desired state are as committed. Outside
+// Git, revision is "". While Git checks out something else, it waits.
+func Revision(dir string) (revision string, clean bool, err error) {
+	if kept(dir) == "" {
+		return "", false, nil
+	}
+	for until := time.Now().Add(locked); ; time.Sleep(20 * time.Millisecond) {
+		head, err := git(dir, "rev-parse", "--verify", "--quiet", "HEAD")
+		if err != nil {
+			return "", false, Unreadable(dir)
+		}
+		changed, err := uncommitted(dir, paths...)
+		again, other := git(dir, "rev-parse", "--verify", "--quiet", "HEAD")
+		lock, none := git(dir, "rev-parse", "--path-format=absolute", "--git-path", "index.lock")
+		if none == nil {
+			_, none = os.Lstat(lock)
+		}
+		if other == nil && again == head && none != nil || time.Now().After(until) {
+			return head, err == nil && len(changed) == 0 && again == head && len(overlooked(dir)) == 0, nil
+		}
+	}
+}
+
+// overlooked are files of the desired state of which Git was told not to look whether they are as committed, each with the
+// sign that git ls-files -v gives it.
+func overlooked(dir string) map[string]byte {
+	list, err := git(dir, append([]string{"ls-files", "-v", "-z", "--"}, paths...)...)
+	if err != nil {
+		return nil
+	}
+	out := map[string]byte{}
+	for entry := range strings.SplitSeq(list, "\x00") {
+		if sign, name, ok := strings.Cut(entry, " "); ok && sign != "H" && len(sign) == 1 {
+			out[name] = sign[0]
+		}
+	}
+	return out
+}
+
+// Missing lists files of the desired state that a commit has and that are not here, as only a part of the repository is
+// checked out; sorted.
+func Missing(dir string) (out []string) {
+	for name, sign := range overlooked(dir) {
+		if sign != 'S' && sign != 's' {
+			continue
+		}
+		if _, err := os.Lstat(filepath.Join(dir, filepath.FromSlash(name))); errors.Is(err, fs.ErrNotExist) {
+			out = append(out, name)
+		}
+	}
+	sort.Strings(out)
+	return out
+}
+
+// Changed lists the files of the desired state that differ from how they are in a commit, sorted; nil when Git does not
+// know. Git's own index stays as it is.
 func Changed(dir, revision string) []string {
 	if revision == "" {
 		return nil
 	}
-	tracked, err := git(dir, append([]string{"diff", "--name-only", "-z", "--relative", revision, "--"}, paths...)...)
+	since, err := git(dir, append([]string{
+		"diff-tree", "-r", "--no-renames", "--name-only", "-z", "--relative", revision, "HEAD", "--",
+	}, paths...)...)
 	if err != nil {
 		return nil
 	}
-	others, err := git(dir, append([]string{"ls-files", "--others", "-z", "--exclude-standard", "--"}, paths...)...)
+	now, err := uncommitted(dir, paths...)
 	if err != nil {
 		return nil
 	}
-	out := strings.FieldsFunc(tracked+"\x00"+others, func(r rune) bool { return r == 0 })
+	var out []string
+	for name := range strings.SplitSeq(since, "\x00") {
+		if name != "" && !slices.Contains(now, name) {
+			out = append(out, name)
+		}
+	}
+	for _, name := range now {
+		was, err := git(dir, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+":./"+name)
+		if err != nil {
+			was = ""
+		}
+		if is, err := git(dir, "hash-object", "--no-filters", "--", name); err != nil || is != was {
+			out = append(out, name)
+		}
+	}
 	sort.Strings(out)
 	return out
+}
+
+// uncommitted lists those of some files that are not as in the last commit, by their names in the folder.
+func uncommitted(dir string, files ...string) (out []string, err error) {
+	prefix, err := git(dir, "rev-parse", "--show-prefix")
+	if err != nil {
+		return nil, err
+	}
+	list, err := git(dir, append([]string{"status", "--porcelain", "--no-renames", "--untracked-files=all", "-z", "--"}, files...)...)
+	if err != nil {
+		return nil, err
+	}
+	for entry := range strings.SplitSeq(" "+strings.TrimLeft(list, " "), "\x00") {
+		if entry = strings.TrimLeft(entry, " "); entry == "" {
+			continue
+		}
+		_, name, _ := strings.Cut(entry, " ")
+		out = append(out, strings.TrimPrefix(name, prefix))
+	}
+	return out, nil
 }
 
 // ErrNoRevision says that there is no such revision, or no Git.

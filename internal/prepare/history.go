@@ -142,7 +142,7 @@ func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 	}
 	c, ok := lines[line]
 	switch {
-	case !ok:
+	case !ok, c.Beyond:
 		return nil, false
 	case c.By == "":
 		return &outline.Edit{}, true

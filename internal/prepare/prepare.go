@@ -20,6 +20,7 @@ import (
 	"pravet/internal/core/draft"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
+	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/decisions"
@@ -102,6 +103,14 @@ func (s *State) Read(ctx context.Context, apps []string) error {
 	return s.read(ctx, chosen)
 }
 
+// Moved says that files changed while they were read, so that what was read is of no one moment.
+type Moved struct{ Files []string }
+
+func (e *Moved) Error() string {
+	return fmt.Sprintf("the files changed while they were read (%s), so nothing follows from them; wait until whoever "+
+		"changes them is done, and say it again", strings.Join(e.Files[:min(3, len(e.Files))], ", "))
+}
+
 // choose tells which applications are named; all when none is.
 func choose(repo *desired.Repo, apps []string) ([]bool, error) {
 	chosen := make([]bool, len(repo.Apps))
@@ -130,6 +139,14 @@ func (s *State) read(ctx context.Context, chosen []bool) error {
 		repo.ReadPeople()
 		for _, app := range repo.Apps { // made here, no comparison has to wait for it
 			repo.People.Clashes(app.MatchPerson())
+		}
+		return nil
+	})
+	group.Go(func() error {
+		for _, name := range gitrepo.Missing(repo.Dir) {
+			repo.Problems.Add(source.NewProblem(model.Pos{File: name}, "missing-file",
+				"Git keeps this file, and only a part of the repository is checked out, without it",
+				"bring it here: git sparse-checkout disable"))
 		}
 		return nil
 	})
@@ -188,7 +205,13 @@ func Draft(
 func (s *State) input(
 	l ledger.Ledger, today, clock day.Day, only *filter.Filter, lifts ...decide.Lift,
 ) (*draft.Input, error) {
-	revision, clean := gitrepo.Revision(s.Repo.Dir)
+	revision, clean, err := gitrepo.Revision(s.Repo.Dir)
+	if err != nil {
+		return nil, err
+	}
+	if moved := s.Repo.Tree.Moved(gitrepo.Desired); len(moved) > 0 {
+		return nil, &Moved{moved}
+	}
 	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
 	if err != nil {
 		return nil, err
