@@ -124,7 +124,7 @@ func (d *Desk) Dry(x Drafting) (*plan.Plan, error) {
 }
 
 // readings is how often files are read that change meanwhile.
-const readings = 3
+const readings = 5
 
 // still does something that follows from the files, and does it again, with the files read anew, where they changed while
 // they were read.

@@ -178,6 +178,9 @@ func overlooked(dir string) map[string]byte {
 // Missing lists files of the desired state that a commit has and that are not here, as only a part of the repository is
 // checked out; sorted.
 func Missing(dir string) (out []string) {
+	if kept(dir) == "" {
+		return nil
+	}
 	for name, sign := range overlooked(dir) {
 		if sign != 'S' && sign != 's' {
 			continue

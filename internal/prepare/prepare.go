@@ -88,7 +88,17 @@ func Read(ctx context.Context, tree *source.Tree, apps []string) (*State, error)
 }
 
 // Rules reads everything of a repository but its people and exports.
-func Rules(ctx context.Context, tree *source.Tree) *State { return newState(desired.Rules(ctx, tree)) }
+func Rules(ctx context.Context, tree *source.Tree) *State {
+	missing := make(chan []string, 1)
+	go func() { missing <- gitrepo.Missing(tree.Dir) }()
+	repo := desired.Rules(ctx, tree)
+	for _, name := range <-missing {
+		repo.Problems.Add(source.NewProblem(model.Pos{File: name}, "missing-file",
+			"Git keeps this file, and only a part of the repository is checked out, without it",
+			"bring it here: git sparse-checkout disable"))
+	}
+	return newState(repo)
+}
 
 // Of is a State of a repository that was read already, without exports.
 func Of(repo *desired.Repo) *State { return newState(repo) }
@@ -139,14 +149,6 @@ func (s *State) read(ctx context.Context, chosen []bool) error {
 		repo.ReadPeople()
 		for _, app := range repo.Apps { // made here, no comparison has to wait for it
 			repo.People.Clashes(app.MatchPerson())
-		}
-		return nil
-	})
-	group.Go(func() error {
-		for _, name := range gitrepo.Missing(repo.Dir) {
-			repo.Problems.Add(source.NewProblem(model.Pos{File: name}, "missing-file",
-				"Git keeps this file, and only a part of the repository is checked out, without it",
-				"bring it here: git sparse-checkout disable"))
 		}
 		return nil
 	})
