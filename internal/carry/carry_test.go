@@ -41,7 +41,7 @@ func newStage(t *testing.T) *stage {
 	var err error
 	s.today, err = day.Parse("2026-11-24")
 	require.NoError(t, err)
-	s.ledger, err = ledger.Open(s.dir, ledger.Options{By: "Farah", Now: time.Now})
+	s.ledger, err = ledger.Open(s.dir, ledger.Options{By: "Farah", Now: func() time.Time { return s.today.Time() }})
 	require.NoError(t, err)
 	t.Cleanup(func() { s.ledger.Close() })
 	p, err := prepare.Draft(s.read(t), s.ledger, s.today, s.today, nil)

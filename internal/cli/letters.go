@@ -87,7 +87,7 @@ func (c *program) preview(p *show.Printer, due *desk.Due) {
 	}
 	p.Line(sayLettersDue(len(due.Parcels)))
 	for _, u := range due.Told.Unsure {
-		p.Line(sayLetterUnsure(u.ID, u.To, u.Way, u.At))
+		p.Line(sayLetterUnsure(u.ID, u.To, u.Way, due.Zone.MinuteOf(u.At)))
 	}
 }
 
@@ -149,7 +149,7 @@ func sayLettersDue(n int) string {
 // sayLetterUnsure is a letter of which nobody knows whether it arrived.
 func sayLetterUnsure(id, to, way, at string) string {
 	return fmt.Sprintf(
-		"Letter %s to %s, by %s on %s, may not have arrived; it is not sent again.", id, to, way, sayMinute(at),
+		"Letter %s to %s, by %s on %s, may not have arrived; it is not sent again.", id, to, way, at,
 	)
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 	"pravet/internal/desk"
@@ -44,7 +45,7 @@ Each entry is chained to the one before by SHA-256; log verify checks the chain.
 		if err != nil {
 			return err
 		}
-		table := logTable(entries)
+		table := logTable(entries, d.Zone())
 		if format != "table" {
 			return show.Output(c.Stdout, c.Environ, format, table)
 		}
@@ -78,7 +79,7 @@ func (c *program) loggingFlags(cmd *cobra.Command, w *desk.Logging) {
 }
 
 // logTable is entries as a table, outcomes with who decided them where that is known.
-func logTable(list []desk.Logged) *show.Table {
+func logTable(list []desk.Logged, zone day.Zone) *show.Table {
 	entries := []*ledger.Entry{}
 	t := &show.Table{Columns: []show.Column{
 		{Title: "entry", Key: "seq", Number: true}, {Title: "when", Key: "at"}, {Title: "who", Key: "by"},
@@ -87,11 +88,11 @@ func logTable(list []desk.Logged) *show.Table {
 	for _, x := range list {
 		e := x.Entry
 		entries = append(entries, e)
-		text := sayEntry(e)
+		text := sayEntry(e, zone)
 		if x.Decider != "" {
 			text += sayAcceptedBy(x.Decider, x.Because)
 		}
-		t.Rows = append(t.Rows, []any{e.Seq, sayMinute(e.At), ledger.Who(e.By), string(e.Kind), e.Subject, text})
+		t.Rows = append(t.Rows, []any{e.Seq, zone.MinuteOf(e.At), ledger.Who(e.By), string(e.Kind), e.Subject, text})
 	}
 	t.Items = entries
 	return t
@@ -162,20 +163,12 @@ trusted; put the whole ledger back.`,
 	return cmd
 }
 
-// sayMinute writes an entry's time to the minute; JSON has the seconds.
-func sayMinute(at string) string {
-	if len(at) < len("2026-11-24T09:00") {
-		return at
-	}
-	return at[:10] + " " + at[11:16]
-}
-
 // sayEntry is an entry of the ledger in words.
-func sayEntry(e *ledger.Entry) string {
+func sayEntry(e *ledger.Entry, zone day.Zone) string {
 	switch e.Kind {
 	case ledger.ExportSeen:
 		return entryOf(e, func(x *ledger.Export) string {
-			return fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), sayMinute(x.TakenAt))
+			return fmt.Sprintf("%s, taken %s", model.Count(x.Accounts, "account", "accounts"), zone.MinuteOf(x.TakenAt))
 		})
 	case ledger.StoodSince:
 		return entryOf(e, stoodWords)

@@ -5,6 +5,7 @@ import (
 	"crypto/x509"
 	"time"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/form"
@@ -93,6 +94,7 @@ type Opening struct {
 	App     *model.App
 	Spec    *Spec
 	Now     func() time.Time
+	Zone    day.Zone                                              // by which moments are days
 	Environ func(named []string) []string                         // of a program, with the variables that are named for it
 	Keep    func(secret string)                                   // takes a secret that nobody has read or made here
 	Clean   func(said string) string                              // what an application said, without secrets and not too long

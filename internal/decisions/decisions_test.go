@@ -105,7 +105,7 @@ func TestTheLatestDecisionCounts(t *testing.T) {
 		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: time.Now})
+			l, err := ledger.Open(t.TempDir(), ledger.Options{By: "Farah", Now: today.Time})
 			require.NoError(t, err)
 			defer l.Close()
 			for _, d := range c.decisions {

@@ -6,7 +6,6 @@ package decisions
 import (
 	"errors"
 	"maps"
-	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -99,15 +98,19 @@ func Read(
 		Carried:  map[string]decide.Carried{},
 		Lifts:    append([]decide.Lift(nil), stood.Lifts...),
 	}
+	today, err := ledger.Latest(l, today)
+	if err != nil {
+		return nil, err
+	}
 	kept := acceptances{}
 	whole := map[string]bool{} // rejected with the whole plan
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil {
 			return err
 		}
 		if d.Plan != p.ID {
-			return errors.Join(kept.add(e, &d, stood.Acceptances, today), elsewhere(s, d, today))
+			return errors.Join(kept.add(e, &d, stood.Acceptances, today, l.Zone()), elsewhere(s, d, today))
 		}
 		switch d.Verdict {
 		case "lift":
@@ -202,7 +205,7 @@ func (k acceptances) spend(l ledger.Ledger, span day.Duration, today day.Day) er
 	}
 	query := ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}, Newest: true}
 	return l.Scan(query, func(e *ledger.Entry) error {
-		if on, err := day.Parse(e.At[:min(len(e.At), len(time.DateOnly))]); err == nil && on.Add(span) < today {
+		if on, err := l.Zone().DayOf(e.At); err == nil && on.Add(span) < today {
 			return ledger.ErrStop // older than any that counts
 		}
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)
@@ -214,11 +217,11 @@ func (k acceptances) spend(l ledger.Ledger, span day.Duration, today day.Day) er
 }
 
 // add follows a decision about another plan.
-func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration, today day.Day) error {
-	if span == (day.Duration{}) || len(e.At) < len(time.DateOnly) {
+func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration, today day.Day, zone day.Zone) error {
+	if span == (day.Duration{}) {
 		return nil
 	}
-	on, err := day.Parse(e.At[:len(time.DateOnly)])
+	on, err := zone.DayOf(e.At)
 	if err != nil {
 		return err
 	}

@@ -76,14 +76,14 @@ func runs(l ledger.Ledger, today day.Day) (out []letter.Item, err error) {
 		if err != nil {
 			return err
 		}
-		if day.Of(at.UTC()) < today-lookBack {
+		if l.Zone().Day(at) < today-lookBack {
 			return ledger.ErrStop
 		}
 		end, err := ledger.Decode[ledger.RunEnd](e)
 		if err != nil {
 			return err
 		}
-		on := at.UTC().Format("2006-01-02 15:04 UTC")
+		on := l.Zone().Minute(at)
 		items := []letter.Item{{
 			Key: "run/" + end.Run, On: on, Run: end.Run, Whole: true,
 			Says: letter.Ended(end.Settled, end.NotSettled, end.Held, end.Error),

@@ -36,6 +36,8 @@ type Repo struct {
 	Dir            string
 	Tree           *source.Tree
 	Organization   string
+	Zone           day.Zone // by whose days everything goes
+	Timezone       string   // its name, "" where the files name none
 	Guards         model.Guards
 	Separations    []model.Separation
 	Exceptions     []model.Exception

@@ -1,6 +1,7 @@
 package desired
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/form"
+	"pravet/internal/source"
 )
 
 var (
@@ -20,6 +22,10 @@ var (
 		Name: Root, Doc: "The organization, its limits and its separated duties",
 		Keys: []form.Key{
 			{Name: "organization", Is: form.Text(""), Need: true, Doc: "The organization's name"},
+			{
+				Name: "timezone", Is: form.Text("a time zone, like Europe/Oslo"),
+				Doc: "By which every machine tells what day it is; UTC unless set",
+			},
 			{Name: "guards", Is: form.In(limitsForm), Doc: "Limits beyond which changes are held"},
 			{
 				Name: "separation", Is: form.ListOf(0, form.In(separationForm)), Doc: "Things that no one person may hold together",
@@ -119,6 +125,19 @@ func (r *Repo) open(file string) (*doc, *yaml.Node) {
 	return d, root
 }
 
+// ZoneOf is the time zone that the files name, before anything else is read of them. What is wrong with it is said
+// when all of them are read, and it is UTC until then.
+func ZoneOf(ctx context.Context, tree *source.Tree) day.Zone {
+	r := &Repo{Tree: tree, ctx: ctx, Problems: &source.Problems{}, sums: map[string]string{}}
+	if d, root := r.open(Root); root != nil {
+		f := d.object(root, rootForm)
+		if zone, err := day.ZoneOf(f.text("timezone")); err == nil {
+			return zone
+		}
+	}
+	return day.Zone{}
+}
+
 // readRoot reads pravet.yaml.
 func (r *Repo) readRoot() []pending {
 	d, root := r.open(Root)
@@ -140,6 +159,14 @@ func (r *Repo) readRoot() []pending {
 	r.readSources(f)
 	r.readLetters(f)
 	r.Organization = f.text("organization")
+	if f.has("timezone") {
+		zone, err := day.ZoneOf(f.text("timezone"))
+		if err != nil {
+			f.d.problem(f.node("timezone"), "bad-timezone", err.Error(), "")
+		} else {
+			r.Zone, r.Timezone = zone, zone.String()
+		}
+	}
 	r.Guards = f.within("guards").guards()
 	r.Acceptances = f.duration("acceptances")
 	if n := f.node("outsiders"); n != nil {

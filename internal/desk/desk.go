@@ -53,11 +53,13 @@ type Desk struct {
 	Place
 	ctx     context.Context
 	secrets *secret.Keeper
+	zone    day.Zone
 	today   day.Day
 	tree    *source.Tree
 	state   *prepare.State
 
 	book   ledger.Ledger // as it is open; nil until it is asked for
+	behind bool          // the clock is, which was said
 	writes bool          // it is open to be written to
 	leases []func() error
 	claims []*flock.Flock // applications that nobody else may change meanwhile
@@ -66,14 +68,16 @@ type Desk struct {
 
 // Open opens the repository at a place. Nothing is read before it is asked for.
 func Open(ctx context.Context, at Place) (*Desk, error) {
-	d := &Desk{Place: at, ctx: ctx, secrets: &secret.Keeper{Environ: at.Environ}, today: day.Of(at.Now())}
+	d := &Desk{Place: at, ctx: ctx, secrets: &secret.Keeper{Environ: at.Environ}, today: day.Zone{}.Day(at.Now())}
 	if at.Dir == "" {
 		return d, nil
 	}
 	var err error
 	d.tree, err = source.OpenTree(at.Dir, filepath.SplitList(d.env(source.Outside)))
 	if err == nil {
-		d.tree.Environment, d.tree.Opened = at.Environment, at.Opened
+		d.tree.Environment = at.Environment
+		d.zone = desired.ZoneOf(ctx, d.tree)
+		d.tree.Opened, d.today = at.Opened, d.zone.Day(at.Now())
 	}
 	return d, err
 }
@@ -135,6 +139,9 @@ func (d *Desk) env(name string) string {
 	}
 	return ""
 }
+
+// Zone is where the organization is, by whose days everything goes.
+func (d *Desk) Zone() day.Zone { return d.zone }
 
 // Today is the day on which the desk was opened.
 func (d *Desk) Today() day.Day { return d.today }
@@ -244,7 +251,7 @@ func (d *Desk) settledIn(environment string) (map[string]day.Day, error) {
 // options say where the newest entry is noted: in the user's folder for what programs
 // remember. They do not say who acts, as nobody does who only reads.
 func (d *Desk) options() ledger.Options {
-	return ledger.Options{Now: d.Now, Environment: d.Environment, Heads: d.remembered()}
+	return ledger.Options{Now: d.Now, Zone: d.zone, Environment: d.Environment, Heads: d.remembered()}
 }
 
 // remembered is the user's folder for what Pravet remembers, "" where there is none.
@@ -270,7 +277,21 @@ func (d *Desk) Book() (ledger.Ledger, error) {
 		return ledger.Nothing(), nil
 	}
 	d.book = l
+	d.lookAtClock()
 	return l, nil
+}
+
+// slack is how far the clocks of two machines may differ.
+const slack = 2 * time.Minute
+
+// lookAtClock says so, once, where the clock is behind the newest entry. One that cannot be read is said by whoever
+// needs it.
+func (d *Desk) lookAtClock() {
+	at, err := ledger.Newest(d.book)
+	if err == nil && !d.behind && at.Sub(d.Now()) > slack {
+		d.behind = true
+		d.Ear.Log(sayClockBehind(d.zone.Minute(d.Now()), d.zone.Minute(at)))
+	}
 }
 
 // Record is the ledger to be read where there is one, and an error where there is none.
@@ -298,6 +319,7 @@ func (d *Desk) Writing() (ledger.Ledger, error) {
 	l, err := ledger.Open(d.Dir, o)
 	if err == nil {
 		d.book, d.writes = l, true
+		d.lookAtClock()
 	}
 	return l, err
 }

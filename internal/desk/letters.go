@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"slices"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/letter"
 	"pravet/internal/delivery"
 	"pravet/internal/desired"
@@ -21,6 +22,7 @@ type Due struct {
 	Parcels []delivery.Parcel
 	Told    *delivery.Told // what readers were told before
 	Without []string       // readers who cannot be written to, in words
+	Zone    day.Zone
 }
 
 // Letters are those of the parcels.
@@ -125,7 +127,7 @@ func (d *Desk) due(l ledger.Ledger, ways []delivery.Way) (*Due, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Due{}
+	out := &Due{Zone: d.zone}
 	if out.Told, err = delivery.Before(l, ways); err != nil {
 		return nil, err
 	}

@@ -7,7 +7,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -30,6 +29,7 @@ type Logging struct {
 	SinceText, UntilText string
 
 	since, until day.Day
+	zone         day.Zone
 }
 
 // Narrow reports whether only what concerns someone or something is wanted.
@@ -84,6 +84,7 @@ func (w *Logging) read(d *Desk) (err error) {
 	if w.Kind != "" && !slices.Contains(LogKinds, w.Kind) {
 		return wrong(SayNotOneOf("kind", w.Kind, LogKinds))
 	}
+	w.zone = d.zone
 	if w.since, err = dayIn("since", w.SinceText, day.None); err != nil {
 		return err
 	}
@@ -212,7 +213,7 @@ func (w *Logging) missing(d *Desk, l ledger.Ledger) error {
 // fits reports whether an entry is wanted; of a person the ledger's index knows.
 func (w *Logging) fits(e *ledger.Entry) (bool, error) {
 	if w.since != day.None || w.until != day.None {
-		on, err := day.Parse(e.At[:min(len(e.At), len(time.DateOnly))])
+		on, err := w.zone.DayOf(e.At)
 		if err != nil {
 			return false, err
 		}

@@ -345,7 +345,7 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carr
 	if err := ledger.Copy(l, folder); err != nil {
 		return nil, err
 	}
-	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: d.Now})
+	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: d.Now, Zone: d.zone})
 	if err != nil {
 		return nil, err
 	}

@@ -32,3 +32,9 @@ func sayNotOfEnvironment(here string, whose []string) string {
 	return fmt.Sprintf("No letter is due: letters are sent for %s, and not for %s. "+
 		"To send them for it as well, name it under environments of letters", strings.Join(whose, ", "), here)
 }
+
+// sayClockBehind is a clock that shows an earlier time than the newest entry of the ledger.
+func sayClockBehind(now, newest string) string {
+	return fmt.Sprintf("The clock says %s, and the newest entry of the ledger is of %s: one of the two is wrong. "+
+		"What ended by then stays ended; correct the clock before something is carried out", now, newest)
+}

@@ -35,6 +35,7 @@ func TestSentences(t *testing.T) {
 		"sayCannotLiftKept":     {sayCannotLiftKept()},
 		"sayClaimed":            {sayClaimed("berths")},
 		"sayConsentNotRecorded": {sayConsentNotRecorded(errFull)},
+		"sayClockBehind":        {sayClockBehind("2026-11-24 09:00 UTC", "2026-11-26 08:00 UTC")},
 		"sayCorrectTheList":     {sayCorrectTheList()},
 		"sayForWhich":           {sayForWhich()},
 		"sayForWhom":            {sayForWhom()},

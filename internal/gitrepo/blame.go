@@ -8,8 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-
-	"pravet/internal/core/day"
 )
 
 // A Change is who changed a line last, and in which commit. By is "" for a line that is not committed yet, and for one that was
@@ -148,10 +146,9 @@ func Since(dir, base string) (commits map[string]bool, ok bool) {
 	return commits, true
 }
 
-// Before is the last commit that was made by the end of a day, in UTC; "" where there
-// is none.
-func Before(dir string, on day.Day) string {
-	commit, err := git(dir, "rev-list", "-1", "--before="+on.String()+"T23:59:59Z", "HEAD")
+// Before is the last commit that was made before a moment; "" where there is none.
+func Before(dir string, end time.Time) string {
+	commit, err := git(dir, "rev-list", "-1", fmt.Sprintf("--before=%d", end.Unix()-1), "HEAD")
 	if err != nil {
 		return ""
 	}

@@ -208,7 +208,7 @@ type Letter struct {
 	Keys  []string `json:"keys,omitempty"` // what it tells; where it begins
 	State string   `json:"state"`
 	File  string   `json:"file,omitempty"` // which stood ready beside its place before it began
-	Says  string   `json:"says,omitempty"`  // why it did not arrive, or may not have
+	Says  string   `json:"says,omitempty"` // why it did not arrive, or may not have
 }
 
 // The states of a letter.

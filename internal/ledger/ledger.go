@@ -16,6 +16,9 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
+
+	"pravet/internal/core/day"
 )
 
 // A Ledger is the record of one repository. All methods may be called by
@@ -54,6 +57,8 @@ type Ledger interface {
 	// for its turn. Whoever writes a file of the repository does so in it.
 	Exclusive(f func() error) error
 
+	// Zone is where the organization is, which tells the days of entries.
+	Zone() day.Zone
 	// Head is the newest entry's number and hash.
 	Head() (Head, error)
 	// Cut reports that entries which were there before are gone: an error of
@@ -273,4 +278,25 @@ func Decode[T Body](e *Entry) (T, error) {
 func Who(by string) string {
 	name, _, _ := strings.Cut(by, " <")
 	return name
+}
+
+// Newest is when the newest entry was made; the zero time where there is none.
+func Newest(l Ledger) (at time.Time, err error) {
+	err = l.Scan(Query{Newest: true}, func(e *Entry) error {
+		if at, err = time.Parse(time.RFC3339, e.At); err != nil {
+			return fmt.Errorf("entry %d of the ledger has no time: %w", e.Seq, err)
+		}
+		return ErrStop
+	})
+	return at, err
+}
+
+// Latest is a day, or that of the newest entry where it is later: a clock that is behind makes nothing count that has
+// ended.
+func Latest(l Ledger, today day.Day) (day.Day, error) {
+	at, err := Newest(l)
+	if err != nil || at.IsZero() {
+		return today, err
+	}
+	return max(today, l.Zone().Day(at)), nil
 }

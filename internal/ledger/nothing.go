@@ -1,6 +1,10 @@
 package ledger
 
-import "errors"
+import (
+	"errors"
+
+	"pravet/internal/core/day"
+)
 
 // Nothing is a ledger without entries, for questions asked in a repository that has
 // none yet. Nothing can be written to it.
@@ -17,6 +21,7 @@ func (nothing) Last(Kind, string, any) (bool, error) { return false, nil }
 func (nothing) Keep(Kept) error                      { return errNothing }
 func (nothing) Kept(string) (Kept, bool, error)      { return Kept{}, false, nil }
 func (nothing) Sending() (func() error, error)       { return nil, errNothing }
+func (nothing) Zone() day.Zone                       { return day.Zone{} }
 func (nothing) Lease(string) (func() error, error)   { return nil, errNothing }
 func (nothing) Holder() *Holder                      { return nil }
 func (nothing) Exclusive(func() error) error         { return errNothing }

@@ -12,6 +12,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"pravet/internal/core/day"
+
 	_ "modernc.org/sqlite" // the database driver
 )
 
@@ -31,7 +33,9 @@ type Options struct {
 	// Environment is the one that is on record, "" for the usual one; each has a ledger of its
 	// own, so that what is decided and seen in one counts in no other.
 	Environment string
-	Now         func() time.Time // for the entries' times
+	// Zone is where the organization is.
+	Zone day.Zone
+	Now  func() time.Time // for the entries' times
 	// Heads is a folder outside the repository where the newest entry is noted
 	// after each Append, so that a ledger that was cut off is noticed; "" for
 	// none.
@@ -360,3 +364,6 @@ func Copy(l Ledger, dir string) error {
 	_, err := s.db.Exec("VACUUM INTO ?", filepath.Join(folder, File))
 	return err
 }
+
+// Zone is where the organization is.
+func (l *sqlite) Zone() day.Zone { return l.opt.Zone }

@@ -54,7 +54,7 @@ func was(l ledger.Ledger, kit *model.Kit, ids *rows) (out entitle.Was, err error
 		if err != nil {
 			return err
 		}
-		on, err := dayOf(e)
+		on, err := dayOf(l, e)
 		if err != nil {
 			return err
 		}

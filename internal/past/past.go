@@ -144,7 +144,7 @@ func At(l ledger.Ledger, app *model.App, on day.Day) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := until(all, on) - 1
+	at := until(all, on, l.Zone()) - 1
 	if at < 0 {
 		return nil, nil
 	}
@@ -187,9 +187,9 @@ func states(l ledger.Ledger, app string) (out []state, err error) {
 }
 
 // until counts the states that were by the end of a day.
-func until(all []state, on day.Day) int {
+func until(all []state, on day.Day, zone day.Zone) int {
 	n := 0
-	for n < len(all) && day.Of(all[n].at.UTC()) <= on {
+	for n < len(all) && zone.Day(all[n].at) <= on {
 		n++
 	}
 	return n
@@ -202,7 +202,7 @@ func First(l ledger.Ledger, app string) (day.Day, error) {
 	if err != nil || len(all) == 0 {
 		return day.None, err
 	}
-	return day.Of(all[0].at.UTC()), nil
+	return l.Zone().Day(all[0].at), nil
 }
 
 // A Came is when an account came to have something, as far as exports and runs show: it
@@ -223,7 +223,7 @@ func Since(l ledger.Ledger, app *model.App, thing int32, on day.Day, accounts []
 	if err != nil {
 		return nil, err
 	}
-	all = all[:until(all, on)]
+	all = all[:until(all, on, l.Zone())]
 	had := map[string][]bool{} // state → whether each of the accounts had it
 	look := func(digest string, text []byte) error {
 		state, err := Look(text, app, thing)
@@ -238,7 +238,7 @@ func Since(l ledger.Ledger, app *model.App, thing int32, on day.Day, accounts []
 		return nil
 	}
 	out := map[string]Came{}
-	dayAt := func(n int) day.Day { return day.Of(all[n].at.UTC()) }
+	dayAt := func(n int) day.Day { return l.Zone().Day(all[n].at) }
 	for at := len(all) - 1; at > 0 && len(out) < len(accounts); at-- {
 		before := all[at-1].held
 		if had[before] == nil {
@@ -317,7 +317,7 @@ func latest(
 		if err != nil || !o.Settled || !fits(&o) {
 			return err
 		}
-		d, err := dayOf(e)
+		d, err := dayOf(l, e)
 		if err != nil || d > on {
 			return err
 		}
@@ -363,11 +363,12 @@ func Decider(l ledger.Ledger, plan, change string) (by, because string, err erro
 	return by, because, err
 }
 
-func dayOf(e *ledger.Entry) (day.Day, error) {
-	if len(e.At) < len(time.DateOnly) {
+func dayOf(l ledger.Ledger, e *ledger.Entry) (day.Day, error) {
+	on, err := l.Zone().DayOf(e.At)
+	if err != nil {
 		return day.None, fmt.Errorf("entry %d of the ledger has no time", e.Seq)
 	}
-	return day.Parse(e.At[:len(time.DateOnly)])
+	return on, nil
 }
 
 // Revision is the revision of the files at the end of a day: that of the plan that was
@@ -376,7 +377,7 @@ func Revision(l ledger.Ledger, on day.Day) (revision string, err error) {
 	err = l.Scan(
 		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
 		func(e *ledger.Entry) error {
-			d, err := dayOf(e)
+			d, err := dayOf(l, e)
 			if err != nil || d > on {
 				return err
 			}

@@ -18,7 +18,7 @@ func Stood(l ledger.Ledger, app string) (map[entitle.Mark]day.Day, error) {
 		if err != nil {
 			return err
 		}
-		on, err := dayOf(e)
+		on, err := dayOf(l, e)
 		if err != nil {
 			return err
 		}

@@ -114,7 +114,7 @@ func Find(
 		group.Go(func() error {
 			accounts, info, err := export.Find(within, repo.Tree, repo.Exports[a], app, known(repo.People, person, app)...)
 			if err == nil {
-				s.Exports[a] = &draft.Export{Accounts: accounts, Day: day.Of(info.TakenAt.UTC())}
+				s.Exports[a] = &draft.Export{Accounts: accounts, Day: repo.Zone.Day(info.TakenAt)}
 			}
 			return err
 		})
@@ -228,7 +228,7 @@ func On(
 		return nil, nil, nil, err
 	}
 	if p.Revision == "" {
-		p.Revision = gitrepo.Before(tree.Dir, on)
+		p.Revision = gitrepo.Before(tree.Dir, l.Zone().End(on))
 	}
 	if s, err = whole(ctx, tree, p.Revision); err != nil {
 		return s, nil, p, err
@@ -249,9 +249,9 @@ func On(
 			p.Missing = append(p.Missing, fmt.Errorf("%s: no export is kept that was taken by %s", app.ID, on))
 			continue
 		}
-		s.Exports[a] = &draft.Export{Accounts: found.Accounts, Day: day.Of(found.TakenAt.UTC())}
+		s.Exports[a] = &draft.Export{Accounts: found.Accounts, Day: l.Zone().Day(found.TakenAt)}
 		p.Exports = append(
-			p.Exports, fmt.Sprintf("%s as exported on %s", app.ID, found.TakenAt.UTC().Format("2006-01-02 15:04 UTC")),
+			p.Exports, fmt.Sprintf("%s as exported on %s", app.ID, l.Zone().Minute(found.TakenAt)),
 		)
 	}
 	return s, s.View(on), p, nil

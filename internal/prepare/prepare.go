@@ -176,14 +176,33 @@ func (s *State) readExport(ctx context.Context, a int) (*draft.Export, error) {
 	if err != nil {
 		return nil, err
 	}
-	return exported(state), nil
+	return exported(state, s.Repo.Zone), nil
+}
+
+// over reports whether something that counts until a day has ended before another.
+func over(until, last day.Day) bool { return until != day.None && until < last }
+
+// endWhatEnded makes sure that what the files say ended before a day does not count again, where the clock is behind
+// that.
+func (s *State) endWhatEnded(last day.Day) {
+	r := s.Repo
+	for i := range r.Kits {
+		for _, list := range [][]model.Holder{r.Kits[i].Holders, r.Kits[i].Except} {
+			for j := range list {
+				list[j].Over = list[j].Over || over(list[j].Until, last)
+			}
+		}
+	}
+	r.Exceptions = slices.DeleteFunc(r.Exceptions, func(x model.Exception) bool { return over(x.Until, last) })
+	r.Kept = slices.DeleteFunc(r.Kept, func(k model.Kept) bool { return over(k.Until, last) })
+	r.Lifts = slices.DeleteFunc(r.Lifts, func(x decide.Lift) bool { return over(x.Until, last) })
 }
 
 // exported is an application as it was read, for a draft.
-func exported(state *connect.State) *draft.Export {
+func exported(state *connect.State, zone day.Zone) *draft.Export {
 	return &draft.Export{
 		Accounts: state.Accounts, Digest: state.Mark, Before: -1,
-		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Day: day.Of(state.TakenAt.UTC()), Says: state.Says,
+		TakenAt: state.TakenAt.UTC().Format(time.RFC3339), Day: zone.Day(state.TakenAt), Says: state.Says,
 	}
 }
 
@@ -218,12 +237,22 @@ func (s *State) input(
 	if err != nil {
 		return nil, err
 	}
+	last, err := ledger.Latest(l, clock)
+	if err != nil {
+		return nil, err
+	}
+	if today == clock && last > today {
+		rejections = slices.DeleteFunc(rejections, func(r decide.Rejection) bool { return over(r.Until, last) })
+		lifts = slices.DeleteFunc(slices.Clone(lifts), func(x decide.Lift) bool { return over(x.Until, last) })
+		s.endWhatEnded(last)
+	}
 	in := &draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{
 			Environment: s.Repo.Tree.Environment,
 			Revision:    revision,
 			Clean:       clean,
+			Zone:        s.Repo.Timezone,
 			Digest:      s.Repo.Digest(),
 		},
 		People:      s.Repo.People,
@@ -297,7 +326,7 @@ func first(l ledger.Ledger, app string, e *draft.Export) error {
 		if err != nil {
 			return err
 		}
-		if d := day.Of(at.UTC()); d < e.Day {
+		if d := l.Zone().Day(at); d < e.Day {
 			e.Day, e.TakenAt = d, seen.TakenAt
 		}
 		return ledger.ErrStop

@@ -30,6 +30,7 @@ func (s *State) connector(a int) connect.Application {
 			}
 			return value, nil
 		},
+		Zone:    repo.Zone,
 		Environ: func(named []string) []string { return s.Secrets.For(named) },
 		Keep:    func(text string) { s.Secrets.Keep(text) },
 		Clean:   func(said string) string { return s.Secrets.Clean(said) },

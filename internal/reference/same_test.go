@@ -174,7 +174,7 @@ func TestARehearsalSettlesWhatApplySettles(t *testing.T) {
 		b.record(t, p)
 		folder := t.TempDir()
 		require.NoError(t, ledger.Copy(b.ledger, folder))
-		copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: time.Now})
+		copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: func() time.Time { return b.day.Time() }})
 		require.NoError(t, err)
 		defer copied.Close()
 		tried, err := carry.Rehearse(ctx, carry.Rehearsing{State: b.state(t), Plan: p, Ledger: copied, Today: b.day})

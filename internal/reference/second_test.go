@@ -44,7 +44,7 @@ func open(t *testing.T, seed uint64, with func(*world)) *bench {
 	b.write(t, b.dir)
 	b.day, err = day.Parse(today)
 	require.NoError(t, err)
-	b.ledger, err = ledger.Open(b.dir, ledger.Options{By: "Farah", Now: time.Now})
+	b.ledger, err = ledger.Open(b.dir, ledger.Options{By: "Farah", Now: func() time.Time { return b.day.Time() }})
 	require.NoError(t, err)
 	return b
 }

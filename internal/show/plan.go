@@ -9,6 +9,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
@@ -96,7 +97,7 @@ func (p *Printer) Plan(v *PlanView) {
 		}
 		p.Line()
 		p.Linef("%s  %s", Strong(e.App), words.Clean(e.Title))
-		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), minute(e.TakenAt))))
+		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), zoneOf(v.Plan).MinuteOf(e.TakenAt))))
 		shared, counts := sharedHolds(byApp[e.App])
 		for _, h := range shared {
 			p.held("", model.Count(counts[h], "change held by ", "changes held by "), h)
@@ -137,12 +138,10 @@ func sharedHolds(changes []*plan.Change) (holds []saidHold, counts map[saidHold]
 	return slices.DeleteFunc(all, func(h saidHold) bool { return counts[h] < 2 }), counts
 }
 
-// minute writes an RFC 3339 time to the minute, in UTC.
-func minute(at string) string {
-	if len(at) >= 16 {
-		return at[:10] + " " + at[11:16] + " UTC"
-	}
-	return at
+// zoneOf is the zone by whose days a plan was drafted; UTC where this program does not know it.
+func zoneOf(pl *plan.Plan) day.Zone {
+	zone, _ := day.ZoneOf(pl.Desired.Zone)
+	return zone
 }
 
 func noticesOf(pl *plan.Plan, app string) (out []string) {

@@ -18,6 +18,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 )
@@ -41,6 +42,7 @@ type driver struct {
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
 	key    func(account string) (string, error)
+	zone   day.Zone
 
 	mu      sync.Mutex
 	conn    *ldap.Conn
@@ -64,7 +66,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	}
 	d := &driver{
 		app: o.App, spec: o.Spec, at: directory(o.Spec), user: o.Spec.User, secret: o.Secret,
-		ask: o.Ask, first: o.First, key: o.Key,
+		ask: o.Ask, first: o.First, key: o.Key, zone: o.Zone,
 		tls:     &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12},
 		entries: map[string]*entry{},
 	}

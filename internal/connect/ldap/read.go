@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-ldap/ldap/v3"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 )
@@ -264,7 +265,7 @@ func (d *driver) account(
 	for _, a := range d.app.Attrs {
 		v := e.GetEqualFoldAttributeValue(d.attribute(a.Name))
 		if a.Name == model.KeySince {
-			v = date(v)
+			v = date(v, d.zone)
 		}
 		if v != "" && a.Name != d.app.Match {
 			r.Attributes[a.Name] = v
@@ -283,11 +284,11 @@ func (d *driver) account(
 	return each(r)
 }
 
-// date is the day of a time as directories write it (RFC 4517 §3.3.13); what is none stays.
-func date(v string) string {
+// date is the day of a moment as directories write it (RFC 4517 §3.3.13); what is none stays.
+func date(v string, zone day.Zone) string {
 	for _, form := range []string{"20060102150405Z", "20060102150405.000000Z", "200601021504Z"} {
 		if t, err := time.Parse(form, v); err == nil {
-			return t.Format(time.DateOnly)
+			return zone.Day(t).String()
 		}
 	}
 	return v

@@ -19,6 +19,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/core/account"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -54,6 +55,7 @@ type Options struct {
 	Ask     func(ctx context.Context, f func(context.Context) error) error
 	First   func(account string) (string, error) // the first password of a new account; nil for none
 	Key     func(account string) (string, error) // a new key for an account that has one; nil for none
+	Zone    day.Zone                             // by which moments are days
 	Dir     string                               // the repository, in which programs run
 	Keep    func(secret string)                  // takes a secret that nobody has read or made here
 	Environ []string                             // of programs
@@ -71,7 +73,7 @@ func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *c
 			}
 			return open(ctx, Options{
 				App: o.App, Spec: o.Spec, Roots: roots, Secret: o.Secret, Ask: a.Ask, First: o.First, Key: o.Key,
-				Keep: o.Keep, Dir: o.Tree.Dir, Environ: o.Environ(o.Spec.Variables),
+				Keep: o.Keep, Zone: o.Zone, Dir: o.Tree.Dir, Environ: o.Environ(o.Spec.Variables),
 				Log: func(line string) { o.Log(a.said(line)) },
 			})
 		}

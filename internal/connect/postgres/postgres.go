@@ -18,6 +18,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 )
 
@@ -28,6 +29,7 @@ type driver struct {
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
 	keep   func(secret string)
+	zone   day.Zone
 	pool   *pgxpool.Pool
 	config *pgxpool.Config
 }
@@ -55,7 +57,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
-	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, config: config}
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, zone: o.Zone, config: config}
 	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, judge(err, false)
 	}

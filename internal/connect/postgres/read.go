@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 )
@@ -88,7 +89,7 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 			keep(connLimit, strconv.Itoa(limit))
 		}
 		if until != nil {
-			keep(validUntil, lastDay(*until))
+			keep(validUntil, lastDay(*until, d.zone))
 		}
 		for _, g := range in {
 			r.Hold(d.kind(g), g)
@@ -152,23 +153,23 @@ func (d *driver) defined(name string, in []string) *export.Record {
 
 // lastDay is the last day that counts of a time until which a role is valid: a role that is
 // valid until midnight is not on the day that begins then.
-func lastDay(until string) string {
+func lastDay(until string, zone day.Zone) string {
 	if until == "infinity" {
 		return ""
 	}
 	for _, form := range []string{"2006-01-02 15:04:05-07", "2006-01-02 15:04:05-07:00", "2006-01-02 15:04:05.999999-07"} {
 		if t, err := time.Parse(form, until); err == nil {
-			return t.UTC().Add(-time.Second).Format(time.DateOnly)
+			return zone.Day(t.Add(-time.Second)).String()
 		}
 	}
 	return until
 }
 
 // untilAfter is the time until which a role is valid whose last day is given.
-func untilAfter(last string) (string, error) {
-	t, err := time.Parse(time.DateOnly, last)
+func untilAfter(last string, zone day.Zone) (string, error) {
+	on, err := day.Parse(last)
 	if err != nil {
 		return "", err
 	}
-	return t.AddDate(0, 0, 1).Format("2006-01-02 15:04:05+00"), nil
+	return zone.End(on).UTC().Format("2006-01-02 15:04:05+00"), nil
 }

@@ -96,7 +96,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 		if c.Attribute == d.app.Match {
 			return d.exec(ctx, "ALTER ROLE "+role+" RENAME TO "+quoted(v))
 		}
-		sql, err := statement(c.Account, c.Attribute, v)
+		sql, err := d.statement(c.Account, c.Attribute, v)
 		if err != nil {
 			return err
 		}
@@ -110,7 +110,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 }
 
 // statement changes one attribute of a role.
-func statement(account, attr, v string) (string, error) {
+func (d *driver) statement(account, attr, v string) (string, error) {
 	role := quoted(account)
 	switch attr {
 	case comment:
@@ -122,7 +122,7 @@ func statement(account, attr, v string) (string, error) {
 		if v == "" {
 			return "ALTER ROLE " + role + " VALID UNTIL 'infinity'", nil
 		}
-		until, err := untilAfter(v)
+		until, err := untilAfter(v, d.zone)
 		if err != nil {
 			return "", wrong(connect.Refused, "%s is to be %q, which is no day", attr, v)
 		}
@@ -184,7 +184,7 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		if attr == d.app.Match || v == "" {
 			continue
 		}
-		one, err := statement(c.Account, attr, v)
+		one, err := d.statement(c.Account, attr, v)
 		if err != nil {
 			return err
 		}

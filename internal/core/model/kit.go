@@ -91,9 +91,10 @@ type Setting struct {
 type Holder struct {
 	Person  string  // id
 	Until   day.Day // the last day it counts, or None
+	Over    bool    // a later day than Until has been already, whatever day it is said to be
 	Because string
 	Pos     Pos
 }
 
 // On reports whether the entry counts on a day.
-func (h *Holder) On(d day.Day) bool { return h.Until == day.None || d <= h.Until }
+func (h *Holder) On(d day.Day) bool { return !h.Over && (h.Until == day.None || d <= h.Until) }

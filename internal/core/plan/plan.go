@@ -55,10 +55,12 @@ type Desired struct {
 	Environment string `json:"environment,omitempty"`
 
 	Revision string `json:"revision"` // Git commit, or "" outside Git
-	Clean    bool   `json:"clean"`    // no uncommitted change in the files
-	Digest   string `json:"digest"`
-	People   int    `json:"people"`
-	Suspect  bool   `json:"suspect,omitempty"` // the roster has shrunk beyond its limit
+	// Zone is the time zone by whose days it was drafted, as IANA names it, "" for UTC.
+	Zone    string `json:"timezone,omitempty"`
+	Clean   bool   `json:"clean"` // no uncommitted change in the files
+	Digest  string `json:"digest"`
+	People  int    `json:"people"`
+	Suspect bool   `json:"suspect,omitempty"` // the roster has shrunk beyond its limit
 }
 
 // Export identifies an export that the plan starts from.
