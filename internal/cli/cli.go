@@ -20,6 +20,8 @@ import (
 	"golang.org/x/term"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
@@ -99,6 +101,7 @@ type program struct {
 
 	noPager     bool
 	environment string // "" for the usual one
+	rewrites    bool   // files of the repository are to be written
 }
 
 // The groups of commands, by what the user wants to do.
@@ -262,6 +265,12 @@ To see it all on a made-up ferry line: pravet demo`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+		PersistentPreRun: func(cmd *cobra.Command, _ []string) {
+			for _, name := range []string{"write", "commit"} {
+				f := cmd.Flags().Lookup(name)
+				c.rewrites = c.rewrites || f != nil && f.Value.String() == "true"
+			}
+		},
 	}
 	root.SetIn(c.Stdin)
 	root.SetOut(c.Stdout)
@@ -362,8 +371,11 @@ func (c *program) desk() (*desk.Desk, error) {
 // open opens a repository; with "" there is none, and only files that are named can be read.
 func (c *program) open(dir string) (d *desk.Desk, err error) {
 	c.opened, err = desk.Open(c.ctx, desk.Place{
-		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now,
-		Ear: desk.Ear{Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched},
+		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites,
+		Ear: desk.Ear{
+			Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched,
+			Finished: func(files []string) { c.tell(sayFinished(files)) },
+		},
 	})
 	return c.opened, err
 }
@@ -397,6 +409,12 @@ func (c *program) inEnv(name string) string {
 		return name
 	}
 	return name + " --env " + c.environment
+}
+
+// sayFinished is files that another call had begun to write, and that were finished.
+func sayFinished(files []string) string {
+	return fmt.Sprintf("A call was cut off while it wrote files; what it had begun is finished: %s %s as it wrote %s.",
+		words.Several(files), model.Plural(len(files), "is", "are"), model.Plural(len(files), "it", "them"))
 }
 
 // example formats examples for a command's help.

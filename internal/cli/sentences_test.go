@@ -104,6 +104,7 @@ func TestSentences(t *testing.T) {
 		"sayMissing":           {sayMissing("which plan?", "pravet apply 2w57bede")},
 		"sayLettersLeft":       {sayLettersLeft(1, 2*time.Minute), sayLettersLeft(4, 2*time.Minute)},
 		"sayOthersSend":        {sayOthersSend()},
+		"sayFinished":          {sayFinished([]string{"kits/desk.yaml"}), sayFinished([]string{"apps/till.yaml", "kits/desk.yaml"})},
 		"sayMore":              {sayMore(1200)},
 		"sayMoreChanges":       {sayMoreChanges(1)},
 		"sayNoAnswer":          {sayNoAnswer()},

@@ -20,6 +20,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
+	"pravet/internal/edit"
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -36,6 +37,7 @@ type Place struct {
 	Environ     []string
 	Now         func() time.Time
 	Ear         Ear
+	Rewrites    bool              // files of the repository are to be written
 	Opened      func(file string) // hears of each file of the repository that is opened; nil for nobody
 }
 
@@ -46,6 +48,7 @@ type Ear struct {
 	Closed   func(Closed)                   // what came of runs that were cut off
 	Counting func(app string, accounts int) // how many accounts were read by now
 	Fetched  func([]prepare.Fetched)        // what was fetched before a draft
+	Finished func(files []string)           // files that another call had begun to write, and that were finished
 }
 
 // A Desk is a repository that is worked with, for one call.
@@ -76,10 +79,42 @@ func Open(ctx context.Context, at Place) (*Desk, error) {
 	d.tree, err = source.OpenTree(at.Dir, filepath.SplitList(d.env(source.Outside)))
 	if err == nil {
 		d.tree.Environment = at.Environment
+		if err := d.finish(); err != nil {
+			return d, errors.Join(err, d.Close())
+		}
 		d.zone = desired.ZoneOf(ctx, d.tree)
 		d.tree.Opened, d.today = at.Opened, d.zone.Day(at.Now())
 	}
 	return d, err
+}
+
+// others is how long other calls are waited for that write files.
+const others = 30 * time.Second
+
+// finish finishes what another call had begun to write and was killed; a call that writes files itself is the only one from then
+// on, so that what it has read stays as it is.
+func (d *Desk) finish() error {
+	if !d.Rewrites && !edit.Unfinished(d.tree) {
+		return nil
+	}
+	release, err := ledger.Alone(d.Dir, "files", others)
+	if err != nil {
+		return err
+	}
+	if release == nil {
+		return sayOthersWrite(others)
+	}
+	if d.Rewrites {
+		d.leases = append(d.leases, release)
+	}
+	names, err := edit.Finish(d.tree)
+	if len(names) > 0 && err == nil {
+		d.Ear.Finished(names)
+	}
+	if !d.Rewrites {
+		err = errors.Join(err, release())
+	}
+	return err
 }
 
 // Close ends all that a desk has open: leases, connections, the ledger.

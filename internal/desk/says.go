@@ -3,6 +3,7 @@ package desk
 import (
 	"fmt"
 	"strings"
+	"time"
 )
 
 // SayNotOneOf is a value of a flag that takes only some.
@@ -37,4 +38,10 @@ func sayNotOfEnvironment(here string, whose []string) string {
 func sayClockBehind(now, newest string) string {
 	return fmt.Sprintf("The clock says %s, and the newest entry of the ledger is of %s: one of the two is wrong. "+
 		"What ended by then stays ended; correct the clock before something is carried out", now, newest)
+}
+
+// sayOthersWrite is that other calls write files all the time.
+func sayOthersWrite(after time.Duration) error {
+	return fmt.Errorf("others write files of this repository just now, and were still at it after %.0f seconds; nothing was changed. Try again",
+		after.Seconds())
 }

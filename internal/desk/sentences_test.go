@@ -3,6 +3,7 @@ package desk
 import (
 	"errors"
 	"testing"
+	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -36,6 +37,7 @@ func TestSentences(t *testing.T) {
 		"sayClaimed":            {sayClaimed("berths")},
 		"sayConsentNotRecorded": {sayConsentNotRecorded(errFull)},
 		"sayClockBehind":        {sayClockBehind("2026-11-24 09:00 UTC", "2026-11-26 08:00 UTC")},
+		"sayOthersWrite":        {sayOthersWrite(30 * time.Second)},
 		"sayCorrectTheList":     {sayCorrectTheList()},
 		"sayForWhich":           {sayForWhich()},
 		"sayForWhom":            {sayForWhom()},

@@ -128,14 +128,15 @@ func (f *Files) Contents() (map[string][]byte, error) {
 }
 
 // Write writes all files that differ: each is first written beside the old one, and all
-// take their places together, unless somebody has changed one meanwhile. After an error
-// before that nothing is changed; one after it names what was written.
+// take their places together, unless somebody has changed one meanwhile. After an error, and where
+// the process is killed, all are as they were, or Finish makes all what they are to be.
 func (f *Files) Write() (err error) {
 	contents, err := f.Contents()
 	if err != nil {
 		return err
 	}
 	var staged []*source.Staged
+	var names []string
 	defer func() {
 		for _, s := range staged {
 			s.Drop()
@@ -156,29 +157,12 @@ func (f *Files) Write() (err error) {
 		if err != nil {
 			return err
 		}
-		staged = append(staged, s)
+		staged, names = append(staged, s), append(names, t.Name)
 		if old := f.infos[t.Name]; old != nil {
 			s.Replaces(old)
 		} else if there, err := f.tree.Exists(t.Name); err != nil || there {
 			return errors.Join(err, fmt.Errorf("%s was made by someone else just now; it is as they left it", t.Name))
 		}
 	}
-	for _, s := range staged {
-		if err := s.Unchanged(); err != nil {
-			return err
-		}
-	}
-	for i, s := range staged {
-		if err := s.Commit(); err != nil {
-			var written []string
-			for _, t := range f.Changed()[:i] {
-				written = append(written, t.Name)
-			}
-			if len(written) > 0 {
-				err = fmt.Errorf("%w; written before that: %s", err, strings.Join(written, ", "))
-			}
-			return err
-		}
-	}
-	return nil
+	return together(f.tree, names, staged)
 }

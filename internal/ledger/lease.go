@@ -148,3 +148,17 @@ func (l *sqlite) Exclusive(f func() error) error {
 	}
 	return errors.Join(f(), lock.Unlock())
 }
+
+// Alone makes this process the only one that does something to a repository, besides runs: what names it. It waits for
+// another one; release is nil where that takes too long.
+func Alone(dir, what string, wait time.Duration) (release func() error, err error) {
+	folder := filepath.Join(dir, Folder)
+	if err := private(folder); err != nil {
+		return nil, failed(folder, err)
+	}
+	f, err := (&leases{folder: folder}).try(what, wait)
+	if err != nil || f == nil {
+		return nil, err
+	}
+	return f.Unlock, nil
+}

@@ -116,6 +116,9 @@ func Open(dir string, opt Options) (Ledger, error) {
 // private makes a folder that nobody else may look into, and closes one that
 // others could look into to those who are not of its group.
 func private(folder string) error {
+	if info, err := os.Lstat(folder); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return errors.New("this is a link, and the folder itself is expected")
+	}
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return err
 	}

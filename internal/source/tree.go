@@ -417,6 +417,16 @@ func (t *Tree) Move(name, to string) error {
 	return p.sync()
 }
 
+// Info describes a file, and no link.
+func (t *Tree) Info(name string) (fs.FileInfo, error) {
+	p, err := t.find(name)
+	if err != nil {
+		return nil, err
+	}
+	defer p.close()
+	return p.root.Lstat(p.name)
+}
+
 // Has reports whether a file is there.
 func (t *Tree) Has(name string) bool {
 	p, err := t.find(name)

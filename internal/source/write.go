@@ -113,6 +113,9 @@ func dress(f *os.File, old fs.FileInfo, mode fs.FileMode) error {
 // Digest is the digest of the new content, as Reader.Digest gives it.
 func (s *Staged) Digest() string { return "blake3:" + hex.EncodeToString(s.sum.Sum(nil)) }
 
+// Old is the file that is to be replaced, as the caller has read it; nil where it is not there.
+func (s *Staged) Old() fs.FileInfo { return s.old }
+
 // Name is the name under which the new content stands beside the file.
 func (s *Staged) Name() string { return filepath.Base(s.name) }
 
@@ -121,6 +124,14 @@ func (s *Staged) Drop() {
 	if !s.ended {
 		s.ended = true
 		_ = s.at.root.Remove(s.name) // Sweep finds it otherwise
+		_ = s.at.close()
+	}
+}
+
+// Leave leaves the new content beside the file, for whoever finishes what was begun.
+func (s *Staged) Leave() {
+	if !s.ended {
+		s.ended = true
 		_ = s.at.close()
 	}
 }
