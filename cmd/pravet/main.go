@@ -22,5 +22,6 @@ func main() {
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop) // whoever interrupts twice means it
+	cli.EndSoon(ctx)
 	os.Exit(cli.Run(ctx, os.Args[1:], cli.System(version)))
 }

@@ -417,6 +417,24 @@ func sayFinished(files []string) string {
 		words.Several(files), model.Plural(len(files), "is", "are"), model.Plural(len(files), "it", "them"))
 }
 
+// grace is how long a command may take to end by itself, once it is to end.
+const grace = 900 * time.Millisecond
+
+// EndSoon ends the program soon after a context has ended, whatever it is doing: whatever is half done then is finished by the
+// next command, as after a kill.
+func EndSoon(ctx context.Context) {
+	context.AfterFunc(ctx, func() {
+		time.Sleep(grace)
+		fmt.Fprintln(os.Stderr, "pravet:", sayEnded())
+		os.Exit(Failed)
+	})
+}
+
+// sayEnded is that a command was ended in the middle.
+func sayEnded() string {
+	return "interrupted in the middle; what was begun is finished or undone by the next command, which says so"
+}
+
 // example formats examples for a command's help.
 func example(lines ...string) string { return "  " + strings.Join(lines, "\n  ") }
 

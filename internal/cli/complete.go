@@ -18,6 +18,7 @@ import (
 	"pravet/internal/desk"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
+	"pravet/internal/source"
 )
 
 // Completion never fails loudly: where something cannot be read, there is
@@ -270,7 +271,7 @@ func (c *program) plans() (out []string) {
 	files := prepare.PlanFiles(dir)
 	slices.SortFunc(files, func(x, y string) int { return modified(y).Compare(modified(x)) }) // the newest first
 	for _, f := range files {
-		data, err := os.ReadFile(f)
+		data, err := source.ReadFile(f, f, prepare.MaxPlan)
 		var p struct {
 			ID, AsOf string
 			Totals   plan.Totals

@@ -108,7 +108,7 @@ func (c *program) shown(dir string, p *plan.Plan) error {
 
 // shownLast is the id of the plan that this terminal shows, "" where it shows none.
 func (c *program) shownLast(dir string) string {
-	data, err := os.ReadFile(c.shownFile(dir))
+	data, err := source.ReadFile(c.shownFile(dir), c.shownFile(dir), 4096)
 	if err != nil {
 		return ""
 	}

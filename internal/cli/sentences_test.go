@@ -105,6 +105,7 @@ func TestSentences(t *testing.T) {
 		"sayLettersLeft":       {sayLettersLeft(1, 2*time.Minute), sayLettersLeft(4, 2*time.Minute)},
 		"sayOthersSend":        {sayOthersSend()},
 		"sayFinished":          {sayFinished([]string{"kits/desk.yaml"}), sayFinished([]string{"apps/till.yaml", "kits/desk.yaml"})},
+		"sayEnded":             {sayEnded()},
 		"sayMore":              {sayMore(1200)},
 		"sayMoreChanges":       {sayMoreChanges(1)},
 		"sayNoAnswer":          {sayNoAnswer()},

@@ -48,21 +48,41 @@ func (r *Repo) clash(app int, a, b *model.Kit, what, who string) {
 	}
 }
 
-// clashesAlong reports kits that always come together and give differently what an account can have only one of.
+// clashesAlong reports kits that always come together and give differently what an account can have only one of: where
+// two of them meet first. O(kits + links · what there can be one of).
 func (r *Repo) clashesAlong() {
-	for _, k := range r.Kits {
-		all := []*model.Kit{k}
-		for _, n := range k.All {
-			all = append(all, r.Kits[n])
-		}
-		for i, a := range all {
-			for _, b := range all[i+1:] {
-				for app := range r.Apps {
-					for _, x := range r.once(a, app) {
-						r.clash(app, a, b, x.what, "both come with kit "+k.Name)
-					}
-				}
+	type slot struct {
+		app  int
+		what string
+	}
+	type given struct {
+		value string
+		kit   int32
+	}
+	has := make([]map[slot]given, len(r.Kits)) // of each kit, with all that come with it
+	for _, k := range model.InOrder(r.Kits) {
+		kit := r.Kits[k]
+		mine := map[slot]given{}
+		add := func(s slot, g given) {
+			was, ok := mine[s]
+			if !ok {
+				mine[s] = g
+			} else if was.value != g.value {
+				r.clash(s.app, r.Kits[was.kit], r.Kits[g.kit], s.what, "both come with kit "+kit.Name)
 			}
+		}
+		for app := range r.Apps {
+			for _, x := range r.once(kit, app) {
+				add(slot{app, x.what}, given{x.value, k})
+			}
+		}
+		for _, n := range kit.Along {
+			for s, g := range has[n] {
+				add(s, g)
+			}
+		}
+		if has[k] = mine; len(mine) == 0 {
+			has[k] = nil
 		}
 	}
 }

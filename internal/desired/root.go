@@ -275,21 +275,9 @@ func (r *Repo) breaks(s *model.Separation) {
 			}
 		}
 	}
-	for _, k := range r.Kits {
-		given := func(x model.AppThing) bool {
-			gives := k.Gives
-			for _, w := range k.All {
-				gives = append(slices.Clone(gives), r.Kits[w].Gives...)
-			}
-			return slices.ContainsFunc(gives, func(g model.Give) bool {
-				return g.App == x.App &&
-					slices.ContainsFunc(
-						g.Things,
-						func(t int32) bool { return model.CatalogGraph(r.Apps[x.App]).Chain(t, x.Thing) != nil },
-					)
-			})
-		}
-		if both := s.Break(given); len(both) > 1 {
+	gives := r.givers()
+	for n, k := range r.Kits {
+		if both := s.Break(func(x model.AppThing) bool { return gives(x)[n] }); len(both) > 1 {
 			var names []string
 			for _, x := range both {
 				names = append(names, r.Apps[x.App].Address(x.Thing).String())
@@ -320,6 +308,43 @@ func (r *Repo) noApplication(pos model.Pos, name string) {
 			fmt.Sprintf("there is no application %q", name),
 			didYouMean(name, r.AppIDs(), "there are "),
 		)
+	}
+}
+
+// givers tells for a thing which kits give it, by themselves or with kits that come with them, directly or along with
+// another thing. Each thing is looked up once, in O(kits + links).
+func (r *Repo) givers() func(x model.AppThing) []bool {
+	known := map[model.AppThing][]bool{}
+	upwards := model.Upwards(r.Kits)
+	graphs := map[int]*model.Graph{}
+	return func(x model.AppThing) []bool {
+		if out, ok := known[x]; ok {
+			return out
+		}
+		if graphs[x.App] == nil {
+			graphs[x.App] = model.CatalogGraph(r.Apps[x.App])
+		}
+		out := make([]bool, len(r.Kits))
+		var queue []int32
+		for n, k := range r.Kits {
+			out[n] = slices.ContainsFunc(k.Gives, func(g model.Give) bool {
+				return g.App == x.App &&
+					slices.ContainsFunc(g.Things, func(t int32) bool { return graphs[x.App].Chain(t, x.Thing) != nil })
+			})
+			if out[n] {
+				queue = append(queue, int32(n))
+			}
+		}
+		for ; len(queue) > 0; queue = queue[1:] {
+			for _, n := range upwards[queue[0]] {
+				if !out[n] {
+					out[n] = true
+					queue = append(queue, n)
+				}
+			}
+		}
+		known[x] = out
+		return out
 	}
 }
 

@@ -261,10 +261,10 @@ func (d *Desk) spare(file string) error {
 	if err != nil || !filepath.IsLocal(rel) {
 		return nil
 	}
-	data, err := os.ReadFile(real)
-	if info, statErr := os.Stat(real); errors.Is(err, os.ErrNotExist) || statErr == nil && info.IsDir() {
+	if info, err := os.Stat(real); errors.Is(err, os.ErrNotExist) || err == nil && !info.Mode().IsRegular() {
 		return nil // writing says what is wrong with a folder
 	}
+	data, err := source.ReadFile(real, real, prepare.MaxPlan)
 	if err == nil {
 		if _, err = plan.Read(data); err == nil {
 			return nil // a plan may be written over

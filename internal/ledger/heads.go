@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+
+	"pravet/internal/source"
 )
 
 // A noted head is what stands in the folder of heads about one repository. Of
@@ -72,7 +74,7 @@ func (l *sqlite) Cut() error {
 	if file == "" {
 		return nil
 	}
-	data, err := os.ReadFile(file)
+	data, err := source.ReadFile(file, file, maxNote)
 	if err != nil {
 		return nil
 	}

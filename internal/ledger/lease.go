@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"time"
 
+	"pravet/internal/source"
+
 	"github.com/gofrs/flock"
 )
 
@@ -18,6 +20,9 @@ type leases struct {
 	by     string
 	now    func() time.Time
 }
+
+// maxNote is how long the small files beside the ledger may be, in bytes.
+const maxNote = 1 << 20
 
 // patience is how long a lock is waited for that others hold only for moments.
 const patience = 10 * time.Second
@@ -113,7 +118,7 @@ func (s *leases) holder() string { return filepath.Join(s.folder, "holder.json")
 func (s *leases) said() *Holder {
 	for range 50 {
 		var h Holder
-		if data, err := os.ReadFile(s.holder()); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
+		if data, err := source.ReadFile(s.holder(), s.holder(), maxNote); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
 			return &h
 		}
 		time.Sleep(10 * time.Millisecond)

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
+	"pravet/internal/source"
 
 	_ "modernc.org/sqlite" // the database driver
 )
@@ -92,6 +93,9 @@ func Open(dir string, opt Options) (Ledger, error) {
 		return nil, failed(folder, err)
 	}
 	path := filepath.Join(folder, File)
+	if err := onlyFiles(path); err != nil {
+		return nil, err
+	}
 	// The database's log and index get the permissions of the file itself.
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_WRONLY|noFollow, 0o600)
 	if err != nil {
@@ -137,8 +141,11 @@ func private(folder string) error {
 func OpenReading(dir string, opt Options) (Ledger, error) {
 	folder := opt.folder(dir)
 	path := filepath.Join(folder, File)
-	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+	if _, err := os.Lstat(path); errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
+	}
+	if err := onlyFiles(path); err != nil {
+		return nil, err
 	}
 	l, err := open(folder, opt, "mode=ro&_pragma=busy_timeout(10000)")
 	if err != nil {
@@ -160,6 +167,20 @@ func OpenReading(dir string, opt Options) (Ledger, error) {
 		return nil, failed(path, err)
 	}
 	return l.known()
+}
+
+// onlyFiles refuses a ledger that is no regular file, or beside which something else stands that it would be read with: a
+// pipe keeps everybody waiting, and a link leads elsewhere.
+func onlyFiles(path string) error {
+	if err := source.Folder(filepath.Dir(path), filepath.Dir(path)); err != nil {
+		return failed(filepath.Dir(path), err)
+	}
+	for _, name := range []string{path, path + "-wal", path + "-shm", path + "-journal"} {
+		if info, err := os.Lstat(name); err == nil && !info.Mode().IsRegular() {
+			return failed(name, errors.New("this is a link, a pipe or a device, and a regular file is expected"))
+		}
+	}
+	return nil
 }
 
 func open(folder string, opt Options, options string) (*sqlite, error) {

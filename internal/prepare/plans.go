@@ -24,6 +24,9 @@ import (
 // PlanFolder is where plans are kept in a repository.
 const PlanFolder = "plans"
 
+// MaxPlan is how large a plan's file may be, in bytes: a million changes take less.
+const MaxPlan = 2 << 30
+
 // fileName is how a plan's file is named: by its id.
 var fileName = regexp.MustCompile(`^([a-z2-9]{8})\.json$`)
 
@@ -39,6 +42,9 @@ func noPlan(format string, args ...any) error { return &NoPlan{fmt.Sprintf(forma
 func WritePlan(l ledger.Ledger, dir string, p *plan.Plan, data io.WriterTo) (file string, err error) {
 	file = PlanFolder + "/" + p.ID + ".json"
 	err = l.Exclusive(func() error {
+		if err := source.Folder(filepath.Join(dir, PlanFolder), PlanFolder); err != nil {
+			return err
+		}
 		if err := os.MkdirAll(filepath.Join(dir, PlanFolder), 0o700); err != nil {
 			return fmt.Errorf("the plan cannot be written: %w", err)
 		}
@@ -66,6 +72,9 @@ func FindPlan(dir, at, name string) (string, error) {
 	}
 	var found []string
 	if dir != "" {
+		if err := source.Folder(filepath.Join(dir, PlanFolder), PlanFolder); err != nil {
+			return "", err
+		}
 		entries, err := os.ReadDir(filepath.Join(dir, PlanFolder))
 		if err != nil && !errors.Is(err, os.ErrNotExist) {
 			return "", err
@@ -117,9 +126,9 @@ func LoadPlan(dir, id string) (*plan.Plan, error) {
 // ReadPlan reads a plan's file, which messages call name. One in the folder of plans
 // is refused when it has another plan's name.
 func ReadPlan(file, name string) (*plan.Plan, error) {
-	data, err := os.ReadFile(file)
+	data, err := source.ReadFile(file, name, MaxPlan)
 	if err != nil {
-		return nil, source.Unreadable(name, err)
+		return nil, err
 	}
 	p, err := plan.Read(data)
 	switch {

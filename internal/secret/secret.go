@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -86,7 +87,12 @@ func fromFile(name string) (string, error) {
 	case info.Size() > maxSecret+2:
 		return "", fmt.Errorf("the file is longer than %d bytes", maxSecret)
 	}
-	data, err := os.ReadFile(name)
+	f, err := os.Open(name)
+	if err != nil {
+		return "", fmt.Errorf("the file cannot be read: %w", bare(err))
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, maxSecret+2))
 	if err != nil {
 		return "", fmt.Errorf("the file cannot be read: %w", bare(err))
 	}

@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strings"
 	"unicode/utf8"
@@ -77,26 +76,9 @@ var Formats = []string{"csv", "ldif", "scim"}
 
 // Open reads a file. Errors are of type *source.Problem where they have a place.
 func Open(path, name string, o Options) (*Table, error) {
-	f, err := os.Open(path)
+	data, err := source.ReadFile(path, name, maxSheet)
 	if err != nil {
-		return nil, source.Unreadable(name, err)
-	}
-	defer f.Close()
-	if info, err := f.Stat(); err == nil && info.IsDir() {
-		return nil, source.NewProblem(
-			model.Pos{File: name},
-			"not-a-file",
-			"this is a folder, and a file is expected",
-			"name the file itself",
-		)
-	}
-	data, err := io.ReadAll(io.LimitReader(f, maxSheet+1))
-	if err != nil {
-		return nil, source.Unreadable(name, err)
-	}
-	if len(data) > maxSheet {
-		return nil, source.NewProblem(model.Pos{File: name}, "too-large", "the file has more than 512 "+
-			"MiB", "split it")
+		return nil, err
 	}
 	if o.Format == "" {
 		switch strings.ToLower(filepath.Ext(path)) {

@@ -61,20 +61,8 @@ func newReader(ctx context.Context, f *os.File, name string) (*Reader, error) {
 	switch {
 	case err != nil:
 		err = Unreadable(name, err)
-	case info.IsDir():
-		err = NewProblem(
-			model.Pos{File: name},
-			"not-a-file",
-			"this is a folder, and a file is expected",
-			"name the file itself",
-		)
-	case !info.Mode().IsRegular():
-		err = NewProblem(
-			model.Pos{File: name},
-			"not-a-file",
-			"this is a pipe or a device, and a regular file is expected",
-			"write the export to a file",
-		)
+	case regular(info, name) != nil:
+		err = regular(info, name)
 	case info.Size() > MaxFile:
 		err = NewProblem(
 			model.Pos{File: name},

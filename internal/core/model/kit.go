@@ -1,8 +1,6 @@
 package model
 
 import (
-	"slices"
-
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 )
@@ -22,41 +20,68 @@ type Kit struct {
 	Gives       []Give
 	With        []Name  // kits that come with this one, as written
 	Along       []int32 // their numbers, in that order
-	All         []int32 // theirs and those of all that come with them, to any depth, sorted
 	Holders     []Holder
 	Except      []Holder
 }
 
-// Resolve gives each kit the numbers of all that come with it, to any depth.
-// Names that are no kit are left out; circles end. O(kits · links).
+// Resolve gives each kit the numbers of those that come with it. Names that are no kit are left out. O(kits + links).
 func Resolve(kits []*Kit) {
 	number := map[string]int32{}
 	for i, k := range kits {
 		number[k.Name] = int32(i)
 	}
 	for _, k := range kits {
-		k.Along, k.All = nil, nil
+		k.Along = nil
 		for _, w := range k.With {
 			if n, ok := number[w.Text]; ok {
 				k.Along = append(k.Along, n)
 			}
 		}
 	}
+}
+
+// Upwards lists the kits with which each kit comes.
+func Upwards(kits []*Kit) [][]int32 {
+	out := make([][]int32, len(kits))
 	for i, k := range kits {
-		seen := map[int32]bool{int32(i): true}
-		queue := []int32{int32(i)}
-		for len(queue) > 0 {
-			for _, n := range kits[queue[0]].Along {
-				if !seen[n] {
-					seen[n] = true
-					queue = append(queue, n)
-					k.All = append(k.All, n)
-				}
-			}
-			queue = queue[1:]
+		for _, n := range k.Along {
+			out[n] = append(out[n], int32(i))
 		}
-		slices.Sort(k.All)
 	}
+	return out
+}
+
+// InOrder is the numbers of kits, each after all that come with it, as far as no circle is in the way. O(kits + links).
+func InOrder(kits []*Kit) []int32 {
+	out := make([]int32, 0, len(kits))
+	state := make([]int8, len(kits)) // 1: on the way, 2: done
+	type step struct {
+		kit int32
+		at  int
+	}
+	for i := range kits {
+		if state[i] != 0 {
+			continue
+		}
+		state[i] = 1
+		for stack := []step{{int32(i), 0}}; len(stack) > 0; {
+			top := &stack[len(stack)-1]
+			along := kits[top.kit].Along
+			if top.at == len(along) {
+				state[top.kit] = 2
+				out = append(out, top.kit)
+				stack = stack[:len(stack)-1]
+				continue
+			}
+			n := along[top.at]
+			top.at++
+			if state[n] == 0 {
+				state[n] = 1
+				stack = append(stack, step{n, 0})
+			}
+		}
+	}
+	return out
 }
 
 // HasRule reports whether a rule decides who holds the kit.

@@ -4,6 +4,7 @@
 package words
 
 import (
+	"slices"
 	"sync"
 
 	"pravet/internal/core/day"
@@ -31,8 +32,11 @@ type Explainer struct {
 	Stands   []map[int32]*entitle.Stand // of each application, by account
 	Undoes   struct{ Run, Plan string } // of a back-out: the run, and the plan that it has carried out
 
-	once   sync.Once
-	giving map[[2]int32][]Giver // application, thing → kits
+	once    sync.Once
+	giving  map[[2]int32][]Giver // application, thing → kits that give it by themselves
+	known   map[[2]int32][]Giver // likewise, with those that they come with, as far as that was asked
+	upwards [][]int32            // kit → those that it comes with
+	mu      sync.Mutex
 
 	naming sync.Once
 	names  map[*model.Kit]map[string]naming // kit → id of a person
@@ -80,26 +84,50 @@ type Giver struct {
 	Via int32 // the thing that brings it along, or diff.None
 }
 
-// Givers lists the kits that give a thing.
+// Givers lists the kits that give a thing, by themselves or with kits that come with them. The kits are walked once for
+// each thing that is asked for.
 func (e *Explainer) Givers(app, thing int32) []Giver {
 	e.once.Do(func() {
-		e.giving = map[[2]int32][]Giver{}
+		e.giving, e.known, e.upwards = map[[2]int32][]Giver{}, map[[2]int32][]Giver{}, model.Upwards(e.Kits)
 		for k, kit := range e.Kits {
 			for _, g := range kit.Gives {
 				e.noteGive(k, g)
 			}
-			for _, w := range kit.All {
-				for _, g := range e.Kits[w].Gives {
-					e.noteGive(k, g)
+		}
+	})
+	key := [2]int32{app, thing}
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if out, ok := e.known[key]; ok {
+		return out
+	}
+	own := e.giving[key]
+	out := slices.Clone(own)
+	listed, passed := map[int32]bool{}, map[int32]bool{}
+	for _, g := range own {
+		listed[int32(g.Kit)] = true
+	}
+	for _, g := range own { // the first kit that comes with another says by which way
+		for queue := []int32{int32(g.Kit)}; len(queue) > 0; queue = queue[1:] {
+			for _, k := range e.upwards[queue[0]] {
+				if passed[k] {
+					continue
+				}
+				passed[k] = true
+				queue = append(queue, k)
+				if !listed[k] {
+					listed[k] = true
+					out = append(out, Giver{int(k), g.Via})
 				}
 			}
 		}
-	})
-	return e.giving[[2]int32{app, thing}]
+	}
+	slices.SortFunc(out, func(x, y Giver) int { return x.Kit - y.Kit })
+	e.known[key] = out
+	return out
 }
 
-// noteGive notes what a kit gives in one application, by itself or with a kit
-// that comes with it.
+// noteGive notes what a kit gives in one application by itself.
 func (e *Explainer) noteGive(kit int, g model.Give) {
 	for _, t := range g.Things {
 		e.giver(g.App, t, Giver{kit, diff.None})

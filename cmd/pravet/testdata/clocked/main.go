@@ -26,6 +26,7 @@ func main() {
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	context.AfterFunc(ctx, stop)
+	cli.EndSoon(ctx)
 	settle(now)
 	env := cli.System("v0.0.0-test")
 	asked := 0
