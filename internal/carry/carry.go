@@ -52,8 +52,9 @@ type Job struct {
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
 
-	ended    map[string]error // applications in which this run has stopped, and why
-	outcomes map[string]bool  // of changes that were carried out: whether they were settled then
+	held     map[string]*HeldUp // applications in which nothing is carried out
+	ended    map[string]error   // applications in which this run has stopped, and why
+	outcomes map[string]bool    // of changes that were carried out: whether they were settled then
 }
 
 // An application is what a job knows of one.
@@ -227,6 +228,23 @@ func (j *Job) Among(ctx context.Context, ids map[string]bool) error {
 	return j.Decide(ctx)
 }
 
+// HoldUp makes sure that nothing is carried out in applications of which nobody can tell what a run has left there.
+func (j *Job) HoldUp(ctx context.Context, held map[string]*HeldUp) error {
+	j.held = held
+	return j.Decide(ctx)
+}
+
+// open are the runs whose books are open, by what is held up.
+func (j *Job) open() (out []string) {
+	for _, h := range j.held {
+		if !slices.Contains(out, h.Run) {
+			out = append(out, h.Run)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // Repo is the repository that the job is of.
 func (j *Job) Repo() *desired.Repo { return j.state.Repo }
 
@@ -266,6 +284,10 @@ func (j *Job) Decide(ctx context.Context) error {
 	j.Why = map[string]plan.Hold{}
 	for i := range j.States {
 		j.judge(i)
+		c := &j.Plan.Changes[i]
+		if h := j.held[c.App]; h != nil && j.States[i] == decide.Ready {
+			j.States[i], j.Why[c.ID] = decide.Held, impossible(fmt.Sprintf("%s was cut off in %s, and what it left there cannot be told", h.Run, c.App))
+		}
 	}
 	j.course.Lack(j.States)
 	return nil

@@ -263,7 +263,8 @@ func (s *stage) cut(t *testing.T, power func(connect.Step) error) {
 func TestAStepThatWasNotTakenIsGivenUp(t *testing.T) {
 	s := newStage(t)
 	s.cut(t, func(connect.Step) error { return errPower })
-	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	runs, held, err := Settle(ctx, s.rules(t), s.ledger, s.load, nobody)
+	require.Empty(t, held)
 	require.NoError(t, err)
 	require.Len(t, runs, 1)
 	require.Zero(t, runs[0].Settled)
@@ -274,7 +275,8 @@ func TestAStepThatWasNotTakenIsGivenUp(t *testing.T) {
 	res, err := j.Run(ctx, silent)
 	require.NoError(t, err)
 	require.Less(t, res.Settled, 29, "what was rejected since is not carried out")
-	runs, err = Settle(ctx, s.rules(t), s.ledger, s.load)
+	runs, held, err = Settle(ctx, s.rules(t), s.ledger, s.load, nobody)
+	require.Empty(t, held)
 	require.NoError(t, err)
 	require.Empty(t, runs, "the books are closed")
 }
@@ -286,7 +288,8 @@ func TestAStepThatWasTakenIsReadBack(t *testing.T) {
 	s.cut(t, func(step connect.Step) error {
 		return errors.Join(step.Commit(context.Background(), func(*plan.Change, error) {}), errPower)
 	})
-	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	runs, held, err := Settle(ctx, s.rules(t), s.ledger, s.load, nobody)
+	require.Empty(t, held)
 	require.NoError(t, err)
 	require.Len(t, runs, 1)
 	require.Positive(t, runs[0].Settled)
@@ -312,7 +315,8 @@ func TestWhatCouldNotBeReadBackIsReadBackLater(t *testing.T) {
 	require.NotEmpty(t, res.Written)
 	require.Zero(t, res.Settled)
 	s.wrap = nil
-	runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+	runs, held, err := Settle(ctx, s.rules(t), s.ledger, s.load, nobody)
+	require.Empty(t, held)
 	require.NoError(t, err)
 	require.Len(t, runs, 1)
 	require.Positive(t, runs[0].Settled)
@@ -341,7 +345,8 @@ func TestAStepOfTwoFilesIsTakenWhole(t *testing.T) {
 		if touched {
 			require.NoError(t, os.WriteFile(profiles, append(before, "role,theirs,Theirs,,\n"...), 0o644))
 		}
-		runs, err := Settle(ctx, s.rules(t), s.ledger, s.load)
+		runs, held, err := Settle(ctx, s.rules(t), s.ledger, s.load, nobody)
+		require.Empty(t, held)
 		require.NoError(t, err)
 		require.Len(t, runs, 1)
 		left, err := filepath.Glob(filepath.Join(s.dir, "exports", ".*"))
@@ -428,3 +433,6 @@ func TestAPlanAges(t *testing.T) {
 		}
 	}
 }
+
+// nobody else changes an application.
+func nobody(string) error { return nil }

@@ -154,7 +154,11 @@ func (r *rehearsal) carryOut(ctx context.Context, p *plan.Plan) (settled, left [
 		if runs > maxRuns {
 			return nil, nil, errors.New("the run did not come to an end, after many interruptions")
 		}
-		if _, err := Settle(ctx, r.State, r.Ledger, load); err != nil {
+		_, held, err := Settle(ctx, r.State, r.Ledger, load, func(string) error { return nil })
+		if err == nil && len(held) > 0 {
+			err = held[0].Err
+		}
+		if err != nil {
 			return nil, nil, err
 		}
 		if err := r.State.Reread(ctx); err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"pravet/internal/connect"
@@ -22,6 +23,8 @@ type Unfinished struct {
 	Warnings   []string
 
 	marks map[string]string // of live applications as they were fetched
+	held  map[string]error  // applications that are held up, and why
+	claim func(app string) error
 }
 
 func (u *Unfinished) String() string {
@@ -35,60 +38,79 @@ func (u *Unfinished) String() string {
 	)
 }
 
+// A HeldUp is an application of a run that was cut off, of which nobody can tell what the run has left there. Nothing else
+// waits for it.
+type HeldUp struct {
+	Run, App string
+	Err      error
+}
+
 // Settle closes the books of runs that were cut off: a step that no application
 // shows anything of is given up, one that an application shows some of is
 // finished, and then the application is read back. Nobody decides anew about what
 // is half done; everything else waits for decisions as before. load finds a plan
-// by its id. The caller has the lease.
+// by its id; claim makes this the only process that changes an application. An application that cannot be
+// reached, or that another process changes, is held up, and its run stays open. The caller has the lease.
 func Settle(
 	ctx context.Context,
 	s *prepare.State,
 	l ledger.Ledger,
 	load func(id string) (*plan.Plan, error),
-) ([]*Unfinished, error) {
-	var open []ledger.Run
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
+	claim func(app string) error,
+) (out []*Unfinished, held []HeldUp, err error) {
+	open, err := openRuns(l)
+	for _, r := range open {
+		if err != nil {
+			break
+		}
+		u := &Unfinished{Run: r.Run, Plan: r.Plan, claim: claim, held: map[string]error{}}
+		if err = u.settle(ctx, s, l, load); err != nil {
+			break
+		}
+		if len(u.held) == 0 {
+			out = append(out, u)
+		}
+		for _, app := range slices.Sorted(maps.Keys(u.held)) {
+			held = append(held, HeldUp{r.Run, app, u.held[app]})
+		}
+	}
+	return out, held, err
+}
+
+// openRuns are the runs whose books are open, the oldest first.
+func openRuns(l ledger.Ledger) (open []ledger.Run, err error) {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunStarted}, Newest: true}, func(e *ledger.Entry) error {
 		r, err := ledger.Decode[ledger.Run](e)
 		if err != nil {
 			return err
 		}
 		var end ledger.RunEnd
 		ended, err := l.Last(ledger.RunEnded, e.Subject, &end)
-		if err == nil && ended {
-			err = ledger.ErrStop // those before it were settled before it began
-		}
-		if err == nil {
+		switch {
+		case err != nil:
+			return err
+		case !ended:
 			r.Run = e.Subject
 			open = append(open, r)
+		case len(r.Open) == 0:
+			return ledger.ErrStop // those before it were settled before it began
 		}
-		return err
+		return nil
 	})
 	slices.Reverse(open)
-	var out []*Unfinished
-	for _, r := range open {
-		if err != nil {
-			break
-		}
-		var u *Unfinished
-		if u, err = settleRun(ctx, s, l, r, load); err == nil {
-			out = append(out, u)
-		}
-	}
-	return out, err
+	return open, err
 }
 
-func settleRun(
+func (u *Unfinished) settle(
 	ctx context.Context,
 	s *prepare.State,
 	l ledger.Ledger,
-	r ledger.Run,
 	load func(string) (*plan.Plan, error),
-) (*Unfinished, error) {
-	u := &Unfinished{Run: r.Run, Plan: r.Plan}
+) error {
 	known := map[string]bool{}
 	var steps []ledger.Step
 	err := l.Scan(
-		ledger.Query{Subject: r.Run, Kinds: []ledger.Kind{ledger.StepTaken, ledger.Outcome}},
+		ledger.Query{Subject: u.Run, Kinds: []ledger.Kind{ledger.StepTaken, ledger.Outcome}},
 		func(e *ledger.Entry) error {
 			if e.Kind == ledger.Outcome {
 				o, err := ledger.Decode[ledger.ChangeOutcome](e)
@@ -101,34 +123,45 @@ func settleRun(
 		},
 	)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var records []ledger.Record
 	for _, step := range steps {
 		step.Changes = slices.DeleteFunc(slices.Clone(step.Changes), func(id string) bool { return known[id] })
-		if len(step.Changes) == 0 {
+		if len(step.Changes) == 0 || u.held[step.App] != nil {
 			continue
 		}
-		more, err := u.step(ctx, l, s, &step, load)
+		err := u.claim(step.App)
+		var more []ledger.Record
+		if err == nil {
+			more, err = u.step(ctx, l, s, &step, load)
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		if err != nil {
-			return nil, fmt.Errorf("%s was cut off: %w", r.Run, err)
+			u.held[step.App] = err
+			continue
 		}
 		records = append(records, more...)
 	}
 	fetched, err := u.fetch(ctx, s, l, steps)
 	if err != nil {
-		return nil, fmt.Errorf("%s was cut off: %w", r.Run, err)
+		return err
 	}
 	records = append(records, fetched...)
+	if len(u.held) > 0 {
+		return l.Append(records...)
+	}
 	end := ledger.RunEnd{
-		Run:        r.Run,
-		Plan:       r.Plan,
+		Run:        u.Run,
+		Plan:       u.Plan,
 		Settled:    u.Settled,
 		NotSettled: u.NotSettled,
 		Error:      "it was cut off; what it had begun was settled later",
 		Marks:      u.marks,
 	}
-	return u, l.Append(append(records, ledger.Record{Kind: ledger.RunEnded, Subject: r.Run, Body: end})...)
+	return l.Append(append(records, ledger.Record{Kind: ledger.RunEnded, Subject: u.Run, Body: end})...)
 }
 
 // step settles one step, and returns what is to be recorded.
@@ -271,7 +304,7 @@ func (u *Unfinished) fetch(
 ) (records []ledger.Record, err error) {
 	for _, step := range steps {
 		a := s.Repo.App(step.App)
-		if a < 0 || u.marks[step.App] != "" {
+		if a < 0 || u.marks[step.App] != "" || u.held[step.App] != nil {
 			continue
 		}
 		reached, ok := s.Reached[a].(connect.Live)
@@ -279,8 +312,12 @@ func (u *Unfinished) fetch(
 			continue
 		}
 		state, err := reached.Fetch(ctx, func(int) {})
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		if err != nil {
-			return nil, err
+			u.held[step.App] = err
+			continue
 		}
 		if u.marks == nil {
 			u.marks = map[string]string{}

@@ -108,6 +108,9 @@ func (c *program) closed(x desk.Closed) {
 			c.tell("  " + w)
 		}
 	}
+	for _, h := range x.Held {
+		c.tell(sayHeldUp(h.App, h.Run, h.Err))
+	}
 	for _, a := range x.Arrived {
 		c.tell(sayArrived(a.Run, a.App, a.Seen, a.Of, a.Missing))
 	}

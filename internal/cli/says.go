@@ -94,3 +94,8 @@ func sayTooManyWords(words []string, command, example string) error {
 
 // sayNoReason is a decision without --because.
 func sayNoReason() error { return errors.New("a decision needs a reason: --because 'why'") }
+
+// sayHeldUp is an application that waits until somebody can tell what a run that was cut off has left there.
+func sayHeldUp(app, run string, err error) string {
+	return fmt.Sprintf("%s was cut off, and what it left in %s cannot be told: %v. Until it can, %s waits, and nothing else.", run, app, err, app)
+}

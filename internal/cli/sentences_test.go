@@ -106,6 +106,7 @@ func TestSentences(t *testing.T) {
 		"sayOthersSend":        {sayOthersSend()},
 		"sayFinished":          {sayFinished([]string{"kits/desk.yaml"}), sayFinished([]string{"apps/till.yaml", "kits/desk.yaml"})},
 		"sayEnded":             {sayEnded()},
+		"sayHeldUp":            {sayHeldUp("berths", "run-3", errFull)},
 		"sayMore":              {sayMore(1200)},
 		"sayMoreChanges":       {sayMoreChanges(1)},
 		"sayNoAnswer":          {sayNoAnswer()},

@@ -17,6 +17,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
@@ -65,7 +66,8 @@ type Desk struct {
 	behind bool          // the clock is, which was said
 	writes bool          // it is open to be written to
 	leases []func() error
-	claims []*flock.Flock // applications that nobody else may change meanwhile
+	claims map[string]*flock.Flock  // applications that nobody else may change meanwhile
+	held   map[string]*carry.HeldUp // applications that wait until somebody can tell what a run that was cut off left there
 	actor  string
 }
 

@@ -42,7 +42,17 @@ func (d *Desk) Fetch(apps []string) ([]prepare.Fetched, error) {
 	if err := d.settle(s, l); err != nil {
 		return nil, err
 	}
-	return s.Fetch(d.ctx, l, live, d.Ear.Counting)
+	var free []int
+	var out []prepare.Fetched
+	for _, a := range live {
+		if h := d.held[s.Repo.Apps[a].ID]; h != nil {
+			out = append(out, prepare.Fetched{App: h.App, Err: sayHeldUp(h.App, h.Run, h.Err)})
+			continue
+		}
+		free = append(free, a)
+	}
+	fetched, err := s.Fetch(d.ctx, l, free, d.Ear.Counting)
+	return append(out, fetched...), err
 }
 
 // failedOf is an error where something could not be fetched.

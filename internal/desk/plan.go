@@ -87,6 +87,9 @@ func (d *Desk) Draft(x Drafting) (*Drafted, error) {
 	if err := d.closeBooks(s, l); err != nil {
 		return nil, err
 	}
+	if x.Apps, err = d.free(s, x.Apps); err != nil {
+		return nil, err
+	}
 	if x.Fetch {
 		if err := d.fetchFirst(s, l, x.Apps); err != nil {
 			return nil, err
@@ -209,6 +212,30 @@ func peopleFilter(text string) (*filter.Filter, error) {
 	return f, nil
 }
 
+// free are the named applications, or with none all, without those that are held up: one that is named and held up is an
+// error.
+func (d *Desk) free(s *prepare.State, apps []string) ([]string, error) {
+	for _, app := range apps {
+		if h := d.held[app]; h != nil {
+			return nil, sayHeldUp(app, h.Run, h.Err)
+		}
+	}
+	if len(apps) > 0 || len(d.held) == 0 {
+		return apps, nil
+	}
+	for _, id := range s.Repo.AppIDs() {
+		if d.held[id] == nil {
+			apps = append(apps, id)
+		}
+	}
+	if len(apps) == 0 {
+		for _, h := range d.held {
+			return nil, sayHeldUp(h.App, h.Run, h.Err)
+		}
+	}
+	return apps, nil
+}
+
 // drafted reads what a plan follows from and drafts it.
 func (d *Desk) drafted(apps []string, only *filter.Filter, on day.Day, l ledger.Ledger) (*plan.Plan, error) {
 	s, err := d.read(apps)
@@ -294,7 +321,10 @@ func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
 	if err != nil {
 		return nil, err
 	}
-	apps := appsThere(s, p)
+	apps, err := d.free(s, appsThere(s, p))
+	if err != nil {
+		return nil, err
+	}
 	if x.Fetch {
 		if err := d.fetchFirst(s, l, apps); err != nil {
 			return nil, err
@@ -386,12 +416,19 @@ func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
 	if err := s.SweepPasswords(); err != nil {
 		return err
 	}
-	runs, err := carry.Settle(d.ctx, s, l, load)
+	runs, held, err := carry.Settle(d.ctx, s, l, load, func(app string) error { return d.claim(s, app) })
 	if len(runs) > 0 {
 		d.Ear.Closed(Closed{Runs: runs})
 	}
 	if err != nil {
 		return err
+	}
+	d.held = map[string]*carry.HeldUp{}
+	for i, h := range held {
+		d.held[h.App] = &held[i]
+	}
+	if len(held) > 0 {
+		d.Ear.Closed(Closed{Held: held})
 	}
 	arrived, err := carry.Arrive(d.ctx, s, l, load)
 	if len(arrived) > 0 {
@@ -403,6 +440,7 @@ func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
 // Closed is what came of runs whose books were still open.
 type Closed struct {
 	Runs     []*carry.Unfinished // that were cut off
+	Held     []carry.HeldUp      // applications of such that nobody can tell anything of yet
 	Arrived  []*carry.Arrival    // what was left to somebody else
 	UnderWay string              // who is at it now, so that nothing was closed; "" for nobody
 }

@@ -49,43 +49,57 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
+	apps := appsThere(s, p)
+	for _, id := range apps {
+		if err := d.claim(s, id); err != nil {
+			return nil, err
+		}
+	}
 	if err := d.settle(s, l); err != nil { // before anything is read of the exports
 		return nil, err
 	}
 	if err := d.register(l, p); err != nil {
 		return nil, err
 	}
-	apps := appsThere(s, p)
-	if err := d.claim(s, apps); err != nil {
-		return nil, err
-	}
 	if s, err = d.read(apps); err != nil {
 		return nil, err
 	}
 	j, err := carry.New(d.ctx, s, p, l, d.today)
+	if err == nil {
+		err = j.HoldUp(d.ctx, d.held)
+	}
 	if err != nil {
 		return nil, err
 	}
 	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l}, nil
 }
 
-// claim makes this the only run of this user on this machine that changes the live applications
-// of a plan, from whichever repository: within one, the lease sees to that.
-func (d *Desk) claim(s *prepare.State, apps []string) error {
+// claim makes this the only run of this user on this machine that changes an application which others may reach as well,
+// from whichever repository: a live one, or one whose files are outside. Within one repository, the lease sees to that.
+func (d *Desk) claim(s *prepare.State, id string) error {
 	folder := d.remembered()
-	if folder == "" {
-		return nil // nobody has a place where that could be noted
+	a := s.Repo.App(id)
+	if folder == "" || a < 0 { // nobody has a place where that could be noted
+		return nil
 	}
-	for _, id := range apps {
-		a := s.Repo.App(id)
-		if a < 0 || !s.Repo.Connects[a].Live {
+	spec := s.Repo.Connects[a]
+	var names []string
+	if spec.Live {
+		names = append(names, plan.Name(append([]string{spec.By, spec.URL}, spec.At...)...))
+	} else if e := s.Repo.Exports[a]; e != nil {
+		for _, f := range e.Files() {
+			if real := d.tree.Outside(f.Text); real != "" {
+				names = append(names, plan.Name("file", real))
+			}
+		}
+	}
+	for _, at := range names {
+		if d.claims[at] != nil {
 			continue
 		}
-		spec := s.Repo.Connects[a]
 		if err := os.MkdirAll(filepath.Join(folder, "claims"), 0o700); err != nil {
 			return sayNotClaimed(id, err)
 		}
-		at := plan.Name(append([]string{spec.By, spec.URL}, spec.At...)...)
 		lock := flock.New(filepath.Join(folder, "claims", at))
 		ok, err := lock.TryLock()
 		if err != nil {
@@ -94,7 +108,10 @@ func (d *Desk) claim(s *prepare.State, apps []string) error {
 		if !ok {
 			return sayClaimed(id)
 		}
-		d.claims = append(d.claims, lock)
+		if d.claims == nil {
+			d.claims = map[string]*flock.Flock{}
+		}
+		d.claims[at] = lock
 	}
 	return nil
 }

@@ -38,6 +38,7 @@ func TestSentences(t *testing.T) {
 		"sayConsentNotRecorded": {sayConsentNotRecorded(errFull)},
 		"sayClockBehind":        {sayClockBehind("2026-11-24 09:00 UTC", "2026-11-26 08:00 UTC")},
 		"sayOthersWrite":        {sayOthersWrite(30 * time.Second)},
+		"sayHeldUp":             {sayHeldUp("berths", "run-3", errFull)},
 		"sayCorrectTheList":     {sayCorrectTheList()},
 		"sayForWhich":           {sayForWhich()},
 		"sayForWhom":            {sayForWhom()},

@@ -20,7 +20,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
 )
 
 // paths are the parts of a desired-state repository that plans follow from.

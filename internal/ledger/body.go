@@ -114,6 +114,8 @@ type Run struct {
 	Digest  string `json:"digest"`
 	People  int    `json:"people"`  // whom the files name; 0 where that is suspiciously few
 	Changes int    `json:"changes"` // to be carried out
+	// Open are runs that were cut off, and whose books were still open when this one began.
+	Open []string `json:"open,omitempty"`
 }
 
 // About of a run is its plan.

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"context"
 	"database/sql"
 	"encoding/json"
 	"errors"
@@ -152,10 +153,23 @@ func (l *sqlite) Last(kind Kind, subject string, body any) (ok bool, err error) 
 }
 
 // Verify recomputes the whole chain.
-func (l *sqlite) Verify() (*Verdict, error) {
+func (l *sqlite) Verify() (v *Verdict, err error) {
+	// Entries and head are of one moment, whoever adds entries meanwhile.
+	ctx := context.Background()
+	conn, err := l.db.Conn(ctx)
+	if err != nil {
+		return nil, failed(l.path, err)
+	}
+	if _, err := conn.ExecContext(ctx, "BEGIN"); err != nil {
+		return nil, failed(l.path, errors.Join(err, conn.Close()))
+	}
+	defer func() {
+		_, end := conn.ExecContext(ctx, "ROLLBACK")
+		err = errors.Join(err, end, conn.Close())
+	}()
 	return verify(func(f func(*Entry) error) error {
 		for from := int64(-1 << 62); ; {
-			entries, err := l.following(from)
+			entries, err := following(ctx, conn, from)
 			if err != nil {
 				return failed(l.path, err)
 			}
@@ -171,12 +185,19 @@ func (l *sqlite) Verify() (*Verdict, error) {
 				return nil
 			}
 		}
-	}, l.Head)
+	}, func() (Head, error) { return l.headIn(ctx, conn) })
+}
+
+// A querier is the database, or one connection to it.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
 }
 
 // following reads the next entries after a number.
-func (l *sqlite) following(seq int64) ([]*Entry, error) {
-	rows, err := l.db.Query(
+func following(ctx context.Context, in querier, seq int64) ([]*Entry, error) {
+	rows, err := in.QueryContext(
+		ctx,
 		`SELECT seq, at, by, kind, subject, body, prev, hash FROM entries WHERE seq > ? ORDER BY seq LIMIT ?`,
 		seq,
 		maxPage,
@@ -197,8 +218,10 @@ func (l *sqlite) following(seq int64) ([]*Entry, error) {
 }
 
 // Head is the newest entry's number and hash; both are empty in a new ledger.
-func (l *sqlite) Head() (h Head, err error) {
-	err = l.db.QueryRow(`SELECT seq, hash FROM head`).Scan(&h.Seq, &h.Hash)
+func (l *sqlite) Head() (h Head, err error) { return l.headIn(context.Background(), l.db) }
+
+func (l *sqlite) headIn(ctx context.Context, in querier) (h Head, err error) {
+	err = in.QueryRowContext(ctx, `SELECT seq, hash FROM head`).Scan(&h.Seq, &h.Hash)
 	if errors.Is(err, sql.ErrNoRows) {
 		return h, nil
 	}

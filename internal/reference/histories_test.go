@@ -81,7 +81,8 @@ func history(t *testing.T, seed uint64) string {
 			return bad(d)
 		}
 		// A new process settles the books of one that was killed.
-		if _, err := carry.Settle(context.Background(), b.state(t), b.ledger, func(id string) (*plan.Plan, error) { return plans[id], nil }); err != nil {
+		load := func(id string) (*plan.Plan, error) { return plans[id], nil }
+		if _, _, err := carry.Settle(context.Background(), b.state(t), b.ledger, load, func(string) error { return nil }); err != nil {
 			return bad("settling: " + err.Error())
 		}
 		was := b.rows()

@@ -427,6 +427,21 @@ func (t *Tree) Info(name string) (fs.FileInfo, error) {
 	return p.root.Lstat(p.name)
 }
 
+// Outside is where a name leads that leads out of the folder, without links; "" for one within.
+func (t *Tree) Outside(name string) string {
+	if _, err := t.root.Stat(filepath.FromSlash(name)); filepath.IsLocal(filepath.FromSlash(name)) && (err == nil || !escapes(err)) {
+		return ""
+	}
+	full := filepath.FromSlash(name)
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(t.Dir, full)
+	}
+	if real, err := filepath.EvalSymlinks(full); err == nil {
+		return real
+	}
+	return full
+}
+
 // Has reports whether a file is there.
 func (t *Tree) Has(name string) bool {
 	p, err := t.find(name)

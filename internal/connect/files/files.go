@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/model"
@@ -23,6 +24,7 @@ type Files struct {
 	Tree *source.Tree
 	Spec *export.Spec
 	App  *model.App
+	Now  func() time.Time // the clock by which what is written is dated; nil for the machine's
 
 	written map[string]*connect.State // what was read of content that this process wrote, by its mark
 }
@@ -79,6 +81,14 @@ func (f *Files) Prepare(ctx context.Context, mark string, changes []*plan.Change
 	if err := s.stage(ctx); err != nil {
 		s.Drop()
 		return nil, err
+	}
+	if f.Now != nil {
+		for _, x := range s.staged {
+			if err := x.Dated(f.Now()); err != nil {
+				s.Drop()
+				return nil, err
+			}
+		}
 	}
 	var before, after []string
 	for _, t := range s.targets {

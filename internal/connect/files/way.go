@@ -6,6 +6,6 @@ import "pravet/internal/connect"
 var Way = &connect.Way{
 	Name: "files", Formats: []string{"csv", "scim", "ldif"},
 	Open: func(o *connect.Opening) connect.Application {
-		return &Files{Tree: o.Tree, Spec: o.Export, App: o.App}
+		return &Files{Tree: o.Tree, Spec: o.Export, App: o.App, Now: o.Now}
 	},
 }
