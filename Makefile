@@ -84,7 +84,7 @@ need-go:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed to build Pravet; install it and put it on the PATH."; exit 1; }
 
 need-test:
-	@./tools/need.sh git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 \
+	@./tools/need.sh git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 strace:strace \
 		/usr/sbin/slapd:slapd ldapmodify:ldap-utils psql:postgresql-client /usr/lib/postgresql:postgresql
 
 need-bench:

@@ -61,6 +61,9 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err := d.register(l, p); err != nil {
 		return nil, err
 	}
+	if err := d.keepPlan(l, p); err != nil {
+		return nil, err
+	}
 	if s, err = d.read(apps); err != nil {
 		return nil, err
 	}
@@ -72,6 +75,24 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 		return nil, err
 	}
 	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l}, nil
+}
+
+// keepPlan makes sure that a plan that is carried out has its file in the repository, wherever it was read: whoever closes
+// the books of a run that was cut off looks there what it was about to do.
+func (d *Desk) keepPlan(l ledger.Ledger, p *plan.Plan) error {
+	if _, err := prepare.LoadPlan(d.Dir, p.ID); err == nil {
+		return nil
+	}
+	same := *p
+	data, err := same.Seal()
+	if err != nil {
+		return err
+	}
+	if same.Digest != p.Digest {
+		return sayPlanNotKept(p.ID)
+	}
+	_, err = prepare.WritePlan(l, d.Dir, &same, data)
+	return err
 }
 
 // claim makes this the only run of this user on this machine that changes an application which others may reach as well,

@@ -51,3 +51,8 @@ func sayHeldUp(app, run string, err error) error {
 	return fmt.Errorf("%s waits, and nothing else: %s was cut off there, and what it left cannot be told: %w. Once that is "+
 		"mended, say it again; the others go on with --only 'app ne \"%s\"'", app, run, err, app)
 }
+
+// sayPlanNotKept is a plan that would not be the same if it were written again.
+func sayPlanNotKept(id string) error {
+	return fmt.Errorf("plan %s cannot be kept in plans/ as it is, so nothing was carried out; draft it again", id)
+}

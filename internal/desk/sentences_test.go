@@ -39,6 +39,7 @@ func TestSentences(t *testing.T) {
 		"sayClockBehind":        {sayClockBehind("2026-11-24 09:00 UTC", "2026-11-26 08:00 UTC")},
 		"sayOthersWrite":        {sayOthersWrite(30 * time.Second)},
 		"sayHeldUp":             {sayHeldUp("berths", "run-3", errFull)},
+		"sayPlanNotKept":        {sayPlanNotKept("2w57bede")},
 		"sayCorrectTheList":     {sayCorrectTheList()},
 		"sayForWhich":           {sayForWhich()},
 		"sayForWhom":            {sayForWhom()},

@@ -10,12 +10,13 @@ import (
 	"os"
 	"path/filepath"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/source"
 
-	_ "modernc.org/sqlite" // the database driver
+	driver "modernc.org/sqlite"
 )
 
 // Folder is where the ledger lives within a repository.
@@ -262,9 +263,37 @@ func failed(path string, err error) error {
 		"%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file "+
 			"is whole",
 		path,
-		err,
+		plain(err),
 	)
 }
+
+// Results of SQLite (https://www.sqlite.org/rescode.html) that are told in words.
+const (
+	codeIO     = 10
+	codeFull   = 13
+	codeShared = 4874 // no room for what its processes share
+)
+
+// plain is an error of the database in words.
+func plain(err error) error {
+	var e *driver.Error
+	switch {
+	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
+		return errFull
+	case !errors.As(err, &e):
+		return err
+	case e.Code() == codeFull, e.Code() == codeShared:
+		return errFull
+	case e.Code()&0xff == codeIO:
+		return errIO
+	}
+	return err
+}
+
+var (
+	errFull = errors.New("the disk is full")
+	errIO   = errors.New("the disk could not be read or written (an input/output error)")
+)
 
 // Close closes the ledger.
 func (l *sqlite) Close() error { return l.db.Close() }

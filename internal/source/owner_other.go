@@ -14,3 +14,7 @@ const (
 	noWait   = 0
 	noFollow = 0
 )
+
+func full(error) bool { return false }
+
+func isIO(error) bool { return false }

@@ -3,6 +3,7 @@
 package source
 
 import (
+	"errors"
 	"io/fs"
 	"os"
 	"syscall"
@@ -29,3 +30,11 @@ const (
 	noWait   = syscall.O_NONBLOCK
 	noFollow = syscall.O_NOFOLLOW
 )
+
+// full reports whether there is no more room for what is written: on the disk, for its user, or in one file.
+func full(err error) bool {
+	return errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.Is(err, syscall.EFBIG)
+}
+
+// isIO reports whether a disk fails.
+func isIO(err error) bool { return errors.Is(err, syscall.EIO) }

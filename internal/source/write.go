@@ -89,7 +89,12 @@ func reason(err error) error {
 	case errors.As(err, &link):
 		err = link.Err
 	}
-	if errors.Is(err, fs.ErrPermission) {
+	switch {
+	case full(err):
+		return errors.New("the disk is full")
+	case isIO(err):
+		return errors.New("the disk could not be read or written (an input/output error)")
+	case errors.Is(err, fs.ErrPermission):
 		return fmt.Errorf("%w; give yourself the permission to write there", err)
 	}
 	return err
