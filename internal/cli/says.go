@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"pravet/internal/core/day"
@@ -89,7 +90,12 @@ func sayFilterColumn(column int, err error) error {
 
 // sayTooManyWords is more words than a command takes.
 func sayTooManyWords(words []string, command, example string) error {
-	return fmt.Errorf("unexpected argument %q; for example: %s", strings.Join(words, " "), example)
+	quoted := make([]string, len(words))
+	for i, w := range words {
+		quoted[i] = strconv.Quote(w)
+	}
+	return fmt.Errorf("%s more than this command takes: %s; for example: %s",
+		model.Plural(len(words), "there is a word", "there are words"), strings.Join(quoted, " "), example)
 }
 
 // sayNoReason is a decision without --because.

@@ -107,6 +107,8 @@ func TestSentences(t *testing.T) {
 		"sayFinished":          {sayFinished([]string{"kits/desk.yaml"}), sayFinished([]string{"apps/till.yaml", "kits/desk.yaml"})},
 		"sayEnded":             {sayEnded()},
 		"sayHeldUp":            {sayHeldUp("berths", "run-3", errFull)},
+		"sayNoFraction":        {sayNoFraction("--sure", `"abc"`)},
+		"sayNotYesOrNo":        {sayNotYesOrNo("--full", `"abc"`)},
 		"sayMore":              {sayMore(1200)},
 		"sayMoreChanges":       {sayMoreChanges(1)},
 		"sayNoAnswer":          {sayNoAnswer()},

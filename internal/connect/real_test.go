@@ -88,7 +88,7 @@ func TestAProgramThatMisbehavesIsKilledAndAskedAgain(t *testing.T) {
 		"nonsense": {`echo hello`, "the program wrote a line that is not understood"},
 		"ends":     {`exit 3`, "the program ended before it had answered, 2 times"},
 		"other":    {`echo '{"id":9,"end":true}'`, "the program wrote an answer to number 9, which was not asked"},
-		"unknown":  {`echo '{"id":1,"finished":true}'`, `unknown field "finished"`},
+		"unknown":  {`echo '{"id":1,"finished":true}'`, `"finished" is no key that is expected there`},
 		"missing":  {"", "the program cannot be started"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -3,9 +3,11 @@ package desired
 import (
 	"bufio"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -64,6 +66,12 @@ func (r *Repo) checkPeople() {
 	r.validate(&all, "away", "wrong-type", func(v string) error {
 		if !strings.EqualFold(v, "true") && !strings.EqualFold(v, "false") {
 			return fmt.Errorf("%q is not true or false", v)
+		}
+		return nil
+	})
+	r.validate(&all, "email", "bad-address", func(v string) error {
+		if strings.ContainsFunc(v, unicode.IsControl) {
+			return errors.New("a line end or another control character is in it, and no address has one")
 		}
 		return nil
 	})

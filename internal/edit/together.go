@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"time"
 
+	"pravet/internal/core/plain"
 	"pravet/internal/source"
 )
 
@@ -102,7 +103,7 @@ func Finish(tree *source.Tree) (names []string, err error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&list); err != nil {
-		return nil, fmt.Errorf("%s, which says what was being written, cannot be read: %w; look at the files by hand, and remove it", journal, err)
+		return nil, fmt.Errorf("%s, which says what was being written, cannot be read: %w; look at the files by hand, and remove it", journal, plain.JSON(err))
 	}
 	for _, p := range list {
 		info, there := tree.Info(source.Beside(p.Name, p.Beside))

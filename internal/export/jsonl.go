@@ -13,6 +13,7 @@ import (
 
 	"pravet/internal/core/account"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
 )
@@ -183,7 +184,7 @@ func (r *recordReader) read(src *source.Reader, name string) error {
 				return source.NewProblem(
 					model.Pos{File: name, Line: r.line, Column: 1},
 					rule,
-					strings.TrimPrefix(bad.Error(), "json: "),
+					plain.JSON(bad).Error(),
 					hint,
 				)
 			}

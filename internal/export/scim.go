@@ -14,6 +14,7 @@ import (
 	"github.com/tidwall/gjson"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/core/table"
 	"pravet/internal/source"
 )
@@ -355,5 +356,5 @@ func jsonProblem(src *source.Reader, dec *json.Decoder, name string, err error) 
 	if posErr != nil {
 		pos = model.Pos{File: name}
 	}
-	return source.NewProblem(pos, rule, err.Error(), hint)
+	return source.NewProblem(pos, rule, plain.JSON(err).Error(), hint)
 }

@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/plain"
 )
 
 // A Ledger is the record of one repository. All methods may be called by
@@ -269,7 +270,7 @@ func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Ver
 func Decode[T Body](e *Entry) (T, error) {
 	var v T
 	if err := json.Unmarshal(e.Body, &v); err != nil {
-		return v, fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, err)
+		return v, fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, plain.JSON(err))
 	}
 	return v, nil
 }

@@ -263,7 +263,7 @@ func failed(path string, err error) error {
 		"%s: the ledger cannot be used: %w. Check that the disk has room and may be written, and that the file "+
 			"is whole",
 		path,
-		plain(err),
+		inWords(err),
 	)
 }
 
@@ -274,8 +274,8 @@ const (
 	codeShared = 4874 // no room for what its processes share
 )
 
-// plain is an error of the database in words.
-func plain(err error) error {
+// inWords is an error of the database in words.
+func inWords(err error) error {
 	var e *driver.Error
 	switch {
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):

@@ -12,6 +12,7 @@ import (
 	"github.com/go-ldap/ldif"
 
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/source"
 )
 
@@ -110,7 +111,7 @@ func (t *Table) scim(text []byte) error {
 		if errors.As(err, &syntax) {
 			pos = at(t.File, text, int(min(syntax.Offset, int64(len(text)))))
 		}
-		return source.NewProblem(pos, "not-json", "this is not JSON of SCIM: "+err.Error(), "export it again")
+		return source.NewProblem(pos, "not-json", "this is not JSON of SCIM: "+plain.JSON(err).Error(), "export it again")
 	}
 	if list.Resources == nil {
 		return source.NewProblem(

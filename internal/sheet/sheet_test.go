@@ -70,7 +70,7 @@ func TestWhatIsNoSheetIsRefusedWithItsPlace(t *testing.T) {
 		{"a workbook", "PK\x03\x04", sheet.Options{}, "s:1: this is no CSV file; save the spreadsheet as CSV (UTF-8); a SCIM list of users ends in .json, or is named with --in scim"},
 		{"a column twice", "id,Mail,mail\n", sheet.Options{}, "s:1:9: there are two columns named mail; give one of them another name, or take it out"},
 		{"a quote that is never closed", "id,name\nE1,\"Ada\n", sheet.Options{}, "s:2:9: a quote stands where none is expected; a field in quotes ends before the next comma; a quote within it is doubled (\"\")"},
-		{"no JSON", `{"Resources": [`, sheet.Options{Format: "scim"}, "s:1:16: this is not JSON of SCIM: unexpected end of JSON input; export it again"},
+		{"no JSON", `{"Resources": [`, sheet.Options{Format: "scim"}, "s:1:16: this is not JSON of SCIM: it ends in the middle; export it again"},
 		{"another JSON", `{"users": []}`, sheet.Options{Format: "scim"}, "s:1: there are no Resources; a list of users is expected (RFC 7644 §3.4.2)"},
 		{"an unknown encoding", "id\n", sheet.Options{Encoding: "nothing"}, `"nothing" is no encoding that can be read`},
 	} {

@@ -68,5 +68,5 @@ func Calendar(w io.Writer, list []access.Falling, name string, now time.Time) er
 			event.SetDescription(fmt.Sprintf("%s:%d", words.Clean(x.File), x.Line))
 		}
 	}
-	return cal.SerializeTo(w)
+	return cal.SerializeTo(w, ics.WithNewLineWindows) // RFC 5545, section 3.1
 }

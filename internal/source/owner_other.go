@@ -18,3 +18,5 @@ const (
 func full(error) bool { return false }
 
 func isIO(error) bool { return false }
+
+func notAFolder(error) bool { return false }

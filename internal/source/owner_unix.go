@@ -38,3 +38,6 @@ func full(err error) bool {
 
 // isIO reports whether a disk fails.
 func isIO(err error) bool { return errors.Is(err, syscall.EIO) }
+
+// notAFolder reports whether a path goes on below a file.
+func notAFolder(err error) bool { return errors.Is(err, syscall.ENOTDIR) }

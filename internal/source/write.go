@@ -92,6 +92,8 @@ func reason(err error) error {
 	switch {
 	case full(err):
 		return errors.New("the disk is full")
+	case notAFolder(err):
+		return errors.New("a part of its path is a file, and a folder is expected there")
 	case isIO(err):
 		return errors.New("the disk could not be read or written (an input/output error)")
 	case errors.Is(err, fs.ErrPermission):

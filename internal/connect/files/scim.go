@@ -14,6 +14,7 @@ import (
 
 	"pravet/internal/core/account"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/export"
 )
 
@@ -72,7 +73,7 @@ func (f *writer) scim(e *edits) error {
 			file.end = "\r\n"
 		}
 		if err := file.scan(); err != nil {
-			return fmt.Errorf("%s: %w", path.Text, err)
+			return fmt.Errorf("%s: %w", path.Text, plain.JSON(err))
 		}
 		files = append(files, file)
 	}

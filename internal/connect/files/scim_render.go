@@ -12,10 +12,11 @@ import (
 // totals counts the resources of all lists anew. A page that holds all that it
 // speaks of is a list by itself; the others that say the same total are pages of
 // one list, and go on saying the same, up to the next one that begins with
-// resource 1.
+// resource 1. An empty page after one that holds all is the end of that.
 func totals(files []*scimFile) {
 	more := []int{}          // of each list
 	begun := map[int]int{}   // total → number of the list that was begun
+	full := map[int]int{}    // total → number of the last list of one page that holds all
 	pages := map[*list]int{} // page → number of its list
 	for _, file := range files {
 		had, gone := make([]int, len(file.lists)), make([]int, len(file.lists))
@@ -34,11 +35,16 @@ func totals(files []*scimFile) {
 			}
 			number, ok := begun[l.says]
 			whole := had[n] >= l.says
+			if end, is := full[l.says]; is && !whole && had[n] == 0 && l.start != 1 && !ok {
+				number, ok = end, true
+			}
 			if whole || !ok || l.start == 1 {
 				number = len(more)
 				more = append(more, 0)
 			}
-			if !whole {
+			if whole {
+				full[l.says] = number
+			} else if end, is := full[l.says]; !is || end != number {
 				begun[l.says] = number
 			}
 			pages[l] = number

@@ -79,6 +79,18 @@ func TestSCIMKeepsEveryByteItDoesNotOwn(t *testing.T) {
 			`{"totalResults":1,"startIndex":1,"Resources":[]}{"totalResults":1,"startIndex":2,"Resources":[{"id":"2","userName":"b"}]}` +
 				`{"totalResults":2,"Resources":[{"displayName":"bridge","members":[]},{"displayName":"deck","members":[]}]}`,
 			[]*plan.Change{change(model.Remove, "a")}},
+		{"the last page is empty",
+			`{"totalResults":1,"startIndex":1,"itemsPerPage":1,"Resources":[{"userName":"a"}]}{"totalResults":1,"startIndex":2,"itemsPerPage":0,"Resources":[]}`,
+			`{"totalResults":1,"startIndex":1,"itemsPerPage":1,"Resources":[{"userName":"a","active":false}]}{"totalResults":1,"startIndex":2,"itemsPerPage":0,"Resources":[]}`,
+			[]*plan.Change{change(model.Suspend, "a")}},
+		{"the last page is empty, and a user comes",
+			`{"totalResults":1,"startIndex":1,"itemsPerPage":1,"Resources":[{"userName":"a"}]}{"totalResults":1,"startIndex":2,"itemsPerPage":0,"Resources":[]}`,
+			`{"totalResults":2,"startIndex":1,"itemsPerPage":2,"Resources":[{"userName":"a"},{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}{"totalResults":2,"startIndex":2,"itemsPerPage":0,"Resources":[]}`,
+			[]*plan.Change{create("c", map[string]string{"userName": "c"})}},
+		{"a last page without the list",
+			`{"totalResults":1,"startIndex":1,"Resources":[{"userName":"a"}]}{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"totalResults":1}`,
+			`{"totalResults":1,"startIndex":1,"Resources":[{"userName":"a","active":false}]}{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"totalResults":1}`,
+			[]*plan.Change{change(model.Suspend, "a")}},
 		{"the last user goes", `[{"userName":"a"}]`, `[]`, []*plan.Change{change(model.Remove, "a")}},
 		{"a user comes into an empty list", `{"Resources":[]}`, `{"Resources":[{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"c","userName":"c","active":true}]}`,
 			[]*plan.Change{create("c", map[string]string{"userName": "c"})}},
@@ -144,7 +156,7 @@ func TestSCIMIsLeftAloneWhenItCannotBeDone(t *testing.T) {
 		{"is not there any more", `[{"userName":"a"}]`, change(model.Suspend, "b")},
 		{"no list of users to add to", `{"userName":"a"}`, create("b", map[string]string{"userName": "b"})},
 		{"has no group", `[{"userName":"a"},{"displayName":"other","members":[]}]`, group(model.Join, "a", "bridge")},
-		{"unexpected EOF", `[{"userName":"a"`, change(model.Suspend, "a")},
+		{"it ends in the middle", `[{"userName":"a"`, change(model.Suspend, "a")},
 	} {
 		got, err := apply(t, app, spec, c.content, c.change)
 		require.ErrorContains(t, err, c.says)

@@ -33,6 +33,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
 )
@@ -205,7 +206,7 @@ func (d *driver) talk(ctx context.Context, q ask, each func(*export.Record) erro
 		dec.DisallowUnknownFields()
 		if err := dec.Decode(a); err != nil {
 			d.kill()
-			return nil, d.nonsense(writes, "a line that is not understood: %v", err)
+			return nil, d.nonsense(writes, "a line that is not understood: %v", plain.JSON(err))
 		}
 		switch {
 		case a.ID < q.ID:

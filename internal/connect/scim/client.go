@@ -99,7 +99,7 @@ func (c *client) bearer(ctx context.Context, anew bool) (string, error) {
 			),
 		}
 	case err != nil:
-		return "", &live.Again{Says: "no token could be had: " + plain(err)}
+		return "", &live.Again{Says: "no token could be had: " + bare(err)}
 	}
 	c.keep(t.AccessToken)
 	return t.AccessToken, nil
@@ -178,7 +178,7 @@ func (c *client) once(
 		return nil, &connect.Fault{Kind: connect.Failed, Says: "the answer is longer than 64 MiB; set a smaller page"}
 	}
 	if err != nil {
-		return nil, &live.Again{Says: "the answer broke off: " + plain(err), Sent: writes}
+		return nil, &live.Again{Says: "the answer broke off: " + bare(err), Sent: writes}
 	}
 	a := &answer{status: res.StatusCode, version: res.Header.Get("ETag"), at: res.Header.Get("Location"), body: data}
 	return a, c.judge(a, res, writes)
@@ -232,15 +232,15 @@ func unanswered(err error, writes bool) error {
 	case errors.As(err, &dns) && dns.IsNotFound:
 		return &connect.Fault{Kind: connect.Failed, Says: "there is no host " + dns.Name + "; correct url"}
 	case errors.As(err, &op) && op.Op == "dial":
-		return &live.Again{Says: "the application cannot be reached: " + plain(err)}
+		return &live.Again{Says: "the application cannot be reached: " + bare(err)}
 	case errors.Is(err, context.DeadlineExceeded):
 		return &live.Again{Says: "the application gave no answer in time", Sent: writes}
 	}
-	return &live.Again{Says: "the connection broke off: " + plain(err), Sent: writes}
+	return &live.Again{Says: "the connection broke off: " + bare(err), Sent: writes}
 }
 
-// plain is an error without the address of the request, which may be long and tells nothing.
-func plain(err error) string {
+// bare is an error without the address of the request, which may be long and tells nothing.
+func bare(err error) string {
 	var u *url.Error
 	if errors.As(err, &u) {
 		err = u.Err

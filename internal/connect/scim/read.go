@@ -19,6 +19,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/export"
 )
 
@@ -131,7 +132,7 @@ func (d *driver) page(ctx context.Context, at string, q url.Values) (*page, erro
 	}
 	p := &page{}
 	if err := json.Unmarshal(a.body, p); err != nil {
-		return nil, wrong("what the application answers under %s is no list of SCIM: %v", at, err)
+		return nil, wrong("what the application answers under %s is no list of SCIM: %v", at, plain.JSON(err))
 	}
 	if !strings.Contains(strings.ToLower(strings.Join(p.Schemas, " ")), "listresponse") {
 		return nil, wrong(

@@ -14,6 +14,7 @@ import (
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
+	"pravet/internal/core/plain"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
 )
@@ -218,7 +219,7 @@ func (d *driver) putGroup(ctx context.Context, path string, changes []*plan.Chan
 	}
 	var body map[string]any
 	if err := json.Unmarshal(a.body, &body); err != nil {
-		return wrong("a group cannot be read: %v", err)
+		return wrong("a group cannot be read: %v", plain.JSON(err))
 	}
 	out := map[string]bool{}
 	var members []any

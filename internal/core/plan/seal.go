@@ -16,6 +16,8 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"pravet/internal/core/plain"
+
 	quick "github.com/goccy/go-json"
 	"github.com/gowebpki/jcs"
 	"golang.org/x/sync/errgroup"
@@ -405,5 +407,5 @@ func jsonError(data []byte, at int64, err error) error {
 	before := data[:min(at, int64(len(data)))]
 	line := 1 + bytes.Count(before, []byte{'\n'})
 	column := len(before) - bytes.LastIndexByte(before, '\n')
-	return fmt.Errorf("line %d, column %d: %w", line, column, err)
+	return fmt.Errorf("line %d, column %d: %w", line, column, plain.JSON(err))
 }

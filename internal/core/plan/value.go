@@ -115,14 +115,14 @@ func (v Value) MarshalJSON() ([]byte, error) {
 		return jsonOf(v.def)
 	case v.text == "":
 		return []byte("null"), nil
-	case plain(v.text):
+	case standsAsIs(v.text):
 		return append(append(append(make([]byte, 0, len(v.text)+2), '"'), v.text...), '"'), nil
 	}
 	return jsonOf(v.text)
 }
 
-// plain reports whether a text stands in JSON as it is.
-func plain(text string) bool {
+// standsAsIs reports whether a text stands in JSON as it is.
+func standsAsIs(text string) bool {
 	for i := range len(text) {
 		if c := text[i]; c < ' ' || c > '~' || c == '"' || c == '\\' {
 			return false
