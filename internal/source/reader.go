@@ -89,11 +89,7 @@ func Unreadable(name string, err error) *Problem {
 	case errors.Is(err, fs.ErrPermission):
 		return NewProblem(pos, "unreadable-file", "it may not be read", "give yourself the permission to read it")
 	}
-	var path *fs.PathError
-	if errors.As(err, &path) {
-		err = path.Err
-	}
-	return NewProblem(pos, "unreadable-file", "it cannot be read: "+err.Error(), "")
+	return NewProblem(pos, "unreadable-file", "it cannot be read: "+reason(err).Error(), "")
 }
 
 // Close closes the file.
