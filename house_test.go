@@ -25,7 +25,7 @@ var arrows = map[string][]string{
 	"internal/edit":    {"internal/core", "internal/source"},
 	"internal/secret":  {},
 	"internal/gitrepo": {"internal/core"},
-	"internal/ledger":  {"internal/core"},
+	"internal/ledger":  {"internal/core", "internal/source"},
 	"internal/connect": {
 		"internal/core", "internal/form", "internal/source", "internal/export", "internal/secret", "internal/connect",
 	},

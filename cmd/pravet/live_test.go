@@ -328,7 +328,7 @@ func programYard(t *testing.T) *yardServer {
 	require.NoError(t, err)
 	return &yardServer{
 		connect: fmt.Sprintf(
-			"  by: program\n  run: [python3, %s, %s, python3, %s, %s]\n  batch: 30\n  settle: 300ms\n",
+			"  by: program\n  run: [python3, %s, %s, python3, %s, %s]\n  variables: [KILL_ASK, KILL_AFTER, ASKED_LINES]\n  batch: 30\n  settle: 300ms\n",
 			between,
 			log,
 			example,

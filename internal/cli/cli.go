@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -162,7 +163,10 @@ func statusOf(err error) int {
 // textOf is what is said of an error: where it is of something that a flag gave, with the flag.
 func textOf(err error) string {
 	var wrong *desk.Wrong
+	var path *fs.PathError
 	switch {
+	case errors.As(err, &path) && strings.HasPrefix(path.Path, "/dev/std"):
+		return sayNotSaid(source.Reason(err)).Error()
 	case !errors.As(err, &wrong) || wrong.Field == "":
 		return err.Error()
 	case wrong.Column > 0:
@@ -426,6 +430,9 @@ func sayNoFraction(flag, value string) string {
 func sayNotYesOrNo(flag, value string) string {
 	return fmt.Sprintf("%s: %s is neither true nor false; the flag alone means true", flag, value)
 }
+
+// sayNotSaid is output that could not be written.
+func sayNotSaid(err error) error { return fmt.Errorf("the output could not be written: %w", err) }
 
 // sayFinished is files that another call had begun to write, and that were finished.
 func sayFinished(files []string) string {

@@ -109,6 +109,7 @@ func TestSentences(t *testing.T) {
 		"sayHeldUp":            {sayHeldUp("berths", "run-3", errFull)},
 		"sayNoFraction":        {sayNoFraction("--sure", `"abc"`)},
 		"sayNotYesOrNo":        {sayNotYesOrNo("--full", `"abc"`)},
+		"sayNotSaid":           {sayNotSaid(errFull)},
 		"sayMore":              {sayMore(1200)},
 		"sayMoreChanges":       {sayMoreChanges(1)},
 		"sayNoAnswer":          {sayNoAnswer()},

@@ -89,7 +89,7 @@ func Unreadable(name string, err error) *Problem {
 	case errors.Is(err, fs.ErrPermission):
 		return NewProblem(pos, "unreadable-file", "it may not be read", "give yourself the permission to read it")
 	}
-	return NewProblem(pos, "unreadable-file", "it cannot be read: "+reason(err).Error(), "")
+	return NewProblem(pos, "unreadable-file", "it cannot be read: "+Reason(err).Error(), "")
 }
 
 // Close closes the file.

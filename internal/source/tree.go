@@ -412,7 +412,7 @@ func (t *Tree) Move(name, to string) error {
 	}
 	defer p.close()
 	if err := p.root.Rename(p.name, filepath.Join(filepath.Dir(p.name), path.Base(to))); err != nil {
-		return fmt.Errorf("%s cannot take the place of %s: %w", name, to, reason(err))
+		return fmt.Errorf("%s cannot take the place of %s: %w", name, to, Reason(err))
 	}
 	return p.sync()
 }
@@ -461,7 +461,7 @@ func (t *Tree) Remove(name string) error {
 	}
 	defer p.close()
 	if err := p.root.Remove(p.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("%s cannot be removed: %w", name, reason(err))
+		return fmt.Errorf("%s cannot be removed: %w", name, Reason(err))
 	}
 	return nil
 }

@@ -50,7 +50,7 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 	case errors.Is(err, fs.ErrNotExist):
 		info = nil
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
+		return nil, fmt.Errorf("%s cannot be written: %w", said, Reason(err))
 	case info.Mode()&fs.ModeSymlink != 0:
 		return nil, fmt.Errorf("%s is a link; name the file itself, which is what would be replaced", said)
 	case info.IsDir():
@@ -62,7 +62,7 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 	s.name = filepath.Join(filepath.Dir(at.name), "."+filepath.Base(at.name)+"."+rand.Text()[:10]+temporary)
 	f, err := at.root.OpenFile(s.name, os.O_CREATE|os.O_EXCL|os.O_WRONLY|noFollow, 0o600)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
+		return nil, fmt.Errorf("%s cannot be written: %w", said, Reason(err))
 	}
 	out := bufio.NewWriterSize(io.MultiWriter(f, s.sum), 1<<18)
 	if err = write(out); err == nil {
@@ -73,14 +73,14 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 	}
 	if err = errors.Join(err, f.Close()); err != nil {
 		_ = at.root.Remove(s.name) // Sweep finds it otherwise
-		return nil, fmt.Errorf("%s cannot be written: %w", said, reason(err))
+		return nil, fmt.Errorf("%s cannot be written: %w", said, Reason(err))
 	}
 	return s, nil
 }
 
-// reason leaves out of an error of the file system the paths, which the message
+// Reason leaves out of an error of the file system the paths, which the message
 // has already.
-func reason(err error) error {
+func Reason(err error) error {
 	var path *fs.PathError
 	var link *os.LinkError
 	switch {
@@ -163,7 +163,7 @@ func (s *Staged) Commit() error {
 		return err
 	}
 	if err := s.at.root.Rename(s.name, s.at.name); err != nil {
-		return fmt.Errorf("%s cannot be replaced: %w", s.said, reason(err))
+		return fmt.Errorf("%s cannot be replaced: %w", s.said, Reason(err))
 	}
 	s.ended = true
 	return errors.Join(s.at.sync(), s.at.close())
@@ -176,11 +176,11 @@ func WriteFile(path string, data io.WriterTo, mode fs.FileMode) error {
 	if info, err := os.Stat(path); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
 		f, err := os.OpenFile(path, os.O_WRONLY, 0)
 		if err != nil {
-			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+			return fmt.Errorf("%s cannot be written: %w", path, Reason(err))
 		}
 		_, err = data.WriteTo(f)
 		if err = errors.Join(err, f.Close()); err != nil {
-			return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+			return fmt.Errorf("%s cannot be written: %w", path, Reason(err))
 		}
 		return nil
 	}
@@ -189,7 +189,7 @@ func WriteFile(path string, data io.WriterTo, mode fs.FileMode) error {
 	}
 	root, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
-		return fmt.Errorf("%s cannot be written: %w", path, reason(err))
+		return fmt.Errorf("%s cannot be written: %w", path, Reason(err))
 	}
 	at := &place{root, filepath.Base(path), root.Close}
 	s, err := stage(at, path, mode, func(w io.Writer) error {
