@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net"
 	"net/mail"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -235,4 +236,31 @@ func (d *doc) reference(n *yaml.Node, what string) string {
 		return ""
 	}
 	return ref
+}
+
+// Variables are those of the environment in which the secrets of this repository are.
+func (r *Repo) Variables() (out []string) {
+	note := func(refs ...string) {
+		for _, ref := range refs {
+			if name, ok := strings.CutPrefix(ref, "env:"); ok && !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
+	}
+	for _, c := range r.Connects {
+		if c == nil {
+			continue
+		}
+		note(c.Token, c.Password)
+		if c.Client != nil {
+			note(c.Client.Secret)
+		}
+	}
+	if r.Letters != nil {
+		for i := range r.Letters.Ways {
+			w := &r.Letters.Ways[i]
+			note(w.User, w.Password, w.Secret, w.Token)
+		}
+	}
+	return out
 }

@@ -213,7 +213,7 @@ func (d *Desk) State() (*prepare.State, error) {
 	if d.state == nil {
 		s := prepare.Rules(d.ctx, d.tree)
 		s.Secrets, s.Now, s.Log, s.Settled = d.secrets, d.Now, d.Ear.Log, d.settledIn
-		d.state = s
+		d.state, d.secrets.Named = s, s.Repo.Variables()
 	}
 	if p := d.state.Repo.UnknownEnvironment(); p != nil {
 		return d.state, wrong(p)

@@ -16,6 +16,8 @@ import (
 // program may quote what it was sent. It may be used by several goroutines.
 type Keeper struct {
 	Environ []string // where secrets of the environment are
+	// Named are variables that references name: a program that prints a secret gets none of them.
+	Named []string
 
 	mu    sync.RWMutex
 	kept  map[string]bool
@@ -39,7 +41,7 @@ const (
 
 // Read reads the secret that a reference leads to, and keeps it. The error never holds it.
 func (k *Keeper) Read(ctx context.Context, ref string) (string, error) {
-	text, err := read(ctx, ref, k.Environ)
+	text, err := read(ctx, ref, k.Environ, k.Named)
 	if err == nil {
 		k.Keep(text)
 	}

@@ -40,7 +40,7 @@ func Check(ref string) error {
 }
 
 // read reads the secret that a reference leads to. The error never holds it.
-func read(ctx context.Context, ref string, environ []string) (string, error) {
+func read(ctx context.Context, ref string, environ, named []string) (string, error) {
 	if err := Check(ref); err != nil {
 		return "", err
 	}
@@ -53,7 +53,10 @@ func read(ctx context.Context, ref string, environ []string) (string, error) {
 	case inFile:
 		text, err = fromFile(where)
 	default:
-		text, err = fromCommand(ctx, strings.Fields(where), environ)
+		text, err = fromCommand(ctx, strings.Fields(where), slices.DeleteFunc(slices.Clone(environ), func(e string) bool {
+			name, _, _ := strings.Cut(e, "=")
+			return slices.Contains(named, name)
+		}))
 	}
 	switch text = strings.TrimRight(text, "\r\n"); {
 	case err != nil:

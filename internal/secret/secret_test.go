@@ -24,7 +24,7 @@ func TestASecretIsReadFromWhereItIsKeptAndNeverShown(t *testing.T) {
 	open, shut := file("open", "swordfish\n", 0o644), file("shut", "swordfish\r\n", 0o600)
 	script := file("script", "#!/bin/sh\necho swordfish\n", 0o700)
 	failing := file("failing", "#!/bin/sh\necho swordfish\necho swordfish >&2\nexit 3\n", 0o700)
-	environ := []string{"A=swordfish", "EMPTY=", "PATH=" + os.Getenv("PATH")}
+	environ := []string{"A=swordfish", "OTHERS=swordfish", "EMPTY=", "PATH=" + os.Getenv("PATH")}
 	for _, c := range []struct{ ref, says string }{
 		{"env:A", ""},
 		{"env:EMPTY", "there is nothing in it"},
@@ -37,13 +37,15 @@ func TestASecretIsReadFromWhereItIsKeptAndNeverShown(t *testing.T) {
 		{"file:" + file("empty", "\n", 0o600), "there is nothing in it"},
 		{"command:" + script, ""},
 		{"command:sh " + script, ""},
+		{"command:printenv A", ""},
+		{"command:printenv OTHERS", "the program ended with status 1"},
 		{"command:" + failing, "the program ended with status 3"},
 		{"command:" + filepath.Join(dir, "none"), "the program cannot be run"},
 		{"swordfish", "never the secret itself"},
 		{"vault:swordfish", "never the secret itself"},
 		{"env:", "never the secret itself"},
 	} {
-		got, err := (&secret.Keeper{Environ: environ}).Read(context.Background(), c.ref)
+		got, err := (&secret.Keeper{Environ: environ, Named: []string{"OTHERS"}}).Read(context.Background(), c.ref)
 		if c.says == "" {
 			require.NoError(t, err, c.ref)
 			assert.Equal(t, "swordfish", got, c.ref)
