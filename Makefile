@@ -49,7 +49,7 @@ demo: build
 # built: what tests build of it is compiled once.
 test: need-go need-test
 	@room="$$(./tools/room.sh)"; CGO_ENABLED=0 TMPDIR="$${room:-$${TMPDIR:-/tmp}}" \
-		$(GO) test -vet=off -ldflags='-s -w' -timeout 9m ./...
+		$(GO) test -vet=off -ldflags='-s -w' -timeout 30m ./...
 
 # Everything that is checked before a change lands.
 check: lint others test
