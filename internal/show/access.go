@@ -75,29 +75,40 @@ func HoldersLine(list []access.Holder, thing string, effective bool) string {
 	)
 }
 
-// RowTable is chosen rows in chosen columns.
+// RowTable is chosen rows in chosen columns. They are made one by one, as there may be millions.
 func RowTable(r *access.Rows, rows []int, columns []string) *Table {
-	t := &Table{Columns: both(columns...)}
-	items := make([]map[string]any, 0, len(rows))
-	for _, i := range rows {
-		row, item := make([]any, 0, len(columns)), map[string]any{}
-		for _, c := range columns {
-			values := r.Values(i, c)
-			row = append(row, values)
-			switch {
-			case r.Several[c] && values == nil:
-				item[c] = []string{}
-			case r.Several[c]:
-				item[c] = values
-			default:
-				item[c] = cellOf(values)
+	return &Table{
+		Columns: both(columns...),
+		Each: func(yield func(row []string) bool) {
+			row := make([]string, len(columns))
+			for _, i := range rows {
+				for n, c := range columns {
+					row[n] = cellOf(r.Values(i, c))
+				}
+				if !yield(row) {
+					return
+				}
 			}
-		}
-		t.add(row...)
-		items = append(items, item)
+		},
+		Objects: func(yield func(any) bool) {
+			for _, i := range rows {
+				item := map[string]any{}
+				for _, c := range columns {
+					switch values := r.Values(i, c); {
+					case r.Several[c] && values == nil:
+						item[c] = []string{}
+					case r.Several[c]:
+						item[c] = values
+					default:
+						item[c] = cellOf(values)
+					}
+				}
+				if !yield(item) {
+					return
+				}
+			}
+		},
 	}
-	t.Items = items
-	return t
 }
 
 // GroupTable counts chosen rows by the values of a column.

@@ -48,6 +48,7 @@ type Table struct {
 	Rows    [][]any
 	Each    func(yield func(row []string) bool) // instead of Rows, one by one; a row is good until the next
 	Items   any                                 // for JSON, instead of the rows
+	Objects func(yield func(any) bool)          // instead of Items, one by one
 }
 
 // tableOf is a table with a row for each of a list.
@@ -363,6 +364,30 @@ func PrintJSON(w io.Writer, v any) error {
 	return err
 }
 
+// printEach writes a list as PrintJSON does, one object after the other.
+func printEach(w io.Writer, objects func(yield func(any) bool)) (err error) {
+	out := bufio.NewWriterSize(w, 1<<16)
+	before := "[\n  "
+	for x := range objects {
+		var b bytes.Buffer
+		enc := json.NewEncoder(&b)
+		enc.SetEscapeHTML(false)
+		enc.SetIndent("  ", "  ")
+		if err = enc.Encode(x); err != nil {
+			return err
+		}
+		_, _ = out.WriteString(before) // Flush tells
+		_, _ = out.Write(escaped(bytes.TrimRight(b.Bytes(), "\n")))
+		before = ",\n  "
+	}
+	if before == "[\n  " {
+		_, _ = out.WriteString("[]\n")
+	} else {
+		_, _ = out.WriteString("\n]\n")
+	}
+	return out.Flush()
+}
+
 // escaped escapes, in JSON, what Safe would replace: there it can only stand
 // within texts.
 func escaped(text []byte) []byte {
@@ -384,6 +409,9 @@ func escaped(text []byte) []byte {
 func Output(w io.Writer, env []string, format string, t *Table) error {
 	switch format {
 	case "json":
+		if t.Objects != nil {
+			return printEach(w, t.Objects)
+		}
 		return PrintJSON(w, t.Items)
 	case "csv":
 		return PrintCSV(w, t)
