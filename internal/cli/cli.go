@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -443,11 +444,17 @@ func sayFinished(files []string) string {
 // grace is how long a command may take to end by itself, once it is to end.
 const grace = 900 * time.Millisecond
 
+// serving is that this program has servers running for trying, which it ends itself, however long that takes.
+var serving atomic.Bool
+
 // EndSoon ends the program soon after a context has ended, whatever it is doing: whatever is half done then is finished by the
 // next command, as after a kill.
 func EndSoon(ctx context.Context) {
 	context.AfterFunc(ctx, func() {
 		time.Sleep(grace)
+		if serving.Load() {
+			return
+		}
 		fmt.Fprintln(os.Stderr, "pravet:", sayEnded())
 		os.Exit(Failed)
 	})

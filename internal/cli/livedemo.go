@@ -105,6 +105,7 @@ func (w *liveWalk) start(folder string) error {
 	if err := os.Mkdir(home, 0o700); err != nil {
 		return err
 	}
+	serving.Store(true)
 	directory, err := standin.StartDirectory(ctx, home, live.Suffix, live.Directory())
 	switch {
 	case errors.As(err, &missing):
@@ -128,6 +129,7 @@ func startDatabase(ctx context.Context, folder string) (*standin.Database, error
 	if err := errors.Join(os.Mkdir(home, 0o700), os.Chmod(folder, 0o711)); err != nil {
 		return nil, err
 	}
+	serving.Store(true)
 	s, err := standin.StartDatabase(ctx, home)
 	if err != nil {
 		return nil, err

@@ -158,6 +158,7 @@ func parseFaults(list []string) (f standin.Faults, err error) {
 
 // serve plays applications until the user interrupts.
 func (c *program) serve(d *desk.Desk, apps []string, at, state, token string, f standin.Faults) error {
+	serving.Store(true)
 	s, err := d.Sound()
 	if err != nil {
 		return err
