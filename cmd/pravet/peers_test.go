@@ -22,8 +22,10 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -141,6 +143,83 @@ func TestNoPeerMakesASecretShow(t *testing.T) {
 			require.Contains(t, more, "was not sent, and goes with the next: webhook ")
 			_, record := s.run(t, repo, nil, "log", "--format", "json")
 			noTrace(t, repo, out+more+record)
+		})
+	}
+}
+
+// TestNoPeerIsListenedToWithoutEnd: whatever a server goes on saying, it is refused before it fills the memory, and soon.
+func TestNoPeerIsListenedToWithoutEnd(t *testing.T) {
+	cert, authority := aCertificate(t)
+	endless := func(w io.Writer, text string) {
+		for chunk := []byte(strings.Repeat(text, 1<<16/len(text))); ; {
+			if _, err := w.Write(chunk); err != nil {
+				return
+			}
+		}
+	}
+	secure := func(serve func(net.Conn)) string { // after StartTLS
+		return listening(t, func(conn net.Conn) {
+			p, err := ber.ReadPacket(conn)
+			if err != nil || len(p.Children) < 2 {
+				return
+			}
+			_, _ = conn.Write([]byte{0x30, 0x0c, 0x02, 0x01, byte(p.Children[0].Value.(int64)), 0x78, 0x07, 0x0a, 0x01, 0x00, 0x04, 0x00, 0x04, 0x00})
+			serve(tls.Server(conn, &tls.Config{Certificates: []tls.Certificate{cert}}))
+		})
+	}
+	web := func(serve http.HandlerFunc) string {
+		s := httptest.NewServer(serve)
+		t.Cleanup(s.Close)
+		return "  by: scim\n  url: " + s.URL + "\n  token: env:TOLD\n"
+	}
+	directory := func(at string) string {
+		return "  by: ldap\n  url: ldap://" + at + "\n  ca: ca.pem\n  user: cn=admin\n  password: env:TOLD\n  people: ou=people\n" +
+			"  groups: ou=groups\n  roles: ou=roles\n  block: {attribute: pwdAccountLockedTime, blocked: 000001010000Z}\n"
+	}
+	database := func(at string) string {
+		return "  by: postgres\n  url: postgres://" + at + "/postgres\n  user: keeper\n  password: env:TOLD\n"
+	}
+	for name, connect := range map[string]string{
+		"an endless body": web(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/scim+json")
+			endless(w, "[")
+		}),
+		"endless headers": web(func(w http.ResponseWriter, _ *http.Request) {
+			c, _, err := w.(http.Hijacker).Hijack()
+			if err == nil {
+				defer c.Close()
+				_, _ = io.WriteString(c, "HTTP/1.1 200 OK\r\n")
+				endless(c, "X-More: x\r\n")
+			}
+		}),
+		"a directory's packet of 2 GiB": directory(secure(func(conn net.Conn) {
+			_, _ = conn.Write([]byte{0x30, 0x84, 0x7f, 0xff, 0xff, 0xff})
+			endless(conn, "x")
+		})),
+		"a directory that babbles": directory(secure(func(conn net.Conn) { endless(conn, "0") })),
+		"a directory without TLS":  directory(listening(t, func(conn net.Conn) { endless(conn, "\x30\x84\x7f\xff\xff\xff") })),
+		"a database's message of 2 GiB": database(listening(t, func(conn net.Conn) {
+			_, _ = conn.Write([]byte{'E', 0x7f, 0xff, 0xff, 0xff})
+			endless(conn, "x")
+		})),
+		"a database that babbles":  database(listening(t, func(conn net.Conn) { endless(conn, "hello\n") })),
+		"a program's endless line": "  by: program\n  run: [python3, -c, \"import sys\\nwhile True: sys.stdout.write('x'*65536)\"]\n",
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s := &yardServer{connect: connect + "  tries: 1\n  timeout: 10s\n", env: []string{"TOLD=" + told}}
+			repo := yardRepo(t, s)
+			require.NoError(t, os.WriteFile(filepath.Join(repo, "ca.pem"), authority, 0o600))
+			cmd := exec.Command(program, "fetch")
+			cmd.Dir, cmd.Env = repo, append(append(os.Environ(), "HOME="+repo), s.env...)
+			began := time.Now()
+			out, err := cmd.CombinedOutput()
+			require.Error(t, err)
+			require.Equal(t, 1, cmd.ProcessState.ExitCode(), "%.1000s", out)
+			require.Contains(t, string(out), "Not fetched: yard: ")
+			require.Less(t, len(out), 2000)
+			require.Less(t, time.Since(began), time.Minute)
+			require.Less(t, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss, int64(700_000), "KiB")
 		})
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"sync"
 
+	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
 
 	"pravet/internal/connect"
@@ -30,6 +31,11 @@ const assertion = "1.3.6.1.1.12"
 // version is the operational attribute that changes with every change of an entry, where a
 // server has one.
 const version = "entryCSN"
+
+// maxPacket is how long a message of a server may be, in bytes.
+const maxPacket = 64 << 20
+
+func init() { ber.MaxPacketLengthBytes = maxPacket } // of all connections, and there are no others
 
 // driver speaks LDAP to one server.
 type driver struct {

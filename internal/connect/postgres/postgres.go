@@ -8,12 +8,14 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/url"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgproto3"
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"pravet/internal/connect"
@@ -33,6 +35,9 @@ type driver struct {
 	pool   *pgxpool.Pool
 	config *pgxpool.Config
 }
+
+// maxMessage is how long a message of a server may be, in bytes.
+const maxMessage = 64 << 20
 
 // Open connects and signs in. Only a server on this very machine may do without TLS.
 func Open(ctx context.Context, o live.Options) (live.Driver, error) {
@@ -55,6 +60,11 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	if ip := net.ParseIP(u.Hostname()); u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) ||
 		o.Spec.CA != "" {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
+	}
+	c.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
+		f := pgproto3.NewFrontend(r, w)
+		f.SetMaxBodyLen(maxMessage)
+		return f
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
 	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, zone: o.Zone, config: config}

@@ -31,6 +31,9 @@ import (
 // maxAnswer is how long an answer may be, in bytes.
 const maxAnswer = 64 << 20
 
+// maxHeader is how long the headers of an answer may be together, in bytes.
+const maxHeader = 1 << 20
+
 // mediaType is that of all messages (RFC 7644 §8.1).
 const mediaType = "application/scim+json"
 
@@ -65,8 +68,8 @@ func newClient(
 	c := &client{base: base, spec: spec, read: read, keep: keep}
 	c.http = &http.Client{
 		Transport: &http.Transport{
-			TLSClientConfig:     &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
-			MaxIdleConnsPerHost: spec.Parallel, Proxy: http.ProxyFromEnvironment, ForceAttemptHTTP2: true,
+			TLSClientConfig:        &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12},
+			MaxResponseHeaderBytes: maxHeader, MaxIdleConnsPerHost: spec.Parallel, Proxy: http.ProxyFromEnvironment, ForceAttemptHTTP2: true,
 		},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}
