@@ -72,7 +72,7 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 // recorded reads what was changed and decided in the span.
 func recorded(l ledger.Ledger, in *report.Input) error {
 	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome, ledger.Decided}}, func(e *ledger.Entry) error {
-		on, err := day.Parse(e.At[:min(len(e.At), len("2006-01-02"))])
+		on, err := l.Zone().DayOf(e.At)
 		if err != nil || on < in.From || on > in.To {
 			return nil
 		}

@@ -252,7 +252,7 @@ func (d *Desk) Blame(x *Sight, a *access.Answer) {
 		case change.By == "":
 			p.Commit = "not committed yet"
 		default:
-			p.ChangedBy, p.ChangedOn, p.Commit = change.By, change.On.Format("2006-01-02"), change.Commit
+			p.ChangedBy, p.ChangedOn, p.Commit = change.By, d.zone.Day(change.On).String(), change.Commit
 		}
 	})
 }

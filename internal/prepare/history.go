@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
@@ -18,6 +19,7 @@ import (
 // carried out last.
 type history struct {
 	dir    string
+	zone   day.Zone
 	since  map[string]bool // the commits since then; nil where that is not known
 	before *model.People   // nil where no row of the people files has changed since
 	after  *model.People
@@ -39,7 +41,7 @@ func History(
 	if p.Desired.Revision == "" {
 		return nil, nil
 	}
-	h := &history{dir: tree.Dir, lines: map[string]map[int]gitrepo.Change{}}
+	h := &history{dir: tree.Dir, zone: l.Zone(), lines: map[string]map[int]gitrepo.Change{}}
 	base, err := CarriedOut(l, p.ID)
 	if err != nil || base == "" {
 		return h, err
@@ -149,5 +151,5 @@ func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 	case h.since != nil && !h.since[c.Commit]:
 		return nil, true
 	}
-	return &outline.Edit{By: c.By, On: c.On.Format("2006-01-02"), Commit: c.Commit}, true
+	return &outline.Edit{By: c.By, On: h.zone.Day(c.On).String(), Commit: c.Commit}, true
 }

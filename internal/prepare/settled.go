@@ -23,7 +23,7 @@ func Settled(l ledger.Ledger) (map[string]day.Day, error) {
 		if err != nil || !o.Settled || o.Does == "" {
 			return err
 		}
-		on, err := day.Parse(e.At[:min(len(e.At), len("2006-01-02"))])
+		on, err := l.Zone().DayOf(e.At)
 		by[o.Touches] = last{o.Does, on}
 		return err
 	})

@@ -16,6 +16,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/core/account"
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
@@ -29,6 +30,7 @@ type Upload struct {
 	App    *model.App
 	Spec   *connect.Spec
 	Now    func() time.Time
+	Zone   day.Zone
 }
 
 var _ connect.Later = (*Upload)(nil)
@@ -72,7 +74,7 @@ func (u *Upload) Prepare(ctx context.Context, _ string, changes []*plan.Change) 
 	}
 	base := path.Join(
 		u.Where(),
-		fmt.Sprintf("%s-%s-%s", u.App.ID, u.Now().UTC().Format(time.DateOnly), plan.Name(ids...)),
+		fmt.Sprintf("%s-%s-%s", u.App.ID, u.Zone.Day(u.Now()), plan.Name(ids...)),
 	)
 	w := &writer{Upload: u, accounts: account.In(u.App, state.Accounts), covered: map[*plan.Change]bool{}}
 	s := &step{of: u, changes: changes, refused: map[string]string{}}

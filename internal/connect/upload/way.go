@@ -26,7 +26,7 @@ var Way = &connect.Way{
 	}, export.DirectoryKeys),
 	Read: read,
 	Open: func(o *connect.Opening) connect.Application {
-		return &Upload{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now}
+		return &Upload{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now, Zone: o.Zone}
 	},
 }
 
