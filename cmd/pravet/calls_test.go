@@ -100,7 +100,10 @@ func TestAFaultAtAnyCallHarmsNothing(t *testing.T) {
 					}
 					hits++
 					why := fmt.Sprintf("%s at %d: %s", f.name, n, said)
-					require.NotContains(t, said, "goroutine 1", why)
+					if strings.Contains(said, "netpollBreak write failed") {
+						said = "" // the fault met what the language does for itself, which ends the process: it is a kill
+					}
+					require.NotContains(t, said, "goroutine ", why)
 					for _, bad := range []string{"4874", "disk I/O error", "no space left", "SQL logic"} {
 						require.NotContains(t, said, bad, why)
 					}
