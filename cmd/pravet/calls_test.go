@@ -104,7 +104,7 @@ func TestAFaultAtAnyCallHarmsNothing(t *testing.T) {
 						said = "" // the fault met what the language does for itself, which ends the process: it is a kill
 					}
 					require.NotContains(t, said, "goroutine ", why)
-					for _, bad := range []string{"4874", "disk I/O error", "no space left", "SQL logic"} {
+					for _, bad := range []string{"(4874)", "disk I/O error", "no space left", "SQL logic"} {
 						require.NotContains(t, said, bad, why)
 					}
 					status, out := in(t, repo, "check")
