@@ -36,7 +36,7 @@ func Lines(dir, revision, file string, lines ...int) map[int]Change {
 	}
 	if revision == "" {
 		// Git looks at a file of the working tree much longer than at one that is committed.
-		if changed, err := uncommitted(dir, file); err == nil && len(changed) == 0 {
+		if _, changed, err := state(dir, file); err == nil && len(changed) == 0 {
 			revision = "HEAD"
 		}
 	}
@@ -117,11 +117,7 @@ func blame(dir, file string, limit int64, args ...string) map[int]Change {
 
 // boundary are the commits at which a shallow clone ends: what is in them may be of any that came before.
 func boundary(dir string) map[string]bool {
-	file, err := git(dir, "rev-parse", "--path-format=absolute", "--git-path", "shallow")
-	if err != nil {
-		return nil
-	}
-	data, err := os.ReadFile(file)
+	data, err := os.ReadFile(inside(dir, "shallow"))
 	if err != nil {
 		return nil // it is whole
 	}

@@ -16,7 +16,7 @@ func Dirty(dir string, files []string) ([]string, error) {
 	if _, err := git(dir, "rev-parse", "--git-dir"); err != nil {
 		return nil, errors.New("this folder is in no Git repository")
 	}
-	dirty, err := uncommitted(dir, files...)
+	_, dirty, err := state(dir, files...)
 	if err != nil {
 		return nil, fmt.Errorf("git status: %w", err)
 	}

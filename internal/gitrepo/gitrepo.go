@@ -49,6 +49,9 @@ func silenced(dir string) []string {
 	if known, ok := named.Load(dir); ok {
 		return known.([]string)
 	}
+	if namesNone(dir) {
+		return nil
+	}
 	cmd := exec.Command("git", append(append([]string{"-C", dir}, quiet...), "config", "--list", "--show-scope", "--name-only", "-z")...)
 	cmd.Env = environ()
 	list, err := cmd.Output()
@@ -73,6 +76,35 @@ func silenced(dir string) []string {
 	return out
 }
 
+// namesNone reports whether the configuration of a folder's repository is one file that cannot name a driver, so that git
+// need not be asked.
+func namesNone(dir string) bool {
+	at, _ := kept(dir)
+	if info, err := os.Lstat(at); err != nil || !info.IsDir() {
+		return false
+	}
+	if _, err := os.Lstat(filepath.Join(at, "config.worktree")); err == nil {
+		return false
+	}
+	data, err := os.ReadFile(filepath.Join(at, "config"))
+	text := bytes.ToLower(data)
+	return err == nil && !bytes.Contains(text, []byte("filter")) && !bytes.Contains(text, []byte("diff")) &&
+		!bytes.Contains(text, []byte("include"))
+}
+
+// inside is a file of Git's own folder; "" where that cannot be told.
+func inside(dir, name string) string {
+	at, _ := kept(dir)
+	if info, err := os.Lstat(at); err == nil && info.IsDir() {
+		return filepath.Join(at, name)
+	}
+	file, err := git(dir, "rev-parse", "--path-format=absolute", "--git-path", name)
+	if err != nil {
+		return ""
+	}
+	return file
+}
+
 // environ is the environment of git when it looks: objects are what they are, nothing is locked or fetched.
 func environ() []string {
 	return append(os.Environ(), "GIT_NO_REPLACE_OBJECTS=1", "GIT_OPTIONAL_LOCKS=0", "GIT_LITERAL_PATHSPECS=1",
@@ -94,24 +126,33 @@ func git(dir string, args ...string) (string, error) {
 	return strings.TrimSpace(out.String()), err
 }
 
-// kept finds the .git of the repository that a folder is in, "" where it is in none.
-func kept(dir string) string {
-	for dir, err := filepath.Abs(dir); err == nil; dir = filepath.Dir(dir) {
-		at := filepath.Join(dir, ".git")
-		if _, err := os.Lstat(at); err == nil {
-			return at
+// kept finds the .git of the repository that a folder is in, and what the folder is called below that, with a slash at the
+// end; both are "" where it is in none. Links are followed, as git does.
+func kept(dir string) (at, prefix string) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return "", ""
+	}
+	if real, err := filepath.EvalSymlinks(dir); err == nil {
+		dir = real
+	}
+	for top := dir; ; top = filepath.Dir(top) {
+		if _, err := os.Lstat(filepath.Join(top, ".git")); err == nil {
+			if rel, err := filepath.Rel(top, dir); err == nil && rel != "." {
+				prefix = filepath.ToSlash(rel) + "/"
+			}
+			return filepath.Join(top, ".git"), prefix
 		}
-		if dir == filepath.Dir(dir) {
-			break
+		if top == filepath.Dir(top) {
+			return "", ""
 		}
 	}
-	return ""
 }
 
 // Unreadable says that a folder is in a Git repository, and why Git tells nothing of it; nil where it does, and where there is
 // none.
 func Unreadable(dir string) error {
-	at := kept(dir)
+	at, _ := kept(dir)
 	if at == "" {
 		return nil
 	}
@@ -138,22 +179,17 @@ const locked = 2 * time.Second
 // Revision returns the commit that is checked out, and whether the files of the desired state are as committed. Outside
 // Git, revision is "". While Git checks out something else, it waits.
 func Revision(dir string) (revision string, clean bool, err error) {
-	if kept(dir) == "" {
+	if at, _ := kept(dir); at == "" {
 		return "", false, nil
 	}
+	lock := inside(dir, "index.lock")
 	for until := time.Now().Add(locked); ; time.Sleep(20 * time.Millisecond) {
-		head, err := git(dir, "rev-parse", "--verify", "--quiet", "HEAD")
+		head, changed, err := state(dir, paths...)
 		if err != nil {
 			return "", false, Unreadable(dir)
 		}
-		changed, err := uncommitted(dir, paths...)
-		again, other := git(dir, "rev-parse", "--verify", "--quiet", "HEAD")
-		lock, none := git(dir, "rev-parse", "--path-format=absolute", "--git-path", "index.lock")
-		if none == nil {
-			_, none = os.Lstat(lock)
-		}
-		if other == nil && again == head && none != nil || time.Now().After(until) {
-			return head, err == nil && len(changed) == 0 && again == head && len(overlooked(dir)) == 0, nil
+		if _, none := os.Lstat(lock); none != nil || time.Now().After(until) {
+			return head, head != "" && len(changed) == 0 && len(overlooked(dir)) == 0, nil
 		}
 	}
 }
@@ -177,7 +213,7 @@ func overlooked(dir string) map[string]byte {
 // Missing lists files of the desired state that a commit has and that are not here, as only a part of the repository is
 // checked out; sorted.
 func Missing(dir string) (out []string) {
-	if kept(dir) == "" {
+	if at, _ := kept(dir); at == "" {
 		return nil
 	}
 	for name, sign := range overlooked(dir) {
@@ -204,7 +240,7 @@ func Changed(dir, revision string) []string {
 	if err != nil {
 		return nil
 	}
-	now, err := uncommitted(dir, paths...)
+	_, now, err := state(dir, paths...)
 	if err != nil {
 		return nil
 	}
@@ -227,24 +263,31 @@ func Changed(dir, revision string) []string {
 	return out
 }
 
-// uncommitted lists those of some files that are not as in the last commit, by their names in the folder.
-func uncommitted(dir string, files ...string) (out []string, err error) {
-	prefix, err := git(dir, "rev-parse", "--show-prefix")
+// state is the commit that is checked out, "" before the first, and those of some files that are not as it has them, by their
+// names in the folder. Both are of one moment.
+func state(dir string, files ...string) (head string, changed []string, err error) {
+	cmd := command(context.Background(), dir, append([]string{
+		"status", "--porcelain=v2", "--branch", "--no-renames", "--untracked-files=all", "-z", "--",
+	}, files...)...)
+	list, err := cmd.Output()
 	if err != nil {
-		return nil, err
+		return "", nil, err
 	}
-	list, err := git(dir, append([]string{"status", "--porcelain", "--no-renames", "--untracked-files=all", "-z", "--"}, files...)...)
-	if err != nil {
-		return nil, err
-	}
-	for entry := range strings.SplitSeq(" "+strings.TrimLeft(list, " "), "\x00") {
-		if entry = strings.TrimLeft(entry, " "); entry == "" {
-			continue
+	_, prefix := kept(dir)
+	// What stands before the name of a file, by the first sign of its line (git-status(1), Porcelain Format Version 2).
+	before := map[string]int{"1": 8, "u": 10, "?": 1, "!": 1}
+	for line := range strings.SplitSeq(string(list), "\x00") {
+		if oid, ok := strings.CutPrefix(line, "# branch.oid "); ok && oid != "(initial)" {
+			head = oid
 		}
-		_, name, _ := strings.Cut(entry, " ")
-		out = append(out, strings.TrimPrefix(name, prefix))
+		sign, _, _ := strings.Cut(line, " ")
+		if n := before[sign]; n > 0 {
+			if fields := strings.SplitN(line, " ", n+1); len(fields) == n+1 {
+				changed = append(changed, strings.TrimPrefix(fields[n], prefix))
+			}
+		}
 	}
-	return out, nil
+	return head, changed, nil
 }
 
 // ErrNoRevision says that there is no such revision, or no Git.

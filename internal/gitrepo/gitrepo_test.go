@@ -74,6 +74,34 @@ func TestWhatIsNotHereIsSaid(t *testing.T) {
 	require.NoError(t, err)
 }
 
+// TestAFolderBelowOrBehindALink of a Git repository is in it all the same.
+func TestAFolderBelowOrBehindALink(t *testing.T) {
+	top := t.TempDir()
+	below := filepath.Join(top, "access", "north")
+	require.NoError(t, marrowick.Write(below, false))
+	run(t, top, "init", "--quiet")
+	run(t, top, "add", ".")
+	run(t, top, "-c", "user.name=F", "-c", "user.email=f@x.example", "commit", "--quiet", "--message", "all")
+	link := filepath.Join(t.TempDir(), "link")
+	require.NoError(t, os.Symlink(below, link))
+	require.NoError(t, os.WriteFile(filepath.Join(top, "pravet.yaml"), []byte("x"), 0o644)) // another repository's
+	for _, dir := range []string{below, link} {
+		head, clean := checkedOut(t, dir)
+		require.Len(t, head, 40, dir)
+		require.True(t, clean, dir)
+		require.NotEmpty(t, gitrepo.Lines(dir, "", "pravet.yaml", 1), dir)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(below, "kits", "x y.yaml"), []byte("kits: {}\n"), 0o644))
+	for _, dir := range []string{below, link} {
+		head, clean := checkedOut(t, dir)
+		require.False(t, clean, dir)
+		require.Equal(t, []string{"kits/x y.yaml"}, gitrepo.Changed(dir, head), dir)
+		dirty, err := gitrepo.Dirty(dir, []string{"kits/x y.yaml", "pravet.yaml"})
+		require.NoError(t, err)
+		require.Equal(t, []string{"kits/x y.yaml"}, dirty, dir)
+	}
+}
+
 // TestLookingStartsNoProgram that the configuration of a repository names, and changes nothing.
 func TestLookingStartsNoProgram(t *testing.T) {
 	t.Setenv("GIT_CONFIG_GLOBAL", "/dev/null")
