@@ -324,10 +324,11 @@ func (t *Told) has(ways []Way, w Way, address, key string) bool {
 		if slices.ContainsFunc(ways, func(w Way) bool { return w.Name() == name }) {
 			continue
 		}
+		to := address
 		if hook && strings.HasPrefix(name, webhook) {
-			address = "" // one address for everybody
+			to = "" // one address for everybody
 		}
-		if keys[[2]string{address, key}] {
+		if keys[[2]string{to, key}] {
 			return true
 		}
 	}

@@ -80,7 +80,7 @@ func (b *box) Stage(name string, write func(io.Writer) error) (delivery.Staged, 
 }
 
 func (b *box) Unplaced() (map[string]string, error) { return maps.Clone(b.beside), nil }
-func (b *box) Has(name string) bool                 { return b.there[name] }
+func (b *box) Has(name string) (bool, error)        { return b.there[name], nil }
 func (b *box) Remove(name string) error {
 	delete(b.beside, name)
 	b.maybeKilled()

@@ -75,7 +75,7 @@ type Box interface {
 	Stage(name string, write func(io.Writer) error) (Staged, error)
 	// Unplaced are files that stand beside their place, by their temporary names.
 	Unplaced() (map[string]string, error)
-	Has(name string) bool
+	Has(name string) (bool, error)
 	Remove(name string) error
 }
 
@@ -136,7 +136,10 @@ func (f *Folder) there(x *ledger.Letter, at string) (bool, error) {
 			return false, nil
 		}
 	}
-	return x.File != "" || f.Box.Has(name), nil
+	if x.File != "" {
+		return true, nil
+	}
+	return f.Box.Has(name)
 }
 
 // sweep removes what stands beside its place.

@@ -191,15 +191,7 @@ func (r *Repo) StandingWith(ctx context.Context, add []StandingRejection) (write
 		if err := r.Tree.Sweep(standingFile); err != nil { // what was left by a reject that was killed
 			return err
 		}
-		s, err := r.Tree.Stage(standingFile, 0o644, func(w io.Writer) error { _, err := w.Write(text); return err })
-		if err != nil {
-			return err
-		}
-		if err := s.Commit(); err != nil {
-			s.Drop()
-			return err
-		}
-		return nil
+		return r.Tree.Write(standingFile, 0o644, func(w io.Writer) error { _, err := w.Write(text); return err })
 	}, nil
 }
 

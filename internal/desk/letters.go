@@ -245,5 +245,5 @@ func (b *box) Stage(name string, write func(io.Writer) error) (delivery.Staged, 
 	return b.tree.Stage(b.folder+"/"+name, 0o600, write)
 }
 func (b *box) Unplaced() (map[string]string, error) { return b.tree.Unplaced(b.folder) }
-func (b *box) Has(name string) bool                 { return b.tree.Has(b.folder + "/" + name) }
+func (b *box) Has(name string) (bool, error)        { return b.tree.Exists(b.folder + "/" + name) }
 func (b *box) Remove(name string) error             { return b.tree.Remove(b.folder + "/" + name) }

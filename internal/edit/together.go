@@ -74,26 +74,18 @@ func note(tree *source.Tree, list []placing) error {
 	if err := errors.Join(tree.MakeFolder(journal), tree.Sweep(journal)); err != nil {
 		return err
 	}
-	s, err := tree.Stage(journal, 0o600, func(w io.Writer) error { _, err := w.Write(data); return err })
-	if err != nil {
-		return err
-	}
-	if err := s.Commit(); err != nil {
-		s.Drop()
-		return err
-	}
-	return nil
+	return tree.Write(journal, 0o600, func(w io.Writer) error { _, err := w.Write(data); return err })
 }
 
 // Unfinished reports whether files are half written.
-func Unfinished(tree *source.Tree) bool { return tree.Has(journal) }
+func Unfinished(tree *source.Tree) (bool, error) { return tree.Exists(journal) }
 
 // Finish puts the files in their places that a process had begun to, and returns their names; none where nothing was begun.
 // One that somebody has changed since stays as they left it, which is an error. The caller is the only one that
 // writes files.
 func Finish(tree *source.Tree) (names []string, err error) {
-	if !Unfinished(tree) {
-		return nil, nil
+	if there, err := Unfinished(tree); err != nil || !there {
+		return nil, err
 	}
 	data, _, _, err := tree.ReadAll(context.Background(), journal, maxJournal)
 	if err != nil {

@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"pravet/internal/core/day"
-	"pravet/internal/source"
 
 	driver "modernc.org/sqlite"
 )
@@ -121,8 +120,8 @@ func Open(dir string, opt Options) (Ledger, error) {
 // private makes a folder that nobody else may look into, and closes one that
 // others could look into to those who are not of its group.
 func private(folder string) error {
-	if info, err := os.Lstat(folder); err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		return errors.New("this is a link, and the folder itself is expected")
+	if err := itself(folder); err != nil {
+		return err
 	}
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return err
@@ -170,10 +169,18 @@ func OpenReading(dir string, opt Options) (Ledger, error) {
 	return l.known()
 }
 
+// itself refuses a link in the place of a folder.
+func itself(folder string) error {
+	if info, err := os.Lstat(folder); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return errors.New("this is a link, and the folder itself is expected")
+	}
+	return nil
+}
+
 // onlyFiles refuses a ledger that is no regular file, or beside which something else stands that it would be read with: a
 // pipe keeps everybody waiting, and a link leads elsewhere.
 func onlyFiles(path string) error {
-	if err := source.Folder(filepath.Dir(path), filepath.Dir(path)); err != nil {
+	if err := itself(filepath.Dir(path)); err != nil {
 		return failed(filepath.Dir(path), err)
 	}
 	for _, name := range []string{path, path + "-wal", path + "-shm", path + "-journal"} {

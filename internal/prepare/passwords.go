@@ -60,25 +60,16 @@ func (s *State) first(app string) func(account string) (string, error) {
 // putDown writes a password beside the one that counts, for its recipients alone. The folder is none for Git.
 func (s *State) putDown(app, account string, p *password) error {
 	to, tree := s.Repo.FirstPasswords, s.Repo.Tree
-	write := func(file string, text func(io.Writer) error) error {
-		staged, err := tree.Stage(file, 0o600, text)
-		if err != nil {
-			return err
-		}
-		if err := staged.Commit(); err != nil {
-			staged.Drop()
-			return err
-		}
-		return nil
-	}
 	ignore := to.Folder + "/.gitignore"
 	if err := tree.MakeFolder(ignore); err != nil {
 		return err
 	}
-	if !tree.Has(ignore) {
-		if err := write(ignore, func(w io.Writer) error { _, err := io.WriteString(w, "*\n"); return err }); err != nil {
-			return err
-		}
+	there, err := tree.Exists(ignore)
+	if err == nil && !there {
+		err = tree.Write(ignore, 0o600, func(w io.Writer) error { _, err := io.WriteString(w, "*\n"); return err })
+	}
+	if err != nil {
+		return err
 	}
 	open, err := s.openPasswords(app, account)
 	if err != nil {
@@ -92,7 +83,7 @@ func (s *State) putDown(app, account string, p *password) error {
 		}
 	}
 	p.file = fmt.Sprintf("%s.next%d.age", s.passwordOf(app, account), n)
-	return write(p.file, func(w io.Writer) error {
+	return tree.Write(p.file, 0o600, func(w io.Writer) error {
 		return secret.Seal(w, to.To, secret.First{Application: app, Account: account, Password: p.text})
 	})
 }
@@ -159,13 +150,17 @@ func (s *State) SettlePassword(ctx context.Context, a int, c *plan.Change, came 
 		}
 	}
 	settled := s.passwordOf(app, c.Account) + ".age"
+	there, err := s.Repo.Tree.Exists(settled)
+	if err != nil {
+		return "", err
+	}
 	switch {
 	case !known:
-		return sayWhichCounts(c.Account, open, settled, s.Repo.Tree.Has(settled)), nil
+		return sayWhichCounts(c.Account, open, settled, there), nil
 	case !taken:
-		return sayOldCounts(c.Account, settled, s.Repo.Tree.Has(settled)), s.Repo.Tree.Remove(file)
+		return sayOldCounts(c.Account, settled, there), s.Repo.Tree.Remove(file)
 	}
-	if err := s.Repo.Tree.Move(file, settled); err != nil {
+	if err := s.Repo.Tree.Finish(settled, file); err != nil {
 		return "", err
 	}
 	for _, other := range open {

@@ -331,6 +331,19 @@ func (t *Tree) Stage(name string, mode fs.FileMode, write func(io.Writer) error)
 	return s, nil
 }
 
+// Write writes a file as a whole, by way of one beside it.
+func (t *Tree) Write(name string, mode fs.FileMode, write func(io.Writer) error) error {
+	s, err := t.Stage(name, mode, write)
+	if err != nil {
+		return err
+	}
+	if err := s.Commit(); err != nil {
+		s.Drop()
+		return err
+	}
+	return nil
+}
+
 // MakeFolder makes the folder that a file is to stand in, where it is missing.
 func (t *Tree) MakeFolder(name string) error {
 	p, err := t.find(name)
@@ -404,19 +417,6 @@ func (t *Tree) Entries(folder string) ([]string, error) {
 	return names, nil
 }
 
-// Move gives a file the place of another in the same folder, for good.
-func (t *Tree) Move(name, to string) error {
-	p, err := t.find(name)
-	if err != nil {
-		return err
-	}
-	defer p.close()
-	if err := p.root.Rename(p.name, filepath.Join(filepath.Dir(p.name), path.Base(to))); err != nil {
-		return fmt.Errorf("%s cannot take the place of %s: %w", name, to, Reason(err))
-	}
-	return p.sync()
-}
-
 // Info describes a file, and no link.
 func (t *Tree) Info(name string) (fs.FileInfo, error) {
 	p, err := t.find(name)
@@ -442,17 +442,6 @@ func (t *Tree) Outside(name string) string {
 	return full
 }
 
-// Has reports whether a file is there.
-func (t *Tree) Has(name string) bool {
-	p, err := t.find(name)
-	if err != nil {
-		return false
-	}
-	defer p.close()
-	_, err = p.root.Lstat(p.name)
-	return err == nil
-}
-
 // Remove removes a file that is nobody's any more.
 func (t *Tree) Remove(name string) error {
 	p, err := t.find(name)
@@ -469,29 +458,12 @@ func (t *Tree) Remove(name string) error {
 // Sweep removes what processes that were killed have left beside a file. Nobody
 // else may be writing the file.
 func (t *Tree) Sweep(name string) error {
-	p, err := t.find(name)
-	if err != nil {
-		return err
-	}
-	defer p.close()
-	folder := filepath.Dir(p.name)
-	d, err := p.root.Open(folder)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	names, err := d.Readdirnames(-1)
-	if err := errors.Join(err, d.Close()); err != nil {
-		return err
-	}
+	folder, file := path.Split(filepath.ToSlash(name))
+	names, err := t.Entries(path.Clean(folder))
 	for _, other := range names {
-		if strings.HasPrefix(other, "."+filepath.Base(p.name)+".") && strings.HasSuffix(other, temporary) {
-			if err := p.root.Remove(filepath.Join(folder, other)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-				return err
-			}
+		if strings.HasPrefix(other, "."+file+".") && strings.HasSuffix(other, temporary) {
+			err = errors.Join(err, t.Remove(folder+other))
 		}
 	}
-	return nil
+	return err
 }

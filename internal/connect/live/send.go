@@ -21,7 +21,7 @@ import (
 // An Again says that a request may be sent once more, after some time.
 type Again struct {
 	Says  string
-	After time.Duration // as the application asks for; 0 where it does not
+	After time.Duration // as the application asks for (Pause); 0 where it does not
 	Sent  bool          // it may have been carried out
 }
 
@@ -40,6 +40,11 @@ const (
 	// maxPause is the longest pause that an application can make us take.
 	maxPause = 5 * time.Minute
 )
+
+// Pause is the pause that an application asks for, in seconds; as long as one is taken at most where it asks for more.
+func Pause(seconds float64) time.Duration {
+	return time.Duration(min(max(seconds, 0), maxPause.Seconds()) * float64(time.Second))
+}
 
 // A pacer keeps to the rate of an application. When the application asks for a pause, all
 // requests wait.
@@ -117,11 +122,10 @@ func (a *Application) Ask(ctx context.Context, f func(context.Context) error) er
 		case try >= a.Spec.Tries:
 			return &connect.Fault{Kind: connect.Failed, Says: fmt.Sprintf("%s, %d times", more.Says, try)}
 		}
-		asked := min(more.After, maxPause)
-		if asked > 0 {
-			a.pace.hold(asked)
+		if more.After > 0 {
+			a.pace.hold(more.After)
 		}
-		if err := pause(ctx, max(asked, pauses.NextBackOff())); err != nil {
+		if err := pause(ctx, max(more.After, pauses.NextBackOff())); err != nil {
 			return err
 		}
 	}
@@ -197,7 +201,7 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 				tell(c, errs[i])
 				continue
 			}
-			wait, sent = max(wait, min(more.After, maxPause)), sent || more.Sent
+			wait, sent = max(wait, more.After), sent || more.Sent
 			if try < a.Spec.Tries && again() {
 				rest = append(rest, c)
 				continue

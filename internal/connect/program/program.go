@@ -38,9 +38,6 @@ import (
 	"pravet/internal/export"
 )
 
-// day is longer than any pause that is taken, in seconds.
-const day = 24 * 60 * 60
-
 // maxLine is how long a line may be, in bytes.
 const maxLine = 8 << 20
 
@@ -228,7 +225,7 @@ func (d *driver) talk(ctx context.Context, q ask, each func(*export.Record) erro
 			return a, &connect.Fault{Kind: connect.Refused, Says: "the program refused it: " + a.Refused}
 		case a.Again != "":
 			return a, &live.Again{
-				Says: "the program asks to wait: " + a.Again, After: time.Duration(min(a.After, day) * float64(time.Second)),
+				Says: "the program asks to wait: " + a.Again, After: live.Pause(a.After),
 			}
 		}
 		return a, nil

@@ -251,17 +251,14 @@ func bare(err error) string {
 	return err.Error()
 }
 
-// day is longer than any pause that is taken, in seconds.
-const day = 24 * 60 * 60
-
 // after is the pause that an application asks for (RFC 9110 §10.2.3).
 func after(res *http.Response) time.Duration {
 	text := res.Header.Get("Retry-After")
 	if n, err := strconv.ParseFloat(text, 64); err == nil && n >= 0 {
-		return time.Duration(min(n, day) * float64(time.Second))
+		return live.Pause(n)
 	}
 	if at, err := http.ParseTime(text); err == nil {
-		return max(time.Until(at), 0)
+		return live.Pause(time.Until(at).Seconds())
 	}
 	return 0
 }
