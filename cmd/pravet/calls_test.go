@@ -21,14 +21,14 @@ import (
 // writingCalls are the calls to the system by which something is written.
 const writingCalls = "write,pwrite64,fsync,fdatasync,ftruncate,fallocate,mkdirat,renameat,renameat2,unlinkat,fchmod,fchmodat,utimensat"
 
-// aFault is what goes wrong at the n-th call of a thread.
-type aFault struct {
+// A fault is what goes wrong at one call to the system, counted for each thread.
+type fault struct {
 	name   string
 	inject string // for strace, with %d for n; "" for a limit of %d KiB for each file, which cuts writes short
 	limit  bool
 }
 
-var someFaults = []aFault{
+var someFaults = []fault{
 	{name: "killed", inject: writingCalls + ":signal=KILL:when=%d"},
 	{name: "the disk is full from then on", inject: "write,pwrite64,mkdirat,fallocate,ftruncate:error=ENOSPC:when=%d+"},
 	{name: "input/output error", inject: writingCalls + ":error=EIO:when=%d"},
@@ -128,7 +128,7 @@ func TestAFaultAtAnyCallHarmsNothing(t *testing.T) {
 }
 
 // whichCalls are the calls at which something goes wrong.
-func whichCalls(f aFault) (out []int) {
+func whichCalls(f fault) (out []int) {
 	for n := 1; n < 400; n++ {
 		if os.Getenv("KILLS") == "all" || n == 2 || n == 5 || n == 9 || n == 16 {
 			out = append(out, n)
@@ -138,7 +138,7 @@ func whichCalls(f aFault) (out []int) {
 }
 
 // run runs a command with the fault, and reports whether it had an effect.
-func (f aFault) run(t *testing.T, repo string, n int, args []string) (said string, hit bool) {
+func (f fault) run(t *testing.T, repo string, n int, args []string) (said string, hit bool) {
 	t.Helper()
 	trace := filepath.Join(t.TempDir(), "trace")
 	args = append([]string{"--by", "Farah Linden"}, args...)

@@ -111,7 +111,7 @@ type twelve struct {
 	counts  map[string]int
 }
 
-// disturbed is what nobody may be told, whoever else is at work.
+// disturbed matches what no command may say because others are at work.
 var disturbed = regexp.MustCompile(`goroutine \d|panic|taken away|whole ledger|exports/\S+ was changed by someone|ended before its time|` +
 	`no such file or directory|cannot be replaced|database is locked`)
 

@@ -11,10 +11,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
-	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -219,29 +217,6 @@ func Tree(env Env) *cobra.Command {
 	return c.root()
 }
 
-// together is how Cobra says that flags exclude each other.
-var together = regexp.MustCompile(`^if any flags in the group .* \[([a-z -]+)\] were all set$`)
-
-// number is how pflag says that a flag takes a number.
-var number = regexp.MustCompile(`(?s)^invalid argument (".*") for "(.*)" flag: strconv\.Parse(Int|Uint|Float|Bool): `)
-
-// plainly says in our words what Cobra finds wrong.
-func plainly(text string) string {
-	if m := together.FindStringSubmatch(text); m != nil {
-		return sayExclusive(strings.Fields(m[1]))
-	}
-	if m := number.FindStringSubmatch(text); m != nil {
-		switch m[3] {
-		case "Float":
-			return sayNoFraction(m[2], m[1])
-		case "Bool":
-			return sayNotYesOrNo(m[2], m[1])
-		}
-		return sayNoNumber(m[2], m[1])
-	}
-	return text
-}
-
 func (c *program) close() {
 	if c.opened != nil {
 		_ = c.opened.Close() // nothing is written through it any more
@@ -422,16 +397,6 @@ func (c *program) inEnv(name string) string {
 	return name + " --env " + c.environment
 }
 
-// sayNoFraction is a flag that takes a number and was given something else, in quotes.
-func sayNoFraction(flag, value string) string {
-	return fmt.Sprintf("%s: %s is no number; write it like 80 or 12.5", flag, value)
-}
-
-// sayNotYesOrNo is a flag that takes nothing, true or false and was given something else, in quotes.
-func sayNotYesOrNo(flag, value string) string {
-	return fmt.Sprintf("%s: %s is neither true nor false; the flag alone means true", flag, value)
-}
-
 // sayNotSaid is output that could not be written.
 func sayNotSaid(err error) error { return fmt.Errorf("the output could not be written: %w", err) }
 
@@ -439,30 +404,6 @@ func sayNotSaid(err error) error { return fmt.Errorf("the output could not be wr
 func sayFinished(files []string) string {
 	return fmt.Sprintf("A call was cut off while it wrote files; what it had begun is finished: %s %s as it wrote %s.",
 		words.Several(files), model.Plural(len(files), "is", "are"), model.Plural(len(files), "it", "them"))
-}
-
-// grace is how long a command may take to end by itself, once it is to end.
-const grace = 900 * time.Millisecond
-
-// serving is that this program has servers running for trying, which it ends itself, however long that takes.
-var serving atomic.Bool
-
-// EndSoon ends the program soon after a context has ended, whatever it is doing: whatever is half done then is finished by the
-// next command, as after a kill.
-func EndSoon(ctx context.Context) {
-	context.AfterFunc(ctx, func() {
-		time.Sleep(grace)
-		if serving.Load() {
-			return
-		}
-		fmt.Fprintln(os.Stderr, "pravet:", sayEnded())
-		os.Exit(Failed)
-	})
-}
-
-// sayEnded is that a command was ended in the middle.
-func sayEnded() string {
-	return "interrupted in the middle; what was begun is finished or undone by the next command, which says so"
 }
 
 // example formats examples for a command's help.

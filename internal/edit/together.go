@@ -77,15 +77,19 @@ func note(tree *source.Tree, list []placing) error {
 	return tree.Write(journal, 0o600, func(w io.Writer) error { _, err := w.Write(data); return err })
 }
 
-// Unfinished reports whether files are half written.
-func Unfinished(tree *source.Tree) (bool, error) { return tree.Exists(journal) }
+// Unfinished reports whether files are half written. A folder in its place that leads elsewhere holds none;
+// whoever opens the ledger refuses it.
+func Unfinished(tree *source.Tree) bool {
+	there, err := tree.Exists(journal)
+	return err == nil && there
+}
 
 // Finish puts the files in their places that a process had begun to, and returns their names; none where nothing was begun.
 // One that somebody has changed since stays as they left it, which is an error. The caller is the only one that
 // writes files.
 func Finish(tree *source.Tree) (names []string, err error) {
-	if there, err := Unfinished(tree); err != nil || !there {
-		return nil, err
+	if !Unfinished(tree) {
+		return nil, nil
 	}
 	data, _, _, err := tree.ReadAll(context.Background(), journal, maxJournal)
 	if err != nil {

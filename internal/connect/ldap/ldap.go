@@ -32,7 +32,7 @@ const assertion = "1.3.6.1.1.12"
 // server has one.
 const version = "entryCSN"
 
-// maxPacket is how long a message of a server may be, in bytes.
+// maxPacket is the longest message that is read from a server, in bytes.
 const maxPacket = 64 << 20
 
 func init() { ber.MaxPacketLengthBytes = maxPacket } // of all connections, and there are no others

@@ -80,7 +80,7 @@ func cleaned(err error, text func(string) string) error {
 	return errors.New(text(err.Error()))
 }
 
-// said is what the application said, as it may be shown, recorded and sent.
+// said makes a text of the application one that may be shown, recorded and sent.
 func (a *Application) said(text string) string {
 	if a.Clean != nil {
 		text = a.Clean(text)

@@ -36,7 +36,7 @@ type driver struct {
 	config *pgxpool.Config
 }
 
-// maxMessage is how long a message of a server may be, in bytes.
+// maxMessage is the longest message that is read from a server, in bytes.
 const maxMessage = 64 << 20
 
 // Open connects and signs in. Only a server on this very machine may do without TLS.
