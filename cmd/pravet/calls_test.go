@@ -36,8 +36,8 @@ var someFaults = []fault{
 	{name: "short writes", limit: true},
 }
 
-// TestAFaultAtAnyCallHarmsNothing: each command that writes is killed, or something goes wrong for it, at one call to the
-// system after the other. After that the files pass, the ledger is whole, and the same command again ends where an
+// TestAFaultAtAnyCallHarmsNothing: each command that writes is killed, or something goes wrong for it, at one call to
+// the system after the other. After that the files pass, the ledger is whole, and the same command again ends where an
 // undisturbed one does. KILLS=all tries every call.
 func TestAFaultAtAnyCallHarmsNothing(t *testing.T) {
 	if out, err := exec.Command("strace", "-f", "-o", os.DevNull, "true").CombinedOutput(); err != nil {
@@ -76,7 +76,9 @@ func TestAFaultAtAnyCallHarmsNothing(t *testing.T) {
 		{"draft", base, []string{"draft", "--on", "2026-11-24"}},
 		{"apply", base, []string{"apply", "plan.json", "--yes"}},
 		{"reject", base, []string{"reject", "plan.json", "--only", `app eq "tickets"`, "--because", "not yet"}},
-		{"standing", base, []string{"reject", "plan.json", "--only", `person eq "E0042"`, "--standing", "--because", "not yet"}},
+		{"standing", base, []string{
+			"reject", "plan.json", "--only", `person eq "E0042"`, "--standing", "--because", "not yet",
+		}},
 		{"amend", base, []string{"amend", "set", "title=Mate", "--for", "E0042,C0301", "--write"}},
 		{"adopt", base, []string{"adopt", "--app", "slips", "exports/slips.csv", "--yes-above", "50", "--write"}},
 		{"intake", base, []string{"intake", "joiners.csv", "--into", "people/ashore.csv", "--save", "joiners", "--write"}},

@@ -103,7 +103,9 @@ func TestAPlanIsOfOneRevision(t *testing.T) {
 		if !d.Clean {
 			dirty++
 		}
-		require.Contains(t, []string{digest[git("rev-parse", "a")], digest[git("rev-parse", "b")]}, d.Digest, "a mixture: %s", out)
+		require.Contains(
+			t, []string{digest[git("rev-parse", "a")], digest[git("rev-parse", "b")]}, d.Digest, "a mixture: %s", out,
+		)
 		if d.Clean {
 			require.Equal(t, digest[d.Revision], d.Digest, "it says %s", d.Revision)
 		}

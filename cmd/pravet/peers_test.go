@@ -4,19 +4,12 @@ package main_test
 
 import (
 	"bufio"
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
 	"crypto/tls"
-	"crypto/x509"
-	"crypto/x509/pkix"
 	"encoding/base64"
 	"encoding/json"
-	"encoding/pem"
 	"fmt"
 	"io"
 	"io/fs"
-	numbers "math/big"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -28,6 +21,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"pravet/internal/prepared"
 
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/jackc/pgx/v5/pgproto3"
@@ -49,10 +44,11 @@ var quotes = map[string]func(secret string) string{
 
 const told = "Sw0rdfish & herring+cod/42"
 
-// TestNoPeerMakesASecretShow: whatever server is spoken to, and however it quotes what it was sent, no output and no file
-// has a part of a secret, and what is said and recorded is short.
+// TestNoPeerMakesASecretShow: whatever server is spoken to, and however it quotes what it was sent, no output and no
+// file has a part of a secret, and what is said and recorded is short.
 func TestNoPeerMakesASecretShow(t *testing.T) {
-	cert, authority := aCertificate(t)
+	cert, authority, err := prepared.Certificate()
+	require.NoError(t, err)
 	for peer, serve := range map[string]func(t *testing.T, quote func(string) string) (connect string){
 		"scim": func(t *testing.T, quote func(string) string) string {
 			s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -113,7 +109,9 @@ func TestNoPeerMakesASecretShow(t *testing.T) {
 			hook := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				c, _, err := w.(http.Hijacker).Hijack()
 				if err == nil {
-					says := strings.NewReplacer("\n", " ", "\r", " ").Replace(quote(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer ")))
+					says := strings.NewReplacer("\n", " ", "\r", " ").Replace(
+						quote(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer ")),
+					)
 					fmt.Fprintf(c, "HTTP/1.1 403 %s\r\nContent-Length: 0\r\n\r\n", says)
 					c.Close()
 				}
@@ -147,9 +145,11 @@ func TestNoPeerMakesASecretShow(t *testing.T) {
 	}
 }
 
-// TestNoPeerIsListenedToWithoutEnd: whatever a server goes on saying, it is refused before it fills the memory, and soon.
+// TestNoPeerIsListenedToWithoutEnd: whatever a server goes on saying, it is refused before it fills the memory, and
+// soon.
 func TestNoPeerIsListenedToWithoutEnd(t *testing.T) {
-	cert, authority := aCertificate(t)
+	cert, authority, err := prepared.Certificate()
+	require.NoError(t, err)
 	endless := func(w io.Writer, text string) {
 		for chunk := []byte(strings.Repeat(text, 1<<16/len(text))); ; {
 			if _, err := w.Write(chunk); err != nil {
@@ -163,7 +163,9 @@ func TestNoPeerIsListenedToWithoutEnd(t *testing.T) {
 			if err != nil || len(p.Children) < 2 {
 				return
 			}
-			_, _ = conn.Write([]byte{0x30, 0x0c, 0x02, 0x01, byte(p.Children[0].Value.(int64)), 0x78, 0x07, 0x0a, 0x01, 0x00, 0x04, 0x00, 0x04, 0x00})
+			_, _ = conn.Write([]byte{
+				0x30, 0x0c, 0x02, 0x01, byte(p.Children[0].Value.(int64)), 0x78, 0x07, 0x0a, 0x01, 0x00, 0x04, 0x00, 0x04, 0x00,
+			})
 			serve(tls.Server(conn, &tls.Config{Certificates: []tls.Certificate{cert}}))
 		})
 	}
@@ -197,7 +199,9 @@ func TestNoPeerIsListenedToWithoutEnd(t *testing.T) {
 			endless(conn, "x")
 		})),
 		"a directory that babbles": directory(secure(func(conn net.Conn) { endless(conn, "0") })),
-		"a directory without TLS":  directory(listening(t, func(conn net.Conn) { endless(conn, "\x30\x84\x7f\xff\xff\xff") })),
+		"a directory without TLS": directory(
+			listening(t, func(conn net.Conn) { endless(conn, "\x30\x84\x7f\xff\xff\xff") }),
+		),
 		"a database's message of 2 GiB": database(listening(t, func(conn net.Conn) {
 			_, _ = conn.Write([]byte{'E', 0x7f, 0xff, 0xff, 0xff})
 			endless(conn, "x")
@@ -342,19 +346,4 @@ func refuseMail(conn net.Conn, quote func(string) string) {
 			say("250 fine")
 		}
 	}
-}
-
-// aCertificate is one of this machine, and what to trust for it.
-func aCertificate(t *testing.T) (tls.Certificate, []byte) {
-	t.Helper()
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	require.NoError(t, err)
-	x := &x509.Certificate{
-		SerialNumber: numbers.NewInt(1), Subject: pkix.Name{CommonName: "peer"}, NotAfter: time.Now().Add(time.Hour),
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true,
-	}
-	der, err := x509.CreateCertificate(rand.Reader, x, x, &key.PublicKey, key)
-	require.NoError(t, err)
-	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key},
-		pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})
 }

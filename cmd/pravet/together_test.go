@@ -33,8 +33,8 @@ func in(t *testing.T, repo string, args ...string) (status int, out string) {
 	return cmd.ProcessState.ExitCode(), b.String()
 }
 
-// TestWritersWaitForEachOther: eight calls that change rows of one file at once all do, one after the other, and each is a
-// commit.
+// TestWritersWaitForEachOther: eight calls that change rows of one file at once all do, one after the other, and each
+// is a commit.
 func TestWritersWaitForEachOther(t *testing.T) {
 	repo := filepath.Join(t.TempDir(), "repo")
 	require.NoError(t, prepared.Marrowick.Copy(repo))
@@ -58,7 +58,9 @@ func TestWritersWaitForEachOther(t *testing.T) {
 	var wait sync.WaitGroup
 	for i, id := range ids {
 		wait.Go(func() {
-			status, out := in(t, repo, "amend", "set", fmt.Sprintf("title=Number %d", i), "--for", id, "--commit", "--because", "a test")
+			status, out := in(
+				t, repo, "amend", "set", fmt.Sprintf("title=Number %d", i), "--for", id, "--commit", "--because", "a test",
+			)
 			if status != 0 {
 				t.Errorf("%s: %s", id, out)
 			}
@@ -132,7 +134,9 @@ func TestReadingEnds(t *testing.T) {
 			require.NoError(t, prepared.Bare.Copy(repo))
 			require.NoError(t, c.make(repo))
 			began := time.Now()
-			cmd := exec.Command("sh", append([]string{"-c", `ulimit -v 8000000; exec timeout -s KILL 20 "$@"`, "sh", program}, c.args...)...)
+			cmd := exec.Command(
+				"sh", append([]string{"-c", `ulimit -v 8000000; exec timeout -s KILL 20 "$@"`, "sh", program}, c.args...)...,
+			)
 			cmd.Dir, cmd.Env = repo, append(os.Environ(), "HOME="+repo)
 			out, err := cmd.CombinedOutput()
 			require.Error(t, err)
@@ -157,8 +161,8 @@ func pipeInstead(path string) error {
 	return syscall.Mkfifo(path, 0o600)
 }
 
-// TestEveryCommandEndsSoon: whatever it is doing, a command that is told to end does within a second, and what it was about to
-// change is as it was.
+// TestEveryCommandEndsSoon: whatever it is doing, a command that is told to end does within a second, and what it was
+// about to change is as it was.
 func TestEveryCommandEndsSoon(t *testing.T) {
 	repo := filepath.Join(t.TempDir(), "repo")
 	require.NoError(t, prepared.Bare.Copy(repo))

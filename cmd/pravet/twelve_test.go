@@ -26,10 +26,10 @@ import (
 	"pravet/internal/prepared"
 )
 
-// TestTwelveAtOnce: twelve calls of all kinds at a time in one repository, while somebody checks out two branches to and fro.
-// Some are stopped for a while, some are killed, and their clocks differ. No run is disturbed by that, no decision is lost, no plan
-// is of a mixture of two revisions, and the ledger is whole at every moment. MINUTES says for how long; a few seconds
-// otherwise.
+// TestTwelveAtOnce: twelve calls of all kinds at a time in one repository, while somebody checks out two branches to
+// and fro. Some are stopped for a while, some are killed, and their clocks differ. No run is disturbed by that, no
+// decision is lost, no plan is of a mixture of two revisions, and the ledger is whole at every moment. MINUTES says
+// for how long; a few seconds otherwise.
 func TestTwelveAtOnce(t *testing.T) {
 	long := 12 * time.Second
 	if text := os.Getenv("MINUTES"); text != "" {
@@ -123,7 +123,9 @@ func (w *twelve) call(rng *rand.Rand, name string) {
 	because := "the reason " + name
 	out := filepath.Join(w.t.TempDir(), "plan.json")
 	calls := [][]string{
-		{"draft"}, {"draft", "--out", out}, {"draft", "--out", out}, {"check"}, {"why", "E0042"}, {"list", "accounts"}, {"log"},
+		{"draft"}, {"draft", "--out", out}, {"draft", "--out", out}, {"check"}, {"why", "E0042"}, {"list", "accounts"}, {
+			"log",
+		},
 		{"log", "verify"}, {"log", "verify"}, {"ahead"}, {"letters"}, {"report", "idle"}, {"seats"},
 		{"amend", "set", "title=" + name, "--for", "E0045", "--commit", "--because", because},
 		{"amend", "set", "title=" + name, "--for", "E0045,C0301", "--commit", "--because", because},

@@ -286,7 +286,9 @@ func (j *Job) Decide(ctx context.Context) error {
 		j.judge(i)
 		c := &j.Plan.Changes[i]
 		if h := j.held[c.App]; h != nil && j.States[i] == decide.Ready {
-			j.States[i], j.Why[c.ID] = decide.Held, impossible(fmt.Sprintf("%s was cut off in %s, and what it left there cannot be told", h.Run, c.App))
+			j.States[i], j.Why[c.ID] = decide.Held, impossible(
+				fmt.Sprintf("%s was cut off in %s, and what it left there cannot be told", h.Run, c.App),
+			)
 		}
 	}
 	j.course.Lack(j.States)

@@ -41,7 +41,9 @@ type Progress struct {
 // up, and one that has is finished and read back.
 func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error) {
 	run, err := j.ledger.Begin(
-		ledger.Run{Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready), Open: j.open()},
+		ledger.Run{
+			Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready), Open: j.open(),
+		},
 	)
 	if err != nil {
 		return nil, err

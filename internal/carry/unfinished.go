@@ -38,8 +38,8 @@ func (u *Unfinished) String() string {
 	)
 }
 
-// A HeldUp is an application of a run that was cut off, of which nobody can tell what the run has left there. Nothing else
-// waits for it.
+// A HeldUp is an application of a run that was cut off, of which nobody can tell what the run has left there. Nothing
+// else waits for it.
 type HeldUp struct {
 	Run, App string
 	Err      error
@@ -248,7 +248,9 @@ func (u *Unfinished) step(
 			if !taken {
 				came = connect.ErrNotBegun
 			}
-			if r := seen.Row(as.named(c).Account); came == nil && !o.Settled && (r < 0 || renewedOn(seen.App, accounts, r) != "") {
+			r := seen.Row(as.named(c).Account)
+			tells := r < 0 || renewedOn(seen.App, accounts, r) != ""
+			if came == nil && !o.Settled && tells {
 				came = &connect.Fault{Kind: connect.Failed, Says: o.Says} // it had all the time to show it
 			}
 			says, err := s.SettlePassword(ctx, a, c, came, o.Settled)

@@ -14,8 +14,8 @@ const grace = 900 * time.Millisecond
 // serving is that this program has servers running for trying, which it ends itself, however long that takes.
 var serving atomic.Bool
 
-// EndSoon ends the program soon after a context has ended, whatever it is doing: whatever is half done then is finished by the
-// next command, as after a kill.
+// EndSoon ends the program soon after a context has ended, whatever it is doing: whatever is half done then is
+// finished by the next command, as after a kill.
 func EndSoon(ctx context.Context) {
 	context.AfterFunc(ctx, func() {
 		time.Sleep(grace)

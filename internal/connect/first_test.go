@@ -31,7 +31,9 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 		require.Equal(t, "dee", account)
 		return first, nil
 	}
-	dee := &plan.Change{Verb: model.Create, Account: "dee", After: plan.Fields(map[string]string{"displayName": "Dee Rudd"})}
+	dee := &plan.Change{
+		Verb: model.Create, Account: "dee", After: plan.Fields(map[string]string{"displayName": "Dee Rudd"}),
+	}
 
 	r, directory := overLDAP(t, false)
 	roots := x509.NewCertPool()
@@ -54,7 +56,9 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	require.NoError(t, err)
 	defer conn.Close()
 	res, err := conn.SimpleBind(&ldap.SimpleBindRequest{
-		Username: "uid=dee,ou=people," + suffix, Password: first, Controls: []ldap.Control{ldap.NewControlBeheraPasswordPolicy()},
+		Username: "uid=dee,ou=people," + suffix, Password: first, Controls: []ldap.Control{
+			ldap.NewControlBeheraPasswordPolicy(),
+		},
 	})
 	require.NoError(t, err)
 	policy, ok := ldap.FindControl(res.Controls, ldap.ControlTypeBeheraPasswordPolicy).(*ldap.ControlBeheraPasswordPolicy)
@@ -73,7 +77,9 @@ func TestAFirstPasswordSignsIn(t *testing.T) {
 	today := since()
 	require.Regexp(t, `^\d{4}-\d\d-\d\d$`, today)
 	for id, err := range carry(t, r.app, &plan.Change{
-		Verb: model.Update, Account: "dee", Attribute: model.KeySince, Before: plan.Text(today), After: plan.Text(today + " again"),
+		Verb: model.Update, Account: "dee", Attribute: model.KeySince, Before: plan.Text(today), After: plan.Text(
+			today + " again",
+		),
 	}) {
 		require.NoError(t, err, id)
 	}

@@ -58,7 +58,9 @@ func foreign(t *testing.T) *reached {
 	t.Cleanup(web.Close)
 	a := yard(t, &connect.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return ours.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("any"), Keep: func(string) {}, Ask: a.Ask})
+		return ours.Open(
+			ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("any"), Keep: func(string) {}, Ask: a.Ask},
+		)
 	}
 	return &reached{a, func(account, shown string) {
 		users.mu.Lock()

@@ -28,8 +28,10 @@ type Way struct {
 
 // Keys that several ways have.
 var (
-	URL       = form.Key{Name: "url", Is: form.Text("an address"), Need: true, Doc: "Where the application is"}
-	CA        = form.Key{Name: "ca", Is: form.Text("the path of a file"), Doc: "Certificates to trust besides the system's"}
+	URL = form.Key{Name: "url", Is: form.Text("an address"), Need: true, Doc: "Where the application is"}
+	CA  = form.Key{
+		Name: "ca", Is: form.Text("the path of a file"), Doc: "Certificates to trust besides the system's",
+	}
 	Columns   = form.Key{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"}
 	Page      = form.Key{Name: "page", Is: form.AtLeast(1), Doc: "How many accounts are read at a time; 200 unless set"}
 	Variables = form.Key{

@@ -84,7 +84,9 @@ func overSCIM(t *testing.T, faults standin.Faults) (*reached, *standin.Server) {
 	t.Cleanup(web.Close)
 	a := yard(t, &connect.Spec{By: "scim", URL: web.URL, Token: "env:TOKEN"})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return scim.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("open sesame"), Keep: func(string) {}, Ask: a.Ask})
+		return scim.Open(
+			ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf("open sesame"), Keep: func(string) {}, Ask: a.Ask},
+		)
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {
@@ -218,7 +220,9 @@ func overPostgres(t *testing.T) (*reached, *standin.Database) {
 		Groups: "groups", Databases: []string{"postgres", "sales"},
 	}})
 	a.Open = func(ctx context.Context) (live.Driver, error) {
-		return postgres.Open(ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf(s.Password), Keep: func(string) {}, Ask: a.Ask})
+		return postgres.Open(
+			ctx, live.Options{App: a.App, Spec: a.Spec, Secret: secretOf(s.Password), Keep: func(string) {}, Ask: a.Ask},
+		)
 	}
 	t.Cleanup(func() { require.NoError(t, a.Close()) })
 	return &reached{a, func(account, shown string) {

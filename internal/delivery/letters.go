@@ -220,8 +220,8 @@ type Told struct {
 	cut    []cut
 }
 
-// A cut is a letter to a folder of which is on record that it was to be sent, and not what became of it. What became of it
-// can be seen.
+// A cut is a letter to a folder of which is on record that it was to be sent, and not what became of it. What became
+// of it can be seen.
 type cut struct {
 	letter ledger.Letter
 	there  bool // its file is in its place, or was

@@ -22,8 +22,8 @@ import (
 type Way interface {
 	// Name says which it is, without any secret.
 	Name() string
-	// Ready makes a letter ready. send brings it, and its error is a *Refused where it certainly did not arrive; drop gives
-	// it up instead.
+	// Ready makes a letter ready. send brings it, and its error is a *Refused where it certainly did not arrive; drop
+	// gives it up instead.
 	Ready(l *letter.Letter, at time.Time) (send func(context.Context) error, drop func(), err error)
 }
 

@@ -4,18 +4,13 @@ import (
 	"bufio"
 	"bytes"
 	"context"
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
-	"crypto/x509/pkix"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log"
-	"math/big"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -33,6 +28,7 @@ import (
 
 	"pravet/internal/core/letter"
 	"pravet/internal/delivery"
+	"pravet/internal/prepared"
 )
 
 var (
@@ -58,20 +54,12 @@ type server struct {
 // start starts a mail server that offers STARTTLS or, with direct, speaks TLS from the
 // beginning.
 func start(t *testing.T, direct bool) *server {
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	require.NoError(t, err)
-	cert := &x509.Certificate{
-		SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "mail"}, NotAfter: time.Now().Add(time.Hour),
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true,
-	}
-	der, err := x509.CreateCertificate(rand.Reader, cert, cert, &key.PublicKey, key)
-	require.NoError(t, err)
-	parsed, err := x509.ParseCertificate(der)
+	cert, authority, err := prepared.Certificate()
 	require.NoError(t, err)
 	s := &server{roots: x509.NewCertPool()}
-	s.roots.AddCert(parsed)
+	require.True(t, s.roots.AppendCertsFromPEM(authority))
 	s.Server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{s}, nil }))
-	s.TLSConfig = &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}}
+	s.TLSConfig = &tls.Config{Certificates: []tls.Certificate{cert}}
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	s.port = listener.Addr().(*net.TCPAddr).Port

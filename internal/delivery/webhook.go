@@ -131,8 +131,8 @@ type tries struct {
 	asks   time.Duration // how long the server asks to wait
 }
 
-// again decides whether a letter is tried once more. No connection was made, or none that is to be trusted: it certainly
-// did not arrive.
+// again decides whether a letter is tried once more. No connection was made, or none that is to be trusted: it
+// certainly did not arrive.
 func (t *tries) again(ctx context.Context, answer *http.Response, err error) (bool, error) {
 	if err != nil {
 		var op *net.OpError

@@ -181,8 +181,8 @@ func (v values) address(schemes ...string) string {
 // tell are parts of names of parameters whose values are secrets.
 var tell = []string{"pass", "pwd", "token", "secret", "key", "auth", "sig", "cred", "jwt", "code"}
 
-// address reads an address by one of some schemes; nil where there is none. It has no secret in it, and is never quoted,
-// as it may have.
+// address reads an address by one of some schemes; nil where there is none. It has no secret in it, and is never
+// quoted, as it may have.
 func (d *doc) address(n *yaml.Node, text string, schemes ...string) *url.URL {
 	if text == "" {
 		return nil

@@ -61,7 +61,10 @@ var (
 			{Name: "password", Is: form.Simple(form.Secret), With: form.With("user"), Doc: "By what"},
 			{Name: "webhook", Is: form.Like("a web address", `^https?://`), Doc: "Letters are posted there, signed"},
 			{Name: "secret", Is: form.Simple(form.Secret), With: form.With("webhook"), Doc: "By what they are signed"},
-			{Name: "token", Is: form.Simple(form.Secret), With: form.With("webhook"), Doc: "What goes along as Authorization: Bearer"},
+			{
+				Name: "token", Is: form.Simple(form.Secret), With: form.With("webhook"),
+				Doc: "What goes along as Authorization: Bearer",
+			},
 			{
 				Name: "ca", Is: form.Text("the path of a file"), With: form.With("smtp", "webhook"),
 				Doc: "Certificates to trust besides the system's",

@@ -63,8 +63,8 @@ type Closed struct {
 	UnderWay string              // who is at it now, so that nothing was closed; "" for nobody
 }
 
-// free are the named applications, or with none all, without those that are held up: one that is named and held up is an
-// error.
+// free are the named applications, or with none all, without those that are held up: one that is named and held up is
+// an error.
 func (d *Desk) free(s *prepare.State, apps []string) ([]string, error) {
 	for _, app := range apps {
 		if h := d.held[app]; h != nil {

@@ -67,7 +67,7 @@ type Desk struct {
 	writes bool          // it is open to be written to
 	leases []func() error
 	claims map[string]*flock.Flock  // applications that nobody else may change meanwhile
-	held   map[string]*carry.HeldUp // applications that wait until somebody can tell what a run that was cut off left there
+	held   map[string]*carry.HeldUp // applications of runs that were cut off; see carry.HeldUp
 	actor  string
 }
 
@@ -93,8 +93,8 @@ func Open(ctx context.Context, at Place) (*Desk, error) {
 // others is how long other calls are waited for that write files.
 const others = 30 * time.Second
 
-// finish finishes what another call had begun to write and was killed; a call that writes files itself is the only one from then
-// on, so that what it has read stays as it is.
+// finish finishes what another call had begun to write and was killed; a call that writes files itself is the only one
+// from then on, so that what it has read stays as it is.
 func (d *Desk) finish() error {
 	if !d.Rewrites && !edit.Unfinished(d.tree) {
 		return nil

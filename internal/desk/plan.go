@@ -129,8 +129,8 @@ func (d *Desk) Dry(x Drafting) (*plan.Plan, error) {
 // readings is how often files are read that change meanwhile.
 const readings = 5
 
-// still does something that follows from the files, and does it again, with the files read anew, where they changed while
-// they were read.
+// still does something that follows from the files, and does it again, with the files read anew, where they changed
+// while they were read.
 func (d *Desk) still(do func() error) error {
 	for n := 1; ; n++ {
 		err := do()

@@ -77,8 +77,8 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l}, nil
 }
 
-// keepPlan makes sure that a plan that is carried out has its file in the repository, wherever it was read: whoever closes
-// the books of a run that was cut off looks there what it was about to do.
+// keepPlan makes sure that a plan that is carried out has its file in the repository, wherever it was read: whoever
+// closes the books of a run that was cut off looks there what it was about to do.
 func (d *Desk) keepPlan(l ledger.Ledger, p *plan.Plan) error {
 	if _, err := prepare.LoadPlan(d.Dir, p.ID); err == nil {
 		return nil
@@ -95,8 +95,9 @@ func (d *Desk) keepPlan(l ledger.Ledger, p *plan.Plan) error {
 	return err
 }
 
-// claim makes this the only run of this user on this machine that changes an application which others may reach as well,
-// from whichever repository: a live one, or one whose files are outside. Within one repository, the lease sees to that.
+// claim makes this the only run of this user on this machine that changes an application which others may reach as
+// well, from whichever repository: a live one, or one whose files are outside. Within one repository, the lease sees
+// to that.
 func (d *Desk) claim(s *prepare.State, id string) error {
 	folder := d.remembered()
 	a := s.Repo.App(id)

@@ -42,14 +42,17 @@ func sayClockBehind(now, newest string) string {
 
 // sayOthersWrite is that other calls write files all the time.
 func sayOthersWrite(after time.Duration) error {
-	return fmt.Errorf("others write files of this repository just now, and were still at it after %.0f seconds; nothing was changed. Try again",
-		after.Seconds())
+	return fmt.Errorf(
+		"others write files of this repository just now, and were still at it after %.0f seconds; nothing was changed. "+
+			"Try again",
+		after.Seconds(),
+	)
 }
 
 // sayHeldUp is an application that waits until somebody can tell what a run that was cut off has left there.
 func sayHeldUp(app, run string, err error) error {
-	return fmt.Errorf("%s waits, and nothing else: %s was cut off there, and what it left cannot be told: %w. Once that is "+
-		"mended, say it again; the others go on with --only 'app ne \"%s\"'", app, run, err, app)
+	return fmt.Errorf("%s waits, and nothing else: %s was cut off there, and what it left cannot be told: %w. Once "+
+		"that is mended, say it again; the others go on with --only 'app ne \"%s\"'", app, run, err, app)
 }
 
 // sayPlanNotKept is a plan that would not be the same if it were written again.

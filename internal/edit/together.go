@@ -14,8 +14,8 @@ import (
 	"pravet/internal/source"
 )
 
-// journal is the file that says which files were taking their places. While it is there, they are half written, and whoever
-// comes next finishes them.
+// journal is the file that says which files were taking their places. While it is there, they are half written, and
+// whoever comes next finishes them.
 const journal = ".pravet/rewrite.json"
 
 // maxJournal is how long it may be, in bytes.
@@ -29,8 +29,8 @@ type placing struct {
 	At     time.Time `json:"at"`     // when that one was changed
 }
 
-// together puts staged files in their places, all or none, also where the process is killed in between or the power fails:
-// before the journal is there nothing is changed, and after that Finish does the rest.
+// together puts staged files in their places, all or none, also where the process is killed in between or the power
+// fails: before the journal is there nothing is changed, and after that Finish does the rest.
 func together(tree *source.Tree, names []string, staged []*source.Staged) error {
 	var list []placing
 	for i, s := range staged {
@@ -84,8 +84,8 @@ func Unfinished(tree *source.Tree) bool {
 	return err == nil && there
 }
 
-// Finish puts the files in their places that a process had begun to, and returns their names; none where nothing was begun.
-// One that somebody has changed since stays as they left it, which is an error. The caller is the only one that
+// Finish puts the files in their places that a process had begun to, and returns their names; none where nothing was
+// begun. One that somebody has changed since stays as they left it, which is an error. The caller is the only one that
 // writes files.
 func Finish(tree *source.Tree) (names []string, err error) {
 	if !Unfinished(tree) {
@@ -99,7 +99,10 @@ func Finish(tree *source.Tree) (names []string, err error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&list); err != nil {
-		return nil, fmt.Errorf("%s, which says what was being written, cannot be read: %w; look at the files by hand, and remove it", journal, plain.JSON(err))
+		return nil, fmt.Errorf(
+			"%s, which says what was being written, cannot be read: %w; look at the files by hand, and remove it",
+			journal, plain.JSON(err),
+		)
 	}
 	for _, p := range list {
 		info, there := tree.Info(source.Beside(p.Name, p.Beside))
@@ -111,9 +114,14 @@ func Finish(tree *source.Tree) (names []string, err error) {
 			return names, fmt.Errorf("%s is no file that was written here; look at it by hand, and remove %s", p.Beside, journal)
 		}
 		was, none := tree.Info(p.Name)
-		if p.Size < 0 && !errors.Is(none, fs.ErrNotExist) || p.Size >= 0 && (none != nil || was.Size() != p.Size || !was.ModTime().Equal(p.At)) {
-			err = errors.Join(err, fmt.Errorf("%s was changed by someone else since; it is as they left it, and what was to take "+
-				"its place is %s: put the one that is right there, and remove the other and %s", p.Name, source.Beside(p.Name, p.Beside), journal))
+		same := p.Size < 0 && errors.Is(none, fs.ErrNotExist) ||
+			p.Size >= 0 && none == nil && was.Size() == p.Size && was.ModTime().Equal(p.At)
+		if !same {
+			err = errors.Join(err, fmt.Errorf(
+				"%s was changed by someone else since; it is as they left it, and what was to take its place is %s: "+
+					"put the one that is right there, and remove the other and %s",
+				p.Name, source.Beside(p.Name, p.Beside), journal,
+			))
 			continue
 		}
 		if more := tree.Finish(p.Name, p.Beside); more != nil {

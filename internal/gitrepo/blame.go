@@ -10,8 +10,8 @@ import (
 	"time"
 )
 
-// A Change is who changed a line last, and in which commit. By is "" for a line that is not committed yet, and for one that was
-// last changed Beyond what this clone has.
+// A Change is who changed a line last, and in which commit. By is "" for a line that is not committed yet, and for one
+// that was last changed Beyond what this clone has.
 type Change struct {
 	By     string
 	On     time.Time

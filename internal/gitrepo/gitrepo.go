@@ -35,7 +35,8 @@ func Desired(name string) bool {
 // and asks nobody on the network.
 var quiet = []string{
 	"--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull, "-c", "diff.external=",
-	"-c", "submodule.recurse=false", "-c", "diff.ignoreSubmodules=all", "-c", "core.alternateRefsCommand=", "-c", "core.untrackedCache=false",
+	"-c", "submodule.recurse=false", "-c", "diff.ignoreSubmodules=all", "-c", "core.alternateRefsCommand=",
+	"-c", "core.untrackedCache=false",
 }
 
 // named are programs that the configuration of a repository names for some files, by the folder: each is set to none.
@@ -52,7 +53,9 @@ func silenced(dir string) []string {
 	if namesNone(dir) {
 		return nil
 	}
-	cmd := exec.Command("git", append(append([]string{"-C", dir}, quiet...), "config", "--list", "--show-scope", "--name-only", "-z")...)
+	cmd := exec.Command(
+		"git", append(append([]string{"-C", dir}, quiet...), "config", "--list", "--show-scope", "--name-only", "-z")...,
+	)
 	cmd.Env = environ()
 	list, err := cmd.Output()
 	out := []string{}
@@ -76,8 +79,8 @@ func silenced(dir string) []string {
 	return out
 }
 
-// namesNone reports whether the configuration of a folder's repository is one file that cannot name a driver, so that git
-// need not be asked.
+// namesNone reports whether the configuration of a folder's repository is one file that cannot name a driver, so that
+// git need not be asked.
 func namesNone(dir string) bool {
 	at, _ := kept(dir)
 	if info, err := os.Lstat(at); err != nil || !info.IsDir() {
@@ -126,8 +129,8 @@ func git(dir string, args ...string) (string, error) {
 	return strings.TrimSpace(out.String()), err
 }
 
-// kept finds the .git of the repository that a folder is in, and what the folder is called below that, with a slash at the
-// end; both are "" where it is in none. Links are followed, as git does.
+// kept finds the .git of the repository that a folder is in, and what the folder is called below that, with a slash at
+// the end; both are "" where it is in none. Links are followed, as git does.
 func kept(dir string) (at, prefix string) {
 	dir, err := filepath.Abs(dir)
 	if err != nil {
@@ -149,8 +152,8 @@ func kept(dir string) (at, prefix string) {
 	}
 }
 
-// Unreadable says that a folder is in a Git repository, and why Git tells nothing of it; nil where it does, and where there is
-// none.
+// Unreadable says that a folder is in a Git repository, and why Git tells nothing of it; nil where it does, and where
+// there is none.
 func Unreadable(dir string) error {
 	at, _ := kept(dir)
 	if at == "" {
@@ -194,8 +197,8 @@ func Revision(dir string) (revision string, clean bool, err error) {
 	}
 }
 
-// overlooked are files of the desired state of which Git was told not to look whether they are as committed, each with the
-// sign that git ls-files -v gives it.
+// overlooked are files of the desired state of which Git was told not to look whether they are as committed, each with
+// the sign that git ls-files -v gives it.
 func overlooked(dir string) map[string]byte {
 	list, err := git(dir, append([]string{"ls-files", "-v", "-z", "--"}, paths...)...)
 	if err != nil {
@@ -263,8 +266,8 @@ func Changed(dir, revision string) []string {
 	return out
 }
 
-// state is the commit that is checked out, "" before the first, and those of some files that are not as it has them, by their
-// names in the folder. Both are of one moment.
+// state is the commit that is checked out, "" before the first, and those of some files that are not as it has them,
+// by their names in the folder. Both are of one moment.
 func state(dir string, files ...string) (head string, changed []string, err error) {
 	cmd := command(context.Background(), dir, append([]string{
 		"status", "--porcelain=v2", "--branch", "--no-renames", "--untracked-files=all", "-z", "--",

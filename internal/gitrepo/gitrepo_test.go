@@ -28,8 +28,8 @@ func run(t *testing.T, dir string, args ...string) {
 	require.NoError(t, err, "%v: %s", args, out)
 }
 
-// TestWhatIsNotHereIsSaid: of a clone that has only a part of the files, or of the history, and where git is not there or
-// does not read the repository.
+// TestWhatIsNotHereIsSaid: of a clone that has only a part of the files, or of the history, and where git is not there
+// or does not read the repository.
 func TestWhatIsNotHereIsSaid(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, marrowick.Write(dir, true))
@@ -122,7 +122,9 @@ func TestLookingStartsNoProgram(t *testing.T) {
 		[]byte("*.yaml filter=x diff=x\n*.csv filter=y diff=y\n"), 0o644))
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, ".git", "hooks"), 0o755))
 	for _, hook := range []string{"post-index-change", "post-checkout", "reference-transaction", "fsmonitor-watchman"} {
-		require.NoError(t, os.WriteFile(filepath.Join(dir, ".git", "hooks", hook), []byte("#!/bin/sh\n"+program+" "+hook), 0o755))
+		require.NoError(
+			t, os.WriteFile(filepath.Join(dir, ".git", "hooks", hook), []byte("#!/bin/sh\n"+program+" "+hook), 0o755),
+		)
 	}
 	later := time.Now().Add(time.Hour)
 	for _, name := range []string{"pravet.yaml", "people/staff.csv"} {

@@ -270,7 +270,9 @@ func verify(all func(func(*Entry) error) error, head func() (Head, error)) (*Ver
 func Decode[T Body](e *Entry) (T, error) {
 	var v T
 	if err := json.Unmarshal(e.Body, &v); err != nil {
-		return v, fmt.Errorf("entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, plain.JSON(err))
+		return v, fmt.Errorf(
+			"entry %d of the ledger cannot be read: %w; check it with: pravet log verify", e.Seq, plain.JSON(err),
+		)
 	}
 	return v, nil
 }

@@ -177,8 +177,8 @@ func itself(folder string) error {
 	return nil
 }
 
-// onlyFiles refuses a ledger that is no regular file, or beside which something else stands that it would be read with: a
-// pipe keeps everybody waiting, and a link leads elsewhere.
+// onlyFiles refuses a ledger that is no regular file, or beside which something else stands that it would be read
+// with: a pipe keeps everybody waiting, and a link leads elsewhere.
 func onlyFiles(path string) error {
 	if err := itself(filepath.Dir(path)); err != nil {
 		return failed(filepath.Dir(path), err)

@@ -31,8 +31,8 @@ func (m *Mirror) Read(context.Context) (*connect.State, error) { return m.State,
 // Mark is the state's mark.
 func (m *Mirror) Mark(context.Context) (string, error) { return m.State.Mark, nil }
 
-// Resume gives a step up: a mirror has done all of it or nothing. Of a step that was taken in the application itself, by a run
-// that was cut off before, the copy shows what it shows.
+// Resume gives a step up: a mirror has done all of it or nothing. Of a step that was taken in the application itself,
+// by a run that was cut off before, the copy shows what it shows.
 func (m *Mirror) Resume(_ context.Context, journal json.RawMessage) (taken bool, err error) {
 	var turn int
 	if json.Unmarshal(journal, &turn) != nil {

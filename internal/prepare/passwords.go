@@ -123,7 +123,9 @@ func renews(c *plan.Change) bool { return c.Verb == model.Update && c.Attribute 
 // SettlePassword leaves of the passwords of a change's account the one that counts, as far as that is known, and says
 // what a person must know. came is what the application answered, nil for yes and for what nobody knows any more;
 // shown is that it shows the change as done.
-func (s *State) SettlePassword(ctx context.Context, a int, c *plan.Change, came error, shown bool) (says string, err error) {
+func (s *State) SettlePassword(
+	ctx context.Context, a int, c *plan.Change, came error, shown bool,
+) (says string, err error) {
 	app := s.Repo.Apps[a].ID
 	open, err := s.openPasswords(app, c.Account)
 	if err != nil || len(open) == 0 {
@@ -185,8 +187,10 @@ func sayWhichCounts(account string, open []string, settled string, there bool) s
 	if there {
 		open = append(open, settled)
 	}
-	return fmt.Sprintf("which password of %s counts is not known; it is in %s: sign in with each, and keep the one that does as %s",
-		account, strings.Join(open, " or "), settled)
+	return fmt.Sprintf(
+		"which password of %s counts is not known; it is in %s: sign in with each, and keep the one that does as %s",
+		account, strings.Join(open, " or "), settled,
+	)
 }
 
 // sayOldCounts is that a new password was not taken.
@@ -202,7 +206,8 @@ func sayNewCounts(account, settled string) string {
 	return fmt.Sprintf("the new password of %s counts, and is in %s", account, settled)
 }
 
-// SweepPasswords removes what a process that was ended has left beside the files of passwords. The caller has the lease.
+// SweepPasswords removes what a process that was ended has left beside the files of passwords. The caller has the
+// lease.
 func (s *State) SweepPasswords() error {
 	if s.Repo.FirstPasswords == nil {
 		return nil

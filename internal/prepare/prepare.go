@@ -52,7 +52,9 @@ type State struct {
 }
 
 func newState(repo *desired.Repo) *State {
-	s := &State{Repo: repo, Secrets: &secret.Keeper{}, passwords: &passwords{}, Exports: make([]*draft.Export, len(repo.Apps))}
+	s := &State{
+		Repo: repo, Secrets: &secret.Keeper{}, passwords: &passwords{}, Exports: make([]*draft.Export, len(repo.Apps)),
+	}
 	for a := range repo.Apps {
 		s.Reached = append(s.Reached, s.connector(a))
 	}

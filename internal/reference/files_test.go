@@ -334,7 +334,9 @@ func (w *world) export(t *testing.T, dir string, a *app) {
 		out := csv.NewWriter(&b)
 		require.NoError(
 			t,
-			out.Write([]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home", "Places", "Policy"}),
+			out.Write(
+				[]string{"Login", "State", "Full name", "Mail", "Teams", "Profiles", "Seats", "Note", "Home", "Places", "Policy"},
+			),
 		)
 		for _, r := range a.rows {
 			state := map[bool]string{true: "Open", false: "Blocked"}[r.open]

@@ -17,8 +17,8 @@ import (
 	"pravet/internal/secret"
 )
 
-// TestWhatOthersSayHasNoSecretInIt: however a server quotes what it was sent, nothing of a secret that would help anybody
-// is left, and what is said around it stays.
+// TestWhatOthersSayHasNoSecretInIt: however a server quotes what it was sent, nothing of a secret that would help
+// anybody is left, and what is said around it stays.
 func TestWhatOthersSayHasNoSecretInIt(t *testing.T) {
 	const signs = `abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789 &"<'%+/=-_.~äß`
 	for seed := range uint64(400) {
@@ -79,7 +79,9 @@ func wrapped(s string, n int) string {
 }
 
 func TestOnlySecretsAreTakenOut(t *testing.T) {
-	k := &secret.Keeper{Environ: []string{"PATH=/bin", "TILL_TOKEN=swordfish-swordfish", "PAY_TOKEN=herring-herring", "LC_ALL=C"}}
+	k := &secret.Keeper{
+		Environ: []string{"PATH=/bin", "TILL_TOKEN=swordfish-swordfish", "PAY_TOKEN=herring-herring", "LC_ALL=C"},
+	}
 	k.Keep("")
 	k.Keep("ab")
 	k.Keep("crew7")

@@ -97,7 +97,9 @@ func (p *Printer) Plan(v *PlanView) {
 		}
 		p.Line()
 		p.Linef("%s  %s", Strong(e.App), words.Clean(e.Title))
-		p.Line(Dim(fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), zoneOf(v.Plan).MinuteOf(e.TakenAt))))
+		p.Line(Dim(
+			fmt.Sprintf("%s, exported %s", model.Count(e.Accounts, "account", "accounts"), zoneOf(v.Plan).MinuteOf(e.TakenAt)),
+		))
 		shared, counts := sharedHolds(byApp[e.App])
 		for _, h := range shared {
 			p.held("", model.Count(counts[h], "change held by ", "changes held by "), h)

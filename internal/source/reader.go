@@ -85,7 +85,9 @@ func Unreadable(name string, err error) *Problem {
 	case errors.Is(err, fs.ErrNotExist):
 		return NewProblem(pos, "missing-file", "there is no such file or folder", "check the path, or create it")
 	case notAFolder(err):
-		return NewProblem(pos, "missing-file", "a part of its path is a file, and a folder is expected there", "check the path")
+		return NewProblem(
+			pos, "missing-file", "a part of its path is a file, and a folder is expected there", "check the path",
+		)
 	case errors.Is(err, fs.ErrPermission):
 		return NewProblem(pos, "unreadable-file", "it may not be read", "give yourself the permission to read it")
 	}

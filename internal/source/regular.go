@@ -9,8 +9,8 @@ import (
 	"pravet/internal/core/model"
 )
 
-// ReadFile reads a file that the user has named, wherever it is, of at most limit bytes. What is no regular file is refused by
-// name, and not waited for. Errors are of type *Problem; name is how they call it.
+// ReadFile reads a file that the user has named, wherever it is, of at most limit bytes. What is no regular file is
+// refused by name, and not waited for. Errors are of type *Problem; name is how they call it.
 func ReadFile(path, name string, limit int64) ([]byte, error) {
 	f, err := openRegular(path, name)
 	if err != nil {
@@ -22,7 +22,9 @@ func ReadFile(path, name string, limit int64) ([]byte, error) {
 		return nil, Unreadable(name, err)
 	}
 	if int64(len(data)) > limit {
-		return nil, NewProblem(model.Pos{File: name}, "too-large", fmt.Sprintf("the file is larger than %d MiB", limit>>20), "")
+		return nil, NewProblem(
+			model.Pos{File: name}, "too-large", fmt.Sprintf("the file is larger than %d MiB", limit>>20), "",
+		)
 	}
 	return data, nil
 }
@@ -48,7 +50,9 @@ func openRegular(path, name string) (*os.File, error) {
 func regular(info fs.FileInfo, name string) error {
 	switch {
 	case info.IsDir():
-		return NewProblem(model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself")
+		return NewProblem(
+			model.Pos{File: name}, "not-a-file", "this is a folder, and a file is expected", "name the file itself",
+		)
 	case !info.Mode().IsRegular():
 		return NewProblem(model.Pos{File: name}, "not-a-file", "this is a pipe or a device, and a regular file is expected",
 			"write it to a file")
@@ -56,7 +60,8 @@ func regular(info fs.FileInfo, name string) error {
 	return nil
 }
 
-// Folder is the problem of a folder of a repository that is a link, or none; nil for a folder, and where nothing is there.
+// Folder is the problem of a folder of a repository that is a link, or none; nil for a folder, and where nothing is
+// there.
 func Folder(path, name string) error {
 	info, err := os.Lstat(path)
 	switch {

@@ -314,8 +314,8 @@ func (p *place) sync() error {
 	return errors.Join(d.Sync(), d.Close())
 }
 
-// Unplaced are the files of a folder that stand there under temporary names, as a process ended before it had put them in
-// their place: the temporary name, and the one that each was to have.
+// Unplaced are the files of a folder that stand there under temporary names, as a process ended before it had put them
+// in their place: the temporary name, and the one that each was to have.
 func (t *Tree) Unplaced(folder string) (map[string]string, error) {
 	names, err := t.Entries(folder)
 	out := map[string]string{}
@@ -360,10 +360,12 @@ func (t *Tree) Info(name string) (fs.FileInfo, error) {
 
 // Outside is where a name leads that leads out of the folder, without links; "" for one within.
 func (t *Tree) Outside(name string) string {
-	if _, err := t.root.Stat(filepath.FromSlash(name)); filepath.IsLocal(filepath.FromSlash(name)) && (err == nil || !escapes(err)) {
-		return ""
-	}
 	full := filepath.FromSlash(name)
+	if filepath.IsLocal(full) {
+		if _, err := t.root.Stat(full); err == nil || !escapes(err) {
+			return ""
+		}
+	}
 	if !filepath.IsAbs(full) {
 		full = filepath.Join(t.Dir, full)
 	}

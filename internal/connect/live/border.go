@@ -10,8 +10,9 @@ import (
 	"pravet/internal/export"
 )
 
-// A border is a driver as the rest of the house sees it: what an application said is heard only through text, which takes
-// out secrets and bounds how long it is. Nothing that an application said comes in otherwise, but for its records.
+// A border is a driver as the rest of the house sees it: what an application said is heard only through text, which
+// takes out secrets and bounds how long it is. Nothing that an application said comes in otherwise, but for its
+// records.
 type border struct {
 	Driver
 	text func(string) string

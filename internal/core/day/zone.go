@@ -6,8 +6,8 @@ import (
 	_ "time/tzdata" // so that a machine without it knows the same zones
 )
 
-// A Zone is where an organization is, which decides on which day a moment is, on whatever machine that is asked. The zero
-// Zone is UTC.
+// A Zone is where an organization is, which decides on which day a moment is, on whatever machine that is asked. The
+// zero Zone is UTC.
 type Zone struct{ at *time.Location }
 
 // ZoneOf is the zone of a name, as the IANA Time Zone Database has it (RFC 6557): Europe/Oslo.

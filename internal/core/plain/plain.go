@@ -42,7 +42,8 @@ func JSON(err error) error {
 	var kind *json.UnmarshalTypeError
 	text := err.Error()
 	switch {
-	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), strings.Contains(text, "unexpected end of JSON input"):
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF),
+		strings.Contains(text, "unexpected end of JSON input"):
 		return errors.New("it ends in the middle")
 	case errors.As(err, &kind):
 		where := "it"
