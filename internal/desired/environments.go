@@ -215,6 +215,16 @@ func (r *Repo) checkEnvironment() {
 			)
 		}
 	}
+	if r.Letters != nil && !r.unreadApps {
+		for _, n := range r.Letters.For {
+			if n.Text != Usual && !slices.Contains(r.Environments, n.Text) {
+				r.fail(
+					n.Pos, "unknown-environment", fmt.Sprintf("there is no environment %q", n.Text),
+					didYouMean(n.Text, append([]string{Usual}, r.Environments...), "there are "),
+				)
+			}
+		}
+	}
 	if here := r.Here(); here != Usual && !slices.Contains(r.Environments, here) && !r.unreadApps {
 		hint := didYouMean(here, r.Environments, "there are ")
 		if len(r.Environments) == 0 {

@@ -85,7 +85,7 @@ type Letters struct {
 	Readers []Readers
 	Ahead   day.Duration // how long before what falls due
 	Ways    []LetterWay
-	For     []string // environments; others send no letters
+	For     []model.Name // environments; none for live alone
 	Text    letter.Text
 	Pos     model.Pos
 }
@@ -131,9 +131,7 @@ func (r *Repo) readLetters(of values) {
 	} else if err == nil {
 		_, l.Domain, _ = strings.Cut(a.Address, "@")
 	}
-	if l.For = f.texts("environments"); len(l.For) == 0 {
-		l.For = []string{Usual}
-	}
+	l.For = f.names("environments")
 	if f.has("ahead") {
 		l.Ahead = f.duration("ahead")
 	}
@@ -239,6 +237,14 @@ func (d *doc) reference(n *yaml.Node, what string) string {
 		return ""
 	}
 	return ref
+}
+
+// Sends reports whether letters are sent for an environment.
+func (l *Letters) Sends(environment string) bool {
+	if len(l.For) == 0 {
+		return environment == Usual
+	}
+	return slices.ContainsFunc(l.For, func(n model.Name) bool { return n.Text == environment })
 }
 
 // Variables are those of the environment in which the secrets of this repository are.

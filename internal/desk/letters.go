@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"slices"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/letter"
@@ -173,8 +172,8 @@ func letterless(repo *desired.Repo) string {
 	switch {
 	case repo.Letters == nil:
 		return sayNobodyIsTold()
-	case !slices.Contains(repo.Letters.For, repo.Here()):
-		return sayNotOfEnvironment(repo.Here(), repo.Letters.For)
+	case !repo.Letters.Sends(repo.Here()):
+		return sayNotOfEnvironment(repo.Here())
 	}
 	return ""
 }

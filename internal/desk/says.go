@@ -29,9 +29,9 @@ func sayNobodyIsTold() string {
 }
 
 // sayNotOfEnvironment is an environment for which no letters are sent.
-func sayNotOfEnvironment(here string, whose []string) string {
-	return fmt.Sprintf("No letter is due: letters are sent for %s, and not for %s. "+
-		"To send them for it as well, name it under environments of letters", strings.Join(whose, ", "), here)
+func sayNotOfEnvironment(here string) string {
+	return fmt.Sprintf("No letter is due: letters are not sent for the environment %s. "+
+		"To send them for it as well, name it under environments of letters", here)
 }
 
 // sayClockBehind is a clock that shows an earlier time than the newest entry of the ledger.

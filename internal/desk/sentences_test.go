@@ -57,7 +57,7 @@ func TestSentences(t *testing.T) {
 		"sayManyPeople":         {sayManyPeople("Oskar Nyman", []string{"E0042 oskar.nyman Planning"}, 2)},
 		"sayMatchesNobody":      {sayMatchesNobody(`title eq "x"`)},
 		"sayNobodyIsTold":       {sayNobodyIsTold()},
-		"sayNotOfEnvironment":   {sayNotOfEnvironment("test", []string{"live"})},
+		"sayNotOfEnvironment":   {sayNotOfEnvironment("test")},
 		"sayNoCause":            {sayNoCause("2q", "2w57bede")},
 		"sayNoChange":           {sayNoChange("nosuch", "2w57bede")},
 		"sayNoDigits":           {sayNoDigits("E")},
