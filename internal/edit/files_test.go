@@ -82,3 +82,53 @@ func TestAFileKeepsWhatItIs(t *testing.T) {
 	text.Append("E3,\u0142")
 	require.ErrorContains(t, f.Write(), "a character has no place in windows-1252")
 }
+
+// TestWhatWasBegunIsFinished, by what the journal says, and by nothing that it could not have said.
+func TestWhatWasBegunIsFinished(t *testing.T) {
+	const beside = ".k.yaml.ABCDEFGHIJ.new"
+	for name, c := range map[string]struct {
+		journal, says string
+		files         map[string]string
+		want          string // of kits/k.yaml
+	}{
+		"one was placed, one not": {
+			`[{"name":"people/a.csv","beside":".a.csv.ABCDEFGHIJ.new","size":3},{"name":"kits/k.yaml","beside":"` + beside +
+				`","size":-1}]`, "", map[string]string{"people/a.csv": "new", "kits/" + beside: "new"}, "new",
+		},
+		"somebody has made it since": {
+			`[{"name":"kits/k.yaml","beside":"` + beside + `","size":-1}]`, "kits/k.yaml was changed by someone else since",
+			map[string]string{"kits/" + beside: "new", "kits/k.yaml": "theirs"}, "theirs",
+		},
+		"neither is there": {
+			`[{"name":"kits/k.yaml","beside":"` + beside + `","size":-1}]`, "is no file that was written for kits/k.yaml", nil, "",
+		},
+		"a file of another name": {
+			`[{"name":"kits/k.yaml","beside":"other.yaml","size":-1}]`, "is no file that was written for kits/k.yaml",
+			map[string]string{"kits/other.yaml": "other"}, "",
+		},
+		"outside":   {`[{"name":"../k.yaml","beside":"` + beside + `","size":-1}]`, "is no file that was written for ../k.yaml", nil, ""},
+		"no JSON":   {`garbage`, "cannot be read: 'g' stands where a value is expected", nil, ""},
+		"other key": {`[{"from":"x"}]`, `"from" is no key that is expected there`, nil, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			dir, tree := folder(t, map[string]string{".pravet/rewrite.json": c.journal, "kits/a.yaml": ""})
+			for file, text := range c.files {
+				require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, file)), 0o755))
+				require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o640))
+			}
+			_, err := edit.Finish(tree)
+			if c.says == "" {
+				require.NoError(t, err)
+				require.False(t, edit.Unfinished(tree))
+			} else {
+				require.ErrorContains(t, err, c.says)
+				require.True(t, edit.Unfinished(tree), "it stays until a person has looked")
+			}
+			if c.want == "" {
+				require.NoFileExists(t, filepath.Join(dir, "kits", "k.yaml"))
+			} else {
+				assert.Equal(t, c.want, read(t, dir, "kits/k.yaml"))
+			}
+		})
+	}
+}

@@ -106,14 +106,17 @@ func Finish(tree *source.Tree) (names []string, err error) {
 	}
 	for _, p := range list {
 		info, there := tree.Info(source.Beside(p.Name, p.Beside))
-		if there != nil { // it is in its place already
+		was, none := tree.Info(p.Name)
+		switch {
+		case errors.Is(there, fs.ErrNotExist) && none == nil: // it is in its place already
 			names = append(names, p.Name)
 			continue
+		case there != nil || !info.Mode().IsRegular() || !source.Unplaced(p.Beside, p.Name):
+			return names, fmt.Errorf(
+				"%s, which %s names, is no file that was written for %s; look at both by hand, and remove %s",
+				p.Beside, journal, p.Name, journal,
+			)
 		}
-		if !info.Mode().IsRegular() {
-			return names, fmt.Errorf("%s is no file that was written here; look at it by hand, and remove %s", p.Beside, journal)
-		}
-		was, none := tree.Info(p.Name)
 		same := p.Size < 0 && errors.Is(none, fs.ErrNotExist) ||
 			p.Size >= 0 && none == nil && was.Size() == p.Size && was.ModTime().Equal(p.At)
 		if !same {

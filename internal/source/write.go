@@ -10,6 +10,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"regexp"
 	"time"
@@ -22,6 +23,12 @@ const temporary = ".new"
 
 // unplaced are names of files that are not in place yet, and which names they are to have.
 var unplaced = regexp.MustCompile(`^\.(.+)\.[A-Z2-7]{10}\.new$`)
+
+// Unplaced reports whether a name is one under which the new content of a file stands beside it.
+func Unplaced(name, file string) bool {
+	m := unplaced.FindStringSubmatch(name)
+	return m != nil && m[1] == path.Base(file)
+}
 
 // A Staged is the new content of a file, written and synced beside it, that
 // has not taken the file's place yet.
