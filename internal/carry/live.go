@@ -32,16 +32,16 @@ func (j *Job) refresh(ctx context.Context) error {
 				changes = append(changes, c)
 			}
 		}
-		names := live.Names(j.state.Repo.Apps[a.number], changes)
-		if len(names) == 0 {
+		part := live.PartOf(j.state.Repo.Apps[a.number], changes)
+		if len(part.Accounts) == 0 {
 			continue
 		}
-		part, err := l.Look(ctx, names)
+		is, err := l.Look(ctx, part.Accounts, part.Groups...)
 		if err != nil {
 			return fmt.Errorf("%w; nothing was changed", err)
 		}
 		a.fetched = j.state.Exports[a.number].Accounts
-		j.state.Exports[a.number].Accounts = a.fetched.Merge(j.state.Repo.Apps[a.number], part, names)
+		j.state.Exports[a.number].Accounts = a.fetched.Merge(j.state.Repo.Apps[a.number], is, part.Accounts)
 	}
 	return nil
 }
@@ -81,13 +81,13 @@ func seen(
 	left := changes
 	for wait := firstLook; ; wait = min(2*wait, lastLook) {
 		began := time.Now() // only a look that begins when all must be there tells that something is not
-		names := live.Names(app, left)
-		part, err := l.Look(ctx, names)
+		part := live.PartOf(app, left)
+		is, err := l.Look(ctx, part.Accounts, part.Groups...)
 		if err != nil {
 			return err
 		}
-		look(part, names)
-		back := newReadBack(app, part)
+		look(is, part.Accounts)
+		back := newReadBack(app, is)
 		left = slices.DeleteFunc(slices.Clone(left), func(c *plan.Change) bool {
 			ok, _ := back.settled(c)
 			return ok || !mayCome(c)

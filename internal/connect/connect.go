@@ -78,8 +78,8 @@ type Live interface {
 	// error the exported state is what it was before.
 	Fetch(ctx context.Context, told func(accounts int)) (*State, error)
 	// Look reads some accounts as they are now, by the value of the match attribute. Those
-	// that are not there are left out.
-	Look(ctx context.Context, accounts []string) (*model.Accounts, error)
+	// that are not there are left out. Of the groups it matters whether they are in them.
+	Look(ctx context.Context, accounts []string, groups ...string) (*model.Accounts, error)
 	// Unmoved reports whether an account, as it was looked at last, is the very version
 	// that it was when a step was prepared, so that what the application said yes to did
 	// nothing. known is false where the application tells no versions.

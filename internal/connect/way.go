@@ -24,6 +24,9 @@ type Way struct {
 	Formats  []string        // of exports, those that it can write; nil for all
 	Shows    []export.Column // what it shows of accounts besides the columns that the file names
 	TellsAge bool            // it shows how old the key of an account is
+	Longest  int             // how long an account's name may be, in bytes; 0 for what all take
+	// Folds reports whether names that differ in case alone are one name, by the attribute that accounts are matched by.
+	Folds func(match string) bool
 }
 
 // Keys that several ways have.
@@ -70,6 +73,7 @@ type Reader interface {
 	Text(key string) string
 	Word(key string) string // one of the words of the key, the first where it is not there
 	Whole(key string, otherwise int) int
+	Yes(key string) bool
 	Columns(key string) []export.Column
 	Names(key string) []string       // a list, or one
 	Words(key string) []string       // a list of texts
@@ -122,6 +126,7 @@ type Spec struct {
 	Columns  []export.Column // our attribute: theirs
 	First    bool            // new accounts get a random first password
 	Page     int             // how many accounts are read at a time
+	Whole    bool            // members are always shown whole, however round their number is
 
 	Limits
 	Rate     float64       // requests a second; 0: no limit

@@ -6,6 +6,7 @@ import (
 	"sort"
 
 	"pravet/internal/connect"
+	"pravet/internal/connect/ways"
 	"pravet/internal/form"
 
 	yaml "go.yaml.in/yaml/v4"
@@ -220,6 +221,9 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	}
 	app.Guards = f.within("guards").guards()
 	reach := d.connect(f)
+	if way := ways.Named(reach.By); way != nil {
+		app.Longest, app.Folds = way.Longest, way.Folds != nil && way.Folds(app.Match)
+	}
 	spec := d.export(app, f, reach)
 	if spec != nil && len(ownColumns) > 0 && spec.Format != "csv" {
 		d.problem(

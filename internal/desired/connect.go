@@ -289,6 +289,9 @@ func (r *connectReader) Word(key string) string { return r.v.word(key) }
 // Whole is a whole number, otherwise where it is not there.
 func (r *connectReader) Whole(key string, otherwise int) int { return r.v.whole(key, otherwise) }
 
+// Yes is true or false, false where it is not there.
+func (r *connectReader) Yes(key string) bool { return r.v.yes(key) }
+
 // Names are texts, each once.
 func (r *connectReader) Names(key string) []string { return r.v.texts(key) }
 

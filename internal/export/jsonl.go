@@ -37,6 +37,12 @@ type Record struct {
 	Role  string   `json:"role,omitempty"`  // likewise
 	In    []string `json:"in,omitempty"`    // the groups that Group is a member of
 
+	// Also are the values of attributes that an account has besides those in Attributes, where the application takes
+	// several and says of none that it counts.
+	Also map[string][]string `json:"also,omitempty"`
+	// Partial says why not everybody who is in Group, or has Role, was shown.
+	Partial string `json:"partial,omitempty"`
+
 	Version string `json:"-"` // of the account as it was read, where the application says one
 }
 
@@ -62,6 +68,7 @@ func (r *Record) Value(app *model.App) *account.Value {
 	for name, value := range r.Attributes {
 		v.Attrs[name] = value
 	}
+	v.Also = maps.Clone(r.Also)
 	v.Attrs[app.Match] = r.Account
 	for k := range model.Kinds {
 		if names := r.Held(k); len(names) > 0 {
@@ -73,7 +80,7 @@ func (r *Record) Value(app *model.App) *account.Value {
 
 // RecordOf is an account as a record.
 func RecordOf(v *account.Value) *Record {
-	r := &Record{Account: v.Named, State: v.Is.String(), Attributes: maps.Clone(v.Attrs)}
+	r := &Record{Account: v.Named, State: v.Is.String(), Attributes: maps.Clone(v.Attrs), Also: maps.Clone(v.Also)}
 	for k := range model.Kinds {
 		for _, name := range v.Held[k] {
 			r.Hold(k, name)
@@ -106,6 +113,9 @@ func (r *Record) Line(w io.Writer) error {
 		slices.Sort(list)
 	}
 	for _, list := range r.Own {
+		slices.Sort(list)
+	}
+	for _, list := range r.Also {
 		slices.Sort(list)
 	}
 	maps.DeleteFunc(r.Attributes, func(_, v string) bool { return v == "" })
@@ -211,9 +221,11 @@ func (r *recordReader) add(x *Record) error {
 		}
 		r.groups[x.Group] = x.In
 		r.defined[model.Group] = append(r.defined[model.Group], x.Group)
+		r.partial(model.Group, x.Group, x.Partial)
 		return nil
 	case x.Role != "" && x.Account == "" && x.Group == "":
 		r.defined[model.Role] = append(r.defined[model.Role], x.Role)
+		r.partial(model.Role, x.Role, x.Partial)
 		return nil
 	case x.Group != "" || x.Role != "":
 		return errors.New("a line is about an account, a group or a role, and not about two of them")
@@ -245,6 +257,11 @@ func (r *recordReader) add(x *Record) error {
 			return errors.New("one attribute holds more than 4 GiB")
 		}
 	}
+	for attr, values := range x.Also {
+		if n := r.app.Attr(attr); n >= 0 && len(values) > 0 {
+			r.b.out.TellAlso(n, r.b.count, values)
+		}
+	}
 	var cells [model.Kinds]*cell
 	for k := range model.Kinds {
 		if names := x.Held(k); len(names) > 0 {
@@ -254,6 +271,18 @@ func (r *recordReader) add(x *Record) error {
 	r.b.add(state, r.b.hold(cells))
 	r.b.out.Line = append(r.b.out.Line, uint32(r.line))
 	return nil
+}
+
+// partial notes that not everybody was shown who holds a thing.
+func (r *recordReader) partial(kind model.Kind, name, why string) {
+	t := r.app.Thing(kind, name)
+	if why == "" || t < 0 {
+		return
+	}
+	if r.b.out.Partial == nil {
+		r.b.out.Partial = map[int32]string{}
+	}
+	r.b.out.Partial[t] = why
 }
 
 // finish notes which groups and roles there are, and which groups are in which.

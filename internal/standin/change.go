@@ -4,13 +4,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
 	"reflect"
 	"strings"
 	"time"
 )
 
 // do carries one request about one resource out.
-func (s *Server) do(method, kind, id, version string, body []byte) answer {
+func (s *Server) do(method, kind, id, version string, q url.Values, body []byte) answer {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	st := s.users
@@ -22,7 +23,9 @@ func (s *Server) do(method, kind, id, version string, body []byte) answer {
 		if !ok {
 			return refuse(http.StatusNotFound, "", "there is no such resource")
 		}
-		return answer{status: http.StatusOK, body: s.dress(kind, r, s.memberships(kind), false)}
+		out := s.dress(kind, r, s.memberships(kind), false)
+		s.o.As.shy(out, q.Get("attributes"), false)
+		return answer{status: http.StatusOK, body: out}
 	}
 	var sent map[string]any
 	if method != http.MethodDelete && json.Unmarshal(body, &sent) != nil {
@@ -36,7 +39,9 @@ func (s *Server) do(method, kind, id, version string, body []byte) answer {
 		return refuse(http.StatusNotFound, "", "there is no such resource")
 	}
 	meta, _ := was["meta"].(map[string]any)
-	if version != "" && version != meta["version"] {
+	number := 0
+	_, _ = fmt.Sscanf(fmt.Sprint(meta["version"]), `W/"%d"`, &number)
+	if is := s.o.As.version(kind, number); version != "" && is != "" && version != is {
 		return refuse(http.StatusPreconditionFailed, "", "the resource has changed")
 	}
 	if method == http.MethodDelete {
@@ -47,6 +52,9 @@ func (s *Server) do(method, kind, id, version string, body []byte) answer {
 	}
 	now := clone(was)
 	if method == http.MethodPut {
+		if a, no := s.o.As.refuses(sent); no {
+			return a
+		}
 		sent["id"], sent["meta"] = id, was["meta"]
 		delete(sent, "groups")
 		now = sent
@@ -55,6 +63,7 @@ func (s *Server) do(method, kind, id, version string, body []byte) answer {
 	} else if a, ok := s.patch(now, sent); !ok {
 		return a
 	}
+	s.o.As.kept(now)
 	if taken, clash := st.names[nameOf(now)]; clash && taken != id {
 		return refuse(http.StatusConflict, "uniqueness", "the name is taken")
 	}
@@ -69,7 +78,11 @@ func (s *Server) do(method, kind, id, version string, body []byte) answer {
 	stamp(now, kind)
 	s.keep(st, id, was)
 	st.put(now)
-	return s.saved(answer{status: http.StatusOK, body: s.dress(kind, now, s.memberships(kind), false)})
+	shown := now
+	if s.o.As.OldBody {
+		shown = was
+	}
+	return s.saved(answer{status: http.StatusOK, body: s.dress(kind, shown, s.memberships(kind), false)})
 }
 
 func (s *Server) create(st *store, kind string, r resource) answer {
@@ -85,6 +98,7 @@ func (s *Server) create(st *store, kind string, r resource) answer {
 	r["id"] = id
 	delete(r, "groups")
 	delete(r, "meta")
+	s.o.As.kept(r)
 	stamp(r, kind)
 	s.keep(st, id, nil)
 	st.put(r)
@@ -178,7 +192,7 @@ func valueOf(v any) string {
 
 // bulk carries several requests out, one after the other (RFC 7644 §3.7).
 func (s *Server) bulk(_ *http.Request, body []byte) answer {
-	if s.o.NoBulk {
+	if s.o.NoBulk || s.o.As.Discovery == "lies" {
 		return refuse(http.StatusNotImplemented, "", "Bulk is not supported")
 	}
 	var sent struct {
@@ -198,11 +212,11 @@ func (s *Server) bulk(_ *http.Request, body []byte) answer {
 		parts := strings.Split(strings.Trim(op.Path, "/"), "/")
 		kind, id := strings.TrimSuffix(parts[0], "s"), ""
 		if len(parts) > 1 {
-			id = parts[1]
+			id, _ = url.PathUnescape(parts[1])
 		}
 		a := refuse(http.StatusBadRequest, "invalidPath", "there is no such path")
 		if kind == "User" || kind == "Group" {
-			a = s.do(op.Method, kind, id, op.Version, op.Data)
+			a = s.do(op.Method, kind, id, op.Version, nil, op.Data)
 		}
 		part := map[string]any{
 			"method":   op.Method,

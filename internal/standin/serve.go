@@ -42,24 +42,38 @@ func (s *Server) routes() {
 	s.mux = http.NewServeMux()
 	s.mux.HandleFunc(
 		"GET /ServiceProviderConfig",
-		func(w http.ResponseWriter, _ *http.Request) { write(w, s.config()) },
+		s.tells("config", s.config),
 	)
-	s.mux.HandleFunc("GET /ResourceTypes", func(w http.ResponseWriter, _ *http.Request) { write(w, resourceTypes()) })
-	s.mux.HandleFunc("GET /Schemas", func(w http.ResponseWriter, _ *http.Request) { write(w, s.schemas()) })
+	s.mux.HandleFunc("GET /ResourceTypes", s.tells("types", resourceTypes))
+	s.mux.HandleFunc("GET /Schemas", s.tells("schemas", s.schemas))
 	s.mux.HandleFunc("POST /Bulk", s.hurt(s.bulk))
 	for _, kind := range []string{"User", "Group"} {
 		all, one := "/"+kind+"s", "/"+kind+"s/{id}"
 		s.mux.HandleFunc("GET "+all, s.hurt(func(r *http.Request, _ []byte) answer { return s.list(kind, r) }))
 		for _, method := range []string{"POST"} {
 			s.mux.HandleFunc(method+" "+all, s.hurt(func(r *http.Request, body []byte) answer {
-				return s.do(method, kind, "", r.Header.Get("If-Match"), body)
+				return s.do(method, kind, "", r.Header.Get("If-Match"), r.URL.Query(), body)
 			}))
 		}
 		for _, method := range []string{"GET", "PUT", "PATCH", "DELETE"} {
 			s.mux.HandleFunc(method+" "+one, s.hurt(func(r *http.Request, body []byte) answer {
-				return s.do(method, kind, r.PathValue("id"), r.Header.Get("If-Match"), body)
+				return s.do(method, kind, r.PathValue("id"), r.Header.Get("If-Match"), r.URL.Query(), body)
 			}))
 		}
+	}
+}
+
+// tells answers with one of the documents of discovery, where the server has it.
+func (s *Server) tells(which string, document func() answer) http.HandlerFunc {
+	return func(w http.ResponseWriter, _ *http.Request) {
+		s.mu.Lock()
+		how := s.o.As.Discovery
+		s.mu.Unlock()
+		if how == "none" || how == "partial" && which != "config" {
+			write(w, refuse(http.StatusNotFound, "", "there is no such document"))
+			return
+		}
+		write(w, document())
 	}
 }
 
@@ -93,6 +107,11 @@ func (s *Server) hurt(f func(*http.Request, []byte) answer) http.HandlerFunc {
 		}
 		s.mu.Lock()
 		s.requests++
+		if n := s.o.As.Expires; n > 0 && s.requests%n == 0 {
+			s.mu.Unlock()
+			write(w, refuse(http.StatusUnauthorized, "", "the token has expired"))
+			return
+		}
 		o, roll := s.o.Faults, s.chance.Float64()
 		over := s.over(time.Now())
 		s.mu.Unlock()
@@ -105,6 +124,9 @@ func (s *Server) hurt(f func(*http.Request, []byte) answer) http.HandlerFunc {
 		switch {
 		case over, pick(o.Busy):
 			w.Header().Set("Retry-After", "0.05")
+			if o.As.Dates {
+				w.Header().Set("Retry-After", time.Now().UTC().Format(http.TimeFormat))
+			}
 			write(w, refuse(http.StatusTooManyRequests, "", "too many requests"))
 		case pick(o.Fail):
 			write(w, refuse(http.StatusInternalServerError, "", "something went wrong"))
@@ -119,7 +141,11 @@ func (s *Server) hurt(f func(*http.Request, []byte) answer) http.HandlerFunc {
 		case pick(o.Lie) && !reads:
 			s.lie(w, r, body)
 		default:
-			write(w, f(r, body))
+			if a := f(r, body); a.status >= http.StatusBadRequest && o.As.Pages {
+				page(w, a.status)
+			} else {
+				write(w, a)
+			}
 		}
 	}
 }
@@ -163,16 +189,17 @@ func (s *Server) config() answer {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	yes := func(b bool) map[string]any { return map[string]any{"supported": b} }
-	bulk := yes(!s.o.NoBulk)
+	lies := s.o.As.Discovery == "lies"
+	bulk := yes(!s.o.NoBulk || lies)
 	bulk["maxOperations"], bulk["maxPayloadSize"] = maxBulk, maxBody
-	filter := yes(!s.o.NoFilter)
+	filter := yes(!s.o.NoFilter || lies)
 	filter["maxResults"] = 200
 	if s.o.Page > 0 {
 		filter["maxResults"] = s.o.Page
 	}
 	return answer{status: http.StatusOK, body: map[string]any{
 		"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:ServiceProviderConfig"},
-		"patch":   yes(!s.o.NoPatch), "bulk": bulk, "filter": filter, "etag": yes(true), "sort": yes(false),
+		"patch":   yes(!s.o.NoPatch || lies), "bulk": bulk, "filter": filter, "etag": yes(s.o.As.Version != "none" || lies), "sort": yes(false),
 		"changePassword": yes(false), "pagination": map[string]any{"cursor": s.o.Cursor, "index": true},
 		"authenticationSchemes": []any{map[string]any{"type": "oauthbearertoken", "name": "Bearer token"}},
 	}}
@@ -266,6 +293,9 @@ func (s *Server) list(kind string, r *http.Request) answer {
 			return refuse(http.StatusForbidden, "invalidFilter", "filters are not supported")
 		}
 		var err error
+		if s.o.As.OneFilter && strings.Contains(text, " or ") {
+			return refuse(http.StatusBadRequest, "invalidFilter", "one comparison at a time")
+		}
 		if match, err = parseFilter(text); err != nil {
 			return refuse(http.StatusBadRequest, "invalidFilter", "the filter cannot be read")
 		}
@@ -290,6 +320,9 @@ func (s *Server) list(kind string, r *http.Request) answer {
 	start, count := 1, len(found)
 	if n, err := strconv.Atoi(q.Get("startIndex")); err == nil {
 		start = max(n, 1)
+		if s.o.As.FromZero {
+			start = max(n, 0) + 1
+		}
 	}
 	if q.Has("cursor") && q.Get("cursor") != "" {
 		n, err := strconv.Atoi(strings.TrimPrefix(q.Get("cursor"), "c"))
@@ -304,19 +337,31 @@ func (s *Server) list(kind string, r *http.Request) answer {
 	if s.o.Page > 0 {
 		count = min(count, s.o.Page)
 	}
+	if n := s.o.As.OwnPages; n > 0 {
+		count = n
+	}
 	from := min(start-1, len(found))
 	to := min(from+count, len(found))
 	resources := []any{}
 	for _, id := range found[from:to] {
 		x, _ := s.shown(st, id)
-		resources = append(
-			resources,
-			s.dress(kind, x, memberships, strings.Contains(q.Get("excludedAttributes"), "members")),
-		)
+		r := s.dress(kind, x, memberships, strings.Contains(q.Get("excludedAttributes"), "members"))
+		s.o.As.shy(r, q.Get("attributes"), true)
+		resources = append(resources, r)
 	}
 	out := map[string]any{
 		"schemas":      []string{"urn:ietf:params:scim:api:messages:2.0:ListResponse"},
 		"totalResults": len(found), "startIndex": start, "itemsPerPage": len(resources), "Resources": resources,
+	}
+	switch s.o.As.Totals {
+	case "none":
+		delete(out, "totalResults")
+	case "low":
+		out["totalResults"] = max(len(found)-2, 0)
+	case "moving":
+		if s.moves++; s.moves < 4 {
+			out["totalResults"] = len(found) + s.moves
+		}
 	}
 	if q.Has("cursor") && to < len(found) {
 		out["nextCursor"] = fmt.Sprintf("c%d", to+1)
@@ -358,5 +403,5 @@ func (s *Server) dress(kind string, r resource, memberships map[string][]any, sh
 		id, _ := r["id"].(string)
 		out["groups"] = append([]any{}, memberships[id]...)
 	}
-	return out
+	return s.worn(kind, out)
 }

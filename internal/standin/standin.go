@@ -45,6 +45,8 @@ type Faults struct {
 
 	NoPatch, NoBulk, NoFilter, Cursor, NoGroupsOfUsers bool
 	Page                                               int // resources in one answer at the most; 0: no limit
+
+	As Personality
 }
 
 // A resource is a user or a group.
@@ -61,6 +63,7 @@ type Server struct {
 	groups   *store
 	requests int
 	log      []string
+	moves    int       // lists of which the total was wrong
 	window   time.Time // of the limit
 	inWindow int
 }
@@ -72,6 +75,7 @@ type store struct {
 	old    map[string]past
 	next   int
 	prefix string            // of ids, which are of one resource only (RFC 7643 §3.1)
+	odd    bool              // ids have letters that mean something elsewhere
 	names  map[string]string // user name or display name, in small letters → id
 }
 
@@ -84,6 +88,7 @@ type past struct {
 // New starts a stand-in with the state of its file, if it has one.
 func New(o Options) (*Server, error) {
 	s := &Server{o: o, chance: rand.New(rand.NewPCG(o.Seed, 1)), users: newStore("u"), groups: newStore("g")}
+	s.users.odd, s.groups.odd = o.As.OddIDs, o.As.OddIDs
 	s.routes()
 	if o.State == "" {
 		return s, nil
@@ -145,6 +150,9 @@ func (st *store) fresh() string {
 	for {
 		st.next++
 		id := fmt.Sprintf("%s%06x", st.prefix, st.next*2654435761%0xffffff)
+		if st.odd {
+			id = fmt.Sprintf("%s/%d ?#%%\"'+:", st.prefix, st.next)
+		}
 		if _, taken := st.of[id]; !taken {
 			return id
 		}
@@ -244,6 +252,7 @@ func (s *Server) SetFaults(f Faults) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.o.Faults = f
+	s.users.odd, s.groups.odd = f.As.OddIDs, f.As.OddIDs
 }
 
 // User is a user by name, as the stand-in has it, and whether there is one.

@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-ldap/ldap/v3"
 
+	"pravet/internal/connect/live"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
@@ -122,7 +123,11 @@ func (d *driver) asked() []string {
 }
 
 // Read reads all accounts, or those that are named.
-func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
+func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
+	var accounts []string
+	if part != nil {
+		accounts = part.Accounts
+	}
 	filters, err := d.filters(accounts)
 	if err != nil {
 		return err

@@ -18,9 +18,9 @@ type border struct {
 	text func(string) string
 }
 
-func (b *border) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
+func (b *border) Read(ctx context.Context, part *Part, each func(*export.Record) error) error {
 	var own error
-	err := b.Driver.Read(ctx, accounts, func(r *export.Record) error {
+	err := b.Driver.Read(ctx, part, func(r *export.Record) error {
 		own = each(r)
 		return own
 	})

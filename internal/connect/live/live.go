@@ -31,9 +31,8 @@ import (
 // one.
 type Driver interface {
 	// Read calls each with every account and with the groups and roles that the
-	// application says it has; or, where accounts are named, with those of them that are
-	// there.
-	Read(ctx context.Context, accounts []string, each func(*export.Record) error) error
+	// application says it has; or, of a part, with those of its accounts that are there.
+	Read(ctx context.Context, part *Part, each func(*export.Record) error) error
 	// Requests are what carries changes out, in an order in which requests under the same
 	// key keep theirs. They are about accounts that were read just before.
 	Requests(ctx context.Context, work []Work) ([]*Request, error)
@@ -80,6 +79,10 @@ func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *c
 		return a
 	}
 }
+
+// A Part is some accounts, by their names. Groups are those in which it matters whether they are: where an application
+// says that in two places, both are looked at.
+type Part struct{ Accounts, Groups []string }
 
 // Work is what is to be done to one account.
 type Work struct {
@@ -246,16 +249,16 @@ func (a *Application) Fetch(ctx context.Context, told func(int)) (*connect.State
 }
 
 // readAndRemember reads some accounts as records and remembers them.
-func (a *Application) readAndRemember(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+func (a *Application) readAndRemember(ctx context.Context, part Part) (map[string]*export.Record, error) {
 	if _, err := a.connection(ctx); err != nil {
 		return nil, err
 	}
 	now := time.Now()
-	out, err := a.readAccounts(ctx, accounts)
+	out, err := a.readAccounts(ctx, part)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", a.App.ID, err)
 	}
-	for _, name := range accounts {
+	for _, name := range part.Accounts {
 		a.known[name], a.looked[name] = out[name], now
 	}
 	return out, nil
@@ -267,14 +270,14 @@ const freshFor = 5 * time.Second
 
 // readUnlessFresh is like readAndRemember, but does not read an account again if it was read within freshFor
 // and is guarded by its version.
-func (a *Application) readUnlessFresh(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+func (a *Application) readUnlessFresh(ctx context.Context, part Part) (map[string]*export.Record, error) {
 	d, err := a.connection(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := make(map[string]*export.Record, len(accounts))
+	out := make(map[string]*export.Record, len(part.Accounts))
 	var ask []string
-	for _, name := range accounts {
+	for _, name := range part.Accounts {
 		r := a.known[name]
 		if r != nil && r.Version != "" && d.Guards() && time.Since(a.looked[name]) < freshFor {
 			out[name] = r
@@ -282,7 +285,7 @@ func (a *Application) readUnlessFresh(ctx context.Context, accounts []string) (m
 			ask = append(ask, name)
 		}
 	}
-	found, err := a.readAndRemember(ctx, ask)
+	found, err := a.readAndRemember(ctx, Part{ask, part.Groups})
 	for name, r := range found {
 		out[name] = r
 	}
@@ -290,14 +293,14 @@ func (a *Application) readUnlessFresh(ctx context.Context, accounts []string) (m
 }
 
 // readAccounts reads some accounts as records; those that are not there are missing.
-func (a *Application) readAccounts(ctx context.Context, accounts []string) (map[string]*export.Record, error) {
+func (a *Application) readAccounts(ctx context.Context, part Part) (map[string]*export.Record, error) {
 	var out map[string]*export.Record
-	if len(accounts) == 0 {
+	if len(part.Accounts) == 0 {
 		return out, nil
 	}
 	err := readUntilStable(ctx, func() error {
-		out = make(map[string]*export.Record, len(accounts))
-		return a.driver.Read(ctx, accounts, func(r *export.Record) error {
+		out = make(map[string]*export.Record, len(part.Accounts))
+		return a.driver.Read(ctx, &part, func(r *export.Record) error {
 			if r.Account != "" {
 				out[r.Account] = r
 			}
@@ -308,8 +311,8 @@ func (a *Application) readAccounts(ctx context.Context, accounts []string) (map[
 }
 
 // Look reads some accounts as they are now.
-func (a *Application) Look(ctx context.Context, accounts []string) (*model.Accounts, error) {
-	found, err := a.readAndRemember(ctx, accounts)
+func (a *Application) Look(ctx context.Context, accounts []string, groups ...string) (*model.Accounts, error) {
+	found, err := a.readAndRemember(ctx, Part{accounts, groups})
 	if err != nil {
 		return nil, err
 	}
@@ -355,6 +358,19 @@ func (a *Application) SignsIn(ctx context.Context, account, password string) (ye
 // Resume has nothing to finish: whatever was sent is looked up, change by change.
 func (a *Application) Resume(context.Context, json.RawMessage) (taken bool, err error) {
 	return true, nil
+}
+
+// PartOf is what changes are about: the accounts, each once, and the groups that somebody joins or leaves.
+func PartOf(app *model.App, changes []*plan.Change) Part {
+	p := Part{Accounts: Names(app, changes)}
+	seen := map[string]bool{}
+	for _, c := range changes {
+		if c.Thing != nil && c.Thing.Kind == model.Group && !c.Verb.OfThing() && !seen[c.Thing.Name] {
+			seen[c.Thing.Name] = true
+			p.Groups = append(p.Groups, c.Thing.Name)
+		}
+	}
+	return p
 }
 
 // Names are the accounts that changes are about, each once.

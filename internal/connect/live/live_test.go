@@ -77,11 +77,12 @@ func (r *room) seen(name string) *account.Value {
 	return r.is[name]
 }
 
-func (r *room) Read(_ context.Context, accounts []string, each func(*export.Record) error) error {
+func (r *room) Read(_ context.Context, part *live.Part, each func(*export.Record) error) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if accounts == nil {
-		accounts = slices.Sorted(maps.Keys(r.is))
+	accounts := slices.Sorted(maps.Keys(r.is))
+	if part != nil {
+		accounts = part.Accounts
 	}
 	for _, name := range accounts {
 		if v := r.seen(name); v != nil {

@@ -237,7 +237,7 @@ func (a *Application) unseen(
 	pauses.InitialInterval, pauses.MaxInterval = first, longest
 	for {
 		late := time.Until(since.Add(a.Spec.Settle))
-		found, err := a.readAccounts(ctx, Names(a.App, changes))
+		found, err := a.readAccounts(ctx, PartOf(a.App, changes))
 		var rest []*plan.Change
 		for _, c := range changes {
 			if err == nil && shows(a.App, c, found) {

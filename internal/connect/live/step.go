@@ -23,8 +23,7 @@ type step struct {
 // Prepare looks at the accounts that changes are about, and makes the requests. A change
 // that is done already is not sent, and neither is one about what somebody else has changed.
 func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Change) (connect.Step, error) {
-	names := Names(a.App, changes)
-	found, err := a.readUnlessFresh(ctx, names)
+	found, err := a.readUnlessFresh(ctx, PartOf(a.App, changes))
 	if err != nil {
 		return nil, err
 	}
@@ -37,7 +36,7 @@ func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Cha
 		if is != nil {
 			a.before[c.Account] = is.Version
 		}
-		if done, fault := compare(a.App, c, found); done || fault != nil {
+		if done, fault := Compare(a.App, c, found); done || fault != nil {
 			s.answers[c] = fault
 			continue
 		}
@@ -55,9 +54,9 @@ func (a *Application) Prepare(ctx context.Context, _ string, changes []*plan.Cha
 	return s, nil
 }
 
-// compare reports whether a change is done already. It fails where somebody else has changed
+// Compare reports whether a change is done already. It fails where somebody else has changed
 // the same since the application was fetched.
-func compare(app *model.App, c *plan.Change, found map[string]*export.Record) (done bool, _ error) {
+func Compare(app *model.App, c *plan.Change, found map[string]*export.Record) (done bool, _ error) {
 	if c.Verb.OfThing() {
 		return false, nil
 	}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"pravet/internal/connect/live"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
@@ -24,7 +25,11 @@ const (
 // Read reads all roles, or those that are named. A role that cannot sign in and that the
 // catalog lists, or that has members, is a thing that can be held; every other is an
 // account.
-func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
+func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
+	var accounts []string
+	if part != nil {
+		accounts = part.Accounts
+	}
 	var records []*export.Record
 	err := d.ask(ctx, func(ctx context.Context) (err error) {
 		records, err = d.read(ctx, accounts)

@@ -12,7 +12,7 @@ import (
 
 // Way is for PostgreSQL servers, whose login roles are accounts.
 var Way = &connect.Way{
-	Name: "postgres", Live: true,
+	Name: "postgres", Live: true, Longest: 63, // NAMEDATALEN is 64
 	Keys: slices.Concat([]form.Key{connect.URL, connect.CA}, connect.Login, []form.Key{
 		{
 			Name: "databases", Is: form.Names("databases"),

@@ -242,7 +242,11 @@ func (d *driver) nonsense(writes bool, format string, args ...any) error {
 }
 
 // Read reads all accounts, or those that are named.
-func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
+func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
+	var accounts []string
+	if part != nil {
+		accounts = part.Accounts
+	}
 	var records []*export.Record
 	err := d.o.Ask(ctx, func(ctx context.Context) error {
 		records = nil

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
 	"pravet/internal/connect/live"
 	"pravet/internal/core/plan"
@@ -58,11 +60,14 @@ func (d *driver) bulkOp(m *message, changes []*plan.Change, n int) bulkOp {
 	if op.Data == nil && m.method == http.MethodPatch {
 		op.Data = d.members(changes)
 	}
-	if op.BulkID = m.bulkID; m.method == http.MethodPost && op.BulkID == "" {
-		op.BulkID = "n" + strconv.Itoa(n)
+	if op.BulkID = m.bulkID; op.BulkID == "" && (n >= 0 || m.method == http.MethodPost) {
+		op.BulkID = bulkID(n)
 	}
 	return op
 }
+
+// bulkID is by what an operation's answer is known; RFC 7644 §3.7 asks for one of those that create something.
+func bulkID(n int) string { return "n" + strconv.Itoa(max(n, 0)) }
 
 // bulk sends several messages as one request.
 func (d *driver) bulk(batch []*message) *live.Request {
@@ -91,6 +96,11 @@ func (d *driver) bulk(batch []*message) *live.Request {
 		a, err := d.send(ctx, http.MethodPost, "Bulk", nil, "", map[string]any{
 			"schemas": []string{bulkSchema}, "Operations": ops,
 		})
+		if a != nil && slices.Contains([]int{
+			http.StatusNotImplemented, http.StatusMethodNotAllowed, http.StatusNotFound,
+		}, a.status) {
+			return d.apart(ctx, changes, sent, parts)
+		}
 		if err != nil {
 			return live.All(changes, err)
 		}
@@ -107,11 +117,34 @@ func (d *driver) bulk(batch []*message) *live.Request {
 	return r
 }
 
-// answers finds what the application said to each message. Answers come in the order of the
-// operations; one that ends early has not carried out the rest (RFC 7644 §3.7.3).
+// apart sends messages by themselves, as the application takes no Bulk although it says so.
+func (d *driver) apart(
+	ctx context.Context, changes []*plan.Change, sent []*message, parts map[*message][]*plan.Change,
+) []error {
+	d.mu.Lock()
+	d.can.bulk = false
+	d.mu.Unlock()
+	became := map[*plan.Change]error{}
+	for _, m := range sent {
+		for i, err := range d.carry(ctx, m, parts[m]) {
+			became[parts[m][i]] = err
+		}
+	}
+	out := make([]error, len(changes))
+	for i, c := range changes {
+		out[i] = became[c]
+	}
+	return out
+}
+
+// answers finds what the application said to each message: by its bulkId, else by its method and location and, where an
+// answer has neither, by its place. Not carried out is what has no answer (RFC 7644 §3.7.3).
 func (d *driver) answers(a *answer, sent []*message) (map[*message]error, error) {
 	var res struct {
 		Operations []struct {
+			Method   string          `json:"method"`
+			BulkID   string          `json:"bulkId"`
+			Location string          `json:"location"`
 			Status   json.RawMessage `json:"status"`
 			Response json.RawMessage `json:"response"`
 		} `json:"Operations"`
@@ -119,9 +152,27 @@ func (d *driver) answers(a *answer, sent []*message) (map[*message]error, error)
 	if err := json.Unmarshal(a.body, &res); err != nil {
 		return nil, &live.Again{Says: "the answer to a Bulk request cannot be read", Sent: true}
 	}
+	at := make([]int, len(sent)) // which answer is to which message, plus one
+	for k := range res.Operations {
+		op, of := &res.Operations[k], -1
+		for i, m := range sent {
+			if op.BulkID == bulkID(i) || op.BulkID == "" && op.Location != "" && strings.EqualFold(op.Method, m.method) &&
+				m.method != http.MethodPost && strings.HasSuffix(op.Location, "/"+m.path) {
+				of = i
+				break
+			}
+		}
+		if of < 0 && op.BulkID == "" && k < len(sent) {
+			of = k
+		}
+		if of >= 0 && at[of] == 0 {
+			at[of] = k + 1
+		}
+	}
 	out := map[*message]error{}
-	for i, m := range sent {
-		if i >= len(res.Operations) {
+	for n, m := range sent {
+		i := at[n] - 1
+		if i < 0 {
 			out[m] = &live.Again{Says: "the application has not carried out the whole Bulk request"}
 			continue
 		}
@@ -135,6 +186,9 @@ func (d *driver) answers(a *answer, sent []*message) (map[*message]error, error)
 			d.judge(part, &http.Response{Header: http.Header{"Content-Type": {mediaType}}}, true),
 			m.method,
 		)
+		if out[m] == nil {
+			d.created(m)
+		}
 	}
 	return out, nil
 }

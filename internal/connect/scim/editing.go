@@ -14,10 +14,9 @@ import (
 // editing gathers what is to be changed of one user: as operations of a PATCH, and on the
 // resource itself for a PUT.
 type editing struct {
-	d     *driver
-	body  map[string]any
-	whole bool
-	ops   []operation
+	d    *driver
+	body map[string]any
+	ops  []operation
 }
 
 func (e *editing) change(c *plan.Change) error {
@@ -40,7 +39,7 @@ func (e *editing) change(c *plan.Change) error {
 			e.put([]string{"password"}, key)
 			return nil
 		}
-		e.set(c.Attribute, c.After.Text())
+		e.exchange(c.Attribute, c.Before.Text(), c.After.Text())
 	case model.Grant, model.Revoke, model.Assign, model.Release:
 		e.entry(c.Thing.Kind, c.Thing.Name, c.Verb == model.Gaining(c.Thing.Kind))
 	case model.HandOver:
@@ -64,9 +63,12 @@ func (e *editing) state(s model.State) {
 	}
 }
 
-// set sets an attribute, or with "" takes its value away. Of a list only the entry that
-// counts is changed.
-func (e *editing) set(attr, v string) {
+// set sets an attribute, or with "" takes its value away.
+func (e *editing) set(attr, v string) { e.exchange(attr, "", v) }
+
+// exchange sets an attribute that had another value, or with "" takes it away. Of a list only the entry with that value
+// is changed or, where none has it, the one that counts.
+func (e *editing) exchange(attr, before, v string) {
 	path := export.SCIMPath(e.d.named, attr)
 	multi := len(path) == 1 && (path[0] == "emails" || path[0] == "phoneNumbers")
 	name, there := key(e.body, path[0])
@@ -80,6 +82,13 @@ func (e *editing) set(attr, v string) {
 		for i, x := range list {
 			if o, ok := x.(map[string]any); ok && o["primary"] == true {
 				at = i
+			}
+		}
+		if before != "" {
+			for i, x := range list {
+				if o, ok := x.(map[string]any); ok && o["value"] == before {
+					at = i
+				}
 			}
 		}
 		entry := map[string]any{}
@@ -139,7 +148,14 @@ func (e *editing) entry(kind model.Kind, name string, gain bool) {
 	if !ok {
 		k = list
 	}
-	entries, _ := e.body[k].([]any)
+	entries, isList := e.body[k].([]any)
+	if one, ok := e.body[k].(string); ok && one != "" && !isList {
+		entries = []any{one}
+	}
+	if slices.ContainsFunc(entries, func(x any) bool { _, ok := x.(string); return ok }) {
+		e.texts(list, k, entries, name, gain)
+		return
+	}
 	if gain {
 		added := map[string]any{"value": name}
 		e.ops = append(e.ops, operation{Op: "add", Path: list, Value: []any{added}})
@@ -160,6 +176,20 @@ func (e *editing) entry(kind model.Kind, name string, gain bool) {
 	}
 	e.ops = append(e.ops, operation{Op: "remove", Path: list + "[" + by + " eq " + quote(name) + "]"})
 	e.body[k] = rest
+}
+
+// texts adds a role or an entitlement to a list of texts, or takes it away. No filter finds a text in a list, so that the
+// list is replaced as a whole.
+func (e *editing) texts(list, k string, entries []any, name string, gain bool) {
+	rest := slices.DeleteFunc(slices.Clone(entries), func(x any) bool {
+		o, _ := x.(map[string]any)
+		return x == name || o != nil && (o["value"] == name || o["value"] == nil && o["display"] == name)
+	})
+	if gain {
+		rest = append(rest, name)
+	}
+	e.body[k] = rest
+	e.ops = append(e.ops, operation{Op: "replace", Path: list, Value: rest})
 }
 
 // pathText is a path as a PATCH has it (RFC 7644 §3.10).

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/tidwall/gjson"
 
@@ -22,8 +23,9 @@ func Operations(
 	app *model.App, spec *export.Spec, files [][]byte, changes []*plan.Change,
 ) (ops []any, covered []*plan.Change, err error) {
 	d := &driver{
-		client: &client{}, app: app, named: spec, users: map[string]*user{}, groups: map[string]string{},
-		can: offers{patch: true, users: "Users", groupsAt: "Groups", groups: true},
+		client: &client{}, app: app, named: spec, users: map[string]*user{},
+		roster: &roster{of: map[string]*group{}, byName: map[string]*group{}},
+		can:    offers{patch: true, users: "Users", groupsAt: "Groups", groups: true},
 	}
 	for _, data := range files {
 		if err := d.shown(data); err != nil {
@@ -65,7 +67,7 @@ func Operations(
 				if m.method == http.MethodPost {
 					m.bulkID = made[w.Account]
 				}
-				ops = append(ops, d.bulkOp(m, m.changes, 0))
+				ops = append(ops, d.bulkOp(m, m.changes, -1))
 				covered = append(covered, m.changes...)
 			}
 		}
@@ -94,7 +96,8 @@ func (d *driver) shown(data []byte) error {
 				if err != nil {
 					return err
 				}
-				d.groups[name] = field(r, "id").String()
+				g := &group{id: strings.Clone(field(r, "id").String()), name: strings.Clone(name)}
+				d.roster.of[g.id], d.roster.byName[g.name] = g, g
 				continue
 			}
 			record, u, err := d.record(raw)

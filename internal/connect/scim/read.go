@@ -9,12 +9,8 @@ import (
 	"hash/maphash"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
-	"sync"
-
-	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
@@ -40,6 +36,7 @@ type page struct {
 	Schemas   []string          `json:"schemas"`
 	Total     *int              `json:"totalResults"`
 	Resources []json.RawMessage `json:"Resources"`
+	Items     int               `json:"itemsPerPage"`
 	Next      string            `json:"nextCursor"`
 }
 
@@ -62,67 +59,138 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 	if d.can.sort && query.Get("filter") == "" {
 		q.Set("sortBy", "id")
 	}
+	l := &listing{d: d, at: at, query: q, count: count, seed: maphash.MakeSeed(), ids: map[uint64]bool{}, total: -1, each: each}
 	if d.can.cursor {
-		q.Set("cursor", "")
-	} else {
-		q.Set("startIndex", "1")
+		return l.byCursor(ctx)
 	}
-	seed := maphash.MakeSeed()
-	ids, cursors := map[uint64]bool{}, map[string]bool{}
-	total, found := -1, 0
-	for {
-		p, err := d.page(ctx, at, q)
+	return l.byIndex(ctx)
+}
+
+// A listing is a list while it is read. It holds a number of eight bytes for each resource.
+type listing struct {
+	d     *driver
+	at    string
+	query url.Values
+	count int // resources asked for in one answer
+	seed  maphash.Seed
+	ids   map[uint64]bool
+	total int // as the pages say; -1 where none has said it
+	found int
+	twice string // the id of a resource that came again
+	each  func(json.RawMessage) error
+}
+
+// next reads one page, and returns how many resources it has and how many of them are new.
+func (l *listing) next(ctx context.Context) (p *page, all, fresh int, _ error) {
+	p, err := l.d.page(ctx, l.at, l.query)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	if p.Total != nil {
+		if l.total >= 0 && l.total != *p.Total {
+			return nil, 0, 0, &live.Moved{Says: fmt.Sprintf(
+				"the list of %s changed while it was read, from %d to %d; try again", l.at, l.total, *p.Total,
+			)}
+		}
+		l.total = *p.Total
+	}
+	for _, raw := range p.Resources {
+		id, err := export.Resource(raw).Name("id")
 		if err != nil {
-			return err
+			return nil, 0, 0, wrong("a resource under %s cannot be read: %v", l.at, err)
 		}
-		if p.Total != nil {
-			if total >= 0 && total != *p.Total {
-				return &live.Moved{Says: fmt.Sprintf(
-					"the list of %s changed while it was read, from %d to %d; try again", at, total, *p.Total,
-				)}
-			}
-			total = *p.Total
+		if id == "" {
+			return nil, 0, 0, wrong("a resource under %s has no id", l.at)
 		}
-		for _, raw := range p.Resources {
-			id, err := export.Resource(raw).Name("id")
-			if err != nil {
-				return wrong("a resource under %s cannot be read: %v", at, err)
-			}
-			if id == "" {
-				return wrong("a resource under %s has no id", at)
-			}
-			sum := maphash.String(seed, id)
-			if ids[sum] {
-				return &live.Moved{Says: fmt.Sprintf(
-					"the pages of %s give the resource %q twice: they go in a circle, or have moved", at, id,
-				)}
-			}
-			ids[sum] = true
-			if err := each(raw); err != nil {
-				return err
-			}
+		sum := maphash.String(l.seed, id)
+		if l.ids[sum] {
+			l.twice = strings.Clone(id)
+			continue
 		}
-		found += len(p.Resources)
-		switch {
-		case d.can.cursor && p.Next == "" || !d.can.cursor && total >= 0 && found >= total:
-			if total >= 0 && found != total {
-				return wrong("totalResults of %s says %d, and the pages give %d", at, total, found)
-			}
-			return nil
-		case d.can.cursor && cursors[p.Next]:
-			return wrong("the pages of %s go in a circle", at)
-		case !d.can.cursor && total < 0:
-			return wrong("what the application answers under %s does not say totalResults", at)
-		case len(p.Resources) == 0:
-			return wrong("totalResults of %s says %d, and the pages end after %d", at, total, found)
-		}
-		if d.can.cursor {
-			cursors[p.Next] = true
-			q.Set("cursor", p.Next)
-		} else {
-			q.Set("startIndex", strconv.Itoa(found+1))
+		l.ids[sum] = true
+		fresh++
+		if err := l.each(raw); err != nil {
+			return nil, 0, 0, err
 		}
 	}
+	l.found += fresh
+	return p, len(p.Resources), fresh, nil
+}
+
+// circle is the error of pages that give again what was given before.
+func (l *listing) circle() error {
+	return &live.Moved{Says: fmt.Sprintf(
+		"the pages of %s give the resource %q twice: they go in a circle, or have moved", l.at, l.twice,
+	)}
+}
+
+// byCursor reads pages by cursors (RFC 9865).
+func (l *listing) byCursor(ctx context.Context) error {
+	l.query.Set("cursor", "")
+	for cursors := map[string]bool{}; ; {
+		p, all, fresh, err := l.next(ctx)
+		switch {
+		case err != nil:
+			return err
+		case fresh < all:
+			return l.circle()
+		case p.Next == "" && l.total >= 0 && l.found != l.total:
+			return wrong("totalResults of %s says %d, and the pages give %d", l.at, l.total, l.found)
+		case p.Next == "":
+			return nil
+		case cursors[p.Next]:
+			return wrong("the pages of %s go in a circle", l.at)
+		}
+		cursors[p.Next] = true
+		l.query.Set("cursor", p.Next)
+	}
+}
+
+// byIndex reads pages by the number of their first resource, which is 1 for the first (RFC 7644 §3.4.2.4). Some servers
+// count from 0, and some do not say how many there are, or too few: where a page is as full as it may be, another is
+// asked for, until one gives nothing new.
+func (l *listing) byIndex(ctx context.Context) error {
+	for {
+		l.query.Set("startIndex", strconv.Itoa(l.found+1))
+		before := l.found
+		p, all, fresh, err := l.next(ctx)
+		switch {
+		case err != nil:
+			return err
+		case l.total >= 0 && l.found > l.total:
+			return wrong("totalResults of %s says %d, and the pages give %d", l.at, l.total, l.found)
+		case fresh < all && (fresh > 0 || l.found != l.total):
+			return l.circle()
+		case l.total >= 0 && l.found == l.total && (fresh == 0 || all < l.full(p)):
+			return nil
+		case l.total < 0 && l.found == 0 && p.Resources == nil:
+			return wrong("what the application answers under %s does not say totalResults", l.at)
+		case l.total < 0 && fresh == 0:
+			return nil // whoever does not say how many there are ends with a page of none
+		case fresh == 0 && before+1 == l.total:
+			return l.fromZero(ctx)
+		case fresh == 0:
+			return wrong("totalResults of %s says %d, and the pages end after %d", l.at, l.total, l.found)
+		}
+	}
+}
+
+// full is how many resources a page has that may not be the last, by what it says of itself.
+func (l *listing) full(p *page) int {
+	if p.Items > 0 && len(p.Resources) < p.Items {
+		return p.Items
+	}
+	return l.count
+}
+
+// fromZero reads the one resource that is missing where a server counts from 0.
+func (l *listing) fromZero(ctx context.Context) error {
+	l.query.Set("startIndex", "0")
+	_, _, _, err := l.next(ctx)
+	if err == nil && l.found != l.total {
+		err = wrong("totalResults of %s says %d, and the pages end after %d", l.at, l.total, l.found)
+	}
+	return err
 }
 
 func (d *driver) page(ctx context.Context, at string, q url.Values) (*page, error) {
@@ -160,221 +228,6 @@ func (d *driver) get(ctx context.Context, at string, q url.Values) (*answer, err
 	return a, err
 }
 
-// Read reads all accounts, or those that are named.
-func (d *driver) Read(ctx context.Context, accounts []string, each func(*export.Record) error) error {
-	if accounts != nil {
-		return d.some(ctx, accounts, each)
-	}
-	in, err := d.memberships(ctx, each)
-	if err != nil {
-		return err
-	}
-	return d.list(ctx, d.can.users, nil, func(raw json.RawMessage) error {
-		r, u, err := d.record(raw)
-		if err != nil {
-			return err
-		}
-		for _, name := range in[u.id] {
-			hold(r, name)
-		}
-		return each(r)
-	})
-}
-
-// memberships reads the groups, and returns which of them each member is in, by its id. It
-// takes memory for the memberships of everybody.
-func (d *driver) memberships(ctx context.Context, each func(*export.Record) error) (map[string][]string, error) {
-	in := map[string][]string{}
-	if !d.can.groups {
-		return in, nil
-	}
-	type group struct{ id, name string }
-	var groups []group
-	names := map[string]string{}
-	err := d.list(ctx, d.can.groupsAt, nil, func(raw json.RawMessage) error {
-		v := export.Resource(raw)
-		id, err := v.Name("id")
-		if err != nil {
-			return err
-		}
-		name, err := v.Name("displayName", "id")
-		if err != nil {
-			return err
-		}
-		members, err := export.References(v)
-		if err != nil {
-			return wrong("the group %q: %v", name, err)
-		}
-		for _, m := range members {
-			key := strings.Clone(m.ID)
-			in[key] = append(in[key], name)
-		}
-		if _, twice := names[name]; twice {
-			return wrong("two groups are called %q, and groups are told apart by their names", name)
-		}
-		names[name] = id
-		groups = append(groups, group{id, name})
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	d.groups = names
-	d.mu.Unlock()
-	for _, g := range groups {
-		if err := each(&export.Record{Group: g.name, In: in[g.id]}); err != nil {
-			return nil, err
-		}
-	}
-	return in, nil
-}
-
-func hold(r *export.Record, group string) {
-	for _, g := range r.Groups {
-		if g == group {
-			return
-		}
-	}
-	r.Groups = append(r.Groups, group)
-}
-
-// some reads the accounts that are named, several requests at a time.
-func (d *driver) some(ctx context.Context, accounts []string, each func(*export.Record) error) error {
-	path := strings.Join(export.SCIMPath(d.named, d.app.Match), ".")
-	if d.app.Match == "email" && path == "emails" {
-		path = "emails.value"
-	}
-	var asks []string
-	var b strings.Builder
-	n := 0
-	for _, name := range accounts {
-		ask := path + " eq " + quote(name)
-		if n > 0 && (b.Len()+len(ask) > maxAsk || n == manyAsk) {
-			asks = append(asks, b.String())
-			b.Reset()
-			n = 0
-		}
-		if n++; n > 1 {
-			b.WriteString(" or ")
-		}
-		b.WriteString(ask)
-	}
-	if n > 0 {
-		asks = append(asks, b.String())
-	}
-	wanted := make(map[string]bool, len(accounts))
-	for _, name := range accounts {
-		wanted[name] = true
-	}
-	if !d.can.filter {
-		asks = []string{""}
-	}
-	in := sync.OnceValues(func() (map[string][]string, error) { return d.proof(ctx) })
-	var mu sync.Mutex
-	find := func(ctx context.Context, asks []string) error {
-		group, within := errgroup.WithContext(ctx)
-		group.SetLimit(max(1, d.spec.Parallel))
-		for _, ask := range asks {
-			group.Go(func() error {
-				q := url.Values{}
-				if ask != "" {
-					q.Set("filter", ask)
-				}
-				return d.list(within, d.can.users, q, func(raw json.RawMessage) error {
-					r, u, err := d.record(raw)
-					mu.Lock()
-					is := err == nil && wanted[r.Account]
-					mu.Unlock()
-					if !is {
-						return err
-					}
-					if err := u.decode(raw); err != nil {
-						return err
-					}
-					if err := d.joined(within, r, u, in); err != nil {
-						return err
-					}
-					d.mu.Lock()
-					d.users[r.Account] = u
-					d.mu.Unlock()
-					mu.Lock()
-					defer mu.Unlock()
-					delete(wanted, r.Account)
-					return each(r)
-				})
-			})
-		}
-		return group.Wait()
-	}
-	if err := find(ctx, asks); err != nil {
-		return err
-	}
-	// Some applications do not find a name with a quote or a backslash by a filter.
-	for name := range wanted {
-		if d.can.filter && strings.ContainsAny(name, `"\\`) {
-			return find(ctx, []string{""})
-		}
-	}
-	return nil
-}
-
-// joined finds out which groups a user is in whose own resource does not say: by a filter
-// where that is known to find them, else from all groups.
-func (d *driver) joined(
-	ctx context.Context, r *export.Record, u *user, all func() (map[string][]string, error),
-) error {
-	if _, says := key(u.body, "groups"); says || !d.can.groups || d.catalog() == 0 {
-		return nil
-	}
-	d.mu.Lock()
-	proven := d.proven
-	d.mu.Unlock()
-	if !proven {
-		in, err := all()
-		for _, name := range in[u.id] {
-			hold(r, name)
-		}
-		return err
-	}
-	return d.groupsOf(ctx, u.id, func(name string) { hold(r, name) })
-}
-
-// groupsOf asks by a filter which groups a user is in.
-func (d *driver) groupsOf(ctx context.Context, id string, each func(name string)) error {
-	return d.list(ctx, d.can.groupsAt, url.Values{
-		"filter": {"members.value eq " + quote(id)}, "excludedAttributes": {"members"},
-	}, func(raw json.RawMessage) error {
-		name, err := export.Resource(raw).Name("displayName", "id")
-		if err == nil {
-			each(name)
-		}
-		return err
-	})
-}
-
-// proof reads all memberships, and tries on one of them whether a filter finds it. A filter
-// that finds nobody would make everybody look like a member of nothing.
-func (d *driver) proof(ctx context.Context) (map[string][]string, error) {
-	in, err := d.memberships(ctx, func(*export.Record) error { return nil })
-	if err != nil || !d.can.filter {
-		return in, err
-	}
-	for id, groups := range in {
-		found := false
-		err := d.groupsOf(ctx, id, func(name string) { found = found || slices.Contains(groups, name) })
-		var fault *connect.Fault
-		if err != nil && !errors.As(err, &fault) {
-			return nil, err
-		}
-		d.mu.Lock()
-		d.proven = found && err == nil
-		d.mu.Unlock()
-		break
-	}
-	return in, nil
-}
-
 // catalog is how many groups Pravet manages.
 func (d *driver) catalog() int { return len(d.app.Names(model.Group)) }
 
@@ -389,7 +242,20 @@ func quote(s string) string {
 	return strings.TrimSuffix(b.String(), "\n")
 }
 
-// record reads one user.
+// sight reads one user, but for who it is and what else it has in common with groups.
+func (d *driver) sight(raw json.RawMessage) (*sighting, error) {
+	r, u, err := d.record(raw)
+	if err != nil {
+		return nil, err
+	}
+	x := &sighting{record: r, user: u}
+	if x.own, err = ownGroups(export.Resource(raw)); err != nil {
+		return nil, wrong("a user cannot be read: %v", err)
+	}
+	return x, nil
+}
+
+// record reads one user, without its groups.
 func (d *driver) record(raw json.RawMessage) (*export.Record, *user, error) {
 	v := export.Resource(raw)
 	fail := func(err error) (*export.Record, *user, error) {
@@ -423,6 +289,9 @@ func (d *driver) record(raw json.RawMessage) (*export.Record, *user, error) {
 	r.State = state.String()
 	for k := range model.Common {
 		kind := model.Kind(k)
+		if kind == model.Group {
+			continue
+		}
 		names, err := export.SCIMNames(v, kind)
 		if err != nil {
 			return fail(err)

@@ -23,9 +23,16 @@ type driver struct {
 	anew  func(account string) (string, error) // a new key
 
 	mu     sync.Mutex
-	users  map[string]*user  // accounts as they were read last by name
-	groups map[string]string // name → id; nil before they were read
-	proven bool              // a filter finds the groups that a user is in
+	users  map[string]*user // accounts as they were read last by name
+	roster *roster          // groups as they were read last; nil before
+	single bool             // a filter names one account, and not several
+
+	trust  confidence // in what users say of their groups
+	proven bool       // a filter finds the groups that a user is in
+	asked  bool       // members are shown to who asks for them alone
+	cut    int        // a list shows so many members of a group, and no more; 0 where that is not known
+	uncut  bool       // a list showed as many as the longest group has
+	wrote  map[string]written
 }
 
 // Open asks the application what it can do.
@@ -36,7 +43,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	}
 	d := &driver{
 		client: c, app: o.App, named: &export.Spec{Format: "scim", Columns: o.Spec.Columns}, ask: o.Ask, first: o.First, anew: o.Key,
-		users: map[string]*user{},
+		users: map[string]*user{}, wrote: map[string]written{},
 	}
 	if err := d.discover(ctx); err != nil {
 		return nil, err

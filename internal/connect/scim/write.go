@@ -2,19 +2,15 @@ package scim
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"maps"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
 	"pravet/internal/core/model"
-	"pravet/internal/core/plain"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
 )
@@ -33,6 +29,7 @@ type message struct {
 	changes               []*plan.Change
 	key                   string
 	bulkID                string
+	group                 string // the id of the group whose members it changes, or ""
 }
 
 // An operation is one of a PATCH (RFC 7644 §3.5.2).
@@ -46,7 +43,7 @@ type operation struct {
 // that somebody joins or leaves.
 func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Request, error) {
 	messages, failed := d.messages(ctx, work)
-	if d.can.bulk && d.can.patch {
+	if d.bulky() && d.patches() {
 		return append(failed, d.bulks(messages)...), nil
 	}
 	for _, m := range messages {
@@ -83,12 +80,16 @@ func (d *driver) messages(ctx context.Context, work []live.Work) (messages []*me
 	}
 	for _, name := range order {
 		id, err := d.group(ctx, name)
+		at := ""
+		if err == nil {
+			at, err = place(d.can.groupsAt, id)
+		}
 		if err != nil {
 			failed = append(failed, answered(groups[name], err))
 			continue
 		}
 		messages = append(messages, &message{
-			method: http.MethodPatch, path: d.can.groupsAt + "/" + url.PathEscape(id), changes: groups[name], key: "group " + id,
+			method: http.MethodPatch, path: at, changes: groups[name], key: "group " + id, group: id,
 		})
 	}
 	return messages, failed
@@ -105,34 +106,16 @@ func answered(changes []*plan.Change, err error) *live.Request {
 // group is the id of a group by its name.
 func (d *driver) group(ctx context.Context, name string) (string, error) {
 	d.mu.Lock()
-	defer d.mu.Unlock()
-	if d.groups == nil {
-		all := map[string]string{}
-		err := d.list(
-			ctx,
-			d.can.groupsAt,
-			url.Values{"excludedAttributes": {"members"}},
-			func(raw json.RawMessage) error {
-				v := export.Resource(raw)
-				id, err := v.Name("id")
-				if err != nil {
-					return err
-				}
-				shown, err := v.Name("displayName", "id")
-				if _, twice := all[shown]; twice {
-					return wrong("two groups are called %q, and groups are told apart by their names", shown)
-				}
-				all[shown] = id
-				return err
-			},
-		)
-		if err != nil {
+	r := d.roster
+	d.mu.Unlock()
+	if r == nil {
+		var err error
+		if r, err = d.known(ctx, nil); err != nil {
 			return "", err
 		}
-		d.groups = all
 	}
-	if id, ok := d.groups[name]; ok {
-		return id, nil
+	if g := r.byName[name]; g != nil {
+		return g.id, nil
 	}
 	return "", &connect.Fault{Kind: connect.Refused, Says: fmt.Sprintf("the application has no group %q", name)}
 }
@@ -140,19 +123,48 @@ func (d *driver) group(ctx context.Context, name string) (string, error) {
 // request sends one message by itself.
 func (d *driver) request(m *message) *live.Request {
 	return &live.Request{Changes: m.changes, Key: m.key, Do: func(ctx context.Context, of []*plan.Change) []error {
-		method, body := m.method, m.body
-		if body == nil && method == http.MethodPatch { // of a group
-			if !d.can.patch {
-				return live.All(of, d.putGroup(ctx, m.path, of))
-			}
+		return d.carry(ctx, m, of)
+	}}
+}
+
+// carry sends one message: by PATCH, or by PUT where there is none or where the application says so only now.
+func (d *driver) carry(ctx context.Context, m *message, of []*plan.Change) []error {
+	if m.method == http.MethodPatch && d.patches() {
+		body := m.body
+		if m.group != "" {
 			body = d.members(of)
 		}
-		a, err := d.send(ctx, method, m.path, nil, m.version, body)
-		if err == nil {
-			d.created(m, a)
+		a, err := d.send(ctx, m.method, m.path, nil, m.version, body)
+		if a == nil || a.status != http.StatusNotImplemented && a.status != http.StatusMethodNotAllowed {
+			return live.All(of, err)
 		}
-		return live.All(of, gone(a, err, method))
-	}}
+		d.mu.Lock()
+		d.can.patch = false
+		d.mu.Unlock()
+	}
+	switch {
+	case m.method == http.MethodPatch && m.group != "":
+		return d.putGroup(ctx, m, of)
+	case m.method == http.MethodPatch:
+		return d.putUser(ctx, m, of)
+	}
+	a, err := d.send(ctx, m.method, m.path, nil, m.version, m.body)
+	if err == nil {
+		d.created(m)
+	}
+	return live.All(of, gone(a, err, m.method))
+}
+
+func (d *driver) patches() bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.can.patch
+}
+
+func (d *driver) bulky() bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.can.bulk
 }
 
 // gone takes an account that is not there for removed.
@@ -164,7 +176,7 @@ func gone(a *answer, err error, method string) error {
 }
 
 // created remembers nothing of what was changed: what is not read again is not known.
-func (d *driver) created(m *message, _ *answer) {
+func (d *driver) created(m *message) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	for _, c := range m.changes {
@@ -201,63 +213,6 @@ func patch(ops []operation) any {
 	return map[string]any{"schemas": []string{patchSchema}, "Operations": ops}
 }
 
-// putGroup writes a group whole, where there is no PATCH, unless somebody else changes it
-// meanwhile.
-func (d *driver) putGroup(ctx context.Context, path string, changes []*plan.Change) error {
-	a, err := d.send(ctx, http.MethodGet, path, nil, "", nil)
-	if err != nil {
-		return err
-	}
-	v := export.Resource(a.body)
-	version, err := export.SCIMText(v, []string{"meta", "version"})
-	if err != nil {
-		return err
-	}
-	references, err := export.References(v)
-	if err != nil {
-		return err
-	}
-	var body map[string]any
-	if err := json.Unmarshal(a.body, &body); err != nil {
-		return wrong("a group cannot be read: %v", plain.JSON(err))
-	}
-	out := map[string]bool{}
-	var members []any
-	name, there := key(body, "members")
-	if !there {
-		name = "members"
-	}
-	d.mu.Lock()
-	in := map[string]bool{}
-	for _, r := range references {
-		in[r.ID] = true
-	}
-	for _, c := range changes {
-		u := d.users[c.Account]
-		switch {
-		case u == nil:
-		case c.Verb == model.Leave:
-			out[u.id] = true
-		case !in[u.id]:
-			members = append(members, map[string]any{"value": u.id})
-		}
-	}
-	d.mu.Unlock()
-	old, _ := body[name].([]any)
-	for i, r := range references {
-		if !out[r.ID] && i < len(old) {
-			members = append(members, old[i])
-		}
-	}
-	body[name] = members
-	_, err = d.send(ctx, http.MethodPut, path, nil, d.match(version), body)
-	var f *connect.Fault
-	if errors.As(err, &f) && f.Kind == connect.Conflict {
-		return &live.Again{Says: f.Says} // others may join meanwhile; it is read again
-	}
-	return err
-}
-
 // match is the version to send, where the application knows what that is.
 func (d *driver) match(version string) string {
 	if d.can.etag {
@@ -282,37 +237,47 @@ func (d *driver) message(w *live.Work, changes []*plan.Change) (*message, error)
 			Says: fmt.Sprintf("the account %s is not there any more", w.Account),
 		}
 	}
-	m.path, m.version = d.can.users+"/"+url.PathEscape(u.id), d.match(u.version)
-	e := &editing{d: d, body: maps.Clone(u.body), whole: !d.can.patch}
-	for _, c := range changes {
-		switch {
-		case c.Verb.Deed().Clears:
-			m.method = http.MethodDelete
-			if c.Verb == model.Remove && d.named.Column(export.Status) != nil {
-				if _, keeps := d.named.Column(export.Status).Word(model.Removed); keeps {
-					m.method = ""
-					e.state(model.Removed)
-				}
-			}
-		default:
-			if err := e.change(c); err != nil {
-				return nil, err
-			}
-		}
+	var err error
+	if m.path, err = place(d.can.users, u.id); err != nil {
+		return nil, err
 	}
+	m.version = d.match(u.version)
+	e, removes, err := d.edit(u.body, changes)
 	switch {
-	case m.method == http.MethodDelete:
-	case e.whole:
-		m.method, m.body = http.MethodPut, e.body
+	case err != nil:
+		return nil, err
+	case removes:
+		m.method = http.MethodDelete
 	default:
 		m.method, m.body = http.MethodPatch, patch(e.ops)
 	}
 	return m, nil
 }
 
+// edit carries changes out on a user's resource; removes reports that the user is to be deleted instead.
+func (d *driver) edit(body map[string]any, changes []*plan.Change) (e *editing, removes bool, _ error) {
+	e = &editing{d: d, body: maps.Clone(body)}
+	for _, c := range changes {
+		if !c.Verb.Deed().Clears {
+			if err := e.change(c); err != nil {
+				return nil, false, err
+			}
+			continue
+		}
+		removes = true
+		if status := d.named.Column(export.Status); c.Verb == model.Remove && status != nil {
+			if _, keeps := status.Word(model.Removed); keeps {
+				removes = false
+				e.state(model.Removed)
+			}
+		}
+	}
+	return e, removes, nil
+}
+
 // create makes a user (RFC 7644 §3.3).
 func (d *driver) create(m *message, c *plan.Change) error {
-	e := &editing{d: d, body: map[string]any{}, whole: true}
+	e := &editing{d: d, body: map[string]any{}}
 	attrs := c.After.Fields()
 	if attrs == nil {
 		return fmt.Errorf("change %s creates an account and has no attributes", c.ID)

@@ -29,6 +29,8 @@ type Seen interface {
 	State() model.State
 	// Attr is the value of an attribute, "" for none.
 	Attr(name string) string
+	// Shows reports whether the account has a value of an attribute: that one, or another beside it.
+	Shows(name, value string) bool
 	// Has reports whether the account has a thing directly or, if the account is removed, would
 	// have it again.
 	Has(kind model.Kind, name string) bool
@@ -41,6 +43,7 @@ type Value struct {
 	Named string
 	Is    model.State
 	Attrs map[string]string
+	Also  map[string][]string   // values of attributes besides those in Attrs
 	Held  [model.Kinds][]string // names, by kind; with those outside the catalog, where they are known
 }
 
@@ -58,11 +61,30 @@ func (v *Value) State() model.State { return v.Is }
 // Attr is the value of an attribute.
 func (v *Value) Attr(name string) string { return v.Attrs[name] }
 
+// Shows reports whether the account has a value of an attribute.
+func (v *Value) Shows(name, value string) bool {
+	return v.Attrs[name] == value || value != "" && slices.Contains(v.Also[name], value)
+}
+
 // Has reports whether the account has a thing.
 func (v *Value) Has(kind model.Kind, name string) bool { return slices.Contains(v.Held[kind], name) }
 
 // Gives is Has: a value does not know what comes along.
 func (v *Value) Gives(kind model.Kind, name string) bool { return v.Has(kind, name) }
+
+// Set exchanges one value of an attribute for another, whether it is the one that counts or one beside it; with "" all
+// of them go.
+func (v *Value) Set(name, before, after string) {
+	if at := slices.Index(v.Also[name], before); at >= 0 && before != "" && after != "" && v.Attrs[name] != before {
+		v.Also[name] = slices.Clone(v.Also[name])
+		v.Also[name][at] = after
+		return
+	}
+	if after == "" {
+		delete(v.Also, name)
+	}
+	v.Attrs[name] = after
+}
 
 // Gain adds a thing.
 func (v *Value) Gain(kind model.Kind, name string) {
@@ -110,6 +132,12 @@ func (a *Accounts) Value(name string) *Value {
 	v.Is = a.Of.States[i]
 	for n := range a.App.Attrs {
 		v.Attrs[a.App.Attrs[n].Name] = a.Of.Attr(n, i)
+		if also := a.Of.Also[model.Cell{Attr: int32(n), Account: int32(i)}]; also != nil {
+			if v.Also == nil {
+				v.Also = map[string][]string{}
+			}
+			v.Also[a.App.Attrs[n].Name] = also
+		}
 	}
 	v.Attrs[a.App.Match] = name
 	for _, t := range a.Of.Sets.Members(a.Of.Has(i)) {
@@ -128,6 +156,13 @@ func (r row) Name() string       { return r.in.Of.Key.At(r.i) }
 func (r row) State() model.State { return r.in.Of.States[r.i] }
 
 func (r row) Attr(name string) string { return r.in.App.Says(r.in.Of, r.i)(name) }
+
+func (r row) Shows(name, value string) bool {
+	if n := r.in.App.Attr(name); n >= 0 {
+		return r.in.Of.Shows(n, r.i, value)
+	}
+	return r.Attr(name) == value
+}
 
 func (r row) Has(kind model.Kind, name string) bool {
 	t := r.in.App.Thing(kind, name)

@@ -68,7 +68,7 @@ func (b *Book) Do(c *plan.Change) (says string) {
 	case c.Verb == model.HandOver:
 		return b.handOver(v, c)
 	case c.Verb == model.Update || again:
-		v.Attrs[c.Attribute] = c.After.Text()
+		v.Set(c.Attribute, c.Before.Text(), c.After.Text())
 		if name, ok := Renames(b.App, c); ok {
 			b.put(c.Account, nil)
 			v.Named = name

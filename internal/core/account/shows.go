@@ -97,7 +97,7 @@ func attrs(is Seen, c *plan.Change) (ok bool, says string) {
 
 func attr(seen Seen, name, want string) (ok bool, says string) {
 	is := seen.Attr(name)
-	if is == want || name == model.KeySince && is > want {
+	if seen.Shows(name, want) || name == model.KeySince && is > want {
 		return true, "" // a key may have been made a day later than it was planned
 	}
 	return false, fmt.Sprintf("%s is %q and not %q", name, is, want)
@@ -137,7 +137,7 @@ func Fits(app *model.App, find func(name string) Seen, c *plan.Change) (ok bool,
 	switch {
 	case c.Verb == model.Update:
 		now := is.Attr(c.Attribute)
-		return now == c.Before.Text(), fmt.Sprintf(
+		return is.Shows(c.Attribute, c.Before.Text()), fmt.Sprintf(
 			"somebody has changed %s to %q meanwhile, where the plan has %q", c.Attribute, now, c.Before.Text(),
 		)
 	case c.Verb == model.Withdraw:

@@ -81,7 +81,11 @@ func (w *walker) attributes(c Change, due *entitle.Due) {
 		if w.app.Attrs[n].Fixed && w.app.Attrs[n].Name == w.app.Match && w.others[c.Account] {
 			continue // it keeps the name by which nobody else could know it
 		}
-		if is := w.accounts.Attrs[n].At(int(c.Account)); is != want {
+		if w.app.Attrs[n].Name == w.app.Match && w.app.Folds &&
+			table.Fold(w.accounts.Key.At(int(c.Account))) == table.Fold(want) {
+			continue // the application writes names as it likes
+		}
+		if is := w.accounts.Attrs[n].At(int(c.Account)); !w.accounts.Shows(n, int(c.Account), want) {
 			c := c
 			c.Attr, c.Before, c.After, c.Why = int32(n), is, want, why
 			w.add(c, model.Update)

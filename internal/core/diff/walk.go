@@ -170,7 +170,7 @@ func (w *walker) move(c Change, set []model.Setting) {
 		if n < 0 || w.accounts.Attrs[n] == nil {
 			continue
 		}
-		if is := w.accounts.Attr(n, int(c.Account)); is != s.Value {
+		if is := w.accounts.Attr(n, int(c.Account)); !w.accounts.Shows(n, int(c.Account), s.Value) {
 			c := c
 			c.Attr, c.Before, c.After = int32(n), is, s.Value
 			w.add(c, model.Update)

@@ -1,12 +1,19 @@
 package guard
 
-import "pravet/internal/core/fact"
+import (
+	"maps"
+	"slices"
+
+	"pravet/internal/core/diff"
+	"pravet/internal/core/fact"
+)
 
 // The guards of this file.
 const (
 	ExportEmpty  = "export-empty"
 	ExportShrink = "export-shrink"
 	ExportAge    = "export-age"
+	ExportPart   = "export-part"
 )
 
 var exportsFamily = family{
@@ -28,6 +35,12 @@ var exportsFamily = family{
 			Raises: []fact.Kind{fact.OldExport, fact.FutureExport},
 			Holds:  "the application's changes, when its export is older, or comes from the future",
 			Limit:  "`exportAge: P1D`",
+		},
+		{
+			Name: ExportPart, Lift: ForPlan,
+			Raises: []fact.Kind{fact.PartExport},
+			Holds: "what gives a group or role of which the application does not show everybody who has it; those who " +
+				"are not shown are not taken out either",
 		},
 	},
 	each: (*checker).exports,
@@ -63,6 +76,7 @@ func (c *checker) exports(a int) {
 		c.out.Suspect[a] = true
 		c.holdAll(a, every, ExportShrink, limited(fact.ShrunkExport, n, lim.ExportShrink, before))
 	}
+	c.partial(a)
 	switch taken := c.TakenAt[a]; {
 	case taken > c.Clock+1: // a day is the difference of a time zone
 		c.holdAll(a, every, ExportAge, fact.Fact{Kind: fact.FutureExport, On: taken.String()})
@@ -73,6 +87,27 @@ func (c *checker) exports(a int) {
 			ExportAge,
 			fact.Fact{Kind: fact.OldExport, Until: taken.String(), On: min(c.Today, c.Clock).String()},
 		)
+	}
+}
+
+// partial holds what gives a thing of which not everybody was shown who has it, and says it of each such thing
+// that the catalog has, as nobody who is not shown is taken out.
+func (c *checker) partial(a int) {
+	partial := c.Accounts[a].Partial
+	if len(partial) == 0 {
+		return
+	}
+	for _, t := range slices.Sorted(maps.Keys(partial)) {
+		c.notice(a, fact.Fact{Kind: fact.PartExport, Thing: c.Apps[a].Things[t].String(), Because: partial[t]})
+	}
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Thing == diff.None || ch.Verb.OfThing() || !ch.Verb.Deed().Gains {
+			continue
+		}
+		if why, ok := partial[ch.Thing]; ok {
+			c.hold(i, ExportPart, fact.Fact{Kind: fact.PartExport, Thing: c.Apps[a].Things[ch.Thing].String(), Because: why})
+		}
 	}
 }
 

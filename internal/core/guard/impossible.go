@@ -93,9 +93,9 @@ func (c *checker) unwritable(a int, ch *diff.Change) *fact.Fact {
 		if ch.Verb == model.Update {
 			name = ch.After
 		}
-		if len(name) > model.MaxName {
+		if most := app.LongestName(); len(name) > most {
 			return &fact.Fact{
-				Kind: fact.TooLong, Person: c.who(ch), Attribute: app.Match, Count: len(name), Allowed: model.MaxName,
+				Kind: fact.TooLong, Person: c.who(ch), Attribute: app.Match, Count: len(name), Allowed: most,
 			}
 		}
 		values = append(values, name)

@@ -1,6 +1,8 @@
 package model
 
 import (
+	"slices"
+
 	"pravet/internal/core/table"
 )
 
@@ -87,6 +89,20 @@ type Accounts struct {
 	// nil where everything can be written.
 	Unwritable func(text string) (letter string)
 	Stuck      bool
+
+	// Also are the values that an account has of an attribute besides the one in the column, where the
+	// application takes several and says of none that it counts: by the number of the attribute and the account.
+	Also map[Cell][]string
+	// Partial says of things of the catalog, by their numbers, why not everybody who holds them was shown.
+	Partial map[int32]string
+}
+
+// A Cell is one attribute of one account, by their numbers.
+type Cell struct{ Attr, Account int32 }
+
+// Shows reports whether account i has a value of attribute number n: the one in the column, or another beside it.
+func (a *Accounts) Shows(n, i int, value string) bool {
+	return a.Attr(n, i) == value || value != "" && slices.Contains(a.Also[Cell{int32(n), int32(i)}], value)
 }
 
 // Dangling names a member of a group.

@@ -15,6 +15,8 @@ type App struct {
 	Pos              Pos
 
 	Match    string // the account attribute that tells whose account it is
+	Folds    bool   // names that differ in case alone are one name, and the application writes them as it likes
+	Longest  int    // how long an account's name may be, in bytes; 0 for MaxName
 	Scope    *filter.Filter
 	ScopePos Pos
 	Attrs    []Attr // the account attributes that Pravet keeps, in file order
@@ -351,4 +353,12 @@ func (o *Outsiders) Are(get func(attr string) string, today day.Day) bool {
 type AppThing struct {
 	App   int
 	Thing int32
+}
+
+// LongestName is how long an account's name may be, in bytes.
+func (a *App) LongestName() int {
+	if a.Longest > 0 {
+		return a.Longest
+	}
+	return MaxName
 }

@@ -25,6 +25,13 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 	}
 	own := out.Key == nil || len(a.Nameless)+len(part.Nameless) > 0
 	out.Nameless, out.Stuck = nil, a.Stuck || part.Stuck
+	out.Also, out.Partial = nil, maps.Clone(a.Partial)
+	for t, why := range part.Partial {
+		if out.Partial == nil {
+			out.Partial = map[int32]string{}
+		}
+		out.Partial[t] = why
+	}
 	if own {
 		out.Key = &table.Column{}
 	}
@@ -45,6 +52,13 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 		}
 		if own {
 			out.Key.Append(from.Key.At(i))
+		}
+		if len(from.Also) > 0 {
+			for n := range from.Attrs {
+				if also := from.Also[Cell{int32(n), int32(i)}]; also != nil {
+					out.TellAlso(n, len(out.States), also)
+				}
+			}
 		}
 		if from.Nameless[int32(i)] {
 			if out.Nameless == nil {
@@ -82,4 +96,12 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 		add(part, i)
 	}
 	return &out
+}
+
+// TellAlso notes the values that an account has of an attribute besides the one in the column.
+func (a *Accounts) TellAlso(n, i int, values []string) {
+	if a.Also == nil {
+		a.Also = map[Cell][]string{}
+	}
+	a.Also[Cell{int32(n), int32(i)}] = values
 }

@@ -192,6 +192,9 @@ var holds = sentences{
 			f.On,
 		)
 	},
+	fact.PartExport: func(f *fact.Fact) string {
+		return fmt.Sprintf("not all holders of %s were shown: %s", f.Thing, f.Because)
+	},
 	fact.NotPromoted: func(f *fact.Fact) string {
 		if f.On == "" {
 			return fmt.Sprintf(

@@ -1,0 +1,208 @@
+//go:build unix
+
+package main_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"log"
+	"net/http/httptest"
+	"reflect"
+	"sort"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"pravet/internal/standin"
+)
+
+// TestAnyScimServerEndsRight: whatever a server is like within what the RFCs leave open, a run ends with what the files say
+// and nothing else changed, or says what is left. PEERS="0 1000" tries more of them.
+func TestAnyScimServerEndsRight(t *testing.T) {
+	from, to := seeds(t, 40)
+	for seed := from; seed < to; seed++ {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			t.Parallel()
+			w, faults := drawWorld(uint64(seed)), standin.Draw(uint64(seed))
+			right, wrong, said := lived(t, w, scimPeer(t, w, faults))
+			if wrong == "" && (right || !tractable(faults)) {
+				return
+			}
+			if wrong == "" {
+				wrong = "changes are left, and nothing about this server makes that necessary"
+			}
+			for simpler := true; simpler; { // the smallest server with which it goes wrong
+				simpler = false
+				for _, f := range standin.Simpler(faults) {
+					right, still, more := lived(t, w, scimPeer(t, w, f))
+					if still != "" || !right && tractable(f) {
+						faults, simpler, said = f, true, more
+						if still != "" {
+							wrong = still
+						}
+						break
+					}
+				}
+			}
+			t.Fatalf("seed %d, in its smallest form %s\n%s\n%s", seed, quirks(faults), wrong, said)
+		})
+	}
+}
+
+// tractable reports whether a server lets everything be done: it tells how many there are, and who is in its groups.
+func tractable(f standin.Faults) bool {
+	return f.As.Totals != "low" && !(f.As.Cut > 0 && f.As.CutAll) && !f.As.FromZero && f.Busy+f.After+f.Broken == 0
+}
+
+// quirks are the ways in which a server is not the plainest.
+func quirks(f standin.Faults) string {
+	var out []string
+	say := func(v reflect.Value) {
+		for i := range v.NumField() {
+			if x := v.Field(i); x.Kind() != reflect.Struct && !x.IsZero() {
+				out = append(out, fmt.Sprintf("%s=%v", v.Type().Field(i).Name, x))
+			}
+		}
+	}
+	say(reflect.ValueOf(f))
+	say(reflect.ValueOf(f.As))
+	return strings.Join(out, " ")
+}
+
+func scimPeer(t *testing.T, w *world, faults standin.Faults) *peer {
+	t.Helper()
+	s, err := standin.New(standin.Options{Token: "open sesame", Faults: standin.Faults{As: standin.Personality{OddIDs: faults.As.OddIDs}}})
+	require.NoError(t, err)
+	var crew, deck, others []string
+	for i, m := range w.people {
+		if !m.is.There {
+			continue
+		}
+		name := m.name
+		if faults.As.Lower {
+			name = strings.ToLower(name)
+		}
+		var emails, roles []any
+		for _, e := range m.email {
+			emails = append(emails, map[string]any{"value": e, "type": "home"})
+		}
+		emails = append(emails, map[string]any{"value": m.is.Email, "type": "work", "primary": true})
+		if m.otherRole {
+			roles = append(roles, map[string]any{"value": "kiosk"})
+		}
+		if m.is.Lead {
+			roles = append(roles, map[string]any{"value": "lead"})
+		}
+		r := map[string]any{
+			"userName": name, "displayName": m.is.Shown, "active": m.is.Open, "emails": emails, "nickName": fmt.Sprintf("nick %d", i),
+		}
+		if roles != nil {
+			r["roles"] = roles
+		}
+		id := s.AddUser(r)
+		if m.is.Crew {
+			crew = append(crew, id)
+		}
+		if m.is.Deck {
+			deck = append(deck, id)
+		}
+		if i%3 == 0 {
+			others = append(others, id)
+		}
+	}
+	s.AddGroup("crew", crew...)
+	s.AddGroup("deck", deck...)
+	s.AddGroup("others", others...)
+	s.SetFaults(faults)
+	web := httptest.NewServer(s)
+	web.Config.ErrorLog = log.New(io.Discard, "", 0)
+	t.Cleanup(web.Close)
+	return &peer{
+		server: &yardServer{
+			connect: "  by: scim\n  url: http://ADDRESS\n  token: env:YARD_TOKEN\n  settle: 1s\n  page: 7\n  timeout: 10s\n",
+			address: web.Listener.Addr().String(), env: []string{"YARD_TOKEN=open sesame"},
+		},
+		calm: faults.Late, plain: tractable(faults), faulty: faults.Busy+faults.After+faults.Broken > 0,
+		read: func() (map[string]holding, []string) { time.Sleep(faults.Late); return scimTruth(t, w, s) },
+	}
+}
+
+// scimTruth is what a stand-in really has.
+func scimTruth(t *testing.T, w *world, s *standin.Server) (map[string]holding, []string) {
+	users, groups := s.State()
+	ours := map[string]string{} // as names are compared → as the files write them
+	mails := map[string]map[string]bool{}
+	for _, m := range w.people {
+		ours[strings.ToLower(m.name)] = m.name
+		mails[m.name] = map[string]bool{m.is.Email: true, m.due.Email: true}
+	}
+	names := map[string]string{} // id → name
+	accounts := map[string]holding{}
+	var rest []string
+	for _, u := range users {
+		name := fmt.Sprint(u["userName"])
+		if x, ok := ours[strings.ToLower(name)]; ok {
+			name = x
+		}
+		names[fmt.Sprint(u["id"])] = name
+		_, twice := accounts[name]
+		require.False(t, twice, "two accounts of one name: %s", name)
+		h := holding{There: true, Shown: fmt.Sprint(u["displayName"]), Open: u["active"] == true}
+		list, _ := u["emails"].([]any)
+		var more []string
+		for _, e := range list {
+			v := fmt.Sprint(e.(map[string]any)["value"])
+			if mails[name][v] && h.Email == "" {
+				h.Email = v
+			} else {
+				more = append(more, v)
+			}
+		}
+		sort.Strings(more)
+		roles, _ := u["roles"].([]any)
+		var other []string
+		for _, e := range roles {
+			if v := fmt.Sprint(e.(map[string]any)["value"]); v == "lead" {
+				h.Lead = true
+			} else {
+				other = append(other, v)
+			}
+		}
+		accounts[name] = h
+		if u["nickName"] != nil {
+			rest = append(rest, fmt.Sprintf("user %s: nick %v, emails %v, roles %v", name, u["nickName"], more, other))
+		} else if len(more)+len(other) > 0 {
+			rest = append(rest, fmt.Sprintf("user %s: new, emails %v, roles %v", name, more, other))
+		}
+	}
+	for _, g := range groups {
+		members, _ := g["members"].([]any)
+		seen := map[string]bool{}
+		var in []string
+		for _, m := range members {
+			name := names[fmt.Sprint(m.(map[string]any)["value"])]
+			require.False(t, seen[name], "%s is twice in %s", name, g["displayName"])
+			seen[name] = true
+			in = append(in, name)
+			h := accounts[name]
+			switch g["displayName"] {
+			case "crew":
+				h.Crew = true
+			case "deck":
+				h.Deck = true
+			}
+			accounts[name] = h
+		}
+		if g["displayName"] != "crew" && g["displayName"] != "deck" {
+			sort.Strings(in)
+			text, err := json.Marshal(in)
+			require.NoError(t, err)
+			rest = append(rest, fmt.Sprintf("group %s: %s", g["displayName"], text))
+		}
+	}
+	sort.Strings(rest)
+	return accounts, rest
+}

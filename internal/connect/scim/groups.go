@@ -1,0 +1,440 @@
+package scim
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"pravet/internal/connect"
+	"pravet/internal/connect/live"
+	"pravet/internal/export"
+)
+
+// A group is a group as it was read last.
+type group struct {
+	id, name string
+	members  []string // their ids
+	partial  string   // why there may be more of them
+}
+
+// A roster is who is in which groups.
+type roster struct {
+	groups  []*group
+	of      map[string]*group   // by id
+	byName  map[string]*group   // by displayName
+	in      map[string][]*group // by the id of a member
+	parents map[string][]*group // by the id of a group: the groups that it is a member of
+}
+
+// A membership is a group that a user says they are in (RFC 7643 §4.1.2: value, $ref and display are each optional).
+type membership struct {
+	id, name string
+	direct   bool // it says so
+}
+
+// What is known of whether users say all groups that they are in.
+type confidence uint8
+
+const (
+	unknown confidence = iota
+	trusted
+	distrusted
+)
+
+// find is the group that a user says.
+func (r *roster) find(m membership) *group {
+	if g := r.of[m.id]; g != nil {
+		return g
+	}
+	return r.byName[m.name]
+}
+
+// ownGroups are the groups that a user's resource says, but for those that it says are indirect.
+func ownGroups(v export.Value) (out []membership, err error) {
+	list, says, err := v.Find("groups")
+	if err != nil || !says {
+		return nil, err
+	}
+	for _, entry := range list.List() {
+		if !entry.IsObject() {
+			text := entry.String()
+			out = append(out, membership{id: text, name: text})
+			continue
+		}
+		members, err := entry.Members()
+		if err != nil {
+			return nil, err
+		}
+		m, ref, how := membership{}, "", ""
+		for _, a := range members {
+			switch strings.ToLower(a.Name) {
+			case "value":
+				m.id = strings.Clone(a.String())
+			case "display":
+				m.name = strings.Clone(a.String())
+			case "$ref":
+				ref = a.String()
+			case "type":
+				how = a.String()
+			}
+		}
+		if m.id == "" && ref != "" {
+			m.id = lastOf(ref)
+		}
+		if strings.EqualFold(how, "indirect") || m.id == "" && m.name == "" {
+			continue
+		}
+		m.direct = strings.EqualFold(how, "direct")
+		out = append(out, m)
+	}
+	return out, nil
+}
+
+// lastOf is the id at the end of a reference (RFC 7643 §2.3.7).
+func lastOf(ref string) string {
+	last := path.Base(ref)
+	if u, err := url.Parse(ref); err == nil {
+		last = path.Base(u.EscapedPath())
+	}
+	if id, err := url.PathUnescape(last); err == nil {
+		last = id
+	}
+	return strings.Clone(last)
+}
+
+func hold(r *export.Record, group string) {
+	if group != "" && !slices.Contains(r.Groups, group) {
+		r.Groups = append(r.Groups, group)
+	}
+}
+
+// hold notes the groups that an account is in: those that list it, and those that it says, but for one that it is in by
+// way of another alone. Without a roster there are no groups but those that accounts say.
+func (x *sighting) hold(r *roster) {
+	if r == nil {
+		for _, m := range x.own {
+			if m.name == "" {
+				m.name = m.id
+			}
+			hold(x.record, m.name)
+		}
+		return
+	}
+	for _, g := range r.in[x.user.id] {
+		hold(x.record, g.name)
+	}
+	for _, m := range x.own {
+		g := r.find(m)
+		switch {
+		case g == nil && m.name != "":
+			hold(x.record, m.name)
+		case g == nil:
+			hold(x.record, m.id)
+		case m.direct || !r.through(x, g):
+			hold(x.record, g.name)
+		}
+	}
+}
+
+// through reports whether an account is in a group by way of others that it says or that list it, and is not listed by
+// it.
+func (r *roster) through(x *sighting, g *group) bool {
+	if slices.Contains(r.in[x.user.id], g) {
+		return false
+	}
+	seen := map[*group]bool{}
+	var above func(from *group) bool
+	above = func(from *group) bool {
+		for _, p := range r.parents[from.id] {
+			if p == g {
+				return true
+			}
+			if !seen[p] {
+				seen[p] = true
+				if above(p) {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	for _, m := range x.own {
+		if from := r.find(m); from != nil && from != g && above(from) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(r.in[x.user.id], above)
+}
+
+// memberships reads all groups with their members. It takes memory for the memberships of everybody.
+func (d *driver) memberships(ctx context.Context) (*roster, error) {
+	groups, err := d.listed(ctx, d.membersAsked())
+	if err != nil {
+		return nil, err
+	}
+	shows := func(groups []*group) bool {
+		return slices.ContainsFunc(groups, func(g *group) bool { return len(g.members) > 0 })
+	}
+	if !d.asked && len(groups) > 0 && !shows(groups) {
+		// Some show members to who asks for them alone (RFC 7643 §7, returned: request).
+		d.asked = true
+		again, err := d.listed(ctx, d.membersAsked())
+		var fault *connect.Fault
+		if d.asked = err == nil && shows(again); d.asked {
+			groups = again
+		} else if err != nil && !errors.As(err, &fault) {
+			return nil, err
+		}
+	}
+	if err := d.complete(ctx, groups); err != nil {
+		return nil, err
+	}
+	r, err := rosterOf(groups)
+	if err != nil {
+		return nil, err
+	}
+	d.remember(r)
+	return r, nil
+}
+
+// membersAsked is the query by which members are shown.
+func (d *driver) membersAsked() url.Values {
+	if d.asked {
+		return url.Values{"attributes": {"displayName,members"}}
+	}
+	return nil
+}
+
+func (d *driver) remember(r *roster) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.roster = r
+}
+
+// listed reads the list of groups.
+func (d *driver) listed(ctx context.Context, q url.Values) (out []*group, _ error) {
+	err := d.list(ctx, d.can.groupsAt, q, func(raw json.RawMessage) error {
+		g, err := readGroup(raw)
+		out = append(out, g)
+		return err
+	})
+	return out, err
+}
+
+func readGroup(raw json.RawMessage) (*group, error) {
+	v := export.Resource(raw)
+	id, err := v.Name("id")
+	if err != nil {
+		return nil, wrong("a group cannot be read: %v", err)
+	}
+	name, err := v.Name("displayName", "id")
+	if err != nil {
+		return nil, wrong("a group cannot be read: %v", err)
+	}
+	g := &group{id: strings.Clone(id), name: strings.Clone(name)}
+	members, err := export.References(v)
+	if err != nil {
+		return nil, wrong("the group %q: %v", name, err)
+	}
+	for _, m := range members {
+		g.members = append(g.members, strings.Clone(m.ID))
+	}
+	return g, nil
+}
+
+// rosterOf puts groups together.
+func rosterOf(groups []*group) (*roster, error) {
+	r := &roster{
+		groups: groups, of: map[string]*group{}, byName: map[string]*group{}, in: map[string][]*group{},
+		parents: map[string][]*group{},
+	}
+	for _, g := range groups {
+		if r.byName[g.name] != nil {
+			return nil, wrong("two groups are called %q, and groups are told apart by their names", g.name)
+		}
+		r.of[g.id], r.byName[g.name] = g, g
+	}
+	for _, g := range groups {
+		for _, id := range g.members {
+			if r.of[id] != nil {
+				r.parents[id] = append(r.parents[id], g)
+			}
+			r.in[id] = append(r.in[id], g)
+		}
+	}
+	return r, nil
+}
+
+// complete makes sure that lists of members were not cut short. A list that is may show more of a group that is read by
+// itself; and one of a round number of members may end there although there are more, unless another is longer.
+func (d *driver) complete(ctx context.Context, groups []*group) error {
+	longest := d.cut
+	for _, g := range groups {
+		longest = max(longest, len(g.members))
+	}
+	if longest < 2 {
+		return nil
+	}
+	most := 0
+	for _, g := range groups {
+		if len(g.members) == longest && (d.cut == 0 || longest == d.cut) {
+			if d.cut == 0 && d.uncut && !round(longest) {
+				break // one was looked at, and has no more
+			}
+			one, err := d.one(ctx, g.id)
+			if err != nil {
+				return err
+			}
+			if one == nil {
+				continue
+			}
+			if len(one.members) > longest {
+				d.cut = longest
+			}
+			d.uncut = d.cut == 0
+			g.members = one.members
+			most = max(most, len(one.members))
+		}
+	}
+	for _, g := range groups {
+		if n := len(g.members); n == max(most, longest) && round(n) && !d.spec.Whole {
+			g.partial = fmt.Sprintf(
+				"the application shows %d members, which may be where it stops; unless it does, say so with whole: true under connect", n,
+			)
+		}
+	}
+	return nil
+}
+
+// round reports whether a number of members looks like a limit.
+func round(n int) bool {
+	return n == 20 || n == 25 || n >= 50 && (n%50 == 0 || n&(n-1) == 0)
+}
+
+// one reads one group by its id, with its members; nil where it is not there.
+func (d *driver) one(ctx context.Context, id string) (*group, error) {
+	at, err := place(d.can.groupsAt, id)
+	if err != nil {
+		return nil, err
+	}
+	a, err := d.get(ctx, at, d.membersAsked())
+	if a != nil && a.status == http.StatusNotFound {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return readGroup(a.body)
+}
+
+// place is the path of a resource. An id that would lead elsewhere is refused.
+func place(at, id string) (string, error) {
+	if id == "" || id == "." || id == ".." {
+		return "", &connect.Fault{
+			Kind: connect.Refused, Says: fmt.Sprintf("the application gives the id %q, by which nothing can be reached", id),
+		}
+	}
+	return at + "/" + url.PathEscape(id), nil
+}
+
+// known are the groups as they were read last, or are read now without their members: where they were not yet, and where
+// somebody says a group that is not among them.
+func (d *driver) known(ctx context.Context, found []*sighting) (*roster, error) {
+	d.mu.Lock()
+	r := d.roster
+	d.mu.Unlock()
+	if r != nil && !slices.ContainsFunc(found, func(x *sighting) bool {
+		return slices.ContainsFunc(x.own, func(m membership) bool { return r.find(m) == nil })
+	}) {
+		return r, nil
+	}
+	groups, err := d.listed(ctx, url.Values{"excludedAttributes": {"members"}})
+	if err != nil {
+		return nil, err
+	}
+	now, err := rosterOf(groups)
+	if err != nil {
+		return nil, err
+	}
+	if r != nil {
+		for id, above := range r.parents {
+			for _, g := range above {
+				if is := now.of[g.id]; is != nil && now.of[id] != nil {
+					now.parents[id] = append(now.parents[id], is)
+				}
+			}
+		}
+	}
+	d.remember(now)
+	return now, nil
+}
+
+// groupsOf asks by a filter which groups a user is in.
+func (d *driver) groupsOf(ctx context.Context, id string, each func(name string)) error {
+	return d.list(ctx, d.can.groupsAt, url.Values{
+		"filter": {"members.value eq " + quote(id)}, "excludedAttributes": {"members"},
+	}, func(raw json.RawMessage) error {
+		name, err := export.Resource(raw).Name("displayName", "id")
+		if err == nil {
+			each(strings.Clone(name))
+		}
+		return err
+	})
+}
+
+// Read reads all accounts, or those that are named.
+func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
+	if part != nil {
+		return d.some(ctx, part, each)
+	}
+	r := &roster{}
+	if d.can.groups {
+		var err error
+		if r, err = d.memberships(ctx); err != nil {
+			return err
+		}
+	}
+	says := map[*group]int{} // how many accounts say that they are in a group of which there may be more
+	more := map[*group]bool{}
+	err := d.list(ctx, d.can.users, nil, func(raw json.RawMessage) error {
+		x, err := d.sight(raw)
+		if err != nil {
+			return err
+		}
+		for _, m := range x.own {
+			if g := r.find(m); g != nil && g.partial != "" {
+				says[g]++
+				more[g] = more[g] || !slices.Contains(r.in[x.user.id], g)
+			}
+		}
+		if !d.can.groups {
+			x.hold(nil)
+		} else {
+			x.hold(r)
+		}
+		return each(x.record)
+	})
+	if err != nil {
+		return err
+	}
+	for _, g := range r.groups {
+		// Where accounts say their groups, the group itself is not needed to know who is in it.
+		if more[g] || says[g] > 0 && says[g] >= len(g.members) {
+			g.partial = ""
+		}
+		record := &export.Record{Group: g.name, Partial: g.partial}
+		for _, p := range r.parents[g.id] {
+			record.In = append(record.In, p.name)
+		}
+		if err := each(record); err != nil {
+			return err
+		}
+	}
+	return nil
+}
