@@ -14,6 +14,8 @@ import (
 	"testing"
 	"time"
 
+	"pravet/internal/standin"
+
 	"github.com/stretchr/testify/require"
 )
 
@@ -121,10 +123,11 @@ func (w *world) repo(t *testing.T, connect, app string) string {
 // A peer is a server, read by other means than Pravet's.
 type peer struct {
 	server *yardServer
-	app    string        // more of the application's file
-	calm   time.Duration // how long what was changed may not be seen
-	plain  bool          // nothing about it keeps a change from being done
-	faulty bool          // requests fail by chance, and a run may need to be repeated
+	play   *standin.Server // of SCIM
+	app    string          // more of the application's file
+	calm   time.Duration   // how long what was changed may not be seen
+	plain  bool            // nothing about it keeps a change from being done
+	faulty bool            // requests fail by chance, and a run may need to be repeated
 	// read returns the accounts by name, and all else that is there as texts, which nobody may change.
 	read func() (accounts map[string]holding, rest []string)
 }

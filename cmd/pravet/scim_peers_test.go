@@ -121,6 +121,7 @@ func scimPeer(t *testing.T, w *world, faults standin.Faults) *peer {
 	web.Config.ErrorLog = log.New(io.Discard, "", 0)
 	t.Cleanup(web.Close)
 	return &peer{
+		play: s,
 		server: &yardServer{
 			connect: "  by: scim\n  url: http://ADDRESS\n  token: env:YARD_TOKEN\n  settle: 1s\n  page: 7\n  timeout: 10s\n",
 			address: web.Listener.Addr().String(), env: []string{"YARD_TOKEN=open sesame"},

@@ -133,6 +133,7 @@ type Spec struct {
 	Parallel int           // requests at a time
 	Tries    int           // how often one request is tried
 	Timeout  time.Duration // of one request
+	Outage   time.Duration // how long an application may be out of order; 0 where that counts as tries
 
 	Variables []string // of the environment, which a program gets besides the usual ones
 

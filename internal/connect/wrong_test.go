@@ -110,7 +110,7 @@ func TestAnApplicationThatLiesGivesNoExport(t *testing.T) {
 		"JSON that is no list": {body(scimType, `{"hello":"world"}`), "is no ListResponse; is the address under url right?"},
 		"no JSON":              {body(scimType, `hello`), "is no list of SCIM"},
 		"JSON that breaks off": {body(scimType, pageOf(2, userOf("1", "ada"))[:90]), "is no list of SCIM"},
-		"no total":             {body(scimType, `{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"Resources":[]}`), "does not say totalResults"},
+		"no total":             {body(scimType, `{"schemas":["urn:ietf:params:scim:api:messages:2.0:ListResponse"],"Resources":[]}`), "the export is empty"},
 		"a total that the pages do not add up to": {
 			undiscovered(func(w http.ResponseWriter, r *http.Request) {
 				if r.URL.Query().Get("startIndex") == "1" {

@@ -25,6 +25,7 @@ const (
 	defaultFailures = 10
 	defaultTimeout  = 30 * time.Second
 	defaultSettle   = 10 * time.Second
+	defaultOutage   = 5 * time.Minute
 	maxParallel     = 64
 )
 
@@ -39,6 +40,10 @@ var liveKeys = []form.Key{
 		Doc: "How many requests are sent at a time; 4 unless set",
 	},
 	{Name: "tries", Is: form.AtLeast(1), Doc: "How often one request is tried; 6 unless set"},
+	{
+		Name: "outage", Is: form.Simple(form.Time),
+		Doc: "How long an application that is out of order is waited for; 5m unless set, and not at all where tries is",
+	},
 	{Name: "timeout", Is: form.Simple(form.Time), Doc: "How long one request may take; 30s unless set"},
 	{
 		Name: "settle", Is: form.Simple(form.Time), Doc: "How long what was changed may take to be seen; 10s unless set",
@@ -140,6 +145,10 @@ func find(n *yaml.Node, key string) *yaml.Node {
 // limits reads how an application is to be dealt with.
 func (v values) limits(s *connect.Spec) {
 	s.Parallel, s.Tries = v.whole("parallel", s.Parallel), v.whole("tries", s.Tries)
+	if !v.has("tries") {
+		s.Outage = defaultOutage
+	}
+	s.Outage = v.time("outage", s.Outage, 0)
 	s.Failures, s.Batch = v.whole("failures", s.Failures), v.whole("batch", s.Batch)
 	s.Rate = v.number("rate", "for example 50")
 	s.Timeout, s.Settle = v.time("timeout", s.Timeout, 1), v.time("settle", s.Settle, 0)

@@ -173,7 +173,7 @@ func unreachable(err error) error {
 		return &connect.Fault{Kind: connect.Failed, Says: "the directory's certificate is not accepted: " +
 			cert.Err.Error() + "; name its authority's file under ca, if you trust it"}
 	}
-	return &live.Again{Says: "the directory cannot be reached: " + plain(err)}
+	return &live.Again{Says: "the directory cannot be reached: " + plain(err), Down: true, Away: true}
 }
 
 // judge tells what a result means (RFC 4511 appendix A); writes reports whether the request
@@ -188,7 +188,7 @@ func judge(err error, writes bool) error {
 	case ldap.ErrorNetwork, ldap.ErrorUnexpectedResponse, ldap.LDAPResultServerDown, ldap.LDAPResultTimeout:
 		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}
 	case ldap.LDAPResultBusy, ldap.LDAPResultUnavailable, ldap.LDAPResultAdminLimitExceeded:
-		return &live.Again{Says: "the directory is busy: " + text}
+		return &live.Again{Says: "the directory is busy: " + text, Down: true}
 	case ldap.LDAPResultInsufficientAccessRights:
 		return &connect.Fault{Kind: connect.Refused, Says: "this caller may not do that: " + text}
 	case ldap.LDAPResultAssertionFailed:

@@ -72,7 +72,7 @@ func cleaned(err error, text func(string) string) error {
 	case err == nil, errors.Is(err, context.Canceled), errors.Is(err, connect.ErrNotBegun):
 		return err
 	case errors.As(err, &again):
-		return &Again{Says: text(err.Error()), After: again.After, Sent: again.Sent}
+		return &Again{Says: text(err.Error()), After: again.After, Sent: again.Sent, Down: again.Down, Over: again.Over, Away: again.Away}
 	case errors.As(err, &fault):
 		return &connect.Fault{Kind: fault.Kind, Says: text(err.Error())}
 	case errors.As(err, &moved):

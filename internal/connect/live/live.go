@@ -65,6 +65,7 @@ type Options struct {
 func Opener(open func(ctx context.Context, o Options) (Driver, error)) func(o *connect.Opening) connect.Application {
 	return func(o *connect.Opening) connect.Application {
 		a := &Application{Tree: o.Tree, Export: o.Export, App: o.App, Spec: o.Spec, Now: o.Now, Clean: o.Clean}
+		a.Tell = func(text string) { o.Log(a.said(text)) }
 		a.Open = func(ctx context.Context) (Driver, error) {
 			roots, err := o.Roots(ctx)
 			if err != nil {
@@ -144,6 +145,8 @@ type Application struct {
 	// Clean is what the application said, without secrets and not too long; nil for as it is.
 	Clean func(said string) string
 
+	Tell func(text string) // takes what a person who waits should know; nil for nobody
+
 	driver  Driver
 	known   map[string]*export.Record // as they were looked at last
 	looked  map[string]time.Time      // when that was
@@ -176,7 +179,7 @@ func (a *Application) connection(ctx context.Context) (Driver, error) {
 	if a.driver != nil {
 		return a.driver, nil
 	}
-	a.known, a.looked, a.pace = map[string]*export.Record{}, map[string]time.Time{}, newPacer(a.Spec)
+	a.known, a.looked, a.pace = map[string]*export.Record{}, map[string]time.Time{}, newPacer(a.Spec, a.Tell)
 	d, err := a.Open(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", a.App.ID, cleaned(err, a.said))
@@ -334,6 +337,11 @@ func (a *Application) Unmoved(account string) (same, known bool) {
 
 // Check tries the connection.
 func (a *Application) Check(ctx context.Context) ([]connect.Ability, error) {
+	if a.driver == nil {
+		spec := *a.Spec
+		spec.Outage = 0 // whoever tries a connection wants to know now
+		a.Spec = &spec
+	}
 	d, err := a.connection(ctx)
 	if err != nil {
 		return nil, err

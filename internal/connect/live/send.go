@@ -23,6 +23,9 @@ type Again struct {
 	Says  string
 	After time.Duration // as the application asks for (Pause); 0 where it does not
 	Sent  bool          // it may have been carried out
+	Down  bool          // nothing is carried out for now, whoever asks: an outage, which is waited out
+	Over  bool          // there were too many requests, and the rate is to be lower
+	Away  bool          // nothing is there that answers
 }
 
 func (e *Again) Error() string { return e.Says }
@@ -37,29 +40,97 @@ const (
 	// that an application which is down is not stormed.
 	budget      = 3
 	leastBudget = 20
-	// maxPause is the longest pause that an application can make us take.
-	maxPause = 5 * time.Minute
+	// maxPause is the longest pause that is told from another.
+	maxPause = 1000 * 24 * time.Hour
+	// An outage is told of once it has lasted for so long, and then again and again.
+	silence = 2 * time.Second
+	news    = 15 * time.Second
+	// firstContact is how long an application is waited for that has never answered: its address may be wrong.
+	firstContact = 20 * time.Second
 )
 
-// Pause is the pause that an application asks for, in seconds; as long as one is taken at most where it asks for more.
+// The rate is kept a little lower than it may be, as requests that are sent evenly do not arrive so; lower still each time
+// that the application says that they were too many, and then higher again by and by.
+const (
+	below    = 0.97
+	lower    = 0.95
+	higher   = 1.01
+	lowest   = 0.5
+	harmless = 100 // requests
+)
+
+// Pause is the pause that an application asks for, in seconds.
 func Pause(seconds float64) time.Duration {
 	return time.Duration(min(max(seconds, 0), maxPause.Seconds()) * float64(time.Second))
 }
 
-// A pacer keeps to the rate of an application. When the application asks for a pause, all
-// requests wait.
+// A pacer keeps to the rate of an application, and knows how long it has been out of order. When the application asks
+// for a pause, all requests wait.
 type pacer struct {
-	limit *rate.Limiter
+	limit  *rate.Limiter
+	most   rate.Limit
+	outage time.Duration
+	tell   func(text string)
+
 	mu    sync.Mutex
 	until time.Time
+	calm  int       // requests since there were too many
+	since time.Time // when the outage began; zero where there is none
+	told  time.Time // when it was told of last
+	met   bool      // it has answered something
 }
 
-func newPacer(s *connect.Spec) *pacer {
-	p := &pacer{}
+func newPacer(s *connect.Spec, tell func(string)) *pacer {
+	p := &pacer{outage: s.Outage, tell: tell}
 	if s.Rate > 0 {
-		p.limit = rate.NewLimiter(rate.Limit(s.Rate), 1)
+		p.most = rate.Limit(s.Rate * below)
+		p.limit = rate.NewLimiter(p.most, 1)
 	}
 	return p
+}
+
+// answered notes that an application has answered, so that an outage is over, and whether there were too many requests.
+func (p *pacer) answered(tooMany bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.met = true
+	if !tooMany {
+		p.since = time.Time{}
+	}
+	if p.limit == nil {
+		return
+	}
+	if p.calm++; tooMany {
+		p.calm = 0
+		p.limit.SetLimit(max(p.limit.Limit()*lower, p.most*lowest))
+	} else if p.calm%harmless == 0 {
+		p.limit.SetLimit(min(p.limit.Limit()*higher, p.most))
+	}
+}
+
+// down notes that an application is out of order, or has had too many requests. It reports whether to wait for another
+// while, and says why not.
+func (p *pacer) down(more *Again, wait time.Duration) (goesOn bool, says string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	now := time.Now()
+	if p.since.IsZero() {
+		p.since, p.told = now, now.Add(silence-news)
+	}
+	outage := p.outage
+	if p.met = p.met || !more.Away; !p.met {
+		outage = min(outage, firstContact)
+	}
+	switch left := outage - now.Sub(p.since); {
+	case more.After > outage:
+		return false, fmt.Sprintf("%s, and asks us to come back in %s", more.Says, more.After.Round(time.Second))
+	case left <= 0 || more.After > left:
+		return false, fmt.Sprintf("%s, for %s", more.Says, now.Sub(p.since).Round(time.Second))
+	case p.tell != nil && (now.Sub(p.told) >= news || wait >= silence && now.Add(wait).Sub(p.told) >= news):
+		p.told = now
+		p.tell(fmt.Sprintf("%s; waiting for up to %s", more.Says, left.Round(time.Second)))
+	}
+	return true, ""
 }
 
 // wait waits for a request's turn.
@@ -114,21 +185,44 @@ func (a *Application) Ask(ctx context.Context, f func(context.Context) error) er
 		err := f(within)
 		stop()
 		var more *Again
-		switch {
-		case ctx.Err() != nil:
+		if ctx.Err() != nil {
 			return ctx.Err()
-		case !errors.As(err, &more):
+		}
+		if !errors.As(err, &more) {
+			a.pace.answered(false)
 			return err
-		case try >= a.Spec.Tries:
-			return &connect.Fault{Kind: connect.Failed, Says: fmt.Sprintf("%s, %d times", more.Says, try)}
 		}
-		if more.After > 0 {
-			a.pace.hold(more.After)
+		wait, says := a.longer(more, &try, pauses)
+		if says != "" {
+			return &connect.Fault{Kind: connect.Failed, Says: says}
 		}
-		if err := pause(ctx, max(more.After, pauses.NextBackOff())); err != nil {
+		if err := pause(ctx, wait); err != nil {
 			return err
 		}
 	}
+}
+
+// longer is how long to wait before a request is sent again, or what is to be said where it is not. An outage is waited
+// out, and does not count as a try.
+func (a *Application) longer(more *Again, try *int, pauses *backoff.ExponentialBackOff) (wait time.Duration, says string) {
+	wait = max(more.After, pauses.NextBackOff())
+	if more.Over {
+		a.pace.answered(true)
+	}
+	if more.Down && a.pace.outage > 0 {
+		*try--
+		if goesOn, says := a.pace.down(more, wait); !goesOn {
+			return 0, says
+		}
+	} else if *try >= a.Spec.Tries {
+		return 0, fmt.Sprintf("%s, %d times", more.Says, *try)
+	} else if more.After > longest {
+		return 0, fmt.Sprintf("%s, and asks us to come back in %s", more.Says, more.After.Round(time.Second))
+	}
+	if more.After > 0 {
+		a.pace.hold(more.After)
+	}
+	return wait, ""
 }
 
 // send sends requests, as many at a time as the application takes, and tells what became of
@@ -194,31 +288,40 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 		stop()
 		answered := time.Now()
 		var rest []*plan.Change
-		var wait time.Duration
+		var worst *Again
 		for i, c := range changes {
 			var more *Again
 			if !errors.As(errs[i], &more) {
 				tell(c, errs[i])
 				continue
 			}
-			wait, sent = max(wait, more.After), sent || more.Sent
-			if try < a.Spec.Tries && again() {
-				rest = append(rest, c)
-				continue
+			rest = append(rest, c)
+			sent = sent || more.Sent
+			if worst == nil || more.After > worst.After || more.Down && !worst.Down {
+				worst = more
 			}
-			kind := connect.Failed
-			if sent {
-				kind = connect.Unknown
-			}
-			tell(c, &connect.Fault{Kind: kind, Says: fmt.Sprintf("%s, %d times", more.Says, try)})
+		}
+		if worst == nil || !worst.Down {
+			a.pace.answered(false)
 		}
 		if changes = rest; len(changes) == 0 {
 			return
 		}
-		if wait > 0 {
-			a.pace.hold(wait)
+		wait, says := a.longer(worst, &try, pauses)
+		if says == "" && !worst.Down && !again() {
+			says = worst.Says + ", and so many were sent again that no more are"
 		}
-		if pause(ctx, max(wait, pauses.NextBackOff())) == nil && sent {
+		if says != "" {
+			kind := connect.Failed
+			if sent {
+				kind = connect.Unknown
+			}
+			for _, c := range changes {
+				tell(c, &connect.Fault{Kind: kind, Says: says})
+			}
+			return
+		}
+		if pause(ctx, wait) == nil && sent {
 			changes = a.unseen(ctx, changes, answered, tell)
 		}
 	}

@@ -101,7 +101,7 @@ func judge(err error, writes bool) error {
 	case isServer && server.Code == "3D000":
 		return &connect.Fault{Kind: connect.Failed, Says: "there is no such database: " + server.Message}
 	case errors.As(err, &refused):
-		return &live.Again{Says: "the server cannot be reached: " + reason(refused)}
+		return &live.Again{Says: "the server cannot be reached: " + reason(refused), Down: true, Away: true}
 	case !isServer:
 		return &live.Again{
 			Says: "the connection broke off: " + err.Error(),
@@ -110,7 +110,9 @@ func judge(err error, writes bool) error {
 	}
 	text := server.Message
 	switch class := server.Code[:2]; {
-	case class == "53", class == "40", class == "55", server.Code == "57P03":
+	case class == "53", server.Code == "57P03":
+		return &live.Again{Says: "the server is busy: " + text, Down: true}
+	case class == "40", class == "55":
 		return &live.Again{Says: "the server is busy: " + text}
 	case server.Code == "XX000" && strings.Contains(server.Message, "concurrently"):
 		return &live.Again{Says: "the server is busy: " + text}

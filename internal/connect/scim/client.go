@@ -206,9 +206,11 @@ func (c *client) judge(a *answer, res *http.Response, writes bool) error {
 			"the application sends us %s, and the token goes nowhere but where url says; correct url", to,
 		)}
 	case a.status == http.StatusTooManyRequests:
-		return &live.Again{Says: "the application takes no more requests for now (429)", After: after(res)}
+		return &live.Again{
+			Says: "the application takes no more requests for now (429)", After: after(res), Down: true, Over: true,
+		}
 	case a.status == http.StatusServiceUnavailable:
-		return &live.Again{Says: "the application is not available (503)", After: after(res)}
+		return &live.Again{Says: "the application is not available (503)", After: after(res), Down: true}
 	case a.status >= 500:
 		return &live.Again{Says: "the application failed: " + said(a), After: after(res), Sent: writes}
 	case a.status == http.StatusUnauthorized:
@@ -235,7 +237,7 @@ func unanswered(err error, writes bool) error {
 	case errors.As(err, &dns) && dns.IsNotFound:
 		return &connect.Fault{Kind: connect.Failed, Says: "there is no host " + dns.Name + "; correct url"}
 	case errors.As(err, &op) && op.Op == "dial":
-		return &live.Again{Says: "the application cannot be reached: " + bare(err)}
+		return &live.Again{Says: "the application cannot be reached: " + bare(err), Down: true, Away: true}
 	case errors.Is(err, context.DeadlineExceeded):
 		return &live.Again{Says: "the application gave no answer in time", Sent: writes}
 	}
