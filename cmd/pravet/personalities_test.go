@@ -137,6 +137,13 @@ type peer struct {
 func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 	t.Helper()
 	repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), p.app)
+	for _, v := range p.server.env {
+		if path, ok := strings.CutPrefix(v, "CA="); ok {
+			pem, err := os.ReadFile(path)
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(filepath.Join(repo, "ca.pem"), pem, 0o600))
+		}
+	}
 	before, rest := p.read()
 	run := func(args ...string) (int, string) {
 		status, out := p.server.run(t, repo, nil, args...)

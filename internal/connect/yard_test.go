@@ -166,7 +166,7 @@ func overLDAP(t *testing.T, secure bool) (*reached, *standin.Directory) {
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
 	spec := &connect.Spec{By: "ldap", URL: s.URL, User: s.User, Password: "env:PASSWORD", Own: &export.Directory{
 		People: "ou=people," + suffix, Groups: "ou=groups," + suffix, Roles: "ou=roles," + suffix, Away: "ou=away," + suffix,
-		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
+		Class: []string{"inetOrgPerson"}, RDN: "uid",
 		Block: export.Block{Attribute: "pwdAccountLockedTime", Blocked: "000001010000Z"},
 	}}
 	if secure {

@@ -246,7 +246,7 @@ func (v values) directory() *export.Directory {
 	d := v.d
 	x := &export.Directory{
 		People: v.text("people"), Groups: v.text("groups"), Roles: v.text("roles"), Away: v.text("away"),
-		Class: []string{"inetOrgPerson"}, RDN: "uid", Member: "member",
+		Class: []string{"inetOrgPerson"}, RDN: "uid", Keep: v.text("keep"),
 	}
 	if x.People == "" {
 		d.problem(v.n, "missing-key", v.what+" has no people", "add people: DN")
@@ -264,7 +264,9 @@ func (v values) directory() *export.Directory {
 		b := v.within("block")
 		x.Block = export.Block{Attribute: b.text("attribute"), Open: b.text("open"), Blocked: b.text("blocked")}
 	}
-	for key, dn := range map[string]string{"people": x.People, "groups": x.Groups, "roles": x.Roles, "away": x.Away} {
+	for key, dn := range map[string]string{
+		"people": x.People, "groups": x.Groups, "roles": x.Roles, "away": x.Away, "keep": x.Keep,
+	} {
 		if dn != "" && !export.SameDN(dn, dn) {
 			d.problem(
 				v.node(key), "bad-address", fmt.Sprintf("%q is no DN", dn), "write it like ou=people,dc=ferries,dc=example",

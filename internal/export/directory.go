@@ -18,7 +18,9 @@ type Directory struct {
 	Away   string // DN of the branch that blocked accounts are moved to; ""
 	Class  []string
 	RDN    string // the attribute that names an account
-	Member string // the attribute of a group that lists its members
+	Member string // the attribute by which entries of classes that are not known list members; ""
+	Keep   string // DN of an entry that stays in groups that need a member; ""
+	Except string // a filter (RFC 4515) of entries that are left alone; ""
 	Block  Block
 }
 
@@ -110,17 +112,6 @@ func (d *Directory) ListOf(dn, cn string) (kind model.Kind, ok bool) {
 		return model.Group, true
 	}
 	return 0, false
-}
-
-// ByName reports whether lists name their members by name, and not by DN (RFC 2307).
-func (d *Directory) ByName() bool { return strings.EqualFold(d.Member, "memberUid") }
-
-// Key is a member as a list names it, in a form that is the same for the same entry.
-func (d *Directory) Key(member string) string {
-	if d.ByName() {
-		return strings.ToLower(member)
-	}
-	return FoldDN(member)
 }
 
 // SameDN reports whether two DNs name the same entry (RFC 4514).

@@ -66,7 +66,11 @@ var (
 		{Name: "away", Is: form.Text("a DN"), Doc: "The branch that blocked accounts are moved to"},
 		{Name: "class", Is: form.Names("object classes"), Doc: "Those of an account; inetOrgPerson unless given"},
 		{Name: "name", Is: form.Text("an attribute"), Doc: "What names an account; uid unless given"},
-		{Name: "member", Is: form.Text("an attribute"), Doc: "What lists members; member unless given"},
+		{
+			Name: "member", Is: form.Text("an attribute"),
+			Doc: "What lists members, in entries whose class does not say; else member, uniqueMember or memberUid by the class",
+		},
+		{Name: "keep", Is: form.Text("a DN"), Doc: "An entry that stays in groups that need a member, when the last one leaves"},
 		{Name: "block", Is: form.In(BlockForm), Doc: "How the directory blocks an account"},
 	}
 )

@@ -89,6 +89,20 @@ func RecordOf(v *account.Value) *Record {
 	return r
 }
 
+// Say notes the values of an attribute, of which none counts more than the others: the first is shown.
+func (r *Record) Say(attr string, values []string) {
+	if len(values) == 0 || values[0] == "" {
+		return
+	}
+	r.Attributes[attr] = values[0]
+	if len(values) > 1 {
+		if r.Also == nil {
+			r.Also = map[string][]string{}
+		}
+		r.Also[attr] = slices.Clone(values[1:])
+	}
+}
+
 // Hold adds a name that an account holds.
 func (r *Record) Hold(kind model.Kind, name string) {
 	switch kind {

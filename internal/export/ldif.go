@@ -21,6 +21,7 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 	in := map[string][]*Record{} // member → lists that name it
 	groups := map[string]*Record{}
 	var lists []*Record
+	var dns []string
 	entries := 0
 	file := &ldif.LDIF{}
 	for e, err := range ldif.UnmarshalEntries(src, file) {
@@ -54,11 +55,14 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 		}
 		entries++
 		dn := e.Entry.DN
+		get := e.Entry.GetEqualFoldAttributeValues
 		list := func(r *Record) {
-			for _, m := range e.Entry.GetEqualFoldAttributeValues(d.Member) {
-				in[d.Key(m)] = append(in[d.Key(m)], r)
+			how := d.ListOfEntry(get)
+			for _, key := range how.Keys(get) {
+				in[key] = append(in[key], r)
 			}
-			lists = append(lists, r)
+			r.Partial = how.Partial
+			lists, dns = append(lists, r), append(dns, dn)
 		}
 		cn := e.Entry.GetEqualFoldAttributeValue("cn")
 		switch kind, ok := d.ListOf(dn, cn); {
@@ -75,6 +79,7 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 	if entries == 0 {
 		return source.NewProblem(model.Pos{File: name, Line: 1}, "empty-file", "the export is empty", "export it again")
 	}
+	d.name(lists, dns)
 	for dn, g := range groups {
 		for _, parent := range in[dn] {
 			if parent.Group != "" {
@@ -96,17 +101,19 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 			x.State = model.Blocked.String()
 		}
 		for _, a := range r.app.Attrs {
-			x.Attributes[a.Name] = e.GetEqualFoldAttributeValue(d.Attribute(spec.Columns, a.Name))
+			x.Say(a.Name, e.GetEqualFoldAttributeValues(d.Attribute(spec.Columns, a.Name)))
 		}
-		key := d.Key(e.DN)
-		if d.ByName() {
-			key = strings.ToLower(e.GetEqualFoldAttributeValue(d.RDN))
-		}
-		for _, l := range in[key] {
-			if l.Role != "" {
-				x.Roles = append(x.Roles, l.Role)
-			} else {
-				x.Groups = append(x.Groups, l.Group)
+		seen := map[*Record]bool{}
+		for _, key := range AccountKeys(e.DN, e.GetEqualFoldAttributeValues("uid")) {
+			for _, l := range in[key] {
+				switch {
+				case seen[l]:
+				case l.Role != "":
+					x.Roles = append(x.Roles, l.Role)
+				default:
+					x.Groups = append(x.Groups, l.Group)
+				}
+				seen[l] = true
 			}
 		}
 		if err := r.add(x); err != nil {
@@ -114,6 +121,27 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 		}
 	}
 	return nil
+}
+
+// name gives lists the names by which they are told apart.
+func (d *Directory) name(lists []*Record, dns []string) {
+	var cns []string
+	base := func(i int) string {
+		if lists[i].Role != "" {
+			return d.Roles
+		}
+		return d.Groups
+	}
+	for _, l := range lists {
+		cns = append(cns, l.Group+l.Role)
+	}
+	for i, name := range Told(dns, cns, base) {
+		if lists[i].Role != "" {
+			lists[i].Role = name
+		} else {
+			lists[i].Group = name
+		}
+	}
 }
 
 // width is how long a line of LDIF is before it is folded (RFC 2849 §3).

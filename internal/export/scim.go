@@ -40,6 +40,7 @@ type scimReader struct {
 type scimSink struct {
 	col  *table.Column
 	path []string
+	attr int // its number, or -1
 }
 
 // A page is what a ListResponse says of how much there is.
@@ -52,11 +53,11 @@ type page struct {
 
 func newSCIMReader(spec *Spec, b *builder) *scimReader {
 	r := &scimReader{spec: spec, b: b, users: map[string]int32{}, match: SCIMPath(spec, b.app.Match)}
-	for _, a := range b.app.Attrs {
-		r.sinks = append(r.sinks, scimSink{b.column(a.Name), SCIMPath(spec, a.Name)})
+	for n, a := range b.app.Attrs {
+		r.sinks = append(r.sinks, scimSink{b.column(a.Name), SCIMPath(spec, a.Name), n})
 	}
 	if b.app.Attr(b.app.Match) < 0 {
-		r.sinks = append(r.sinks, scimSink{b.column(b.app.Match), r.match})
+		r.sinks = append(r.sinks, scimSink{b.column(b.app.Match), r.match, -1})
 	}
 	return r
 }
@@ -244,6 +245,13 @@ func (r *scimReader) user(v Value) error {
 		}
 		if !s.col.Append(text) {
 			return errors.New("one attribute holds more than 4 GiB")
+		}
+		also, err := SCIMAlso(v, s.path)
+		if err != nil {
+			return err
+		}
+		if len(also) > 0 && s.attr >= 0 {
+			r.b.out.TellAlso(s.attr, r.b.count, also)
 		}
 	}
 	if r.spec.Taken != "" {

@@ -49,6 +49,38 @@ func SCIMText(user Value, path []string) (string, error) {
 	return v.Text()
 }
 
+// SCIMAlso are the values of a list of a user (emails, phoneNumbers) besides the one that SCIMText gives, where none of
+// them is primary, so that which of them comes first means nothing.
+func SCIMAlso(user Value, path []string) (out []string, err error) {
+	if len(path) != 1 || path[0] != "emails" && path[0] != "phoneNumbers" {
+		return nil, nil
+	}
+	v, ok, err := user.Find(path[0])
+	if err != nil || !ok {
+		return nil, err
+	}
+	for i, entry := range v.List() {
+		if !entry.IsObject() {
+			continue
+		}
+		primary, is, err := entry.Find("primary")
+		if err != nil {
+			return nil, err
+		}
+		if is && primary.Bool() {
+			return nil, nil
+		}
+		text, err := entry.Name("value")
+		if err != nil {
+			return nil, err
+		}
+		if i > 0 && text != "" {
+			out = append(out, strings.Clone(text))
+		}
+	}
+	return out, nil
+}
+
 // NamesOf are the members by which the entries of a user's list of a kind are
 // named: groups as they are displayed.
 func NamesOf(kind model.Kind) (list string, members []string) {

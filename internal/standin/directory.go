@@ -22,8 +22,11 @@ type Directory struct {
 	process  *process
 }
 
+// A Setup is more of how a slapd is set up, as lines of slapd.conf(5): of the server as a whole, and of its database.
+type Setup struct{ Server, Database string }
+
 // StartDirectory starts a slapd in a folder, with entries as LDIF (RFC 2849) below a suffix.
-func StartDirectory(ctx context.Context, folder, suffix, entries string) (*Directory, error) {
+func StartDirectory(ctx context.Context, folder, suffix, entries string, more ...Setup) (*Directory, error) {
 	slapd, err := installed("slapd", "slapd", "/usr/sbin", "/usr/lib/openldap", "/usr/local/libexec")
 	if err != nil {
 		return nil, err
@@ -57,6 +60,9 @@ func StartDirectory(ctx context.Context, folder, suffix, entries string) (*Direc
 		"SUFFIX", suffix, "USER", d.User, "PASSWORD", d.Password, "CERT", cert, "KEY", key, "DATA", data,
 		"FOLDER", folder, "LOG", d.Log,
 	).Replace(slapdConf)
+	for _, x := range more {
+		text = strings.Replace(text, "database mdb\n", x.Server+"database mdb\n", 1) + x.Database
+	}
 	entries += "\ndn: cn=policy," + suffix + "\nobjectClass: device\nobjectClass: pwdPolicy\ncn: policy\n" +
 		"pwdAttribute: userPassword\npwdMustChange: TRUE\npwdLockout: TRUE\npwdMaxAge: 63072000\n"
 	seed := filepath.Join(folder, "seed.ldif")

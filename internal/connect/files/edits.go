@@ -24,6 +24,7 @@ type edit struct {
 	anew   bool              // it is made where a removed one is
 	state  model.State       // that it comes to be in; NoAccount where that stays
 	attrs  map[string]string // "" takes the value away
+	was    map[string]string // the values in whose place they come
 	hands  bool              // what it owns goes to another
 	gets   []string          // what it comes to own
 	gain   [model.Kinds][]string
@@ -53,7 +54,7 @@ func newEdits(app *model.App, changes []*plan.Change, keeps bool) (*edits, error
 func (e *edits) of(key string) *edit {
 	x := e.byKey[key]
 	if x == nil {
-		x = &edit{key: key, attrs: map[string]string{}}
+		x = &edit{key: key, attrs: map[string]string{}, was: map[string]string{}}
 		e.byKey[key] = x
 		e.order = append(e.order, key)
 	}
@@ -69,6 +70,9 @@ func (x *edit) add(c *plan.Change, keeps bool) error {
 	case deed.Loses:
 		x.lose[c.Thing.Kind] = append(x.lose[c.Thing.Kind], c.Thing.Name)
 	case c.Attribute != "": // also of an invitation that is sent again
+		if _, again := x.attrs[c.Attribute]; !again {
+			x.was[c.Attribute] = c.Before.Text()
+		}
 		x.attrs[c.Attribute] = c.After.Text()
 	case deed.Makes:
 		x.create = true

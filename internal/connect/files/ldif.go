@@ -30,7 +30,7 @@ type ldifLine struct{ raw, name, value string }
 // for byte; in others only the changed attributes are written. All files are read first, as a
 // list may stand in another file than the accounts that it names.
 func (f *writer) ldif(e *edits) error {
-	w := &ldifWriter{files: f, edits: e, d: f.Spec.Directory, dns: map[string]string{}}
+	w := &ldifWriter{files: f, edits: e, d: f.Spec.Directory, dns: map[string]string{}, entries: map[string]*ldifEntry{}}
 	type file struct {
 		path, sum, head, end string
 		info                 os.FileInfo
@@ -51,6 +51,15 @@ func (f *writer) ldif(e *edits) error {
 		w.accounts(x.entries)
 		all = append(all, x)
 	}
+	var lists []*ldifEntry
+	for _, x := range all {
+		for _, e := range x.entries {
+			if _, ok := w.d.ListOf(e.dn(), e.first("cn")); ok {
+				lists = append(lists, e)
+			}
+		}
+	}
+	w.name(lists)
 	w.plan()
 	last := len(all) - 1
 	for _, x := range all {
@@ -146,6 +155,9 @@ type ldifWriter struct {
 	end   string
 	dns   map[string]string // of accounts that changes are about
 
+	entries map[string]*ldifEntry // of those that are there
+	names   map[*ldifEntry]string // of lists
+
 	accountOf map[string]string  // and the other way, by what a list calls its members
 	joins     map[thing][]string // what comes into each list
 }
@@ -159,8 +171,26 @@ func (w *ldifWriter) accounts(entries []*ldifEntry) {
 	for _, e := range entries {
 		if x := w.edits.byKey[e.first(w.attribute(w.files.App.Match))]; x != nil && w.isAccount(e) {
 			x.done = true
-			w.dns[x.key] = e.dn()
+			w.dns[x.key], w.entries[x.key] = e.dn(), e
 		}
+	}
+}
+
+// name gives lists the names by which they are told apart.
+func (w *ldifWriter) name(lists []*ldifEntry) {
+	w.names = map[*ldifEntry]string{}
+	var dns, cns []string
+	for _, e := range lists {
+		dns, cns = append(dns, e.dn()), append(cns, e.first("cn"))
+	}
+	base := func(i int) string {
+		if kind, _ := w.d.ListOf(dns[i], cns[i]); kind == model.Role {
+			return w.d.Roles
+		}
+		return w.d.Groups
+	}
+	for i, name := range export.Told(dns, cns, base) {
+		w.names[lists[i]] = name
 	}
 }
 
@@ -172,7 +202,9 @@ func (w *ldifWriter) plan() {
 		if x.create && w.dns[key] == "" {
 			w.dns[key] = w.d.RDN + "=" + ldap.EscapeDN(key) + "," + w.d.People
 		}
-		w.accountOf[w.d.Key(w.member(key))] = key
+		for _, k := range export.AccountKeys(w.dns[key], w.uids(key)) {
+			w.accountOf[k] = key
+		}
 		for kind := range x.gain {
 			for _, name := range x.gain[kind] {
 				t := thing{model.Kind(kind), name}
@@ -182,12 +214,15 @@ func (w *ldifWriter) plan() {
 	}
 }
 
-// member is an account as a list names it.
-func (w *ldifWriter) member(key string) string {
-	if w.d.ByName() {
-		return key
+// uids are the user names of an account, by which some lists name it.
+func (w *ldifWriter) uids(key string) []string {
+	if e := w.entries[key]; e != nil {
+		return e.get("uid")
 	}
-	return w.dns[key]
+	if strings.EqualFold(w.d.RDN, "uid") || strings.EqualFold(w.attribute(w.files.App.Match), "uid") {
+		return []string{key}
+	}
+	return nil
 }
 
 // change changes entries: accounts, and the lists that they are in.
@@ -214,22 +249,30 @@ func (w *ldifWriter) change(entries []*ldifEntry) error {
 
 // members puts accounts into a list and takes others out.
 func (w *ldifWriter) members(e *ldifEntry, kind model.Kind) {
-	name := e.first("cn")
+	name := w.names[e]
+	how := w.d.ListOfEntry(e.get)
 	joins := w.joins[thing{kind, name}]
 	delete(w.joins, thing{kind, name})
 	in := map[string]bool{}
 	e.lines = slices.DeleteFunc(e.lines, func(l ldifLine) bool {
-		if !strings.EqualFold(l.name, w.d.Member) {
+		at := slices.IndexFunc(how.By, func(x export.Lister) bool { return strings.EqualFold(l.name, x.Attribute) })
+		if at < 0 {
 			return false
 		}
-		key := w.d.Key(l.value)
+		key := how.By[at].Key(l.value)
 		in[key] = true
 		x := w.edits.byKey[w.accountOf[key]]
 		return x != nil && (x.remove || slices.Contains(x.lose[kind], name))
 	})
 	for _, key := range joins {
-		if value := w.member(key); !in[w.d.Key(value)] {
-			e.lines = append(e.lines, w.line(w.d.Member, value))
+		uid := ""
+		if uids := w.uids(key); len(uids) > 0 {
+			uid = uids[0]
+		}
+		for _, x := range how.In {
+			if value := x.Value(w.dns[key], uid); value != "" && !in[x.Key(value)] {
+				e.lines = append(e.lines, w.line(x.Attribute, value))
+			}
 		}
 	}
 }
@@ -240,7 +283,7 @@ func (w *ldifWriter) account(e *ldifEntry, x *edit) error {
 		if attr == w.files.App.Match && !x.create {
 			return fmt.Errorf("the account %s cannot be renamed in a file of LDIF", x.key)
 		}
-		w.set(e, w.attribute(attr), x.attrs[attr])
+		w.exchange(e, w.attribute(attr), x.was[attr], x.attrs[attr])
 	}
 	if x.state == model.NoAccount {
 		return nil
@@ -264,6 +307,21 @@ func (w *ldifWriter) block(x *edit) (string, error) {
 		return w.d.Block.Blocked, nil
 	}
 	return w.d.Block.Open, nil
+}
+
+// exchange gives an attribute another value in the place of one that it had; others that it has stay.
+func (w *ldifWriter) exchange(e *ldifEntry, name, before, value string) {
+	if values := e.get(name); before == "" || value == "" || len(values) < 2 {
+		w.set(e, name, value)
+		return
+	}
+	for i := range e.lines {
+		if i > 0 && strings.EqualFold(e.lines[i].name, name) && e.lines[i].value == before {
+			e.lines[i] = w.line(name, value)
+			return
+		}
+	}
+	e.lines = append(e.lines, w.line(name, value))
 }
 
 // set gives an attribute one value, or with "" none, where the first one stood.

@@ -352,7 +352,7 @@ func (w *scimWriter) newUser(file *scimFile, x *edit) ([]byte, error) {
 	}
 	t := &jsonText{text: raw, end: file.end}
 	if v, ok := x.attrs[w.files.App.Match]; ok {
-		if err := t.set(export.SCIMPath(w.files.Spec, w.files.App.Match), v); err != nil {
+		if err := t.set(export.SCIMPath(w.files.Spec, w.files.App.Match), "", v); err != nil {
 			return nil, err
 		}
 	}
@@ -374,7 +374,7 @@ func (w *scimWriter) state(t *jsonText, x *edit) error {
 	}
 	if c := w.files.Spec.Column(export.Status); c != nil {
 		word, _ := c.Word(x.state)
-		return t.set(export.SCIMPath(w.files.Spec, export.Status), word)
+		return t.set(export.SCIMPath(w.files.Spec, export.Status), "", word)
 	}
 	return nil
 }
@@ -383,7 +383,7 @@ func (w *scimWriter) state(t *jsonText, x *edit) error {
 func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 	for _, a := range w.files.App.Attrs {
 		if v, ok := x.attrs[a.Name]; ok {
-			if err := t.set(export.SCIMPath(w.files.Spec, a.Name), v); err != nil {
+			if err := t.set(export.SCIMPath(w.files.Spec, a.Name), x.was[a.Name], v); err != nil {
 				return nil, err
 			}
 		}
@@ -394,7 +394,7 @@ func (w *scimWriter) user(t *jsonText, x *edit) ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := t.set(path, account.Owns(w.files.App, is, x.hands, x.gets)); err != nil {
+		if err := t.set(path, "", account.Owns(w.files.App, is, x.hands, x.gets)); err != nil {
 			return nil, err
 		}
 	}

@@ -28,7 +28,7 @@ func (t *jsonText) put(from, to int, text []byte) {
 // set sets an attribute's value, or with "" takes it away. Of a list the primary
 // entry has it, else the first; with "" the whole list is emptied, as the next
 // entry would have it otherwise.
-func (t *jsonText) set(path []string, v string) error {
+func (t *jsonText) set(path []string, before, v string) error {
 	is, there, err := t.value().Find(path...)
 	if err != nil {
 		return err
@@ -50,7 +50,7 @@ func (t *jsonText) set(path []string, v string) error {
 	case v == "":
 		return t.remove(path)
 	case there && (is.IsArray() || is.IsObject()):
-		return t.setEntry(is, text)
+		return t.setEntry(is, before, text)
 	case multi && there && is.Type != 0: // a single value where a list is usual
 		t.put(is.From, is.To, text)
 		return nil
@@ -60,12 +60,17 @@ func (t *jsonText) set(path []string, v string) error {
 	return t.setRaw(path, text)
 }
 
-// setEntry sets the value of a complex attribute, or of the entry of a list that
-// counts.
-func (t *jsonText) setEntry(is export.Value, text []byte) error {
+// setEntry sets the value of a complex attribute, or of the entry of a list that had the value before or, where none
+// has, of the one that counts.
+func (t *jsonText) setEntry(is export.Value, before string, text []byte) error {
 	if is.IsArray() {
 		list := is.List()
 		at := export.Primary(list)
+		for i, entry := range list {
+			if v, err := entry.Name("value"); err == nil && before != "" && v == before {
+				at = i
+			}
+		}
 		if at < 0 {
 			t.put(is.From, is.To, []byte(`[{"value":`+string(text)+`,"primary":true}]`))
 			return nil

@@ -55,13 +55,15 @@ type driver struct {
 	policy  bool              // it knows passwords that must be changed
 	asserts bool              // the server compares before it writes
 	entries map[string]*entry // accounts as they were read last
-	groups  map[string]string // "group crew" → DN
+	groups  map[string]*list  // "group crew" → how it was read last
+	byDN    map[string]*list
 }
 
 // An entry is an account as it was read last.
 type entry struct {
 	dn, version string
-	groups      []string // DNs of groups and roles that list it
+	uid         string
+	lists       []*list // groups and roles that list it
 }
 
 // Open connects and signs in.
@@ -169,9 +171,15 @@ func (d *driver) SignsIn(_ context.Context, account, password string) (yes, know
 // unreachable is the error of a connection that was not made.
 func unreachable(err error) error {
 	var cert *tls.CertificateVerificationError
+	says := ""
 	if errors.As(err, &cert) {
+		says = cert.Err.Error()
+	} else if _, after, ok := strings.Cut(err.Error(), "failed to verify certificate: "); ok {
+		says = strings.TrimSuffix(after, ")") // StartTLS keeps no more of it than its text
+	}
+	if says != "" {
 		return &connect.Fault{Kind: connect.Failed, Says: "the directory's certificate is not accepted: " +
-			cert.Err.Error() + "; name its authority's file under ca, if you trust it"}
+			says + "; name its authority's file under ca, if you trust it"}
 	}
 	return &live.Again{Says: "the directory cannot be reached: " + plain(err), Down: true, Away: true}
 }
@@ -180,14 +188,25 @@ func unreachable(err error) error {
 // may have changed something.
 func judge(err error, writes bool) error {
 	var e *ldap.Error
-	if err == nil || !errors.As(err, &e) {
-		return err
+	var fault *connect.Fault
+	var again *live.Again
+	if err == nil {
+		return nil
 	}
 	text := plain(err)
+	switch {
+	case errors.As(err, &fault), errors.As(err, &again), errors.Is(err, context.Canceled):
+		return err
+	case !errors.As(err, &e): // the server went away in the middle of an answer
+		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}
+	}
 	switch e.ResultCode {
 	case ldap.ErrorNetwork, ldap.ErrorUnexpectedResponse, ldap.LDAPResultServerDown, ldap.LDAPResultTimeout:
 		return &live.Again{Says: "the connection broke off: " + text, Sent: writes}
-	case ldap.LDAPResultBusy, ldap.LDAPResultUnavailable, ldap.LDAPResultAdminLimitExceeded:
+	case ldap.LDAPResultSizeLimitExceeded, ldap.LDAPResultTimeLimitExceeded, ldap.LDAPResultAdminLimitExceeded:
+		return &connect.Fault{Kind: connect.Failed, Says: "the directory gives this user no more at a time: " + text +
+			"; raise its limits for this user, or set page"}
+	case ldap.LDAPResultBusy, ldap.LDAPResultUnavailable:
 		return &live.Again{Says: "the directory is busy: " + text, Down: true}
 	case ldap.LDAPResultInsufficientAccessRights:
 		return &connect.Fault{Kind: connect.Refused, Says: "this caller may not do that: " + text}
@@ -237,14 +256,11 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 		if x.base == "" {
 			continue
 		}
-		n := 0
-		err := d.search(ctx, x.base, "(objectClass=*)", []string{"1.1"}, func(e *ldap.Entry) error {
-			if !export.SameDN(e.DN, x.base) {
-				n++
-			}
-			return nil
-		})
-		says := model.Count(n, "entry", "entries") + " under " + x.base
+		some, err := d.anything(ctx, x.base)
+		says := "nothing under " + x.base
+		if some {
+			says = "entries under " + x.base
+		}
 		if err != nil {
 			says = err.Error()
 		}
@@ -261,6 +277,28 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 			Says: "a directory cannot be asked for them; carry out one change first, with apply --only",
 		},
 	), nil
+}
+
+// anything reports whether there is an entry below a base; no more than one is asked for.
+func (d *driver) anything(ctx context.Context, base string) (some bool, _ error) {
+	err := d.ask(ctx, func(ctx context.Context) error {
+		conn, err := d.connection(ctx)
+		if err != nil {
+			return err
+		}
+		res, err := conn.Search(ldap.NewSearchRequest(
+			base, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 1, int(d.spec.Timeout.Seconds()), false,
+			"(objectClass=*)", []string{"1.1"}, nil,
+		))
+		if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
+			return wrong("there is no branch %s in the directory", base)
+		}
+		if some = res != nil && len(res.Entries) > 0; some && ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
+			return nil
+		}
+		return judge(err, false)
+	})
+	return some, err
 }
 
 // attribute is the name of an attribute in the directory.

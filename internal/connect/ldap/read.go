@@ -52,6 +52,10 @@ func (d *driver) search(ctx context.Context, base, filter string, attrs []string
 		if err != nil {
 			return err
 		}
+		if len(res.Referrals) > 0 {
+			return wrong("part of %s is in another directory (%s), which is not read; name that one instead, or another branch",
+				base, res.Referrals[0])
+		}
 		for _, e := range res.Entries {
 			if err := each(e); err != nil {
 				return err
@@ -74,10 +78,11 @@ type list struct {
 	kind    model.Kind
 	name    string
 	dn      string
-	members []string // folded DNs, or names
+	how     export.List
+	members []string // keys, see export.Lister
 }
 
-// lists reads groups and roles: all, or those that list one of some entries.
+// lists reads groups and roles: all, or those that a filter finds.
 func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 	var out []*list
 	for _, b := range []struct {
@@ -87,7 +92,8 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 		if b.base == "" {
 			continue
 		}
-		err := d.search(ctx, b.base, filter, []string{"cn", d.at.Member}, func(e *ldap.Entry) error {
+		attrs := append([]string{"cn"}, d.at.ListAttributes()...)
+		err := d.search(ctx, b.base, d.but(filter), attrs, func(e *ldap.Entry) error {
 			if export.SameDN(e.DN, b.base) ||
 				b.kind == model.Group && export.Under(e.DN, d.at.Roles) && export.Under(d.at.Roles, d.at.Groups) {
 				return nil // the branch itself, or roles that are below groups
@@ -96,8 +102,16 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 			if l.name == "" {
 				return nil // a branch below
 			}
-			for _, m := range e.GetEqualFoldAttributeValues(d.at.Member) {
-				l.members = append(l.members, d.at.Key(m))
+			get := e.GetEqualFoldAttributeValues
+			l.how = d.at.ListOfEntry(get)
+			l.members = l.how.Keys(get)
+			if l.how.Partial == "" && l.how.Needs && len(l.members) == 0 {
+				l.how.Partial = "the directory shows no member, and an entry of this class has one: this caller may not see members"
+			}
+			for _, a := range e.Attributes {
+				if name, options, _ := strings.Cut(a.Name, ";"); strings.HasPrefix(strings.ToLower(options), "range=") {
+					l.how.Partial = "the directory shows " + name + " in parts alone"
+				}
 			}
 			out = append(out, l)
 			return nil
@@ -109,9 +123,89 @@ func (d *driver) lists(ctx context.Context, filter string) ([]*list, error) {
 	return out, nil
 }
 
+// but is a filter without what is left alone.
+func (d *driver) but(filter string) string {
+	if d.at.Except == "" {
+		return filter
+	}
+	return "(&" + filter + "(!" + d.at.Except + "))"
+}
+
+// named gives all lists the names by which they are told apart.
+func (d *driver) named(lists []*list) {
+	var dns, cns []string
+	for _, l := range lists {
+		dns, cns = append(dns, l.dn), append(cns, l.name)
+	}
+	base := func(i int) string {
+		if lists[i].kind == model.Role {
+			return d.at.Roles
+		}
+		return d.at.Groups
+	}
+	for i, name := range export.Told(dns, cns, base) {
+		lists[i].name = name
+	}
+}
+
+// remember keeps all lists, to be looked up.
+func (d *driver) remember(lists []*list) {
+	d.named(lists)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.groups, d.byDN = make(map[string]*list, len(lists)), make(map[string]*list, len(lists))
+	for _, l := range lists {
+		d.groups[l.kind.String()+" "+l.name], d.byDN[export.FoldDN(l.dn)] = l, l
+	}
+}
+
+// all reads all lists.
+func (d *driver) all(ctx context.Context) ([]*list, error) {
+	lists, err := d.lists(ctx, "(objectClass=*)")
+	if err == nil {
+		d.remember(lists)
+	}
+	return lists, err
+}
+
+// naming reads the lists that name one entry.
+func (d *driver) naming(ctx context.Context, e *ldap.Entry) ([]*list, error) {
+	var b strings.Builder
+	for _, attr := range d.at.ListAttributes()[1:] {
+		if strings.EqualFold(attr, "memberUid") {
+			for _, uid := range e.GetEqualFoldAttributeValues("uid") {
+				b.WriteString("(" + attr + "=" + ldap.EscapeFilter(uid) + ")")
+			}
+			continue
+		}
+		b.WriteString("(" + attr + "=" + ldap.EscapeFilter(e.DN) + ")")
+	}
+	some, err := d.lists(ctx, "(|"+b.String()+")")
+	if err != nil {
+		return nil, err
+	}
+	for again := true; ; again = false {
+		d.mu.Lock()
+		known := d.byDN != nil
+		for _, l := range some {
+			is := d.byDN[export.FoldDN(l.dn)]
+			if known = known && is != nil; known {
+				l.name = is.name
+			}
+		}
+		d.mu.Unlock()
+		if known || !again {
+			return some, nil
+		}
+		if _, err := d.all(ctx); err != nil {
+			return nil, err
+		}
+	}
+}
+
 // asked are the attributes that are read of an account.
 func (d *driver) asked() []string {
-	out := []string{d.attribute(d.app.Match), d.at.RDN, version}
+	out := []string{d.attribute(d.app.Match), d.at.RDN, "uid", version}
 	if d.at.Block.Attribute != "" {
 		out = append(out, d.at.Block.Attribute)
 	}
@@ -135,7 +229,7 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 	var lists []*list
 	whole := accounts == nil || len(accounts) > fewGroups
 	if whole {
-		if lists, err = d.lists(ctx, "(objectClass=*)"); err != nil {
+		if lists, err = d.all(ctx); err != nil {
 			return err
 		}
 	}
@@ -167,7 +261,7 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 				return err
 			}
 			for _, e := range found {
-				some, err := d.lists(ctx, "("+d.at.Member+"="+ldap.EscapeFilter(d.value(e.DN, e))+")")
+				some, err := d.naming(ctx, e)
 				if err != nil {
 					return err
 				}
@@ -178,14 +272,6 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 		}
 	}
 	return nil
-}
-
-// value is how a list names an entry.
-func (d *driver) value(dn string, e *ldap.Entry) string {
-	if d.at.ByName() {
-		return e.GetEqualFoldAttributeValue(d.at.RDN)
-	}
-	return dn
 }
 
 // index is which lists name each member.
@@ -202,14 +288,8 @@ func index(lists []*list) map[string][]*list {
 // told tells which groups and roles there are, and which groups are in which.
 func (d *driver) told(lists []*list, each func(*export.Record) error) error {
 	in := index(lists)
-	groups := map[string]string{}
 	for _, l := range lists {
-		name := l.kind.String() + " " + l.name
-		if dn, twice := groups[name]; twice {
-			return wrong("two entries are called %s: %s and %s", name, dn, l.dn)
-		}
-		groups[name] = l.dn
-		r := &export.Record{}
+		r := &export.Record{Partial: l.how.Partial}
 		if l.kind == model.Role {
 			r.Role = l.name
 		} else {
@@ -224,9 +304,6 @@ func (d *driver) told(lists []*list, each func(*export.Record) error) error {
 			return err
 		}
 	}
-	d.mu.Lock()
-	d.groups = groups
-	d.mu.Unlock()
 	return nil
 }
 
@@ -235,7 +312,7 @@ func (d *driver) filters(accounts []string) ([]string, error) {
 	if len(d.at.Class) == 0 {
 		return nil, errors.New("connect names no class of accounts")
 	}
-	class := "(objectClass=" + ldap.EscapeFilter(d.at.Class[0]) + ")"
+	class := d.but("(objectClass=" + ldap.EscapeFilter(d.at.Class[0]) + ")")
 	if accounts == nil {
 		return []string{class}, nil
 	}
@@ -262,24 +339,37 @@ func (d *driver) account(
 		Version: e.GetEqualFoldAttributeValue(version), Attributes: map[string]string{},
 	}
 	if remember && !wanted[r.Account] {
-		return nil // of another case
+		for _, name := range e.GetEqualFoldAttributeValues(d.attribute(d.app.Match)) {
+			if wanted[name] {
+				r.Account = name // of several that it has
+			}
+		}
+		if !wanted[r.Account] {
+			return nil // of another case
+		}
 	}
 	if d.at.Blocked(e.DN, e.GetEqualFoldAttributeValue) {
 		r.State = model.Blocked.String()
 	}
 	for _, a := range d.app.Attrs {
-		v := e.GetEqualFoldAttributeValue(d.attribute(a.Name))
-		if a.Name == model.KeySince {
-			v = date(v, d.zone)
+		values := e.GetEqualFoldAttributeValues(d.attribute(a.Name))
+		if a.Name == model.KeySince && len(values) > 0 {
+			values = []string{date(values[0], d.zone)}
 		}
-		if v != "" && a.Name != d.app.Match {
-			r.Attributes[a.Name] = v
+		if a.Name != d.app.Match {
+			r.Say(a.Name, values)
 		}
 	}
-	x := &entry{dn: e.DN, version: r.Version}
-	for _, l := range in[d.at.Key(d.value(e.DN, e))] {
-		r.Hold(l.kind, l.name)
-		x.groups = append(x.groups, l.dn)
+	x := &entry{dn: e.DN, version: r.Version, uid: e.GetEqualFoldAttributeValue("uid")}
+	seen := map[*list]bool{}
+	for _, key := range export.AccountKeys(e.DN, e.GetEqualFoldAttributeValues("uid")) {
+		for _, l := range in[key] {
+			if !seen[l] {
+				seen[l] = true
+				r.Hold(l.kind, l.name)
+				x.lists = append(x.lists, l)
+			}
+		}
 	}
 	if remember {
 		d.mu.Lock()

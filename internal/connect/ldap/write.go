@@ -49,43 +49,38 @@ func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Reques
 		}
 	}
 	for _, key := range order {
-		dn, err := d.list(ctx, key)
+		l, err := d.list(ctx, key)
 		out = append(
 			out,
 			&live.Request{Changes: lists[key], Key: key, Do: func(ctx context.Context, of []*plan.Change) []error {
 				if err != nil {
 					return live.All(of, err)
 				}
-				return d.members(ctx, dn, of)
+				return d.members(ctx, l, of)
 			}},
 		)
 	}
 	return out, nil
 }
 
-// list is the DN of a group or a role.
-func (d *driver) list(ctx context.Context, key string) (string, error) {
-	d.mu.Lock()
-	dn, ok := d.groups[key]
-	d.mu.Unlock()
-	if ok {
-		return dn, nil
+// list is a group or a role as it was read last.
+func (d *driver) list(ctx context.Context, key string) (*list, error) {
+	for again := true; ; again = false {
+		d.mu.Lock()
+		l := d.groups[key]
+		d.mu.Unlock()
+		switch {
+		case l != nil && l.how.Partial != "" && len(l.how.By) == 0:
+			return nil, &connect.Fault{Kind: connect.Refused, Says: l.how.Partial}
+		case l != nil:
+			return l, nil
+		case !again:
+			return nil, &connect.Fault{Kind: connect.Refused, Says: "the directory has no " + key}
+		}
+		if _, err := d.all(ctx); err != nil {
+			return nil, err
+		}
 	}
-	lists, err := d.lists(ctx, "(objectClass=*)")
-	if err != nil {
-		return "", err
-	}
-	groups := map[string]string{}
-	for _, l := range lists {
-		groups[l.kind.String()+" "+l.name] = l.dn
-	}
-	d.mu.Lock()
-	d.groups = groups
-	d.mu.Unlock()
-	if dn, ok := groups[key]; ok {
-		return dn, nil
-	}
-	return "", &connect.Fault{Kind: connect.Refused, Says: "the directory has no " + key}
 }
 
 // known is an account as it was read last.
@@ -205,27 +200,29 @@ func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
 // new one before, and forget the old one after, so that it is never in none.
 func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 	now := rdn + "," + to
-	tell := func(change func(*ldap.ModifyRequest)) error {
-		if d.at.ByName() {
-			return nil
-		}
-		for _, dn := range x.groups {
-			req := ldap.NewModifyRequest(dn, nil)
-			change(req)
-			err := d.write(ctx, func(conn *ldap.Conn) error {
-				err := conn.Modify(req)
-				if ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute) {
-					return nil
+	tell := func(change func(r *ldap.ModifyRequest, attr string)) error {
+		for _, l := range x.lists {
+			for _, by := range l.how.By {
+				if by.ByName {
+					continue
 				}
-				return err
-			})
-			if err != nil {
-				return err
+				req := ldap.NewModifyRequest(l.dn, nil)
+				change(req, by.Attribute)
+				err := d.write(ctx, func(conn *ldap.Conn) error {
+					err := conn.Modify(req)
+					if ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute) {
+						return nil
+					}
+					return err
+				})
+				if err != nil {
+					return err
+				}
 			}
 		}
 		return nil
 	}
-	if err := tell(func(r *ldap.ModifyRequest) { r.Add(d.at.Member, []string{now}) }); err != nil {
+	if err := tell(func(r *ldap.ModifyRequest, attr string) { r.Add(attr, []string{now}) }); err != nil {
 		return err
 	}
 	err := d.write(
@@ -235,7 +232,7 @@ func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 	if err != nil {
 		return err
 	}
-	return tell(func(r *ldap.ModifyRequest) { r.Delete(d.at.Member, []string{x.dn}) })
+	return tell(func(r *ldap.ModifyRequest, attr string) { r.Delete(attr, []string{x.dn}) })
 }
 
 func (d *driver) rename(ctx context.Context, x *entry, name string) error {
@@ -275,13 +272,42 @@ func (d *driver) update(account string, changes []*plan.Change) *live.Request {
 					},
 				)
 			}
-			req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
-			for _, c := range of {
-				req.Replace(d.attribute(c.Attribute), values(c.After.Text()))
-			}
-			return live.All(of, d.write(ctx, func(conn *ldap.Conn) error { return conn.Modify(req) }))
+			return live.All(of, d.exchange(ctx, x, of, false))
 		},
 	}
+}
+
+// exchange gives an entry other values in the place of those that it had; others that it has stay. Whole replaces all of
+// them, of attributes whose values cannot be compared (RFC 4511 §4.6).
+func (d *driver) exchange(ctx context.Context, x *entry, changes []*plan.Change, whole bool) error {
+	req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
+	for _, c := range changes {
+		attr, before, after := d.attribute(c.Attribute), c.Before.Text(), c.After.Text()
+		switch {
+		case whole || after == "":
+			req.Replace(attr, values(after))
+		case before == "":
+			req.Add(attr, []string{after})
+		default:
+			req.Delete(attr, []string{before})
+			req.Add(attr, []string{after})
+		}
+	}
+	incomparable := false
+	err := d.write(ctx, func(conn *ldap.Conn) error {
+		err := conn.Modify(req)
+		if incomparable = ldap.IsErrorWithCode(err, ldap.LDAPResultInappropriateMatching); !incomparable &&
+			ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchAttribute) {
+			return &connect.Fault{
+				Kind: connect.Conflict, Says: "somebody else has changed the entry just now; nothing was overwritten",
+			}
+		}
+		return err
+	})
+	if incomparable && !whole {
+		return d.exchange(ctx, x, changes, true)
+	}
+	return err
 }
 
 // create adds an entry, with the attributes that its class cannot do without.
@@ -333,9 +359,8 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 
 // members puts entries into a group or a role and takes others out, as one change; where
 // the directory has some of it already, each by itself.
-func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change) []error {
-	req := ldap.NewModifyRequest(dn, nil)
-	var in, out []string
+func (d *driver) members(ctx context.Context, l *list, changes []*plan.Change) []error {
+	in, out := map[string][]string{}, map[string][]string{} // attribute → members
 	for _, c := range changes {
 		x := d.known(c.Account)
 		if x == nil {
@@ -347,44 +372,68 @@ func (d *driver) members(ctx context.Context, dn string, changes []*plan.Change)
 				},
 			)
 		}
-		v := x.dn
-		if d.at.ByName() {
-			v = c.Account
+		by, to := l.how.In, in
+		if c.Verb != model.Gaining(c.Thing.Kind) {
+			by, to = l.how.By, out
 		}
-		if c.Verb == model.Gaining(c.Thing.Kind) {
-			in = append(in, v)
-		} else {
-			out = append(out, v)
-		}
-	}
-	if len(in) > 0 { // before others leave, as a group may need a member
-		req.Add(d.at.Member, in)
-	}
-	if len(out) > 0 {
-		req.Delete(d.at.Member, out)
-	}
-	have := false
-	err := d.write(ctx, func(conn *ldap.Conn) error {
-		err := conn.Modify(req)
-		have = ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute)
-		if ldap.IsErrorWithCode(err, ldap.LDAPResultObjectClassViolation) {
-			return &connect.Fault{
-				Kind: connect.Refused,
-				Says: "the directory refused it: a group of this class needs a member; " +
-					"let another account join first",
+		for _, a := range by {
+			v := a.Value(x.dn, x.uid)
+			listed := slices.Contains(l.members, a.Key(v))
+			switch {
+			case v == "" && len(by) == 1:
+				return live.All(changes, &connect.Fault{Kind: connect.Refused, Says: fmt.Sprintf(
+					"%s lists members by uid, and the account %s has none", l.name, c.Account,
+				)})
+			case v != "" && (len(by) == 1 || listed == (c.Verb != model.Gaining(c.Thing.Kind))):
+				to[a.Attribute] = append(to[a.Attribute], v)
 			}
 		}
-		return err
-	})
-	switch {
-	case have && len(changes) == 1:
-		return live.All(changes, nil) // it is so already
-	case have:
-		errs := make([]error, 0, len(changes))
-		for _, c := range changes {
-			errs = append(errs, d.members(ctx, dn, []*plan.Change{c})...)
-		}
-		return errs
 	}
-	return live.All(changes, err)
+	return d.modify(ctx, l, changes, in, out)
+}
+
+// modify sends who comes into a list and who goes, first without the entry that is kept in lists that need a member.
+func (d *driver) modify(ctx context.Context, l *list, changes []*plan.Change, in, out map[string][]string) []error {
+	kept := false
+	for {
+		req := ldap.NewModifyRequest(l.dn, nil)
+		for _, attr := range slices.Sorted(maps.Keys(in)) { // before others leave, as a group may need a member
+			req.Add(attr, in[attr])
+		}
+		for _, attr := range slices.Sorted(maps.Keys(out)) {
+			req.Delete(attr, out[attr])
+		}
+		have, empty := false, false
+		err := d.write(ctx, func(conn *ldap.Conn) error {
+			err := conn.Modify(req)
+			have = ldap.IsErrorAnyOf(err, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchAttribute)
+			empty = ldap.IsErrorWithCode(err, ldap.LDAPResultObjectClassViolation)
+			return err
+		})
+		switch {
+		case have && len(changes) == 1:
+			return live.All(changes, nil) // it is so already
+		case have:
+			errs := make([]error, 0, len(changes))
+			for _, c := range changes {
+				errs = append(errs, d.members(ctx, l, []*plan.Change{c})...)
+			}
+			return errs
+		case empty && d.at.Keep != "" && !kept && len(out) > 0:
+			kept = true
+			for _, attr := range slices.Sorted(maps.Keys(out)) {
+				if !strings.EqualFold(attr, "memberUid") {
+					in[attr] = append(in[attr], d.at.Keep)
+				}
+			}
+			continue
+		case empty:
+			err = &connect.Fault{
+				Kind: connect.Refused,
+				Says: "the directory refused it: a group of this class needs a member; let another account join first, or name an " +
+					"entry that stays in such groups: keep: DN under connect",
+			}
+		}
+		return live.All(changes, err)
+	}
 }

@@ -209,7 +209,7 @@ func (d *driver) safe(ctx context.Context, now *group, id string) error {
 		return &connect.Fault{Kind: connect.Refused, Says: fmt.Sprintf(format, args...) +
 			"; to write it whole could throw others out. Do it in the application, or say whole: true under connect if members are always shown whole"}
 	}
-	if n := len(now.members); round(n) || n > 0 && n == d.cut {
+	if n := len(now.members); round(n) {
 		if says, err := d.saying(ctx, id); err != nil || says == n {
 			return err
 		}

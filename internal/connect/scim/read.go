@@ -278,9 +278,14 @@ func (d *driver) record(raw json.RawMessage) (*export.Record, *user, error) {
 		if err != nil {
 			return fail(err)
 		}
-		if text != "" && a.Name != d.app.Match {
-			r.Attributes[a.Name] = strings.Clone(text)
+		if text == "" || a.Name == d.app.Match {
+			continue
 		}
+		also, err := export.SCIMAlso(v, export.SCIMPath(d.named, a.Name))
+		if err != nil {
+			return fail(err)
+		}
+		r.Say(a.Name, append([]string{strings.Clone(text)}, also...))
 	}
 	state, err := export.SCIMState(d.named, v)
 	if err != nil {

@@ -1,6 +1,7 @@
 package upload
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -11,6 +12,31 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
 )
+
+// listDN is where a list is: under its cn or, where several have the same, under the name by which they are told apart.
+func listDN(name, base string) string {
+	if parsed, err := ldap.ParseDN(name); err == nil && len(parsed.RDNs) > 1 {
+		return name + "," + base
+	}
+	return "cn=" + ldap.EscapeDN(name) + "," + base
+}
+
+// inOrder puts what takes somebody out of a list behind all that puts somebody in, as a list may need a member, and
+// removals last.
+func inOrder(changes []*plan.Change) []*plan.Change {
+	rank := func(c *plan.Change) int {
+		switch {
+		case c.Verb == model.Remove:
+			return 2
+		case c.Thing != nil && c.Verb.Deed().Loses:
+			return 1
+		}
+		return 0
+	}
+	out := slices.Clone(changes)
+	slices.SortStableFunc(out, func(a, b *plan.Change) int { return rank(a) - rank(b) })
+	return out
+}
 
 // ldif writes change records (RFC 2849).
 func (w *writer) ldif(changes []*plan.Change) []byte {
@@ -25,7 +51,7 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 		line("changetype", "modify")
 		ops()
 	}
-	for _, c := range changes {
+	for _, c := range inOrder(changes) {
 		ok := true
 		switch c.Verb {
 		case model.Create:
@@ -64,11 +90,20 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 			}
 			modify(dn(c.Account), func() {
 				attr := d.Attribute(w.Spec.Columns, c.Attribute)
-				line("replace", attr)
-				if v := c.After.Text(); v != "" {
-					line(attr, v)
+				before, after := c.Before.Text(), c.After.Text()
+				if before == "" || after == "" {
+					line("replace", attr)
+					if after != "" {
+						line(attr, after)
+					}
+					b.WriteString("-\n")
+					return
 				}
-				b.WriteString("-\n")
+				for _, op := range [][2]string{{"delete", before}, {"add", after}} { // others that it has stay
+					line(op[0], attr)
+					line(attr, op[1])
+					b.WriteString("-\n")
+				}
 			})
 		case model.Suspend, model.Restore:
 			if ok = d.Block.Attribute != ""; !ok {
@@ -93,13 +128,17 @@ func (w *writer) ldif(changes []*plan.Change) []byte {
 			if ok = base != ""; !ok {
 				break
 			}
-			modify("cn="+ldap.EscapeDN(c.Thing.Name)+","+base, func() {
+			modify(listDN(c.Thing.Name, base), func() {
 				verb := "delete"
 				if c.Verb == model.Gaining(c.Thing.Kind) {
 					verb = "add"
 				}
-				line(verb, d.Member)
-				line(d.Member, dn(c.Account))
+				attr, value := cmp.Or(d.Member, "member"), dn(c.Account)
+				if strings.EqualFold(attr, "memberUid") {
+					value = c.Account
+				}
+				line(verb, attr)
+				line(attr, value)
 				b.WriteString("-\n")
 			})
 		default:
