@@ -5,7 +5,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo unve
 LDFLAGS  = -s -w -X main.version=$(VERSION)
 BIN      = bin/pravet
 
-.PHONY: build install dist others demo test check lint reckon bench fuzz screenshots clean need-go need-test need-bench need-screenshots
+.PHONY: build install dist others demo test check lint reckon peers bench fuzz screenshots clean need-go need-test need-bench need-screenshots
 
 build: need-go
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o $(BIN) ./cmd/pravet
@@ -71,6 +71,12 @@ reckon: need-go
 		SEEDS="0 $(WORLDS)" $(GO) test -timeout 600m ./internal/reference && \
 		HISTORIES=$(WORLDS) $(GO) test -timeout 600m ./internal/past
 
+# Servers with a personality, drawn at random, are lived with: many more than make test has.
+PEERS = 1000
+peers: need-go need-test
+	@room="$$(./tools/room.sh)"; export TMPDIR="$${room:-$${TMPDIR:-/tmp}}"; \
+		PEERS="0 $(PEERS)" $(GO) test -count=1 -timeout 600m ./cmd/pravet -run 'EndsRight$$'
+
 # Go benchmarks, then whole commands at scale beside sqlite3 and sort + comm.
 bench: build need-bench
 	$(GO) test -run '^$$' -bench . -benchmem ./...
@@ -83,9 +89,11 @@ screenshots: build need-screenshots
 need-go:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed to build Pravet; install it and put it on the PATH."; exit 1; }
 
+# Servers that others have written, from npm's registry, are kept in tools/peers.
 need-test:
-	@./tools/need.sh git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 strace:strace \
+	@./tools/need.sh node:nodejs npm:npm git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 strace:strace \
 		/usr/sbin/slapd:slapd ldapmodify:ldap-utils psql:postgresql-client /usr/lib/postgresql:postgresql
+	@./tools/peers/need.sh
 
 need-bench:
 	@./tools/need.sh sqlite3:sqlite3 /usr/bin/time:time sort:coreutils

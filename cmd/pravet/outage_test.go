@@ -85,7 +85,7 @@ func TestAnOutageIsWaitedOut(t *testing.T) {
 func TestATooLongPauseIsNotTaken(t *testing.T) {
 	for _, after := range []string{"999999999", time.Now().AddDate(9, 0, 0).UTC().Format(http.TimeFormat), "1e300"} {
 		w, p, _ := gated(t, 3, "", func(*http.Request, int) (int, string) { return http.StatusServiceUnavailable, after })
-		repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), "")
+		repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), ", email: email")
 		began := time.Now()
 		status, out := p.server.run(t, repo, nil, "fetch")
 		require.Equal(t, 1, status, out)

@@ -3,6 +3,7 @@
 package main_test
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -110,9 +111,8 @@ func (w *world) repo(t *testing.T, connect, app string) string {
 		"kits/all.yaml": "kits:\n  all: {everyone: true, gives: {yard: {groups: [crew]}}}\n" +
 			"  decks: {for: 'location eq \"Deck\"', gives: {yard: {groups: [deck]}}}\n" +
 			"  leads: {for: 'title eq \"Lead\"', gives: {yard: {roles: [lead]}}}\n",
-		"apps/yard.yaml": "app: yard\nconnect:\n" + connect + "match: userName\nstrays: report\n" +
-			"account: {userName: userName, displayName: displayName, email: email}\ngroups: {crew: {}, deck: {}}\n" +
-			"roles: {lead: {}}\n" + app,
+		"apps/yard.yaml": "app: yard\nconnect:\n" + connect + "match: userName\nstrays: report\ngroups: {crew: {}, deck: {}}\n" +
+			"roles: {lead: {}}\naccount: {userName: userName, displayName: displayName" + app + "}\n",
 	} {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
@@ -124,7 +124,7 @@ func (w *world) repo(t *testing.T, connect, app string) string {
 type peer struct {
 	server *yardServer
 	play   *standin.Server // of SCIM
-	app    string          // more of the application's file
+	attrs  string          // what the application's file says of attributes besides their names
 	calm   time.Duration   // how long what was changed may not be seen
 	plain  bool            // nothing about it keeps a change from being done
 	faulty bool            // requests fail by chance, and a run may need to be repeated
@@ -136,7 +136,7 @@ type peer struct {
 // the server has just what it should, or where changes are left that say why. right reports the former.
 func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 	t.Helper()
-	repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), p.app)
+	repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), cmp.Or(p.attrs, ", email: email"))
 	for _, v := range p.server.env {
 		if path, ok := strings.CutPrefix(v, "CA="); ok {
 			pem, err := os.ReadFile(path)

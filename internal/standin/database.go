@@ -23,14 +23,21 @@ type Database struct {
 	process  *process
 }
 
-// StartDatabase starts a PostgreSQL server in a folder.
-func StartDatabase(ctx context.Context, folder string) (*Database, error) {
+// StartDatabase starts a PostgreSQL server in a folder: the newest that is installed or, where programs are named, the one
+// of that folder.
+func StartDatabase(ctx context.Context, folder string, programs ...string) (*Database, error) {
 	const debian = "/usr/lib/postgresql/*/bin"
-	initdb, err := installed("initdb", "postgresql", debian)
+	program := func(name string) (string, error) {
+		if len(programs) > 0 {
+			return filepath.Join(programs[0], name), nil
+		}
+		return installed(name, "postgresql", debian)
+	}
+	initdb, err := program("initdb")
 	if err != nil {
 		return nil, err
 	}
-	postgres, err := installed("postgres", "postgresql", debian)
+	postgres, err := program("postgres")
 	if err != nil {
 		return nil, err
 	}

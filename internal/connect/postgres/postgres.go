@@ -32,8 +32,10 @@ type driver struct {
 	first  func(account string) (string, error)
 	keep   func(secret string)
 	zone   day.Zone
+	log    func(text string)
 	pool   *pgxpool.Pool
 	config *pgxpool.Config
+	number int // of the server's release, as server_version_num has it
 }
 
 // maxMessage is the longest message that is read from a server, in bytes.
@@ -56,7 +58,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 	}
 	c := config.ConnConfig
 	c.User, c.Password, c.Fallbacks = o.Spec.User, password, nil
-	c.RuntimeParams = map[string]string{"application_name": "pravet"}
+	c.RuntimeParams = map[string]string{"application_name": "pravet", "DateStyle": "ISO", "TimeZone": "UTC"}
 	if ip := net.ParseIP(u.Hostname()); u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) ||
 		o.Spec.CA != "" {
 		c.TLSConfig = &tls.Config{RootCAs: o.Roots, ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}
@@ -67,11 +69,14 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		return f
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
-	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, zone: o.Zone, config: config}
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, zone: o.Zone, config: config, log: o.Log}
 	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, judge(err, false)
 	}
-	if err := o.Ask(ctx, func(ctx context.Context) error { return judge(d.pool.Ping(ctx), false) }); err != nil {
+	err = o.Ask(ctx, func(ctx context.Context) error {
+		return judge(d.pool.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&d.number), false)
+	})
+	if err != nil {
 		d.pool.Close()
 		return nil, err
 	}

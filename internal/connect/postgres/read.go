@@ -46,17 +46,32 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 	return nil
 }
 
+// rolesQuery reads roles. A membership that lets its holder do nothing but grant the role is none (PostgreSQL 16: whoever
+// makes a role without being a superuser has one of it).
 const rolesQuery = `
 SELECT r.rolname, r.rolcanlogin, r.rolconnlimit, r.rolvaliduntil::text, coalesce(shobj_description(r.oid, 'pg_authid'), ''),
-       EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid),
-       ARRAY(SELECT g.rolname::text FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
-             WHERE m.member = r.oid ORDER BY 1)
+       EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND MEMBER),
+       ARRAY(SELECT DISTINCT g.rolname::text FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
+             WHERE m.member = r.oid AND MEMBER ORDER BY 1)
 FROM pg_roles r WHERE $1::text[] IS NULL OR r.rolname = ANY($1::text[]) ORDER BY r.rolname`
+
+// sixteen is the release from which on memberships have options and are told apart by who granted them.
+const sixteen = 160000
+
+func (d *driver) roles() string { return strings.ReplaceAll(rolesQuery, "MEMBER", d.member()) }
+
+// member is what makes a membership (m) one.
+func (d *driver) member() string {
+	if d.number >= sixteen {
+		return "(m.inherit_option OR m.set_option OR NOT m.admin_option)"
+	}
+	return "true"
+}
 
 const ownedQuery = `
 SELECT r.rolname, coalesce(db.datname, '')
 FROM pg_shdepend s JOIN pg_roles r ON r.oid = s.refobjid LEFT JOIN pg_database db ON db.oid = s.dbid
-WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o'
+WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o' AND s.classid <> 'pg_default_acl'::regclass
   AND ($1::text[] IS NULL OR r.rolname = ANY($1::text[]))
 GROUP BY 1, 2 ORDER BY 1, 2`
 
@@ -65,7 +80,7 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 	if err != nil {
 		return nil, err
 	}
-	rows, err := d.pool.Query(ctx, rolesQuery, accounts)
+	rows, err := d.pool.Query(ctx, d.roles(), accounts)
 	if err != nil {
 		return nil, err
 	}
@@ -76,10 +91,13 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 	var until *string
 	var in []string
 	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &in}, func() error {
-		if !login && (hasMembers || d.thing(name) || strings.HasPrefix(name, "pg_")) {
+		switch d.is(name, about, login, hasMembers, in) {
+		case aThing:
 			if accounts == nil {
 				out = append(out, d.defined(name, in))
 			}
+			return nil
+		case aStranger:
 			return nil
 		}
 		r := &export.Record{Account: name, State: model.StateOf(login).String(), Attributes: map[string]string{}}
@@ -97,12 +115,39 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 			keep(validUntil, lastDay(*until, d.zone))
 		}
 		for _, g := range in {
-			r.Hold(d.kind(g), g)
+			if g != of(d.spec).In || d.thing(g) {
+				r.Hold(d.kind(g), g)
+			}
 		}
 		out = append(out, r)
 		return nil
 	})
 	return out, err
+}
+
+// What a role is to us.
+const (
+	anAccount = iota
+	aThing    // that accounts hold
+	aStranger // neither
+)
+
+// is tells what a role is: as the application's file says or, where it says nothing, by whether it can sign in.
+func (d *driver) is(name, about string, login, hasMembers bool, in []string) int {
+	rule := of(d.spec)
+	switch {
+	case strings.HasPrefix(name, "pg_"), d.thing(name):
+		return aThing
+	case !rule.Says() && (login || !hasMembers):
+		return anAccount
+	case !rule.Says():
+		return aThing
+	case rule.Fits(name, about, in):
+		return anAccount
+	case login:
+		return aStranger
+	}
+	return aThing
 }
 
 // owned tells in which databases each role owns something.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
@@ -65,7 +66,13 @@ func (d *driver) members(ctx context.Context, verb, role string, changes []*plan
 	if verb == "REVOKE" {
 		to = " FROM "
 	}
-	err := d.exec(ctx, verb+" "+quoted(role)+to+strings.Join(names, ", "))
+	sql := verb + " " + quoted(role) + to + strings.Join(names, ", ")
+	var err error
+	if verb == "REVOKE" && d.number >= sixteen {
+		err = d.revoke(ctx, role, changes)
+	} else {
+		err = d.exec(ctx, sql)
+	}
 	var fault *connect.Fault
 	if !errors.As(err, &fault) || len(changes) == 1 {
 		return live.All(changes, err)
@@ -75,6 +82,68 @@ func (d *driver) members(ctx context.Context, verb, role string, changes []*plan
 		out = append(out, d.members(ctx, verb, role, []*plan.Change{c})...)
 	}
 	return out
+}
+
+// revoke takes accounts out of a role. From release 16 on a membership is there once for each role that has granted it, and
+// only the named one is taken away; the statements are one transaction.
+func (d *driver) revoke(ctx context.Context, role string, changes []*plan.Change) error {
+	var names []string
+	for _, c := range changes {
+		names = append(names, c.Account)
+	}
+	rows, err := d.pool.Query(ctx, `
+SELECT b.rolname, array_agg(u.rolname::text ORDER BY 1) FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
+JOIN pg_roles u ON u.oid = m.member JOIN pg_roles b ON b.oid = m.grantor
+WHERE g.rolname = $1 AND u.rolname = ANY($2::text[]) GROUP BY 1 ORDER BY 1`, role, names)
+	if err != nil {
+		return judge(err, false)
+	}
+	var sql []string
+	var by string
+	var who []string
+	_, err = pgx.ForEachRow(rows, []any{&by, &who}, func() error {
+		for i := range who {
+			who[i] = quoted(who[i])
+		}
+		sql = append(sql, "REVOKE "+quoted(role)+" FROM "+strings.Join(who, ", ")+" GRANTED BY "+quoted(by))
+		return nil
+	})
+	if err != nil || len(sql) == 0 {
+		return judge(err, false)
+	}
+	return d.together(ctx, sql)
+}
+
+// suspend lets nobody sign in as a role any more, and ends its sessions.
+func (d *driver) suspend(ctx context.Context, account string) error {
+	if !of(d.spec).Says() {
+		var members bool
+		err := d.pool.QueryRow(ctx, strings.ReplaceAll(`SELECT EXISTS (SELECT FROM pg_auth_members m
+			JOIN pg_roles r ON r.oid = m.roleid WHERE r.rolname = $1 AND MEMBER)`, "MEMBER", d.member()), account).Scan(&members)
+		if err != nil {
+			return judge(err, false)
+		}
+		if members {
+			return wrong(connect.Refused, "%s has members, and without LOGIN it would count as a group role; say under connect which "+
+				"roles are accounts (in, named or comment)", account)
+		}
+	}
+	if err := d.exec(ctx, "ALTER ROLE "+quoted(account)+" NOLOGIN"); err != nil {
+		return err
+	}
+	var left int
+	_, err := d.pool.Exec(
+		ctx, "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = $1 AND pid <> pg_backend_pid()", account,
+	)
+	var server *pgconn.PgError
+	if errors.As(err, &server) && server.Code == "42501" {
+		err = d.pool.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE usename = $1", account).Scan(&left)
+		if err == nil && left > 0 && d.log != nil {
+			d.log(fmt.Sprintf("%s can sign in no more, but %s open, which this caller may not end (pg_signal_backend)",
+				account, model.Count(left, "session stays", "sessions stay")))
+		}
+	}
+	return judge(err, true)
 }
 
 func (d *driver) exec(ctx context.Context, sql string) error {
@@ -88,7 +157,7 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 	case model.Create:
 		return d.create(ctx, c)
 	case model.Suspend:
-		return d.exec(ctx, "ALTER ROLE "+role+" NOLOGIN")
+		return d.suspend(ctx, c.Account)
 	case model.Restore:
 		return d.exec(ctx, "ALTER ROLE "+role+" LOGIN")
 	case model.Update:
@@ -178,7 +247,15 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		d.keep(verifier) // it signs nobody in, and is nobody's business either
 		login += " PASSWORD " + literal(verifier)
 	}
+	rule := of(d.spec)
+	about := attrs[comment]
+	if rule.Says() && !rule.Fits(c.Account, about, []string{rule.In}) {
+		return wrong(connect.Refused, "the role would not count as an account, by what connect says of accounts (named, comment)")
+	}
 	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}
+	if rule.In != "" {
+		sql = append(sql, "GRANT "+quoted(rule.In)+" TO "+quoted(c.Account))
+	}
 	for _, attr := range slices.Sorted(maps.Keys(attrs)) {
 		v := attrs[attr]
 		if attr == d.app.Match || v == "" {
@@ -266,13 +343,23 @@ func (d *driver) remove(ctx context.Context, account string) error {
 	nothing := func(ctx context.Context, tx pgx.Tx) error {
 		var owns bool
 		err := tx.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_shdepend s JOIN pg_roles r ON r.oid = s.refobjid
-			WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o' AND r.rolname = $1)`, account).Scan(&owns)
+			WHERE s.refclassid = 'pg_authid'::regclass AND s.deptype = 'o' AND r.rolname = $1
+			AND s.classid <> 'pg_default_acl'::regclass)`, account).Scan(&owns)
 		if err == nil && owns {
 			err = wrong(connect.Refused, "the role still owns something; hand it over first")
 		}
 		return err
 	}
-	err := d.everywhere(ctx, func(ctx context.Context, conn *pgx.Conn) error {
+	var hangs bool // privileges, default privileges and policies, which DROP ROLE does not take with it
+	err := d.pool.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_shdepend s JOIN pg_roles r ON r.oid = s.refobjid
+		WHERE s.refclassid = 'pg_authid'::regclass AND r.rolname = $1)`, account).Scan(&hangs)
+	if err != nil {
+		return judge(err, false)
+	}
+	if !hangs {
+		return d.exec(ctx, "DROP ROLE IF EXISTS "+quoted(account))
+	}
+	err = d.everywhere(ctx, func(ctx context.Context, conn *pgx.Conn) error {
 		return pgx.BeginTxFunc(ctx, conn, pgx.TxOptions{IsoLevel: pgx.Serializable}, func(tx pgx.Tx) error {
 			if err := nothing(ctx, tx); err != nil {
 				return err
