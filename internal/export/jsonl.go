@@ -40,6 +40,8 @@ type Record struct {
 	// Also are the values of attributes that an account has besides those in Attributes, where the application takes
 	// several and says of none that it counts.
 	Also map[string][]string `json:"also,omitempty"`
+	// Needs is how many members Group, or Role, has, where the application does not let it be without one.
+	Needs int `json:"needs,omitempty"`
 	// Partial says why not everybody who is in Group, or has Role, was shown.
 	Partial string `json:"partial,omitempty"`
 
@@ -162,6 +164,7 @@ type recordReader struct {
 	columns map[string]*table.Column
 	groups  map[string][]string // what each is in
 	defined [model.Kinds][]string
+	needs   map[int32]int // members of things that need one
 	line    int
 }
 
@@ -235,11 +238,11 @@ func (r *recordReader) add(x *Record) error {
 		}
 		r.groups[x.Group] = x.In
 		r.defined[model.Group] = append(r.defined[model.Group], x.Group)
-		r.partial(model.Group, x.Group, x.Partial)
+		r.list(model.Group, x.Group, x)
 		return nil
 	case x.Role != "" && x.Account == "" && x.Group == "":
 		r.defined[model.Role] = append(r.defined[model.Role], x.Role)
-		r.partial(model.Role, x.Role, x.Partial)
+		r.list(model.Role, x.Role, x)
 		return nil
 	case x.Group != "" || x.Role != "":
 		return errors.New("a line is about an account, a group or a role, and not about two of them")
@@ -287,20 +290,43 @@ func (r *recordReader) add(x *Record) error {
 	return nil
 }
 
-// partial notes that not everybody was shown who holds a thing.
-func (r *recordReader) partial(kind model.Kind, name, why string) {
+// list notes what a line says of a thing of the catalog: that not everybody was shown who has it, and that it needs a member.
+func (r *recordReader) list(kind model.Kind, name string, x *Record) {
 	t := r.app.Thing(kind, name)
-	if why == "" || t < 0 {
-		return
+	if t >= 0 && x.Partial != "" {
+		if r.b.out.Partial == nil {
+			r.b.out.Partial = map[int32]string{}
+		}
+		r.b.out.Partial[t] = x.Partial
 	}
-	if r.b.out.Partial == nil {
-		r.b.out.Partial = map[int32]string{}
+	if t >= 0 && x.Needs > 0 {
+		if r.needs == nil {
+			r.needs = map[int32]int{}
+		}
+		r.needs[t] = x.Needs
 	}
-	r.b.out.Partial[t] = why
+}
+
+// needy notes which things that need a member have no other members than accounts.
+func (r *recordReader) needy() {
+	for t, n := range r.needs {
+		for i := range r.b.out.Held {
+			if r.b.out.Sets.Has(r.b.out.Held[i], t) {
+				n--
+			}
+		}
+		if n <= 0 {
+			if r.b.out.Needy == nil {
+				r.b.out.Needy = map[int32]bool{}
+			}
+			r.b.out.Needy[t] = true
+		}
+	}
 }
 
 // finish notes which groups and roles there are, and which groups are in which.
 func (r *recordReader) finish() {
+	r.needy()
 	for k := range r.defined {
 		if r.defined[k] != nil {
 			slices.Sort(r.defined[k])

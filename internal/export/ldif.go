@@ -61,7 +61,9 @@ func (r *recordReader) readLDIF(src *source.Reader, name string, spec *Spec) err
 			for _, key := range how.Keys(get) {
 				in[key] = append(in[key], r)
 			}
-			r.Partial = how.Partial
+			if r.Partial = how.Partial; how.Needs && d.Keep == "" {
+				r.Needs = len(how.Keys(get))
+			}
 			lists, dns = append(lists, r), append(dns, dn)
 		}
 		cn := e.Entry.GetEqualFoldAttributeValue("cn")

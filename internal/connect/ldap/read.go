@@ -290,6 +290,9 @@ func (d *driver) told(lists []*list, each func(*export.Record) error) error {
 	in := index(lists)
 	for _, l := range lists {
 		r := &export.Record{Partial: l.how.Partial}
+		if l.how.Needs && d.at.Keep == "" {
+			r.Needs = len(l.members)
+		}
 		if l.kind == model.Role {
 			r.Role = l.name
 		} else {

@@ -5,6 +5,7 @@ package postgres
 
 import (
 	"context"
+	"crypto/rand"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -168,13 +169,13 @@ func (d *driver) Guards() bool { return false }
 
 // Check asks the server what this caller may do.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
-	var super, creates bool
+	var super bool
 	var release string
 	err := d.ask(ctx, func(ctx context.Context) error {
 		return judge(d.pool.QueryRow(
 			ctx,
-			"SELECT rolsuper, rolcreaterole, current_setting('server_version') FROM pg_roles WHERE rolname = current_user",
-		).Scan(&super, &creates, &release), false)
+			"SELECT rolsuper, current_setting('server_version') FROM pg_roles WHERE rolname = current_user",
+		).Scan(&super, &release), false)
 	})
 	if err != nil {
 		return nil, err
@@ -185,29 +186,11 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 		return judge(d.pool.QueryRow(ctx, "SELECT count(*) FROM pg_roles WHERE rolcanlogin").Scan(&n), false)
 	})
 	out = append(out, ability("read roles", err == nil, model.Count(n, "login role", "login roles")))
-	says := "CREATEROLE"
-	if super {
-		says = "superuser"
-	} else if !creates {
-		says = "this caller has no CREATEROLE"
+	tried, err := d.tried(ctx)
+	if err != nil {
+		return nil, err
 	}
-	out = append(out, ability("create and change roles", super || creates, says))
-	for _, kind := range []model.Kind{model.Group, model.Role} {
-		for _, name := range d.app.Names(kind) {
-			var may bool
-			err := d.ask(ctx, func(ctx context.Context) error {
-				return judge(d.pool.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_auth_members m
-					JOIN pg_roles g ON g.oid = m.roleid JOIN pg_roles u ON u.oid = m.member
-					WHERE g.rolname = $1 AND u.rolname = current_user AND m.admin_option)`, name).Scan(&may), false)
-			})
-			if err != nil {
-				return nil, err
-			}
-			if !super && !creates && !may {
-				out = append(out, ability("grant "+name, false, "this caller has no ADMIN OPTION for it"))
-			}
-		}
-	}
+	out = append(out, tried...)
 	for _, name := range of(d.spec).Databases {
 		err := d.ask(ctx, func(ctx context.Context) error {
 			return judge(d.in(ctx, name, func(*pgx.Conn) error { return nil }), false)
@@ -221,6 +204,55 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 		out = append(out, ability("database "+name, err == nil, says))
 	}
 	return out, nil
+}
+
+// tried makes a role and puts it into each group role of the catalog, and takes all of that back: it is one transaction that
+// is rolled back.
+func (d *driver) tried(ctx context.Context) (out []connect.Ability, _ error) {
+	name := quoted("pravet tries " + rand.Text())
+	err := d.ask(ctx, func(ctx context.Context) error {
+		out = nil
+		tx, err := d.pool.Begin(ctx)
+		if err != nil {
+			return judge(err, false)
+		}
+		defer tx.Rollback(context.WithoutCancel(ctx))
+		attempt := func(what, says, sql string) error {
+			if _, err := tx.Exec(ctx, "SAVEPOINT try"); err != nil {
+				return judge(err, false)
+			}
+			_, err := tx.Exec(ctx, sql)
+			var server *pgconn.PgError
+			switch {
+			case err == nil:
+			case !errors.As(err, &server):
+				return judge(err, false)
+			default:
+				says = server.Message
+				if _, err := tx.Exec(ctx, "ROLLBACK TO try"); err != nil {
+					return judge(err, false)
+				}
+			}
+			out = append(out, ability(what, err == nil, says))
+			return nil
+		}
+		if err := attempt("create and change roles", "tried, and taken back", "CREATE ROLE "+name); err != nil {
+			return err
+		}
+		if !out[0].May {
+			return nil
+		}
+		for _, kind := range []model.Kind{model.Group, model.Role} {
+			for _, group := range d.app.Names(kind) {
+				sql := "GRANT " + quoted(group) + " TO " + name
+				if err := attempt("grant "+group, "tried, and taken back", sql); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	return out, err
 }
 
 func ability(what string, may bool, says string) connect.Ability {

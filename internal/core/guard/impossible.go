@@ -17,7 +17,7 @@ var possibleFamily = family{
 	guards: []Guard{
 		{
 			Name: Impossible, Lift: Never,
-			Raises: []fact.Kind{fact.NoRoom, fact.OneName, fact.NoMatchValue, fact.NoName, fact.NoLetter, fact.TooLong, fact.StillDue, fact.Refused},
+			Raises: []fact.Kind{fact.NoRoom, fact.OneName, fact.NoMatchValue, fact.NoName, fact.NoLetter, fact.TooLong, fact.StillDue, fact.Refused, fact.LastMember},
 			Holds: "what the application cannot express: a second name in a column that takes one, an account " +
 				"where none can be added, or one that would not be found again, as the person has no value " +
 				"of `match`",
@@ -31,6 +31,7 @@ var possibleFamily = family{
 // decision lifts it. O(changes).
 func (c *checker) impossible(a int) {
 	accounts := c.Accounts[a]
+	c.lastMembers(a)
 	for _, i := range c.byApp[a] {
 		ch := &c.Changes[i]
 		if says := c.unwritable(a, ch); says != nil {
@@ -72,6 +73,34 @@ func (c *checker) impossible(a int) {
 			default: // and it is not, as what it holds waits for a successor
 				c.hold(i, Impossible, fact.Fact{Kind: fact.OneName, Account: ch.Key, Count: 2, Thing: kind.Plural()})
 			}
+		}
+	}
+}
+
+// lastMembers holds, of each thing that needs a member, the last change that would leave it without one. Who comes to it
+// in the same plan comes only afterwards.
+func (c *checker) lastMembers(a int) {
+	accounts := c.Accounts[a]
+	if len(accounts.Needy) == 0 {
+		return
+	}
+	left := map[int32]int{}
+	for t := range accounts.Needy {
+		for i := range accounts.Held {
+			if accounts.Sets.Has(accounts.Has(i), t) {
+				left[t]++
+			}
+		}
+	}
+	for _, i := range c.byApp[a] {
+		ch := &c.Changes[i]
+		if ch.Thing == diff.None || !accounts.Needy[ch.Thing] || ch.Verb.OfThing() || !ch.Verb.Deed().Loses {
+			continue
+		}
+		if left[ch.Thing]--; left[ch.Thing] <= 0 {
+			c.hold(i, Impossible, fact.Fact{
+				Kind: fact.LastMember, Account: ch.Key, Thing: c.Apps[a].Things[ch.Thing].String(),
+			})
 		}
 	}
 }

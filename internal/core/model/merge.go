@@ -25,7 +25,7 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 	}
 	own := out.Key == nil || len(a.Nameless)+len(part.Nameless) > 0
 	out.Nameless, out.Stuck = nil, a.Stuck || part.Stuck
-	out.Also, out.Partial = nil, maps.Clone(a.Partial)
+	out.Also, out.Partial, out.Needy = nil, maps.Clone(a.Partial), a.Needy
 	for t, why := range part.Partial {
 		if out.Partial == nil {
 			out.Partial = map[int32]string{}

@@ -192,6 +192,12 @@ var holds = sentences{
 			f.On,
 		)
 	},
+	fact.LastMember: func(f *fact.Fact) string {
+		return fmt.Sprintf(
+			"%s is the last member of %s, and the directory does not let it be without one; let somebody else join first, or name an "+
+				"entry that stays in such groups: keep: DN under connect", f.Account, f.Thing,
+		)
+	},
 	fact.PartExport: func(f *fact.Fact) string {
 		return fmt.Sprintf("not all holders of %s were shown: %s", f.Thing, f.Because)
 	},
