@@ -217,3 +217,37 @@ func TestGroupsWithinGroupsAreShown(t *testing.T) {
 	require.Empty(t, state.Accounts.Nested[crew])
 	require.Equal(t, []string{"crew", "deck"}, state.Accounts.Defined[model.Group])
 }
+
+// TestAMembershipKeepsItsTerms: the terms on which a role was held are shown, and given back with it, on each release.
+func TestAMembershipKeepsItsTerms(t *testing.T) {
+	r, server := overPostgres(t)
+	require.NoError(t, server.Run(context.Background(), "GRANT crew TO ada WITH ADMIN OPTION"))
+	app := r.app.App
+	terms := func() string {
+		part, err := r.app.Look(context.Background(), []string{"ada"})
+		require.NoError(t, err)
+		return part.With[model.Cell{Attr: app.Thing(model.Group, "crew")}]
+	}
+	require.Equal(t, "ADMIN OPTION", terms())
+	leave := thing(model.Leave, "ada", "crew")
+	leave.Before = plan.Text("ADMIN OPTION")
+	for _, err := range carry(t, r.app, leave) {
+		require.NoError(t, err)
+	}
+	require.Empty(t, terms())
+	join := thing(model.Join, "ada", "crew")
+	join.After = leave.Before
+	for _, err := range carry(t, r.app, join) {
+		require.NoError(t, err)
+	}
+	require.Equal(t, "ADMIN OPTION", terms())
+	join = thing(model.Join, "bo", "crew")
+	join.After = plan.Text("ADMIN OPTION; DROP ROLE ada")
+	for _, err := range carry(t, r.app, join) {
+		require.NoError(t, err)
+	}
+	part, err := r.app.Look(context.Background(), []string{"ada", "bo"})
+	require.NoError(t, err)
+	require.Equal(t, 2, part.Len())
+	require.Len(t, part.With, 1, "bo got it on the usual terms")
+}

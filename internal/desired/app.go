@@ -222,7 +222,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	app.Guards = f.within("guards").guards()
 	reach := d.connect(f)
 	if way := ways.Named(reach.By); way != nil {
-		app.Longest, app.Folds = way.Longest, way.Folds != nil && way.Folds(app.Match)
+		app.EndsAll, app.Longest, app.Folds = way.EndsAll, way.Longest, way.Folds != nil && way.Folds(app.Match)
 	}
 	spec := d.export(app, f, reach)
 	if spec != nil && len(ownColumns) > 0 && spec.Format != "csv" {

@@ -40,6 +40,9 @@ type Record struct {
 	// Also are the values of attributes that an account has besides those in Attributes, where the application takes
 	// several and says of none that it counts.
 	Also map[string][]string `json:"also,omitempty"`
+	// With are the terms on which an account holds things, by their kind and name ("group crew"), where those are not the
+	// usual ones.
+	With map[string]string `json:"with,omitempty"`
 	// Needs is how many members Group, or Role, has, where the application does not let it be without one.
 	Needs int `json:"needs,omitempty"`
 	// Partial says why not everybody who is in Group, or has Role, was shown.
@@ -277,6 +280,13 @@ func (r *recordReader) add(x *Record) error {
 	for attr, values := range x.Also {
 		if n := r.app.Attr(attr); n >= 0 && len(values) > 0 {
 			r.b.out.TellAlso(n, r.b.count, values)
+		}
+	}
+	for thing, with := range x.With {
+		kind, name, _ := strings.Cut(thing, " ")
+		k, _ := model.ParseKind(kind)
+		if t := r.app.Thing(k, name); t >= 0 {
+			r.b.out.TellWith(t, r.b.count, with)
 		}
 	}
 	var cells [model.Kinds]*cell

@@ -52,13 +52,36 @@ const rolesQuery = `
 SELECT r.rolname, r.rolcanlogin, r.rolconnlimit, r.rolvaliduntil::text, coalesce(shobj_description(r.oid, 'pg_authid'), ''),
        EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND MEMBER),
        ARRAY(SELECT DISTINCT g.rolname::text FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
-             WHERE m.member = r.oid AND MEMBER ORDER BY 1)
+             WHERE m.member = r.oid AND MEMBER ORDER BY 1),
+       ARRAY(SELECT DISTINCT g.rolname || chr(10) || TERMS FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
+             WHERE m.member = r.oid AND MEMBER AND TERMS <> '' ORDER BY 1)
 FROM pg_roles r WHERE $1::text[] IS NULL OR r.rolname = ANY($1::text[]) ORDER BY r.rolname`
 
 // sixteen is the release from which on memberships have options and are told apart by who granted them.
 const sixteen = 160000
 
-func (d *driver) roles() string { return strings.ReplaceAll(rolesQuery, "MEMBER", d.member()) }
+func (d *driver) roles() string {
+	terms := "CASE WHEN m.admin_option THEN 'ADMIN OPTION' ELSE '' END"
+	if d.number >= sixteen {
+		terms = "concat_ws(', ', CASE WHEN m.admin_option THEN 'ADMIN OPTION' END, CASE WHEN m.inherit_option <> r.rolinherit " +
+			"THEN 'INHERIT ' || m.inherit_option END, CASE WHEN NOT m.set_option THEN 'SET false' END)"
+	}
+	return strings.NewReplacer("MEMBER", d.member(), "TERMS", terms).Replace(rolesQuery)
+}
+
+// terms is what follows a GRANT of a role for the terms on which it was held; what is none of ours is left out.
+func terms(with string) string {
+	var out []string
+	for part := range strings.SplitSeq(with, ", ") {
+		if slices.Contains([]string{"ADMIN OPTION", "INHERIT true", "INHERIT false", "SET false"}, part) {
+			out = append(out, strings.ToUpper(part))
+		}
+	}
+	if len(out) == 0 {
+		return ""
+	}
+	return " WITH " + strings.Join(out, ", ")
+}
 
 // member is what makes a membership (m) one.
 func (d *driver) member() string {
@@ -89,8 +112,8 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 	var login, hasMembers bool
 	var limit int
 	var until *string
-	var in []string
-	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &in}, func() error {
+	var in, with []string
+	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &in, &with}, func() error {
 		switch d.is(name, about, login, hasMembers, in) {
 		case aThing:
 			if accounts == nil {
@@ -118,6 +141,13 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 			if g != of(d.spec).In || d.thing(g) {
 				r.Hold(d.kind(g), g)
 			}
+		}
+		for _, x := range with {
+			g, on, _ := strings.Cut(x, "\n")
+			if r.With == nil {
+				r.With = map[string]string{}
+			}
+			r.With[d.kind(g).String()+" "+g] = on
 		}
 		out = append(out, r)
 		return nil

@@ -13,7 +13,7 @@ import (
 
 // Way is for PostgreSQL servers, whose login roles are accounts.
 var Way = &connect.Way{
-	Name: "postgres", Live: true, Longest: 63, // NAMEDATALEN is 64
+	Name: "postgres", Live: true, EndsAll: true, Longest: 63, // NAMEDATALEN is 64
 	Keys: slices.Concat([]form.Key{connect.URL, connect.CA}, connect.Login, []form.Key{
 		{
 			Name: "databases", Is: form.Names("databases"),

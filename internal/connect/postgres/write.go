@@ -39,6 +39,9 @@ func (d *driver) Requests(_ context.Context, work []live.Work) ([]*live.Request,
 				verb = "GRANT"
 			}
 			key := verb + " " + c.Thing.Name
+			if verb == "GRANT" {
+				key = verb + terms(c.After.Text()) + "\n" + c.Thing.Name
+			}
 			if members[key] == nil {
 				order = append(order, key)
 			}
@@ -46,10 +49,14 @@ func (d *driver) Requests(_ context.Context, work []live.Work) ([]*live.Request,
 		}
 	}
 	for _, key := range order {
-		verb, role, _ := strings.Cut(key, " ")
+		role := members[key][0].Thing.Name
+		verb, with := "REVOKE", ""
+		if strings.HasPrefix(key, "GRANT") {
+			verb, with = "GRANT", terms(members[key][0].After.Text())
+		}
 		out = append(out, &live.Request{
 			Changes: members[key], Key: "members of " + role,
-			Do: func(ctx context.Context, of []*plan.Change) []error { return d.members(ctx, verb, role, of) },
+			Do: func(ctx context.Context, of []*plan.Change) []error { return d.members(ctx, verb, role, with, of) },
 		})
 	}
 	return out, nil
@@ -57,7 +64,7 @@ func (d *driver) Requests(_ context.Context, work []live.Work) ([]*live.Request,
 
 // members is one statement for all who come or go; where the server refuses it, each has one
 // of its own, so that one refusal keeps nobody else waiting.
-func (d *driver) members(ctx context.Context, verb, role string, changes []*plan.Change) []error {
+func (d *driver) members(ctx context.Context, verb, role, with string, changes []*plan.Change) []error {
 	var names []string
 	for _, c := range changes {
 		names = append(names, quoted(c.Account))
@@ -66,7 +73,7 @@ func (d *driver) members(ctx context.Context, verb, role string, changes []*plan
 	if verb == "REVOKE" {
 		to = " FROM "
 	}
-	sql := verb + " " + quoted(role) + to + strings.Join(names, ", ")
+	sql := verb + " " + quoted(role) + to + strings.Join(names, ", ") + with
 	var err error
 	if verb == "REVOKE" && d.number >= sixteen {
 		err = d.revoke(ctx, role, changes)
@@ -79,7 +86,7 @@ func (d *driver) members(ctx context.Context, verb, role string, changes []*plan
 	}
 	out := make([]error, 0, len(changes))
 	for _, c := range changes {
-		out = append(out, d.members(ctx, verb, role, []*plan.Change{c})...)
+		out = append(out, d.members(ctx, verb, role, with, []*plan.Change{c})...)
 	}
 	return out
 }

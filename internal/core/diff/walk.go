@@ -347,6 +347,9 @@ func (w *walker) keep(c Change, slot int32) {
 
 func (w *walker) lose(c Change, thing int32) {
 	c.Thing = thing
+	if c.Account != None {
+		c.Before = w.accounts.With[model.Cell{Attr: thing, Account: c.Account}]
+	}
 	w.add(c, model.Losing(w.app.Things[thing].Kind))
 }
 

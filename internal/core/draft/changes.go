@@ -158,7 +158,10 @@ func (d *drafter) change(c *diff.Change, due *entitle.Result) plan.Change {
 		p.Thing = &plan.Thing{Kind: t.Kind, Name: t.Name, Sensitive: t.Sensitive}
 	}
 	if p.Thing != nil && !c.Verb.OfThing() && c.Before != "" {
-		p.Before = plan.Text(c.Before) // the thing that goes for it
+		p.Before = plan.Text(c.Before) // the thing that goes for it, or the terms on which it was held
+	}
+	if p.Thing != nil && !c.Verb.OfThing() && c.After != "" {
+		p.After = plan.Text(c.After) // the terms on which it is held
 	}
 	switch c.Verb {
 	case model.Update:

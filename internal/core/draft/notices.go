@@ -87,6 +87,17 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	if len(strays) > 0 && d.in.Only == nil {
 		add(fact.Fact{Kind: fact.OfNobody, Count: len(strays), Names: guard.First(strays)})
 	}
+	if app.EndsAll {
+		n := 0
+		for i := range found.Changes {
+			if c := &found.Changes[i]; int(c.App) == a && c.Verb == model.Suspend {
+				n++
+			}
+		}
+		if n > 0 {
+			add(fact.Fact{Kind: fact.EndsSessions, Count: n})
+		}
+	}
 	d.aloneNotice(a, add)
 	d.closedNotice(a, found, add)
 	d.unfit(a, add)

@@ -223,6 +223,7 @@ func (u *undoing) add(a int, c *plan.Change, undoes model.Verb) (why string) {
 		out.Account, out.Person, out.Slot, out.Key = row, u.PersonOf[a][row], u.slot(a, row), c.Account
 		if out.Thing != diff.None && c.Verb.Deed().Gains {
 			out.Before, out.Sense = diff.Exchanged(app, u.Accounts[a].Sets, u.Accounts[a].Has(int(row)), out.Thing)
+			out.After = c.After.Text() // the terms on which it was held
 		}
 		if c.Verb == model.Update {
 			if out.Attr = int32(app.Attr(c.Attribute)); out.Attr < 0 {

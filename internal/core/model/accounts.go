@@ -93,6 +93,9 @@ type Accounts struct {
 	// Also are the values that an account has of an attribute besides the one in the column, where the
 	// application takes several and says of none that it counts: by the number of the attribute and the account.
 	Also map[Cell][]string
+	// With are the terms on which an account holds a thing, by the number of the thing (as Attr) and of the account, where
+	// they are not the usual ones.
+	With map[Cell]string
 	// Needy are the things of the catalog, by their numbers, that the application does not let be without a member, and that
 	// have none but accounts.
 	Needy map[int32]bool

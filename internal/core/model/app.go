@@ -16,6 +16,7 @@ type App struct {
 
 	Match    string // the account attribute that tells whose account it is
 	Folds    bool   // names that differ in case alone are one name, and the application writes them as it likes
+	EndsAll  bool   // to suspend an account ends what is open in its name, too
 	Longest  int    // how long an account's name may be, in bytes; 0 for MaxName
 	Scope    *filter.Filter
 	ScopePos Pos

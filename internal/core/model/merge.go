@@ -25,6 +25,7 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 	}
 	own := out.Key == nil || len(a.Nameless)+len(part.Nameless) > 0
 	out.Nameless, out.Stuck = nil, a.Stuck || part.Stuck
+	out.With = nil
 	out.Also, out.Partial, out.Needy = nil, maps.Clone(a.Partial), a.Needy
 	for t, why := range part.Partial {
 		if out.Partial == nil {
@@ -52,6 +53,14 @@ func (a *Accounts) Merge(app *App, part *Accounts, names []string) *Accounts {
 		}
 		if own {
 			out.Key.Append(from.Key.At(i))
+		}
+		for t := range app.Things {
+			if len(from.With) == 0 {
+				break
+			}
+			if with := from.With[Cell{int32(t), int32(i)}]; with != "" {
+				out.TellWith(int32(t), len(out.States), with)
+			}
 		}
 		if len(from.Also) > 0 {
 			for n := range from.Attrs {
@@ -104,4 +113,12 @@ func (a *Accounts) TellAlso(n, i int, values []string) {
 		a.Also = map[Cell][]string{}
 	}
 	a.Also[Cell{int32(n), int32(i)}] = values
+}
+
+// TellWith notes the terms on which an account holds a thing.
+func (a *Accounts) TellWith(t int32, i int, with string) {
+	if a.With == nil {
+		a.With = map[Cell]string{}
+	}
+	a.With[Cell{t, int32(i)}] = with
 }

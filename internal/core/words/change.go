@@ -14,6 +14,10 @@ func What(c *plan.Change) string {
 	switch {
 	case c.Verb == model.Redefine:
 		return redefined(c)
+	case c.Thing != nil && !c.Before.IsZero() && c.Verb.Deed().Loses:
+		return c.Verb.String() + " " + Thing(c.Thing) + " (held with " + Clean(c.Before.Text()) + ")"
+	case c.Thing != nil && !c.After.IsZero() && !c.Verb.OfThing():
+		return c.Verb.String() + " " + Thing(c.Thing) + " with " + Clean(c.After.Text())
 	case c.Thing != nil && !c.Before.IsZero():
 		return c.Verb.String() + " " + Thing(c.Thing) + " instead of " + Clean(c.Before.Text())
 	case c.Thing != nil:

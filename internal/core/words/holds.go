@@ -192,6 +192,10 @@ var holds = sentences{
 			f.On,
 		)
 	},
+	fact.EndsSessions: func(f *fact.Fact) string {
+		return fmt.Sprintf("suspending %s ends the sessions that are open in %s",
+			model.Count(f.Count, "account", "accounts"), model.Plural(f.Count, "its name", "their names"))
+	},
 	fact.LastMember: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s is the last member of %s, and the directory does not let it be without one; let somebody else join first, or name an "+
