@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -27,14 +28,9 @@ func TestWhatOthersChangeMeanwhileIsNamed(t *testing.T) {
 	play.Change("p11", func(r map[string]any) { r["displayName"] = "Renamed at the console" })
 	play.Change("p01", func(r map[string]any) { r["displayName"] = "Renamed too" })
 	status, out := s.run(t, repo, nil, "apply", id, "--yes")
-	require.Zero(t, status, out)
-	require.Contains(t, out, "59 changes settled, 0 not settled")
-	require.Contains(
-		t,
-		out,
-		"1 change no longer due on 2026-11-24, left alone",
-		"it starts from what is not there any more",
-	)
+	require.Equal(t, 5, status, out)
+	require.Contains(t, out, "59 changes settled, 1 not settled")
+	require.Contains(t, out, `somebody has changed displayName to "Renamed too" meanwhile, where the plan has "Old name"`)
 	require.Contains(t, out, `yard: p11 has displayName "Renamed at the console" and had "Person 11"`)
 	for name, want := range map[string]string{"p11": "Renamed at the console", "p01": "Renamed too"} {
 		r, _ := play.User(name)
@@ -109,9 +105,9 @@ func TestTwoRunsOnOneApplicationExcludeEachOther(t *testing.T) {
 	defer s.stop()
 	home := t.TempDir()
 	var repos, plans []string
-	for range 2 {
+	for _, host := range []string{"127.0.0.1", "localhost"} { // by whichever name it is reached
 		repo := yardRepo(t, s)
-		at(t, repo, s, s.address)
+		at(t, repo, s, strings.Replace(s.address, "127.0.0.1", host, 1))
 		id, _ := s.draft(t, repo)
 		repos, plans = append(repos, repo), append(plans, id)
 	}

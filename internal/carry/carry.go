@@ -65,6 +65,7 @@ type application struct {
 	later   connect.Later     // the same, where somebody else carries changes out; else nil
 	waits   map[string]string // of such a one: changes that wait, and under which mark they were left
 	fetched *model.Accounts   // of a live one: as it was fetched before the plan
+	seen    *account.Accounts // as it is by now, to be looked up
 	mark    string            // as this job left it, or found it
 	renamed map[string]string // old user names of accounts → new ones, of changes that are settled
 }
@@ -336,7 +337,9 @@ func (j *Job) judge(i int) {
 	}
 	now := j.dueNow(c)
 	if now == nil || !c.After.Equal(now.After) {
-		*s = decide.NoLongerDue
+		if !j.crossed(c) {
+			*s = decide.NoLongerDue
+		}
 		return
 	}
 	for _, h := range j.Standing.Holding(j.Plan, now, j.Today) {
@@ -348,6 +351,23 @@ func (j *Job) judge(i int) {
 			*s = decide.Held
 		}
 	}
+}
+
+// crossed reports whether somebody has changed in a live application what a change is about: then it is not that the change
+// is due no longer. It is left to the application, which says what is there instead.
+func (j *Job) crossed(c *plan.Change) bool {
+	a := j.apps[c.App]
+	if a.live == nil || c.Verb.OfThing() || j.Plan.Undoes != "" {
+		return false
+	}
+	app, accounts := j.now.Apps[a.number], j.now.Accounts[a.number]
+	if a.seen == nil || a.seen.Of != accounts {
+		a.seen = account.In(app, accounts)
+	}
+	named := a.named(c)
+	fits, _ := account.Fits(app, a.seen.Find, named)
+	shows, _ := account.Shows(app, a.seen.Find, named)
+	return !fits && !shows
 }
 
 // Preview marks as held what a run would refuse on its way, as things are.

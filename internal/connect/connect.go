@@ -97,6 +97,11 @@ type Signs interface {
 	SignsIn(ctx context.Context, account, password string) (yes, known bool)
 }
 
+// Known is an application that says of itself which one it is, by whatever address it is reached; "" where it does not say.
+type Known interface {
+	Identity(ctx context.Context) string
+}
+
 // An Ability is something that a caller may need to do.
 type Ability struct {
 	What  string // for example: read accounts

@@ -1,16 +1,23 @@
 package desk
 
 import (
+	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"maps"
+	"net"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
+	"time"
 
 	"github.com/gofrs/flock"
 
 	"pravet/internal/carry"
+	"pravet/internal/connect"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/plan"
@@ -107,7 +114,14 @@ func (d *Desk) claim(s *prepare.State, id string) error {
 	spec := s.Repo.Connects[a]
 	var names []string
 	if spec.Live {
-		names = append(names, plan.Name(append([]string{spec.By, spec.URL}, spec.At...)...))
+		for _, at := range addresses(d.ctx, spec.URL) {
+			names = append(names, plan.Name(append([]string{spec.By, at}, spec.At...)...))
+		}
+		if known, ok := s.Reached[a].(connect.Known); ok {
+			if id := known.Identity(d.ctx); id != "" {
+				names = append(names, plan.Name(spec.By, "says", id))
+			}
+		}
 	} else if e := s.Repo.Exports[a]; e != nil {
 		for _, f := range e.Files() {
 			if real := d.tree.Outside(f.Text); real != "" {
@@ -137,6 +151,34 @@ func (d *Desk) claim(s *prepare.State, id string) error {
 	}
 	return nil
 }
+
+// addresses are where an address leads: one application is one, whether it is called localhost or 127.0.0.1.
+func addresses(ctx context.Context, address string) []string {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return []string{address}
+	}
+	port := cmp.Or(u.Port(), map[string]string{"http": "80", "https": "443", "ldap": "389", "ldaps": "636", "postgres": "5432"}[u.Scheme])
+	within, stop := context.WithTimeout(ctx, lookUp)
+	defer stop()
+	hosts, err := net.DefaultResolver.LookupHost(within, u.Hostname())
+	if err != nil {
+		hosts = []string{strings.ToLower(u.Hostname())}
+	}
+	var out []string
+	for _, host := range hosts {
+		if ip := net.ParseIP(host); ip != nil && ip.IsLoopback() {
+			host = "this machine"
+		}
+		if at := net.JoinHostPort(host, port) + strings.TrimSuffix(u.Path, "/"); !slices.Contains(out, at) {
+			out = append(out, at)
+		}
+	}
+	return out
+}
+
+// lookUp is how long the address of a host is looked for.
+const lookUp = 5 * time.Second
 
 // Mean says what a run is about: what was accepted by itself, or all that is not rejected, and
 // with a filter only the changes that it matches, with what they need. Where nothing was accepted

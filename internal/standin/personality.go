@@ -107,6 +107,7 @@ func (p *Personality) version(kind string, n int) string {
 // worn is a resource as a server of this personality shows it.
 func (s *Server) worn(kind string, r resource) resource {
 	p := &s.o.As
+	delete(r, "password") // never shown (RFC 7643 §4.1.1)
 	if active, ok := r["active"].(bool); ok && p.ActiveTxt {
 		r["active"] = fmt.Sprint(active)
 	}
@@ -183,7 +184,6 @@ func (p *Personality) kept(r resource) {
 		}
 		r["roles"] = out
 	}
-	delete(r, "password")
 }
 
 // refuses is what a strict server says to a resource with what is read-only.

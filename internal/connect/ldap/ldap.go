@@ -279,6 +279,28 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	), nil
 }
 
+// Identity is the UUID of the branch of accounts (RFC 4530). It implements connect.Known.
+func (d *driver) Identity(ctx context.Context) (id string) {
+	err := d.ask(ctx, func(ctx context.Context) error {
+		conn, err := d.connection(ctx)
+		if err != nil {
+			return err
+		}
+		res, err := conn.Search(ldap.NewSearchRequest(
+			d.at.People, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, int(d.spec.Timeout.Seconds()), false,
+			"(objectClass=*)", []string{"entryUUID"}, nil,
+		))
+		if err == nil && len(res.Entries) > 0 {
+			id = res.Entries[0].GetEqualFoldAttributeValue("entryUUID")
+		}
+		return judge(err, false)
+	})
+	if err != nil {
+		return "" // whoever reads it is told
+	}
+	return id
+}
+
 // anything reports whether there is an entry below a base; no more than one is asked for.
 func (d *driver) anything(ctx context.Context, base string) (some bool, _ error) {
 	err := d.ask(ctx, func(ctx context.Context) error {

@@ -53,6 +53,14 @@ func (b *border) SignsIn(ctx context.Context, account, password string) (yes, kn
 	return false, false
 }
 
+// Identity asks the driver, where it can be asked.
+func (b *border) Identity(ctx context.Context) string {
+	if d, ok := b.Driver.(connect.Known); ok {
+		return d.Identity(ctx)
+	}
+	return ""
+}
+
 func (b *border) Check(ctx context.Context) ([]connect.Ability, error) {
 	out, err := b.Driver.Check(ctx)
 	for i := range out {

@@ -363,6 +363,15 @@ func (a *Application) SignsIn(ctx context.Context, account, password string) (ye
 	return a.driver.(connect.Signs).SignsIn(within, account, password)
 }
 
+// Identity is what the application says of itself, that no other says. It implements connect.Known.
+func (a *Application) Identity(ctx context.Context) string {
+	d, err := a.connection(ctx)
+	if err != nil {
+		return "" // whoever wants something of it is told
+	}
+	return d.(connect.Known).Identity(ctx)
+}
+
 // Resume has nothing to finish: whatever was sent is looked up, change by change.
 func (a *Application) Resume(context.Context, json.RawMessage) (taken bool, err error) {
 	return true, nil

@@ -167,6 +167,16 @@ func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
 // Guards: the server knows no versions of roles.
 func (d *driver) Guards() bool { return false }
 
+// Identity is the number that a server got when it was made. It implements connect.Known.
+func (d *driver) Identity(ctx context.Context) string {
+	var id string
+	err := d.pool.QueryRow(ctx, "SELECT system_identifier::text FROM pg_control_system()").Scan(&id)
+	if err != nil {
+		return "" // this caller may not ask
+	}
+	return id
+}
+
 // Check asks the server what this caller may do.
 func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	var super bool

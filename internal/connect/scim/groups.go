@@ -400,6 +400,24 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 			return err
 		}
 	}
+	tell := func() error {
+		for _, g := range r.groups {
+			record := &export.Record{Group: g.name, Partial: g.partial}
+			for _, p := range r.parents[g.id] {
+				record.In = append(record.In, p.name)
+			}
+			if err := each(record); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	partial := slices.ContainsFunc(r.groups, func(g *group) bool { return g.partial != "" })
+	if !partial {
+		if err := tell(); err != nil {
+			return err
+		}
+	}
 	says := map[*group]int{} // how many accounts say that they are in a group of which there may be more
 	more := map[*group]bool{}
 	err := d.list(ctx, d.can.users, nil, func(raw json.RawMessage) error {
@@ -420,7 +438,7 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 		}
 		return each(x.record)
 	})
-	if err != nil {
+	if err != nil || !partial {
 		return err
 	}
 	for _, g := range r.groups {
@@ -428,13 +446,6 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 		if more[g] || says[g] > 0 && says[g] >= len(g.members) {
 			g.partial = ""
 		}
-		record := &export.Record{Group: g.name, Partial: g.partial}
-		for _, p := range r.parents[g.id] {
-			record.In = append(record.In, p.name)
-		}
-		if err := each(record); err != nil {
-			return err
-		}
 	}
-	return nil
+	return tell()
 }
