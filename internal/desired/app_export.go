@@ -40,6 +40,10 @@ var (
 			{Name: "columns", Is: form.In(export.ColumnsForm), Doc: "Where each attribute is found"},
 			showsKey,
 			{
+				Name: "delivered", Is: form.OneOf("seen", "modified"),
+				Doc: "Of an export that says no time: it is as old as its content (seen, unless given) or as its file (modified)",
+			},
+			{
 				Name: "taken", Is: form.Text("a column, or a path of a SCIM user"),
 				Doc: "Where the export itself says when it was taken; the latest counts",
 			},
@@ -148,6 +152,7 @@ func (d *doc) export(app *model.App, of values, reach *connect.Spec) *export.Spe
 	s.Encoding = d.encoding(f.node("encoding"))
 	s.ByHolding = f.word("rows") == "holdings"
 	s.Definitions = f.definitions()
+	s.Delivered = f.word("delivered") == "modified"
 	d.dated(s, f.node("taken"))
 	if t := f.node("taken"); t != nil {
 		s.Taken, s.TakenPos = d.text(t, "taken"), d.pos(t)

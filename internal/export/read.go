@@ -113,6 +113,7 @@ func read(
 		}
 		info.Says = true
 	}
+	info.Says = info.Says || spec.Delivered
 	b.out.Unwritable = writes(spec.Encoding)
 	return b.finish(spec.Paths[0].Text), info, nil
 }

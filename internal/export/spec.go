@@ -28,8 +28,10 @@ type Spec struct {
 	// Taken is where the export itself says when it was taken: a column of a CSV
 	// file, a path of a SCIM user. The latest of all rows counts; "" where the file's
 	// own time is all there is.
-	Taken    string
-	TakenPos model.Pos
+	Taken string
+	// Delivered: it is of the time at which its file was written last, whatever is in it.
+	Delivered bool
+	TakenPos  model.Pos
 	// Named is when it was taken by the names of its files, zero where those do not
 	// say; see Latest.
 	Named time.Time

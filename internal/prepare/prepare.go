@@ -314,9 +314,17 @@ func (s *State) promoted() (map[string]map[string]day.Day, error) {
 }
 
 // first takes for the time of an export that says none itself the first at which
-// the ledger has seen the same content: to copy an old file does not make it new.
+// the ledger has seen the same content: to copy an old file does not make it new. What was fetched is as old as its
+// last fetch, whether or not that has found anything new.
 func first(l ledger.Ledger, app string, e *draft.Export) error {
 	if e.Says {
+		return nil
+	}
+	var last ledger.Export
+	if ok, err := l.Last(ledger.ExportSeen, app, &last); err != nil {
+		return err
+	} else if at, bad := time.Parse(time.RFC3339, last.TakenAt); ok && (last.Fetched || last.After != "") && last.Digest == e.Digest && bad == nil {
+		e.Day, e.TakenAt = l.Zone().Day(at), last.TakenAt
 		return nil
 	}
 	return l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app}, func(entry *ledger.Entry) error {
