@@ -314,7 +314,8 @@ func (j *Job) settle() {
 		}
 		for _, c := range done[app] {
 			named := a.named(c)
-			if j.Standing.Done[c.ID], _ = seen[app].settled(named); j.Standing.Done[c.ID] {
+			ok, _ := seen[app].settled(named)
+			if j.Standing.Done[c.ID] = ok || seen[app].untold(named); j.Standing.Done[c.ID] {
 				seen[app].keep(named)
 			}
 		}

@@ -90,7 +90,7 @@ func seen(
 		back := newReadBack(app, is)
 		left = slices.DeleteFunc(slices.Clone(left), func(c *plan.Change) bool {
 			ok, _ := back.settled(c)
-			return ok || !mayCome(c)
+			return ok || !mayCome(c) || back.untold(c)
 		})
 		if len(left) == 0 || began.After(deadline) {
 			return nil

@@ -42,6 +42,9 @@ func (j *Job) readBack(
 		c := &j.Plan.Changes[i]
 		o := outcome(res.Run, j.Plan, c)
 		o.Settled, o.Says = seen.settled(a.named(c))
+		if errs[c.ID] == nil && seen.untold(a.named(c)) {
+			o.Settled, o.Says = true, "" // the application says yes, and never tells how old a key is
+		}
 		switch err := errs[c.ID]; {
 		case o.Settled:
 			o.Result = ledger.Done

@@ -44,6 +44,16 @@ func (r *readBack) settled(c *plan.Change) (ok bool, says string) {
 	return false, says
 }
 
+// untold reports whether a change makes a key anew of which the application does not tell how old it is: from then on the
+// ledger does.
+func (r *readBack) untold(c *plan.Change) bool {
+	if c.Verb != model.Update || c.Attribute != model.KeySince {
+		return false
+	}
+	is := r.Find(c.Account)
+	return is != nil && is.Attr(model.KeySince) == ""
+}
+
 // keep notes that an account holds by itself what a change has given it, where the
 // export shows what comes along as well and so cannot tell: when what else brings
 // it along goes, it stays.

@@ -23,7 +23,6 @@ type Way struct {
 
 	Formats  []string        // of exports, those that it can write; nil for all
 	Shows    []export.Column // what it shows of accounts besides the columns that the file names
-	TellsAge bool            // it shows how old the key of an account is
 	EndsAll  bool            // to suspend an account ends its sessions
 	Longest  int             // how long an account's name may be, in bytes; 0 for what all take
 	// Folds reports whether names that differ in case alone are one name, by the attribute that accounts are matched by.

@@ -4,7 +4,6 @@ import (
 	"filippo.io/age"
 
 	"pravet/internal/connect"
-	"pravet/internal/connect/ways"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
@@ -104,11 +103,10 @@ func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
 	if app.Keys == nil || spec == nil {
 		return
 	}
-	known := ways.Named(reach.By).TellsAge || spec.Column(model.KeySince) != nil
-	if !reach.Live || !known {
+	if !reach.Live {
 		d.probs.Add(problem(
-			app.Keys.Pos, "missing-column", "keys are made anew, and nothing shows how old one is",
-			"add keySince under columns, of a live application; PostgreSQL does not tell it",
+			app.Keys.Pos, "two-rules", "keys are made anew, and only a live application takes one",
+			"take keys out, or connect the application by scim, ldap, postgres or program",
 		))
 		return
 	}

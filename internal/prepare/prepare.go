@@ -248,6 +248,9 @@ func (s *State) input(
 		lifts = slices.DeleteFunc(slices.Clone(lifts), func(x decide.Lift) bool { return over(x.Until, last) })
 		s.endWhatEnded(last)
 	}
+	if err := s.keyDays(l); err != nil {
+		return nil, err
+	}
 	in := &draft.Input{
 		Organization: s.Repo.Organization, Today: today, Clock: clock, Only: only, PeopleBefore: -1,
 		Desired: plan.Desired{

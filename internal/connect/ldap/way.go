@@ -13,7 +13,7 @@ import (
 
 // Way is for directories that are reached over LDAP (RFC 4511).
 var Way = &connect.Way{
-	Name: "ldap", Live: true, TellsAge: true,
+	Name: "ldap", Live: true,
 	Keys: slices.Concat(
 		[]form.Key{connect.URL, connect.CA}, connect.Login, []form.Key{
 			connect.Columns, connect.Page,

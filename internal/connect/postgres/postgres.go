@@ -31,6 +31,7 @@ type driver struct {
 	spec   *connect.Spec
 	ask    func(ctx context.Context, f func(context.Context) error) error
 	first  func(account string) (string, error)
+	key    func(account string) (string, error)
 	keep   func(secret string)
 	zone   day.Zone
 	log    func(text string)
@@ -70,7 +71,7 @@ func Open(ctx context.Context, o live.Options) (live.Driver, error) {
 		return f
 	}
 	config.MaxConns = int32(max(1, o.Spec.Parallel))
-	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, keep: o.Keep, zone: o.Zone, config: config, log: o.Log}
+	d := &driver{app: o.App, spec: o.Spec, ask: o.Ask, first: o.First, key: o.Key, keep: o.Keep, zone: o.Zone, config: config, log: o.Log}
 	if d.pool, err = pgxpool.NewWithConfig(ctx, config); err != nil {
 		return nil, judge(err, false)
 	}

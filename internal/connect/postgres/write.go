@@ -169,6 +169,9 @@ func (d *driver) carry(ctx context.Context, c *plan.Change) error {
 		return d.exec(ctx, "ALTER ROLE "+role+" LOGIN")
 	case model.Update:
 		v := c.After.Text()
+		if c.Attribute == model.KeySince {
+			return d.renew(ctx, c.Account)
+		}
 		if c.Attribute == d.app.Match {
 			return d.exec(ctx, "ALTER ROLE "+role+" RENAME TO "+quoted(v))
 		}
@@ -243,16 +246,11 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		login = "NOLOGIN"
 	}
 	if d.first != nil {
-		password, err := d.first(c.Account)
+		password, err := d.password(d.first, c.Account)
 		if err != nil {
 			return err
 		}
-		verifier, err := secret.Verifier(password)
-		if err != nil {
-			return err
-		}
-		d.keep(verifier) // it signs nobody in, and is nobody's business either
-		login += " PASSWORD " + literal(verifier)
+		login += password
 	}
 	rule := of(d.spec)
 	about := attrs[comment]
@@ -275,6 +273,32 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 		sql = append(sql, one)
 	}
 	return d.together(ctx, sql)
+}
+
+// password is what follows a role that gets a new password: the server is told a verifier (RFC 5803) alone.
+func (d *driver) password(anew func(account string) (string, error), account string) (string, error) {
+	password, err := anew(account)
+	if err != nil {
+		return "", err
+	}
+	verifier, err := secret.Verifier(password)
+	if err != nil {
+		return "", err
+	}
+	d.keep(verifier) // it signs nobody in, and is nobody's business either
+	return " PASSWORD " + literal(verifier), nil
+}
+
+// renew gives a role a new key.
+func (d *driver) renew(ctx context.Context, account string) error {
+	if d.key == nil {
+		return wrong(connect.Refused, "nothing says who may read a new key")
+	}
+	password, err := d.password(d.key, account)
+	if err != nil {
+		return err
+	}
+	return d.exec(ctx, "ALTER ROLE "+quoted(account)+password)
 }
 
 // together sends several statements as one message, which is one transaction (PostgreSQL,

@@ -8,7 +8,7 @@ import (
 
 // Way is for applications that a program of the organization's own reaches.
 var Way = &connect.Way{
-	Name: "program", Live: true, TellsAge: true,
+	Name: "program", Live: true,
 	Keys: []form.Key{{
 		Name: "run", Is: form.ListOf(1, form.Text("")), Need: true, Doc: "The program and its arguments",
 		Lacks: "connect does not say which program to run", Add: "run: [PROGRAM, ARGUMENT]",
