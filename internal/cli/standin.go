@@ -16,6 +16,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/model"
 	"pravet/internal/desk"
 	"pravet/internal/export"
 	"pravet/internal/prepare"
@@ -216,9 +217,15 @@ func (c *program) play(s *prepare.State, a int, state, token string, f standin.F
 	if err != nil || play.Len() > 0 {
 		return play, err
 	}
-	accounts, _, err := export.Read(c.ctx, s.Repo.Tree, spec, app)
+	accounts := &model.Accounts{} // where nothing was fetched yet, it begins with the groups of the catalog
+	there, err := s.Repo.Tree.Exists(spec.Paths[0].Text)
 	if err != nil {
 		return nil, err
+	}
+	if there || !s.Repo.Connects[a].Live {
+		if accounts, _, err = export.Read(c.ctx, s.Repo.Tree, spec, app); err != nil {
+			return nil, err
+		}
 	}
 	named := &export.Spec{Columns: s.Repo.Connects[a].Columns}
 	if spec.Format == "scim" {
