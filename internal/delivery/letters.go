@@ -51,7 +51,9 @@ func Items(l ledger.Ledger, falling []access.Falling, today day.Day) ([]letter.I
 func tells(f *fact.Fact) bool {
 	switch f.Kind {
 	case fact.FallsStep:
-		return f.Value == model.DoRemove.String()
+		return f.Value == model.DoRemove.String() || f.Value == model.DoSuspend.String()
+	case fact.FallsEnd, fact.FallsAway: // whose accounts are suspended then
+		return true
 	case fact.FallsInvited, fact.FallsLinger, fact.FallsKit, fact.FallsExcept, fact.FallsRejection, fact.FallsLift,
 		fact.FallsException, fact.FallsKept:
 		return true

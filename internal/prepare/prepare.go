@@ -293,7 +293,7 @@ func (s *State) input(
 		if e.Before, in.PeopleBefore, err = Measures(l, s.Repo.Apps[a].ID); err != nil {
 			return nil, err
 		}
-		if err := first(l, s.Repo.Apps[a].ID, e); err != nil {
+		if err := first(l, s.Repo.Apps[a].ID, e, s.Repo.Connects[a].Live); err != nil {
 			return nil, err
 		}
 	}
@@ -319,14 +319,14 @@ func (s *State) promoted() (map[string]map[string]day.Day, error) {
 // first takes for the time of an export that says none itself the first at which
 // the ledger has seen the same content: to copy an old file does not make it new. What was fetched is as old as its
 // last fetch, whether or not that has found anything new.
-func first(l ledger.Ledger, app string, e *draft.Export) error {
+func first(l ledger.Ledger, app string, e *draft.Export, live bool) error {
 	if e.Says {
 		return nil
 	}
 	var last ledger.Export
 	if ok, err := l.Last(ledger.ExportSeen, app, &last); err != nil {
 		return err
-	} else if at, bad := time.Parse(time.RFC3339, last.TakenAt); ok && (last.Fetched || last.After != "") && last.Digest == e.Digest && bad == nil {
+	} else if at, bad := time.Parse(time.RFC3339, last.TakenAt); ok && live && last.Digest == e.Digest && bad == nil {
 		e.Day, e.TakenAt = l.Zone().Day(at), last.TakenAt
 		return nil
 	}
