@@ -21,10 +21,10 @@ type Way struct {
 	Read func(r Reader, s *Spec)      // reads what only this way takes
 	Open func(o *Opening) Application // nothing is connected to before the application is asked something
 
-	Formats  []string        // of exports, those that it can write; nil for all
-	Shows    []export.Column // what it shows of accounts besides the columns that the file names
-	EndsAll  bool            // to suspend an account ends its sessions
-	Longest  int             // how long an account's name may be, in bytes; 0 for what all take
+	Formats []string        // of exports, those that it can write; nil for all
+	Shows   []export.Column // what it shows of accounts besides the columns that the file names
+	EndsAll bool            // to suspend an account ends its sessions
+	Longest int             // how long an account's name may be, in bytes; 0 for what all take
 	// Folds reports whether names that differ in case alone are one name, by the attribute that accounts are matched by.
 	Folds func(match string) bool
 }

@@ -77,6 +77,14 @@ var (
 				Doc: "Whether people are invited, and have an account once they accept; see joining.md",
 			},
 			{
+				Name: "joinsFor", Is: form.Simple(form.Filter), With: []form.Cond{{Key: "joins", Value: "invited"}},
+				Doc: "Who is invited, as a filter over people; everybody unless given",
+			},
+			{
+				Name: "opensFor", Is: form.Simple(form.Filter), With: []form.Cond{{Key: "opens", Value: "by hand"}},
+				Doc: "Whose accounts are opened by hand, as a filter over people; everybody's unless given",
+			},
+			{
 				Name: "invitation", Is: form.In(invitationForm), With: []form.Cond{{Key: "joins", Value: "invited"}},
 				Doc: "How people are invited",
 			},

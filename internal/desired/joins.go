@@ -42,10 +42,18 @@ func (r *Repo) readJoins(app *model.App, f values) {
 	d := f.d
 	if f.word("joins") == "invited" {
 		app.Invites = r.readInvitation(f)
+		if n := f.node("joinsFor"); n != nil {
+			app.InvitesFor = f.filter("joinsFor")
+			r.use(d, n, app.InvitesFor, "joinsFor of "+app.ID)
+		}
 	}
 	if n := f.node("opens"); n != nil {
 		app.ByHand = f.word("opens") == "by hand"
-		if app.ByHand && app.Invites != nil {
+		if n := f.node("opensFor"); n != nil {
+			app.ByHandFor = f.filter("opensFor")
+			r.use(d, n, app.ByHandFor, "opensFor of "+app.ID)
+		}
+		if app.ByHand && app.Invites != nil && app.InvitesFor == nil {
 			d.problem(n, "two-rules", "whoever accepts an invitation opens the account", "take opens or joins out")
 		}
 	}

@@ -42,6 +42,10 @@ var (
 			},
 			{Name: "number", Is: form.Text("a pattern, like E####"), Doc: "How new ids are made"},
 			{Name: "newcomers", Is: form.OneOf("here", "away"), Doc: "Whether new people are here at once"},
+			{
+				Name: "newcomersFor", Is: form.Simple(form.Filter), With: []form.Cond{{Key: "newcomers", Value: "away"}},
+				Doc: "Which new people are away at first, as a filter over them; all unless given",
+			},
 			{Name: "empty", Is: form.OneOf("leaves", "clears"), Doc: "Whether an empty cell takes the value away"},
 		},
 		Some: []form.Choice{{
@@ -80,7 +84,8 @@ type Source struct {
 	Ends      bool           // whoever is missing ends
 	Number    string
 	Arrive    string // a value that new people get of away
-	Clear     bool   // an empty cell takes the value away
+	ArriveFor *filter.Filter
+	Clear     bool // an empty cell takes the value away
 }
 
 // A Mapped is an attribute of people and the column, or the rule over columns, that it comes
@@ -136,6 +141,10 @@ func (r *Repo) readSources(of values) {
 		}
 		if f.word("newcomers") == "away" {
 			s.Arrive = "true"
+			if n := f.node("newcomersFor"); n != nil {
+				s.ArriveFor = f.filter("newcomersFor")
+				r.use(d, n, s.ArriveFor, "newcomersFor of "+s.Name)
+			}
 		}
 		s.Clear = f.word("empty") == "clears"
 		if s.Number != "" && strings.Trim(strings.Trim(s.Number, "#"), "#") == s.Number {

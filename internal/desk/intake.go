@@ -54,7 +54,7 @@ func (d *Desk) TakeIn(repo *desired.Repo, x Sheet) (*Intake, error) {
 	}
 	out := intake.Compare(intake.Input{
 		Attrs: m.Attrs(), Rows: m.Rows(s.Date), People: repo.People, Fields: repo.Fields, Today: d.today,
-		ClearEmpty: s.Clear, Joined: m.Joined(), Number: s.Number, Arrive: s.Arrive, Owns: d.owned(repo, s),
+		ClearEmpty: s.Clear, Joined: m.Joined(), Number: s.Number, Arrive: s.Arrive, ArriveFor: s.ArriveFor, Owns: d.owned(repo, s),
 		Ends: s.Ends,
 	})
 	return &Intake{Source: s, Sheet: t, Mapping: m, Outcome: out, Into: intoFile(repo, s)}, nil

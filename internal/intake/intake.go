@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
 )
@@ -38,6 +39,7 @@ type Input struct {
 	Joined     bool             // user names are made by a rule, so that two people may have the same one
 	Number     string           // how ids of new people are made, like E####; "" where rows have theirs
 	Arrive     string           // a value that new people get of away, "" for none
+	ArriveFor  *filter.Filter   // which of them; nil for all
 	Owns       func(p int) bool // people who should all be in the rows; nil for nobody
 	Ends       bool             // whoever is owned and missing ends today; else it is only said
 }
@@ -294,7 +296,8 @@ func (c *comparison) fresh(i int, e *Entry) {
 		}
 	}
 	e.Values["id"] = e.ID
-	if c.in.Arrive != "" {
+	theirs := func(attr string) string { return e.Values[attr] }
+	if c.in.Arrive != "" && (c.in.ArriveFor == nil || c.in.ArriveFor.Match(theirs, c.in.Today)) {
 		e.Values["away"] = c.in.Arrive
 	}
 	for _, p := range c.names[table.Likeness(e.Name)] {

@@ -285,7 +285,9 @@ func (v *View) accountOf(p, app int) Account {
 	} else {
 		closing = nil
 	}
-	do, shut := entitle.DutyOf(stands, d.Account(), state).For(a)
+	do, shut := entitle.DutyOf(stands, d.Account(), state).For(
+		a, func(attr string) string { return v.People.Get(p, attr) }, v.Today,
+	)
 	ahead := v.ahead(p, app)
 	if ahead {
 		do.Verb, do.Acts = model.Create, true

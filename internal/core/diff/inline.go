@@ -12,7 +12,7 @@ import (
 // be created.
 func (w *walker) bringInLine(c Change, due *entitle.Due) {
 	held := uint32(0)
-	invited := w.app.Invites != nil && c.Account == None
+	invited := c.Account == None && w.app.AreInvited(w.of(c.Person), w.in.Today)
 	c.Why = Gives
 	if c.Account != None {
 		held = w.accounts.Has(int(c.Account))

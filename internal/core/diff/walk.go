@@ -242,7 +242,7 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) entitle.Du
 	default:
 		c.Why = OutOfScope
 	}
-	do, shut := entitle.DutyOf(at, due.Account(), state).For(w.app)
+	do, shut := entitle.DutyOf(at, due.Account(), state).For(w.app, w.of(c.Person), w.in.Today)
 	switch {
 	case shut:
 		c.Why = IsShut
@@ -250,6 +250,11 @@ func (w *walker) duty(c *Change, due *entitle.Due, state model.State) entitle.Du
 		c.Why = Invites
 	}
 	return do
+}
+
+// of gives the attributes of a person.
+func (w *walker) of(person int32) func(attr string) string {
+	return func(attr string) string { return w.in.People.Get(int(person), attr) }
 }
 
 // invitation sees to an invitation whose time is over: it is sent again or, when that was

@@ -6,6 +6,7 @@
 package entitle
 
 import (
+	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 )
 
@@ -57,15 +58,15 @@ func DutyOf(at Stage, due bool, state model.State) Duty {
 	return out
 }
 
-// For is a duty as an application has it: where people are invited, that stands for
+// For is a duty as an application has it for a person, whose attributes get gives: where people are invited, that stands for
 // making an account, and where accounts are opened by hand, one is made blocked and
 // filled when it is opened; shut is true then.
-func (d Duty) For(app *model.App) (out Duty, shut bool) {
+func (d Duty) For(app *model.App, get func(attr string) string, today day.Day) (out Duty, shut bool) {
 	switch {
 	case !d.Acts || d.Verb != model.Create:
-	case app.Invites != nil:
+	case app.AreInvited(get, today):
 		d.Verb = model.Invite
-	case app.ByHand:
+	case app.OpenedByHand(get, today):
 		d.Holdings = Keep
 		return d, true
 	}

@@ -73,7 +73,7 @@ func (c *checker) asked(a int) {
 			})
 		}
 		switch {
-		case ch.Verb == model.Restore && app.ByHand:
+		case ch.Verb == model.Restore && app.ByHand && (ch.Person == diff.None || app.OpenedByHand(c.of(ch), c.Today)):
 			c.hold(i, Opening, fact.Fact{Kind: fact.OpensByHand, Account: ch.Key, App: app.ID})
 		case ch.Verb == model.Invite && ch.Account == diff.None && c.Leaving != nil && c.Leaving.Unanswered(a, ch.Key):
 			c.hold(i, Unanswered, fact.Fact{
@@ -81,4 +81,9 @@ func (c *checker) asked(a int) {
 			})
 		}
 	}
+}
+
+// of gives the attributes of the person of a change.
+func (c *checker) of(ch *diff.Change) func(attr string) string {
+	return func(attr string) string { return c.People.Get(int(ch.Person), attr) }
 }

@@ -38,11 +38,13 @@ type App struct {
 	Lead       day.Duration // how long before the first day an account is made, blocked
 	Restores   day.Duration // how long a removed account can be restored; zero: not at all
 	Invites    *Invitation  // nil where accounts are made without asking
-	ByHand     bool         // an account is made blocked, and somebody must say that it is opened
-	OwnedSplit string       // what separates the names of what an account owns, where those can be handed over; or ""
-	Detached   bool         // a removal needs that nothing hangs on the account any more
-	Keys       *Keys        // nil where nobody's key is made anew
-	Promote    *Promotion   // nil where nothing has to be tried elsewhere first
+	InvitesFor *filter.Filter
+	ByHand     bool // an account is made blocked, and somebody must say that it is opened
+	ByHandFor  *filter.Filter
+	OwnedSplit string     // what separates the names of what an account owns, where those can be handed over; or ""
+	Detached   bool       // a removal needs that nothing hangs on the account any more
+	Keys       *Keys      // nil where nobody's key is made anew
+	Promote    *Promotion // nil where nothing has to be tried elsewhere first
 	Protect    []Name
 	Alone      []Name // accounts that nothing happens to until somebody decides
 	ProtectBy  []Pattern
@@ -108,6 +110,16 @@ func (a *App) ClosedFor(get func(attr string) string, today day.Day) *Closing {
 		}
 	}
 	return nil
+}
+
+// AreInvited reports whether somebody is invited, instead of being given an account; get gives the person's attributes.
+func (a *App) AreInvited(get func(attr string) string, today day.Day) bool {
+	return a.Invites != nil && (a.InvitesFor == nil || a.InvitesFor.Match(get, today))
+}
+
+// OpenedByHand reports whether somebody must say that a person's account is opened.
+func (a *App) OpenedByHand(get func(attr string) string, today day.Day) bool {
+	return a.ByHand && (a.ByHandFor == nil || a.ByHandFor.Match(get, today))
 }
 
 // Leads reports whether somebody whose first day is starts gets an account ahead by now.
