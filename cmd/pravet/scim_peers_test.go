@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"sort"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -194,6 +195,58 @@ func TestAForeignScimServerEndsRight(t *testing.T) {
 				require.NoError(t, json.NewDecoder(res.Body).Decode(&state))
 				return scimTruth(t, w, state.Users, state.Groups)
 			}})
+		})
+	}
+}
+
+// TestAManagerIsNamedByTheirId: a manager is written as the id of their user, and read as the account that it is.
+func TestAManagerIsNamedByTheirId(t *testing.T) {
+	enterprise := "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
+	for name, faults := range map[string]standin.Faults{
+		"PATCH": {NoBulk: true}, "PUT": {NoPatch: true}, "odd ids": {As: standin.Personality{OddIDs: true}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := drawWorld(3)
+			p := scimPeer(t, w, faults)
+			repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), ", manager: manager")
+			var people strings.Builder
+			people.WriteString("id,userName,displayName,email,manager\n")
+			chief := ""
+			for i, m := range w.people {
+				if !m.due.There || !m.due.Open {
+					continue
+				}
+				fmt.Fprintf(&people, "%d,%s,%s,%s,%s\n", i+1, m.name, m.due.Shown, m.due.Email, chief)
+				if chief == "" {
+					chief = fmt.Sprint(i + 1)
+				}
+			}
+			require.NoError(t, os.WriteFile(filepath.Join(repo, "people/all.csv"), []byte(people.String()), 0o644))
+			for range 3 {
+				id, changes := p.server.draft(t, repo)
+				if changes == 0 {
+					break
+				}
+				_, out := p.server.run(t, repo, nil, "apply", id, "--yes")
+				t.Log(out)
+			}
+			_, changes := p.server.draft(t, repo)
+			require.Zero(t, changes)
+			users, _ := p.play.State()
+			ids := map[string]any{}
+			for _, u := range users {
+				ids[fmt.Sprint(u["userName"])] = u["id"]
+			}
+			n, _ := strconv.Atoi(chief)
+			with := 0
+			for _, u := range users {
+				if x, ok := u[enterprise].(map[string]any); ok {
+					manager, _ := x["manager"].(map[string]any)
+					require.Equal(t, ids[w.people[n-1].name], manager["value"])
+					with++
+				}
+			}
+			require.Equal(t, strings.Count(people.String(), ","+chief+"\n"), with)
 		})
 	}
 }

@@ -25,6 +25,8 @@ type Way struct {
 	Shows   []export.Column // what it shows of accounts besides the columns that the file names
 	EndsAll bool            // to suspend an account ends its sessions
 	Longest int             // how long an account's name may be, in bytes; 0 for what all take
+	// Refers reports whether an attribute of accounts names another account.
+	Refers func(s *Spec, attr string) bool
 	// Folds reports whether names that differ in case alone are one name, by the attribute that accounts are matched by.
 	Folds func(match string) bool
 }

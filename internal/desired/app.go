@@ -230,6 +230,7 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	app.Guards = f.within("guards").guards()
 	reach := d.connect(f)
 	if way := ways.Named(reach.By); way != nil {
+		r.referring(app, way, reach)
 		app.EndsAll, app.Longest, app.Folds = way.EndsAll, way.Longest, way.Folds != nil && way.Folds(app.Match)
 	}
 	spec := d.export(app, f, reach)
@@ -366,5 +367,21 @@ func (r *Repo) readClosed(app *model.App, of values) {
 			r.use(d, x, c.But, "closed of "+app.ID)
 		}
 		app.Closed = append(app.Closed, c)
+	}
+}
+
+// referring makes attributes that name another account follow the account of the person whom the person's attribute names.
+func (r *Repo) referring(app *model.App, way *connect.Way, reach *connect.Spec) {
+	if way.Refers == nil {
+		return
+	}
+	for i := range app.Attrs {
+		a := &app.Attrs[i]
+		if a.Person != "manager" && a.Person != "sponsor" || !way.Refers(reach, a.Name) {
+			continue
+		}
+		name := "account of " + a.Person + " in " + app.ID
+		r.People.DeriveFrom(name, a.Person, app.MatchPerson())
+		a.Person = name
 	}
 }

@@ -39,7 +39,15 @@ func (e *editing) change(c *plan.Change) error {
 			e.put([]string{"password"}, key)
 			return nil
 		}
-		e.exchange(c.Attribute, c.Before.Text(), c.After.Text())
+		after := c.After.Text()
+		if after != "" && e.d.refers(c.Attribute) {
+			id, err := e.d.id(after)
+			if err != nil {
+				return err
+			}
+			after = id
+		}
+		e.exchange(c.Attribute, c.Before.Text(), after)
 	case model.Grant, model.Revoke, model.Assign, model.Release:
 		e.entry(c.Thing.Kind, c.Thing.Name, c.Verb == model.Gaining(c.Thing.Kind))
 	case model.HandOver:

@@ -393,6 +393,9 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 	if part != nil {
 		return d.some(ctx, part, each)
 	}
+	if err := d.call(ctx); err != nil {
+		return err
+	}
 	r := &roster{}
 	if d.can.groups {
 		var err error

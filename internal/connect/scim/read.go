@@ -281,6 +281,9 @@ func (d *driver) record(raw json.RawMessage) (*export.Record, *user, error) {
 		if text == "" || a.Name == d.app.Match {
 			continue
 		}
+		if d.refers(a.Name) {
+			text = d.name(text)
+		}
 		also, err := export.SCIMAlso(v, export.SCIMPath(d.named, a.Name))
 		if err != nil {
 			return fail(err)

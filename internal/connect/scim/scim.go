@@ -12,6 +12,9 @@ import (
 	"pravet/internal/export"
 )
 
+// managerPath is where a user's manager is, by the id of another user (RFC 7643 §4.3).
+var managerPath = []string{export.Enterprise, "manager", "value"}
+
 // driver speaks SCIM to one application.
 type driver struct {
 	*client
@@ -33,6 +36,9 @@ type driver struct {
 	cut    int        // a list shows so many members of a group, and no more; 0 where that is not known
 	uncut  bool       // a list showed as many as the longest group has
 	wrote  map[string]written
+
+	names map[string]string // id → the account's name, where references are read; nil before
+	ids   map[string]string // and the other way
 }
 
 // Open asks the application what it can do.

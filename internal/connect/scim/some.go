@@ -25,6 +25,11 @@ type sighting struct {
 
 // some reads the accounts that are named, several requests at a time, and what is in the groups that are named.
 func (d *driver) some(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
+	if d.names == nil {
+		if err := d.call(ctx); err != nil {
+			return err
+		}
+	}
 	found, err := d.find(ctx, part.Accounts)
 	if err != nil {
 		return err

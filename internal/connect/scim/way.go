@@ -5,6 +5,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/connect/live"
+	"pravet/internal/export"
 	"pravet/internal/form"
 )
 
@@ -23,6 +24,10 @@ var Way = &connect.Way{
 		r.SignIn(s)
 		s.Columns, s.Page = r.Columns("columns"), r.Whole("page", s.Page)
 		s.Whole = r.Yes("whole")
+	},
+	Refers: func(s *connect.Spec, attr string) bool {
+		path := export.SCIMPath(&export.Spec{Format: "scim", Columns: s.Columns}, attr)
+		return slices.Equal(path, managerPath)
 	},
 	Folds: func(match string) bool { return match == "userName" || match == "email" }, // caseExact is false (RFC 7643 §4.1.1)
 	Open:  live.Opener(Open),

@@ -42,6 +42,9 @@ type operation struct {
 // Requests makes one message of all that is to be done to a user, and one for each group
 // that somebody joins or leaves.
 func (d *driver) Requests(ctx context.Context, work []live.Work) ([]*live.Request, error) {
+	if err := d.meet(ctx, work); err != nil {
+		return nil, err
+	}
 	messages, failed := d.messages(ctx, work)
 	if d.bulky() && d.patches() {
 		return append(failed, d.bulks(messages)...), nil
@@ -286,7 +289,15 @@ func (d *driver) create(m *message, c *plan.Change) error {
 		e.set(d.app.Match, c.Account)
 	}
 	for _, name := range slices.Sorted(maps.Keys(attrs)) {
-		e.set(name, attrs[name])
+		v := attrs[name]
+		if v != "" && d.refers(name) {
+			id, err := d.id(v)
+			if err != nil {
+				return err
+			}
+			v = id
+		}
+		e.set(name, v)
 	}
 	state := model.Open
 	switch {

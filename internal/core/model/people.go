@@ -37,7 +37,14 @@ type derived struct {
 	name  string
 	value func(get func(string) string) string
 	from  []string
+	other string        // instead: this attribute of the person whose id is the value of from
 	col   *table.Column // once all people are known
+}
+
+// DeriveFrom adds an attribute that is another person's: the attribute other of the one whose id by has.
+func (p *People) DeriveFrom(name, by, other string) {
+	p.Derive(name, nil, []string{by})
+	p.derived[name].other = other
 }
 
 // Derive adds an attribute that follows from others; it is found by its name like those of
@@ -56,6 +63,7 @@ func (p *People) Afresh() *People {
 	q := NewPeople()
 	for _, d := range p.rules {
 		q.Derive(d.name, d.value, d.from)
+		q.derived[d.name].other = d.other
 	}
 	return q
 }
@@ -69,6 +77,10 @@ func (p *People) follow() {
 			cols[i] = p.Column(name)
 		}
 		d.col = &table.Column{}
+		if d.other != "" {
+			p.another(d, cols[0])
+			continue
+		}
 		known := map[string]string{}
 		for row := range p.rows {
 			key := ""
@@ -94,6 +106,25 @@ func (p *People) follow() {
 			}
 			d.col.Append(v)
 		}
+	}
+}
+
+// another fills in an attribute that is another person's. O(people).
+func (p *People) another(d *derived, by *table.Column) {
+	ids, of := map[string]int{}, p.Column(d.other)
+	if col := p.Column("id"); col != nil {
+		for row := range p.rows {
+			ids[col.At(row)] = row
+		}
+	}
+	for row := range p.rows {
+		v := ""
+		if by != nil && of != nil && by.At(row) != "" {
+			if other, ok := ids[by.At(row)]; ok {
+				v = of.At(other)
+			}
+		}
+		d.col.Append(v)
 	}
 }
 
