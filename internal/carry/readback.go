@@ -14,6 +14,9 @@ import (
 	"pravet/internal/prepare"
 )
 
+// maxNamed is how many files with passwords are named after one step.
+const maxNamed = 12
+
 // readBack reads the application again and records what became of each change
 // of a step.
 func (j *Job) readBack(
@@ -37,7 +40,7 @@ func (j *Job) readBack(
 		a.renamed[old] = name
 	}
 	var records []ledger.Record
-	bad, left, waits := 0, 0, 0
+	bad, left, waits, named := 0, 0, 0, 0
 	for _, i := range step {
 		c := &j.Plan.Changes[i]
 		o := outcome(res.Run, j.Plan, c)
@@ -67,6 +70,8 @@ func (j *Job) readBack(
 			}
 			if !o.Settled {
 				o.Says = words.Also(o.Says, says)
+			} else if named++; named <= maxNamed {
+				progress(Progress{App: app.ID, Says: app.ID + ": " + says})
 			}
 		}
 		switch {
@@ -110,6 +115,9 @@ func (j *Job) readBack(
 	}
 	if err != nil {
 		return fmt.Errorf("%s: since when accounts are on their way out could not be recorded: %w", app.ID, err)
+	}
+	if named > maxNamed {
+		progress(Progress{App: app.ID, Says: fmt.Sprintf("%s: %d more in the same folder", app.ID, named-maxNamed)})
 	}
 	says := fmt.Sprintf(
 		"%s: read back, %s settled", app.ID, model.Count(len(step)-bad-left-waits, "change is", "changes are"),

@@ -100,7 +100,9 @@ func (r *Repo) readKeys(app *model.App, of values) {
 
 // keys makes sure that the age of keys is known.
 func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
-	if app.Keys == nil || spec == nil {
+	if reach.First && spec != nil && reach.Live {
+		app.Passwords = reach.Pos
+	} else if app.Keys == nil || spec == nil {
 		return
 	}
 	if !reach.Live {
@@ -111,7 +113,7 @@ func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
 		return
 	}
 	if app.Attr(model.KeySince) < 0 {
-		app.Attrs = append(app.Attrs, model.Attr{Name: model.KeySince, Observed: true, Pos: app.Keys.Pos})
+		app.Attrs = append(app.Attrs, model.Attr{Name: model.KeySince, Observed: true, Pos: reach.Pos})
 		app.Index()
 	}
 }

@@ -60,7 +60,7 @@ func (r *Repo) checkPeople() {
 		}
 	}
 	isDate := func(v string) error { _, err := day.Parse(v); return err }
-	for _, attr := range []string{"starts", "ends", "away.from", "away.to"} {
+	for _, attr := range []string{"starts", "ends", "away.from", "away.to", "newPassword"} {
 		r.validate(&all, attr, "wrong-date", isDate)
 	}
 	r.validate(&all, "away", "wrong-type", func(v string) error {

@@ -42,6 +42,10 @@ var (
 			{Name: "location", Is: form.Text("")},
 			{Name: "profileUrl", Is: form.Text("")},
 			{Name: "starts", Is: form.Simple(form.Day), Doc: "The first day"},
+			{
+				Name: "newPassword", Is: form.Simple(form.Day),
+				Doc: "From this day on accounts get a new first password, where they got one; see connecting.md",
+			},
 			{Name: "ends", Is: form.Simple(form.Day), Doc: "The last day"},
 			{
 				Name: "away", Is: form.Any(form.Simple(form.Bool), form.In(awayForm)),

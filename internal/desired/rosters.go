@@ -100,7 +100,7 @@ func (l Layout) Own(attr, value string) string {
 }
 
 // dates are the attributes that are days.
-var dates = []string{"starts", "ends", "away.from", "away.to"}
+var dates = []string{"starts", "ends", "away.from", "away.to", "newPassword"}
 
 // IsDate reports whether an attribute of people is a day.
 func IsDate(attr string) bool {

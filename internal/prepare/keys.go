@@ -14,7 +14,7 @@ import (
 func (s *State) keyDays(l ledger.Ledger) error {
 	made := map[string]map[string]string{} // application → account → day
 	for a, app := range s.Repo.Apps {
-		if app.Keys != nil && s.Exports[a] != nil {
+		if (app.Keys != nil || app.Passwords != (model.Pos{})) && s.Exports[a] != nil {
 			made[app.ID] = map[string]string{}
 		}
 	}
@@ -23,8 +23,20 @@ func (s *State) keyDays(l ledger.Ledger) error {
 	}
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}}, func(e *ledger.Entry) error {
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)
-		if err != nil || !o.Settled || o.Verb != model.Update.String() || made[o.App] == nil {
+		if err != nil || !o.Settled || made[o.App] == nil {
 			return err
+		}
+		if o.Verb == model.Create.String() {
+			if a := s.Repo.App(o.App); a >= 0 && s.Repo.Connects[a].First {
+				at, err := time.Parse(time.RFC3339, e.At)
+				if err == nil {
+					made[o.App][o.Account] = l.Zone().Day(at).String()
+				}
+			}
+			return nil
+		}
+		if o.Verb != model.Update.String() {
+			return nil
 		}
 		c := plan.Change{App: o.App, Account: o.Account, Person: o.Person, Verb: model.Update, Attribute: model.KeySince}
 		second := c

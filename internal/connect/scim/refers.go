@@ -14,7 +14,9 @@ import (
 )
 
 // refers reports whether an attribute names another account.
-func (d *driver) refers(attr string) bool { return slices.Equal(export.SCIMPath(d.named, attr), managerPath) }
+func (d *driver) refers(attr string) bool {
+	return slices.Equal(export.SCIMPath(d.named, attr), managerPath)
+}
 
 // referring reports whether any attribute does.
 func (d *driver) referring() bool {

@@ -53,6 +53,7 @@ const (
 	Registered             // the person has an account that they registered by themselves
 	Invites                // the application invites first
 	KeyIsOld               // the key of an account is to be made anew
+	IsAsked                // the person is to have a new first password
 	ForInsiders            // the thing is for insiders only, and the person is an outsider
 	IsUsual                // the thing is the default of a kind of which everybody has one
 	IsUndone               // a run has done the opposite, and is backed out of

@@ -149,16 +149,22 @@ func Exchanged(app *model.App, sets *model.Sets, held uint32, t int32) (gone str
 // key makes the key of an account anew, in its time.
 func (w *walker) key(c Change) {
 	n := w.app.Attr(model.KeySince)
-	if w.app.Keys == nil || n < 0 || w.accounts.Attrs[n] == nil || c.Person == None ||
+	if w.app.Keys == nil && w.app.Passwords == (model.Pos{}) || n < 0 || w.accounts.Attrs[n] == nil || c.Person == None ||
 		!w.accounts.Open(int(c.Account)) {
 		return
 	}
 	since := w.accounts.Attrs[n].At(int(c.Account))
 	get := func(attr string) string { return w.in.People.Get(int(c.Person), attr) }
-	if w.app.Keys.Due(get, since, w.in.Today) {
-		c.Attr, c.Before, c.After, c.Why = int32(n), since, w.in.Today.String(), KeyIsOld
-		w.add(c, model.Update)
+	c.Why = KeyIsOld
+	if w.app.Keys == nil || !w.app.Keys.Due(get, since, w.in.Today) {
+		_, due := w.app.Asked(get, since, w.in.Today)
+		if !due {
+			return
+		}
+		c.Why = IsAsked
 	}
+	c.Attr, c.Before, c.After = int32(n), since, w.in.Today.String()
+	w.add(c, model.Update)
 }
 
 // Wanted returns the value that account attribute n should have: what a kit

@@ -99,7 +99,7 @@ func (c *Clause) substring() bool { return c.Op == "co" || c.Op == "sw" || c.Op 
 
 // dates are the attributes that hold dates and nothing else, so that what looks
 // like a duration has to be one.
-var dates = []string{"starts", "ends", "away.from", "away.to", "lastActive", "created", "until"}
+var dates = []string{"starts", "ends", "away.from", "away.to", "newPassword", "lastActive", "created", "until"}
 
 // setText sets a text to compare with. One that is a duration is counted from the
 // day of the plan where the value that it is compared with is a date.

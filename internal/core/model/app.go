@@ -44,6 +44,7 @@ type App struct {
 	OwnedSplit string     // what separates the names of what an account owns, where those can be handed over; or ""
 	Detached   bool       // a removal needs that nothing hangs on the account any more
 	Keys       *Keys      // nil where nobody's key is made anew
+	Passwords  Pos        // where it says that new accounts get a first password; zero where it does not
 	Promote    *Promotion // nil where nothing has to be tried elsewhere first
 	Protect    []Name
 	Alone      []Name // accounts that nothing happens to until somebody decides
@@ -81,6 +82,24 @@ type Keys struct {
 	For   *filter.Filter
 	Every day.Duration
 	Pos   Pos
+}
+
+// NewPassword is the attribute of a person that asks for a new first password from a day on.
+const NewPassword = "newPassword"
+
+// Asked is the day from which on a person is to have a new first password, if one is due to an account whose password is of
+// since: one of that very day is new enough.
+func (a *App) Asked(get func(attr string) string, since string, today day.Day) (on string, due bool) {
+	if a.Passwords == (Pos{}) {
+		return "", false
+	}
+	on = get(NewPassword)
+	from, err := day.Parse(on)
+	if err != nil || from > today {
+		return on, false
+	}
+	has, err := day.Parse(since[:min(len(since), len("2006-01-02"))])
+	return on, err != nil || has < from
 }
 
 // Due reports whether the key of somebody's account is to be made anew on a day; since is the

@@ -19,6 +19,12 @@ var joiningSentences = sentences{
 			f.Limit,
 		)
 	},
+	fact.PasswordAsked: func(f *fact.Fact) string {
+		return "a new first password was asked for from " + f.On + " on"
+	},
+	fact.PasswordsMade: func(f *fact.Fact) string {
+		return "accounts in " + f.App + " get a random first password"
+	},
 	fact.KeyOld: func(f *fact.Fact) string {
 		of := "the age of the key is unknown"
 		if f.On != "" {

@@ -152,6 +152,13 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 		return []plan.Reason{
 			at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()}),
 		}
+	case diff.IsAsked:
+		return []plan.Reason{
+			t.said(c.Person, model.NewPassword, fact.Fact{
+				Kind: fact.PasswordAsked, On: t.People.Get(int(c.Person), model.NewPassword),
+			}),
+			at(app.Passwords, fact.Fact{Kind: fact.PasswordsMade, App: app.ID}),
+		}
 	case diff.ForInsiders:
 		thing := &app.Things[c.Thing]
 		if gone := c.Exchanged(app); gone >= 0 {
