@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -201,6 +202,8 @@ func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 	return right, "", said
 }
 
+var areHeld = regexp.MustCompile(`; (\d+) (?:is|are) held$`)
+
 // counted are how many changes a draft has, and how many of them are held.
 func counted(out string) (changes, held int) {
 	changes = -1
@@ -215,12 +218,9 @@ func counted(out string) (changes, held int) {
 		if line == "No changes." || strings.HasPrefix(line, "No changes") {
 			changes = max(changes, 0)
 		}
-		if before, _, ok := strings.Cut(line, " held"); ok {
-			words := strings.Fields(before)
-			if len(words) > 0 {
-				if n, err := strconv.Atoi(words[len(words)-1]); err == nil {
-					held = max(held, n)
-				}
+		if m := areHeld.FindStringSubmatch(line); m != nil {
+			if n, err := strconv.Atoi(m[1]); err == nil {
+				held = n
 			}
 		}
 	}

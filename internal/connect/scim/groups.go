@@ -423,10 +423,14 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 	}
 	says := map[*group]int{} // how many accounts say that they are in a group of which there may be more
 	more := map[*group]bool{}
+	var ids []string // of a few users, to be asked for one by one
 	err := d.list(ctx, d.can.users, nil, func(raw json.RawMessage) error {
 		x, err := d.sight(raw)
 		if err != nil {
 			return err
+		}
+		if partial && len(ids) <= fewUsers {
+			ids = append(ids, x.user.id)
 		}
 		for _, m := range x.own {
 			if g := r.find(m); g != nil && g.partial != "" {
@@ -450,5 +454,39 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 			g.partial = ""
 		}
 	}
+	if err := d.tryEach(ctx, r, ids); err != nil {
+		return err
+	}
 	return tell()
+}
+
+// fewUsers are so many that each can be asked for by itself.
+const fewUsers = 200
+
+// tryEach asks of a few users, one by one, which groups they are in, where a filter is known to find that: groups of a
+// round number of members that nobody else is in are whole.
+func (d *driver) tryEach(ctx context.Context, r *roster, ids []string) error {
+	doubtful := func(g *group) bool { return g.partial != "" }
+	if len(ids) > fewUsers || !slices.ContainsFunc(r.groups, doubtful) {
+		return nil
+	}
+	if err := d.prove(ctx, r); err != nil || !d.proven {
+		return err
+	}
+	for _, id := range ids {
+		err := d.groupsOf(ctx, id, func(name string) {
+			if g := r.byName[name]; g != nil && !slices.Contains(r.in[id], g) {
+				g.partial = fmt.Sprintf("the application shows %d members, and there are more", len(g.members))
+			}
+		})
+		if err != nil {
+			return err
+		}
+	}
+	for _, g := range r.groups {
+		if !strings.HasSuffix(g.partial, "there are more") {
+			g.partial = ""
+		}
+	}
+	return nil
 }
