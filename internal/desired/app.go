@@ -54,6 +54,14 @@ var (
 				Doc: "The application's own kinds of things",
 			},
 			{Name: "protect", Is: accountsShape, Doc: "Accounts that no plan ever touches"},
+			{
+				Name: "straysFor", Is: form.Simple(form.Filter),
+				Doc: "Which accounts of nobody strays is about, as a filter over accounts; all unless given",
+			},
+			{
+				Name: "integrations", Is: form.ListOf(0, form.In(integrationForm)),
+				Doc: "Accounts by which programs reach the application: left alone but for their keys",
+			},
 			{Name: "alone", Is: accountsShape, Doc: "Accounts that nothing happens to until somebody takes them out of here"},
 			{
 				Name: "named", Is: form.MapOf("the id of a person", form.Text("the account's name")),
@@ -247,6 +255,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	}
 	app.Protect, app.ProtectBy = d.accounts(app, spec, f.node("protect"), "protect")
 	app.Alone, app.AloneBy = d.accounts(app, spec, f.node("alone"), "alone")
+	r.readIntegrations(app, spec, f)
+	if n := f.node("straysFor"); n != nil {
+		if app.StraysFor = f.filter("straysFor"); app.StraysFor != nil {
+			d.overAccounts(app, spec, n, app.StraysFor)
+		}
+	}
 	app.Index()
 	if spec != nil {
 		d.defines(app, spec)

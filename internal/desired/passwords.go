@@ -102,7 +102,7 @@ func (r *Repo) readKeys(app *model.App, of values) {
 func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
 	if reach.First && spec != nil && reach.Live {
 		app.Passwords = reach.Pos
-	} else if app.Keys == nil || spec == nil {
+	} else if !app.Renews() || spec == nil {
 		return
 	}
 	if !reach.Live {

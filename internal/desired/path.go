@@ -8,6 +8,7 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/export"
 	"pravet/internal/form"
@@ -239,17 +240,55 @@ func (d *doc) accounts(app *model.App, spec *export.Spec, n *yaml.Node, what str
 		if by = append(by, p); p.Filter == nil || spec == nil {
 			continue
 		}
-		for _, cl := range p.Filter.Clauses() {
-			if shown, names := observed(app, spec, cl.Attr, d.pos(x)); !shown {
-				d.probs.Add(problem(
-					d.clausePos(x, cl.Column), "unknown-attribute",
-					fmt.Sprintf("the export of %s does not show %s of its accounts", app.ID, cl.Attr),
-					didYouMean(cl.Attr, names, "its columns are "),
-				))
-			}
-		}
+		d.overAccounts(app, spec, x, p.Filter)
 	}
 	return d.names(&named, what), by
+}
+
+// overAccounts makes sure that an export shows of its accounts what a filter asks.
+func (d *doc) overAccounts(app *model.App, spec *export.Spec, x *yaml.Node, f *filter.Filter) {
+	if spec == nil {
+		return
+	}
+	for _, cl := range f.Clauses() {
+		if shown, names := observed(app, spec, cl.Attr, d.pos(x)); !shown {
+			d.probs.Add(problem(
+				d.clausePos(x, cl.Column), "unknown-attribute",
+				fmt.Sprintf("the export of %s does not show %s of its accounts", app.ID, cl.Attr),
+				didYouMean(cl.Attr, names, "its columns are "),
+			))
+		}
+	}
+}
+
+// integrationForm is an entry of integrations.
+var integrationForm = &form.Object{
+	Name: "integration", Doc: "Accounts by which programs reach an application",
+	Keys: []form.Key{
+		{
+			Name: "account", Is: form.Simple(form.Filter), Need: true, Doc: "Those that this filter over their attributes fits",
+			Lacks: "the entry names no account", Add: "account: FILTER",
+		},
+		{Name: "owner", Is: form.Text("an id"), Need: true, Doc: "Who answers for them", Lacks: "nobody answers for it", Add: "owner: ID"},
+		{Name: "every", Is: form.For("P90D"), Doc: "How often their keys are made anew; never unless given"},
+	},
+}
+
+// readIntegrations reads the accounts of programs.
+func (r *Repo) readIntegrations(app *model.App, spec *export.Spec, of values) {
+	for _, n := range of.list("integrations") {
+		f := of.d.object(n, integrationForm)
+		x := model.Integration{
+			Filter: f.filter("account"), Owner: f.text("owner"), Every: f.duration("every"), Pos: of.d.pos(n),
+		}
+		if x.Filter == nil {
+			continue
+		}
+		r.refer(f, "owner")
+		of.d.overAccounts(app, spec, f.node("account"), x.Filter)
+		app.Integrations = append(app.Integrations, x)
+		app.AloneBy = append(app.AloneBy, model.Pattern{Filter: x.Filter, Under: "integrations", Pos: x.Pos})
+	}
 }
 
 // observes makes the exports of a path's applications tell when somebody signed in last.

@@ -14,7 +14,7 @@ import (
 func (s *State) keyDays(l ledger.Ledger) error {
 	made := map[string]map[string]string{} // application → account → day
 	for a, app := range s.Repo.Apps {
-		if (app.Keys != nil || app.Passwords != (model.Pos{})) && s.Exports[a] != nil {
+		if (app.Renews() || app.Passwords != (model.Pos{})) && s.Exports[a] != nil {
 			made[app.ID] = map[string]string{}
 		}
 	}

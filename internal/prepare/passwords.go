@@ -115,7 +115,7 @@ func (s *State) openPasswords(app, account string) (out []string, err error) {
 // ComesWithPassword reports whether a change gives an account a password of its own.
 func (s *State) ComesWithPassword(a int, c *plan.Change) bool {
 	return s.Repo.FirstPasswords != nil &&
-		(c.Verb == model.Create && s.Repo.Connects[a].First || renews(c) && (s.Repo.Apps[a].Keys != nil || s.Repo.Connects[a].First))
+		(c.Verb == model.Create && s.Repo.Connects[a].First || renews(c) && (s.Repo.Apps[a].Renews() || s.Repo.Connects[a].First))
 }
 
 func renews(c *plan.Change) bool { return c.Verb == model.Update && c.Attribute == model.KeySince }

@@ -44,7 +44,7 @@ func (s *State) connector(a int) connect.Application {
 	if spec.First {
 		o.First = s.first(app.ID)
 	}
-	if app.Keys != nil || spec.First {
+	if app.Renews() || spec.First {
 		o.Key = s.first(app.ID)
 	}
 	return ways.Named(spec.By).Open(o)

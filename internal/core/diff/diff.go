@@ -212,6 +212,7 @@ func Compute(in Input) *Result {
 		w.definitions()
 		w.persons()
 		w.strays()
+		w.integrations()
 		if w.in.Leaving != nil {
 			w.marks = append(w.marks, w.in.Leaving.States(int(w.a))...)
 			w.marks = append(w.marks, w.in.Leaving.Lasting(int(w.a))...)

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
 )
@@ -56,7 +57,7 @@ func (w *walker) persons() {
 
 // alone reports whether an account is left as it is.
 func (w *walker) alone(account int32) bool {
-	if account == None || len(w.app.Alone) == 0 {
+	if account == None {
 		return false
 	}
 	_, yes := w.app.IsAlone(w.accounts.Key.At(int(account)))
@@ -392,6 +393,11 @@ func (w *walker) strays() {
 		if w.in.Leaving != nil && w.in.Leaving.Blocked(int(w.a), i) {
 			w.marks = append(w.marks, entitle.Mark{Account: key, Step: entitle.MarkBlocked})
 		}
+		if w.app.StraysFor != nil && !w.app.StraysFor.Match(w.app.Says(w.accounts, i), w.in.Today) {
+			w.out.Strays = append(w.out.Strays, c)
+			w.next()
+			continue
+		}
 		switch {
 		case w.leaves(c):
 		case w.app.Strays != "report" && w.accounts.States[i] == model.Invited:
@@ -406,6 +412,30 @@ func (w *walker) strays() {
 		default:
 			w.out.Strays = append(w.out.Strays, c)
 		}
+		w.next()
+	}
+}
+
+// integrations makes the keys of accounts anew by which programs reach the application, in their time.
+func (w *walker) integrations() {
+	n := w.app.Attr(model.KeySince)
+	if len(w.app.Integrations) == 0 || n < 0 || w.accounts.Attrs[n] == nil {
+		return
+	}
+	for i := range w.accounts.Len() {
+		x := w.app.Integration(w.app.Says(w.accounts, i), w.in.Today)
+		if x == nil || x.Every == (day.Duration{}) || !w.accounts.Open(i) {
+			continue
+		}
+		since := w.accounts.Attr(n, i)
+		if !model.Aged(since, x.Every, w.in.Today) {
+			continue
+		}
+		c := Change{
+			App: w.a, Person: None, Account: int32(i), Thing: None, Attr: int32(n), Why: KeyIsOld, Key: w.accounts.Key.At(i),
+			Before: since, After: w.in.Today.String(),
+		}
+		w.add(c, model.Update)
 		w.next()
 	}
 }

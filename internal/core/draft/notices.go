@@ -7,6 +7,7 @@ import (
 	"sort"
 
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/fact"
 
 	"pravet/internal/core/diff"
@@ -98,6 +99,7 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 			add(fact.Fact{Kind: fact.EndsSessions, Count: n})
 		}
 	}
+	d.ownerless(a, add)
 	d.aloneNotice(a, add)
 	d.closedNotice(a, found, add)
 	d.unfit(a, add)
@@ -158,10 +160,36 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	}
 }
 
+// ownerless names the accounts of programs for which nobody answers who is here.
+func (d *drafter) ownerless(a int, add func(fact.Fact)) {
+	app, accounts := d.in.Apps[a], d.accounts[a]
+	for n := range app.Integrations {
+		x := &app.Integrations[n]
+		p := -1
+		if ids, _ := d.in.People.Index("id"); ids != nil {
+			p = ids.Spelled(x.Owner)
+		}
+		if p >= 0 && d.leaving.Stages[p] != entitle.Gone || d.in.Only != nil {
+			continue
+		}
+		var names []string
+		for i := range accounts.Len() {
+			if app.Integration(app.Says(accounts, i), d.in.Today) == x {
+				names = append(names, accounts.Key.At(i))
+			}
+		}
+		if len(names) > 0 {
+			add(fact.Fact{
+				Kind: fact.Ownerless, Count: len(names), Names: guard.First(names), Other: x.Owner, Place: x.Pos.String(),
+			})
+		}
+	}
+}
+
 // aloneNotice counts the accounts that are left as they are.
 func (d *drafter) aloneNotice(a int, add func(fact.Fact)) {
 	app, accounts := d.in.Apps[a], d.accounts[a]
-	if len(app.Alone) == 0 || d.in.Only != nil {
+	if len(app.Alone)+len(app.AloneBy) == 0 || d.in.Only != nil {
 		return
 	}
 	var names []string

@@ -50,13 +50,16 @@ type App struct {
 	Alone      []Name // accounts that nothing happens to until somebody decides
 	ProtectBy  []Pattern
 	AloneBy    []Pattern
-	Strays     string // report, suspend or remove
-	StraysPos  Pos
-	Guards     Guards
-	catalog    [Kinds]map[string]int32
-	protect    map[string]Pos
-	alone      map[string]Pos
-	attrByName map[string]int
+	// Integrations are accounts by which programs reach the application: nobody's, and never suspended with anybody.
+	Integrations []Integration
+	StraysFor    *filter.Filter // of accounts: those of nobody that Strays is about; nil for all
+	Strays       string         // report, suspend or remove
+	StraysPos    Pos
+	Guards       Guards
+	catalog      [Kinds]map[string]int32
+	protect      map[string]Pos
+	alone        map[string]Pos
+	attrByName   map[string]int
 }
 
 // A Pattern is a filter over the attributes of accounts.
@@ -64,6 +67,29 @@ type Pattern struct {
 	Filter *filter.Filter
 	Under  string // the key that it stands under
 	Pos    Pos
+}
+
+// An Integration is an account of programs, or several: they are left alone but for their keys.
+type Integration struct {
+	Filter *filter.Filter // of accounts
+	Owner  string         // the id of who answers for them
+	Every  day.Duration   // how old a key may be; zero where keys are nobody's business
+	Pos    Pos
+}
+
+// Integration is the entry that an account falls under, nil where it falls under none.
+func (a *App) Integration(get func(attr string) string, today day.Day) *Integration {
+	for i := range a.Integrations {
+		if x := &a.Integrations[i]; x.Filter != nil && x.Filter.Match(get, today) {
+			return x
+		}
+	}
+	return nil
+}
+
+// Renews reports whether the application's file asks for keys to be made anew.
+func (a *App) Renews() bool {
+	return a.Keys != nil || slices.ContainsFunc(a.Integrations, func(x Integration) bool { return x.Every != (day.Duration{}) })
 }
 
 // A Promotion says where the same desired state must have been carried out before it is here,
@@ -108,8 +134,13 @@ func (k *Keys) Due(get func(attr string) string, since string, today day.Day) bo
 	if !k.For.Match(get, today) {
 		return false
 	}
+	return Aged(since, k.Every, today)
+}
+
+// Aged reports whether a key of a day is too old on another; one of which nobody knows the day is.
+func Aged(since string, every day.Duration, today day.Day) bool {
 	from, err := day.Parse(since[:min(len(since), len("2006-01-02"))])
-	return err != nil || from.Add(k.Every) <= today
+	return err != nil || from.Add(every) <= today
 }
 
 // A Closing is a range of days on which only some people may sign in to an application.

@@ -192,6 +192,10 @@ var holds = sentences{
 			f.On,
 		)
 	},
+	fact.Ownerless: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s, who answers for %s, is not here any more (%s): %s; name somebody else",
+			f.Other, model.Count(f.Count, "account of programs", "accounts of programs"), f.Place, some(f))
+	},
 	fact.EndsSessions: func(f *fact.Fact) string {
 		return fmt.Sprintf("suspending %s ends the sessions that are open in %s",
 			model.Count(f.Count, "account", "accounts"), model.Plural(f.Count, "its name", "their names"))

@@ -149,6 +149,11 @@ func (t *Teller) Reasons(c *diff.Change) []plan.Reason {
 			t.attribute(c),
 		}
 	case diff.KeyIsOld:
+		if c.Person == diff.None {
+			if x := app.Integration(app.Says(t.Accounts[c.App], int(c.Account)), t.Today); x != nil {
+				return []plan.Reason{at(x.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: x.Every.Words()})}
+			}
+		}
 		return []plan.Reason{
 			at(app.Keys.Pos, fact.Fact{Kind: fact.KeyOld, On: c.Before, Limit: app.Keys.Every.Words()}),
 		}
