@@ -58,7 +58,7 @@ func TestKilledOnAnyServerNothingIsLost(t *testing.T) {
 				<-ended
 				said += out.String() + "killed\n"
 			}
-			left := -1
+			left, held := -1, 0
 			for range 6 {
 				status, out := p.server.run(t, repo, nil, "draft", "--fetch")
 				said += out
@@ -68,7 +68,6 @@ func TestKilledOnAnyServerNothingIsLost(t *testing.T) {
 				var again string
 				_, err := fmt.Sscanf(out[max(strings.Index(out, "Plan "), 0):], "Plan %s", &again)
 				require.NoError(t, err, out)
-				var held int
 				if left, held = counted(out); left == held {
 					break
 				}
@@ -88,7 +87,7 @@ func TestKilledOnAnyServerNothingIsLost(t *testing.T) {
 				}
 				require.True(t, between(after[m.name], before[m.name], due) || after[m.name] == due, "%s, %s\n%s", m.name, quirks(faults), said)
 			}
-			require.True(t, left == 0 || strings.Contains(said, "held by export-part"), "%d changes are left, %s\n%s", left, quirks(faults), said)
+			require.Equal(t, held, left, "%d changes are left, %s\n%s", left, quirks(faults), said)
 			made := map[string]bool{}
 			for _, what := range p.play.Log() {
 				if strings.HasPrefix(what, "created ") {

@@ -173,16 +173,36 @@ func (d *driver) putGroup(ctx context.Context, m *message, changes []*plan.Chang
 	return live.All(changes, err)
 }
 
-// saying is how many users say that they are in a group.
-func (d *driver) saying(ctx context.Context, id string) (n int, _ error) {
+// sure makes sure that a group of a round number of members has no more: as many users say that they are in it, or nobody
+// else is, of a few users that can be asked for one by one.
+func (d *driver) sure(ctx context.Context, id string, members int) (bool, error) {
+	says := 0
+	var ids []string
 	err := d.list(ctx, d.can.users, nil, func(raw json.RawMessage) error {
-		own, err := ownGroups(export.Resource(raw))
-		if slices.ContainsFunc(own, func(m membership) bool { return m.id == id }) {
-			n++
+		x, err := d.sight(raw)
+		if err != nil {
+			return err
 		}
-		return err
+		if slices.ContainsFunc(x.own, func(m membership) bool { return m.id == id }) {
+			says++
+		}
+		if len(ids) <= fewUsers {
+			ids = append(ids, x.user.id)
+		}
+		return nil
 	})
-	return n, err
+	if err != nil || says == members {
+		return says == members, err
+	}
+	r, err := d.memberships(ctx)
+	if err != nil {
+		return false, err
+	}
+	if err := d.tryEach(ctx, r, ids); err != nil {
+		return false, err
+	}
+	g := r.of[id]
+	return g != nil && g.partial == "" && len(g.members) == members, nil
 }
 
 // safe makes sure that a group was read whole, and as it was written last.
@@ -210,7 +230,7 @@ func (d *driver) safe(ctx context.Context, now *group, id string) error {
 			"; to write it whole could throw others out. Do it in the application, or say whole: true under connect if members are always shown whole"}
 	}
 	if n := len(now.members); round(n) {
-		if says, err := d.saying(ctx, id); err != nil || says == n {
+		if whole, err := d.sure(ctx, id, n); err != nil || whole {
 			return err
 		}
 		return refuse("the application shows %d members of the group %q, which may be where it stops", n, now.name)
