@@ -25,7 +25,22 @@ var (
 	thingForm  = &form.Object{Keys: []form.Key{
 		titleKey, sensitiveKey, insidersKey, atLeastKey,
 		{Name: "needs", Is: form.Names("attributes"), Doc: "Attributes that must have a value first"},
+		{Name: "others", Is: form.Simple(form.Bool), Doc: "Given and taken by others: it is looked at, and no kit gives it"},
+		{Name: "members", Is: form.In(membersForm), Doc: "Who has it: those who have something in another application"},
 	}}
+	membersForm = &form.Object{
+		Name: "members", Doc: "Who has a thing: those who have another in another application, as that shows",
+		Keys: []form.Key{
+			{Name: "of", Is: form.Text("an application"), Need: true, Doc: "The other application", Lacks: "nothing says of which application", Add: "of: APPLICATION"},
+			{Name: "group", Is: form.Text("a group's name"), Doc: "Its group"},
+			{Name: "role", Is: form.Text("a role's name"), Doc: "Its role"},
+			{Name: "license", Is: form.Text("a license's name"), Doc: "Its license"},
+		},
+		Some: []form.Choice{{
+			Keys: []string{"group", "role", "license"}, Just: true, Check: "missing-key",
+			Says: "nothing says what its members have there", Hint: "add group: NAME, role: NAME or license: NAME, and only one of them",
+		}},
+	}
 	defineKeys = []form.Key{
 		{Name: "define", Is: form.Simple(form.Bool), Doc: "Pravet's own: kept as it is written here"},
 		{
@@ -112,6 +127,10 @@ func (d *doc) catalog(app *model.App, f values) {
 			t.Sensitive = tf.yes("sensitive")
 			t.Insiders = tf.yes("insiders")
 			t.AtLeast, t.Needs = tf.whole("atLeast", 0), tf.texts("needs")
+			t.Others = tf.yes("others")
+			if n := tf.node("members"); n != nil {
+				t.Follows = tf.within("members").binding(d.pos(n))
+			}
 			switch kind {
 			case model.License:
 				t.Seats, t.Price = tf.whole("seats", -1), tf.price("price")
@@ -159,6 +178,73 @@ func (d *doc) catalog(app *model.App, f values) {
 		app.Things[from].Implies = append(app.Things[from].Implies, to)
 	}
 	d.cycles(app)
+}
+
+// binding reads what a thing follows.
+func (v values) binding(pos model.Pos) *model.Binding {
+	for _, kind := range []model.Kind{model.Group, model.Role, model.License} {
+		if name := v.text(kind.String()); name != "" {
+			return &model.Binding{App: v.text("of"), Kind: kind, Name: name, Pos: pos}
+		}
+	}
+	return nil
+}
+
+// bindings makes a kit of each thing that follows another, held by name by those who have that, and checks that nothing
+// follows itself in the end.
+func (r *Repo) bindings() {
+	for a, app := range r.Apps {
+		for t := range app.Things {
+			thing := &app.Things[t]
+			b := thing.Follows
+			if b == nil {
+				continue
+			}
+			from := r.App(b.App)
+			if from < 0 {
+				r.Problems.Add(problem(b.Pos, "unknown-name", fmt.Sprintf("there is no application %q", b.App), ""))
+				continue
+			}
+			if r.Apps[from].Thing(b.Kind, b.Name) < 0 {
+				r.Problems.Add(problem(
+					b.Pos, "unknown-thing", fmt.Sprintf("%s has no %s %q in its catalog", b.App, b.Kind, b.Name),
+					"add it there, with others: true if Pravet is not to give and take it",
+				))
+				continue
+			}
+			if path := r.around(a, int32(t)); path != "" {
+				r.Problems.Add(problem(b.Pos, "circle", "it follows itself in the end: "+path, "take one of them out"))
+				continue
+			}
+			r.Kits = append(r.Kits, &model.Kit{
+				Name: b.String(), Title: "whoever has " + b.String(), Pos: b.Pos, Follows: b,
+				Gives: []model.Give{{App: a, Things: []int32{int32(t)}, Pos: []model.Pos{b.Pos}}},
+			})
+		}
+	}
+}
+
+// around is the way by which a thing follows itself, "" where it does not.
+func (r *Repo) around(app int, thing int32) string {
+	text := ""
+	a, t := app, thing
+	for range len(r.Apps) * 8 {
+		b := r.Apps[a].Things[t].Follows
+		if b == nil {
+			return ""
+		}
+		text += " → " + b.String()
+		if a = r.App(b.App); a < 0 {
+			return ""
+		}
+		if t = r.Apps[a].Thing(b.Kind, b.Name); t < 0 {
+			return ""
+		}
+		if a == app && t == thing {
+			return r.Apps[app].ID + "/" + r.Apps[app].Things[thing].Kind.String() + "/" + r.Apps[app].Things[thing].Name + text
+		}
+	}
+	return strings.TrimPrefix(text, " → ")
 }
 
 // define reads whether a group or role is Pravet's own, and what it is.

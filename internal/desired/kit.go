@@ -155,6 +155,7 @@ func (r *Repo) resolveKits() {
 			"take one step out",
 		)
 	})
+	r.bindings()
 	model.Resolve(r.Kits)
 	r.clashesAlong()
 }
@@ -220,6 +221,12 @@ func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {
 					"retired",
 					fmt.Sprintf("%s %s of %s is to be retired, and the kit gives it", kind, n.Text, app.ID),
 					"take it out here first",
+				)
+			}
+			if app.Things[t].Others {
+				r.fail(
+					n.Pos, "two-rules", fmt.Sprintf("%s %s of %s is given and taken by others", kind, n.Text, app.ID),
+					"take it out here, or others out of its catalog",
 				)
 			}
 			give.Things = append(give.Things, t)

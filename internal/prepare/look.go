@@ -122,6 +122,9 @@ func Find(
 	if err := group.Wait(); err != nil {
 		return s, nil, -1, nil, err
 	}
+	if err := s.follow(ctx, chosen); err != nil {
+		return s, nil, -1, nil, err
+	}
 	return s, s.View(today), person, missing, nil
 }
 

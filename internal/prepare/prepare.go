@@ -169,8 +169,10 @@ func (s *State) read(ctx context.Context, chosen []bool) error {
 		return ctx.Err()
 	case repo.Problems.Errors() > 0:
 		return ErrProblems
+	case err != nil:
+		return err
 	}
-	return err
+	return s.follow(ctx, chosen)
 }
 
 func (s *State) readExport(ctx context.Context, a int) (*draft.Export, error) {

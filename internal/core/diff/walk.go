@@ -352,6 +352,9 @@ func (w *walker) keep(c Change, slot int32) {
 }
 
 func (w *walker) lose(c Change, thing int32) {
+	if t := &w.app.Things[thing]; t.Others || t.Blind {
+		return
+	}
 	c.Thing = thing
 	if c.Account != None {
 		c.Before = w.accounts.With[model.Cell{Attr: thing, Account: c.Account}]

@@ -100,6 +100,11 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 		}
 	}
 	d.ownerless(a, add)
+	for t := range app.Things {
+		if thing := &app.Things[t]; thing.Blind {
+			add(fact.Fact{Kind: fact.FollowsBlind, Thing: thing.String(), Other: thing.Follows.String(), Place: thing.Follows.Pos.String()})
+		}
+	}
 	d.aloneNotice(a, add)
 	d.closedNotice(a, found, add)
 	d.unfit(a, add)

@@ -71,6 +71,7 @@ const (
 	OldExport     Kind = "old-export"     // it was taken Until a day, and On another it is too old
 	FutureExport  Kind = "future-export"  // it was taken On a day to come
 	PartExport    Kind = "part-export"    // not all who have Thing were shown, Because
+	FollowsBlind  Kind = "follows-blind"  // Thing follows Other (Place), and who has that cannot be told
 	Ownerless     Kind = "ownerless"      // Other, who answers for Count accounts of programs (Names), is not here; Place
 	PasswordAsked Kind = "password-asked" // the person is to have a new first password from On a day on
 	PasswordsMade Kind = "passwords-made" // App gets first passwords from us

@@ -196,6 +196,15 @@ type Attr struct {
 	Pos          Pos
 }
 
+// A Binding is the thing of another application that a thing follows.
+type Binding struct {
+	App, Name string
+	Kind      Kind
+	Pos       Pos
+}
+
+func (b *Binding) String() string { return b.App + "/" + b.Kind.String() + "/" + b.Name }
+
 // A Thing is one entry of a catalog.
 type Thing struct {
 	Kind      Kind
@@ -210,6 +219,9 @@ type Thing struct {
 	Needs     []string // account attributes that must have a value first
 	Implies   []int32  // what it brings or includes, directly
 
+	Others      bool     // it is given and taken by others, and only looked at
+	Blind       bool     // who is to have it cannot be told now, so it stays as it is
+	Follows     *Binding // who has it are those who have another thing in another application; nil where kits say so alone
 	Define      bool     // Pravet's own: kept as the catalog has it
 	Retire      bool     // its definition is to go
 	Permissions []string // plain strings of the application

@@ -22,6 +22,7 @@ type Kit struct {
 	Along       []int32 // their numbers, in that order
 	Holders     []Holder
 	Except      []Holder
+	Follows     *Binding // it is held by those who have something in another application; nil for a kit of the files
 }
 
 // Resolve gives each kit the numbers of those that come with it. Names that are no kit are left out. O(kits + links).
@@ -91,6 +92,9 @@ func (k *Kit) HasRule() bool { return k.Everyone || k.For != nil }
 func (k *Kit) Rule() string {
 	if k.Everyone {
 		return "everyone"
+	}
+	if k.Follows != nil {
+		return "in " + k.Follows.String()
 	}
 	if k.For == nil {
 		return "by name only"

@@ -192,6 +192,9 @@ var holds = sentences{
 			f.On,
 		)
 	},
+	fact.FollowsBlind: func(f *fact.Fact) string {
+		return fmt.Sprintf("%s follows %s (%s), and who has that cannot be told now; it stays as it is", f.Thing, f.Other, f.Place)
+	},
 	fact.Ownerless: func(f *fact.Fact) string {
 		return fmt.Sprintf("%s, who answers for %s, is not here any more (%s): %s; name somebody else",
 			f.Other, model.Count(f.Count, "account of programs", "accounts of programs"), f.Place, some(f))
