@@ -123,9 +123,12 @@ func SameDN(a, b string) bool {
 
 // Under reports whether an entry is in a branch.
 func Under(dn, base string) bool {
+	if base == "" {
+		return false
+	}
 	x, errX := ldap.ParseDN(dn)
 	y, errY := ldap.ParseDN(base)
-	return base != "" && errX == nil && errY == nil && (y.AncestorOfFold(x) || x.EqualFold(y))
+	return errX == nil && errY == nil && (y.AncestorOfFold(x) || x.EqualFold(y))
 }
 
 // FoldDN is a DN in a form that is the same for the same entry. Most need no parsing: they

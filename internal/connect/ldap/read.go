@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/go-ldap/ldap/v3"
+	"golang.org/x/sync/errgroup"
 
 	"pravet/internal/connect/live"
 	"pravet/internal/core/day"
@@ -22,8 +23,38 @@ const (
 	fewGroups = 20
 )
 
-// search calls each with every entry below a base, page by page (RFC 2696).
+// search calls each with every entry below a base, page by page (RFC 2696). The next page is read while one is looked at.
 func (d *driver) search(ctx context.Context, base, filter string, attrs []string, each func(*ldap.Entry) error) error {
+	pages := make(chan []*ldap.Entry, 1)
+	group, within := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(pages)
+		return d.pages(within, base, filter, attrs, func(page []*ldap.Entry) error {
+			select {
+			case pages <- page:
+				return nil
+			case <-within.Done():
+				return within.Err()
+			}
+		})
+	})
+	group.Go(func() error {
+		for page := range pages {
+			for _, e := range page {
+				if err := each(e); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	return group.Wait()
+}
+
+// pages calls each with the entries of every page.
+func (d *driver) pages(
+	ctx context.Context, base, filter string, attrs []string, each func([]*ldap.Entry) error,
+) error {
 	paging := ldap.NewControlPaging(uint32(d.spec.Page))
 	cookies := map[string]bool{}
 	for {
@@ -56,10 +87,8 @@ func (d *driver) search(ctx context.Context, base, filter string, attrs []string
 			return wrong("part of %s is in another directory (%s), which is not read; name that one instead, or another branch",
 				base, res.Referrals[0])
 		}
-		for _, e := range res.Entries {
-			if err := each(e); err != nil {
-				return err
-			}
+		if err := each(res.Entries); err != nil {
+			return err
 		}
 		next, ok := ldap.FindControl(res.Controls, ldap.ControlTypePaging).(*ldap.ControlPaging)
 		if !ok || len(next.Cookie) == 0 {
