@@ -134,6 +134,12 @@ func (d directory) dn(m member, branch string) string {
 
 func ldapPeer(t *testing.T, w *world, d directory) (*peer, func()) {
 	t.Helper()
+	p, _, stop := ldapPeerOf(t, w, d)
+	return p, stop
+}
+
+func ldapPeerOf(t *testing.T, w *world, d directory) (*peer, *standin.Directory, func()) {
+	t.Helper()
 	var b strings.Builder
 	entry := func(dn string, lines ...string) {
 		b.WriteString("\n" + line("dn", dn))
@@ -271,7 +277,7 @@ func ldapPeer(t *testing.T, w *world, d directory) (*peer, func()) {
 		server: &yardServer{connect: connect, env: []string{"YARD_PASSWORD=open sesame", "CA=" + s.CA}}, plain: d.plain(),
 		read: func() (map[string]holding, []string) { return ldapTruth(t, w, d, s) },
 	}
-	return p, func() { require.NoError(t, s.Stop()) }
+	return p, s, func() { require.NoError(t, s.Stop()) }
 }
 
 func line(name, value string) string {

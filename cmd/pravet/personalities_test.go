@@ -138,13 +138,7 @@ type peer struct {
 func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 	t.Helper()
 	repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), cmp.Or(p.attrs, ", email: email"))
-	for _, v := range p.server.env {
-		if path, ok := strings.CutPrefix(v, "CA="); ok {
-			pem, err := os.ReadFile(path)
-			require.NoError(t, err)
-			require.NoError(t, os.WriteFile(filepath.Join(repo, "ca.pem"), pem, 0o600))
-		}
-	}
+	authority(t, p, repo)
 	before, rest := p.read()
 	run := func(args ...string) (int, string) {
 		status, out := p.server.run(t, repo, nil, args...)
@@ -203,6 +197,18 @@ func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 }
 
 var areHeld = regexp.MustCompile(`; (\d+) (?:is|are) held$`)
+
+// authority puts down in a repository what is to be trusted.
+func authority(t *testing.T, p *peer, repo string) {
+	t.Helper()
+	for _, v := range p.server.env {
+		if path, ok := strings.CutPrefix(v, "CA="); ok {
+			pem, err := os.ReadFile(path)
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(filepath.Join(repo, "ca.pem"), pem, 0o600))
+		}
+	}
+}
 
 // counted are how many changes a draft has, and how many of them are held.
 func counted(out string) (changes, held int) {

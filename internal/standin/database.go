@@ -21,6 +21,7 @@ type Database struct {
 	User     string
 	Password string
 	process  *process
+	again    func(ctx context.Context) (*process, error)
 }
 
 // StartDatabase starts a PostgreSQL server in a folder: the newest that is installed or, where programs are named, the one
@@ -77,13 +78,16 @@ func StartDatabase(ctx context.Context, folder string, programs ...string) (*Dat
 	if out, err := init.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the database could not be made: %w: %s", err, out)
 	}
-	cmd := exec.Command(
-		postgres, "-D", data, "-p", strconv.Itoa(port), "-k", "", "-h", "127.0.0.1", "-c", "log_statement=ddl",
-		"-c", "max_connections=40", "-c", "log_line_prefix=",
-	)
-	cmd.Dir = folder
-	as(cmd)
-	if d.process, err = start(ctx, cmd, folder, port); err != nil {
+	d.again = func(ctx context.Context) (*process, error) {
+		cmd := exec.Command(
+			postgres, "-D", data, "-p", strconv.Itoa(port), "-k", "", "-h", "127.0.0.1", "-c", "log_statement=ddl",
+			"-c", "max_connections=40", "-c", "log_line_prefix=",
+		)
+		cmd.Dir = folder
+		as(cmd)
+		return start(ctx, cmd, folder, port)
+	}
+	if d.process, err = d.again(ctx); err != nil {
 		return nil, err
 	}
 	ready, err := installed("pg_isready", "postgresql-client", debian)
@@ -131,6 +135,16 @@ func (d *Database) Statements() (out []string) {
 		}
 	}
 	return out
+}
+
+// Restart ends the server, with all that is open, and starts it again after a pause, at the same address.
+func (d *Database) Restart(ctx context.Context, pause time.Duration) (err error) {
+	if err := d.Stop(); err != nil {
+		return err
+	}
+	time.Sleep(pause)
+	d.process, err = d.again(ctx)
+	return err
 }
 
 // Stop ends the server.

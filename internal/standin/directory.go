@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"time"
 )
 
 // A Directory is a slapd that runs.
@@ -20,6 +21,7 @@ type Directory struct {
 	Password string
 	Log      string // the file in which slapd itself notes each change (auditlog)
 	process  *process
+	again    func(ctx context.Context) (*process, error)
 }
 
 // A Setup is more of how a slapd is set up, as lines of slapd.conf(5): of the server as a whole, and of its database.
@@ -73,11 +75,23 @@ func StartDirectory(ctx context.Context, folder, suffix, entries string, more ..
 	if out, err := exec.CommandContext(ctx, slapadd, "-q", "-f", config, "-l", seed).CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the entries were not taken: %w: %s", err, out)
 	}
-	cmd := exec.Command(slapd, "-d", "0", "-f", config, "-h", d.URL+"/ "+d.Secure+"/")
-	if d.process, err = start(ctx, cmd, folder, port); err != nil {
+	d.again = func(ctx context.Context) (*process, error) {
+		return start(ctx, exec.Command(slapd, "-d", "0", "-f", config, "-h", d.URL+"/ "+d.Secure+"/"), folder, port)
+	}
+	if d.process, err = d.again(ctx); err != nil {
 		return nil, err
 	}
 	return d, nil
+}
+
+// Restart ends the directory and starts it again after a pause, at the same addresses.
+func (d *Directory) Restart(ctx context.Context, pause time.Duration) (err error) {
+	if err := d.Stop(); err != nil {
+		return err
+	}
+	time.Sleep(pause)
+	d.process, err = d.again(ctx)
+	return err
 }
 
 // Stop ends the directory.

@@ -52,11 +52,11 @@ const (
 // The rate is kept a little lower than it may be, as requests that are sent evenly do not arrive so; lower still each time
 // that the application says that they were too many, and then higher again by and by.
 const (
-	below    = 0.97
-	lower    = 0.95
+	below    = 0.985
+	lower    = 0.97
 	higher   = 1.01
 	lowest   = 0.5
-	harmless = 100 // requests
+	harmless = 50 // requests
 )
 
 // Pause is the pause that an application asks for, in seconds.
@@ -126,7 +126,7 @@ func (p *pacer) down(more *Again, wait time.Duration) (goesOn bool, says string)
 		return false, fmt.Sprintf("%s, and asks us to come back in %s", more.Says, more.After.Round(time.Second))
 	case left <= 0 || more.After > left:
 		return false, fmt.Sprintf("%s, for %s", more.Says, now.Sub(p.since).Round(time.Second))
-	case p.tell != nil && (now.Sub(p.told) >= news || wait >= silence && now.Add(wait).Sub(p.told) >= news):
+	case p.tell != nil && now.Add(wait).Sub(p.told) >= news:
 		p.told = now
 		p.tell(fmt.Sprintf("%s; waiting for up to %s", more.Says, left.Round(time.Second)))
 	}
