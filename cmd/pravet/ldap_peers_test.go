@@ -79,7 +79,7 @@ func (d directory) simpler() (out []directory) {
 // TestAnyDirectoryEndsRight: whatever a directory is like, a run ends with what the files say and nothing else changed, or
 // says what is left. PEERS="0 300" tries more of them.
 func TestAnyDirectoryEndsRight(t *testing.T) {
-	from, to := seeds(t, 16)
+	from, to := seeds(t, 12)
 	for seed := from; seed < to; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()

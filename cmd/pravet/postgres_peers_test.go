@@ -64,7 +64,7 @@ func (d database) plain() bool {
 // TestAnyDatabaseEndsRight: whatever a PostgreSQL server is like, a run ends with what the files say and nothing else
 // changed, or says what is left. PEERS="0 300" tries more of them.
 func TestAnyDatabaseEndsRight(t *testing.T) {
-	from, to := seeds(t, 16)
+	from, to := seeds(t, 12)
 	for _, newest := range []bool{false, true} {
 		s := startDatabase(t, newest)
 		t.Run(map[bool]string{false: "15", true: "18"}[newest], func(t *testing.T) {

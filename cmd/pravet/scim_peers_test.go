@@ -28,7 +28,7 @@ import (
 // TestAnyScimServerEndsRight: whatever a server is like within what the RFCs leave open, a run ends with what the files say
 // and nothing else changed, or says what is left. PEERS="0 1000" tries more of them.
 func TestAnyScimServerEndsRight(t *testing.T) {
-	from, to := seeds(t, 40)
+	from, to := seeds(t, 30)
 	for seed := from; seed < to; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
@@ -170,7 +170,7 @@ func scimPeer(t *testing.T, w *world, faults standin.Faults) *peer {
 // TestAForeignScimServerEndsRight: on servers that others have written, in their own configuration, each run ends with what
 // the files say and nothing else changed.
 func TestAForeignScimServerEndsRight(t *testing.T) {
-	from, to := seeds(t, 6)
+	from, to := seeds(t, 4)
 	for seed := from; seed < to; seed++ {
 		t.Run(fmt.Sprintf("Go %d", seed), func(t *testing.T) {
 			t.Parallel()
