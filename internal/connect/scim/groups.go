@@ -305,7 +305,7 @@ func (d *driver) complete(ctx context.Context, groups []*group) error {
 	for _, g := range groups {
 		if n := len(g.members); n == max(most, longest) && round(n) && !d.spec.Whole {
 			g.partial = fmt.Sprintf(
-				"the application shows %d members, which may be where it stops; unless it does, say so with whole: true under connect", n,
+				"the application shows %d members, which may be where it stops; if it always shows all, say whole: true under connect", n,
 			)
 		}
 	}

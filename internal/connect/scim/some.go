@@ -194,6 +194,10 @@ func (d *driver) joined(ctx context.Context, found []*sighting, named []string) 
 	return nil
 }
 
+// manyMembers is how large a group may be to be read whole each time that somebody in it is looked at. Of larger ones
+// accounts are believed, who were found to say all groups that they are in.
+const manyMembers = 5000
+
 // byName takes what accounts say of their groups, and looks at the members of the groups that are named.
 func (d *driver) byName(ctx context.Context, found []*sighting, named []string) error {
 	r, err := d.known(ctx, found)
@@ -206,7 +210,7 @@ func (d *driver) byName(ctx context.Context, found []*sighting, named []string) 
 	var mu sync.Mutex
 	for _, name := range named {
 		g := r.byName[name]
-		if g == nil {
+		if g == nil || len(g.members) > manyMembers {
 			continue
 		}
 		work.Go(func() error {
