@@ -45,6 +45,7 @@ func TestWhatARoleOwnsIsHandedOverBeforeItGoes(t *testing.T) {
 		require.NoError(t, err)
 	}
 	in("postgres", "CREATE DATABASE elsewhere")
+	in("sales", "ALTER DEFAULT PRIVILEGES FOR ROLE ada GRANT SELECT ON TABLES TO bo") // which REASSIGN OWNED leaves
 	in("sales", `CREATE SCHEMA fares; CREATE TABLE fares."night list" (); ALTER TABLE fares."night list" OWNER TO ada;
 		GRANT USAGE ON SCHEMA fares TO ada`)
 	in("elsewhere", "CREATE TABLE hidden (); ALTER TABLE hidden OWNER TO ada")
