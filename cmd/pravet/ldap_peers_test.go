@@ -84,30 +84,13 @@ func TestAnyDirectoryEndsRight(t *testing.T) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			w, d := drawWorld(uint64(seed)), drawDirectory(uint64(seed))
-			try := func(d directory) (right bool, wrong, said string) {
+			d, wrong, said := smallest(d, directory.simpler, func(d directory) (wrong, said string) {
 				p, stop := ldapPeer(t, w, d)
 				defer stop()
-				return lived(t, w, p)
-			}
-			right, wrong, said := try(d)
-			if wrong == "" && (right || !d.plain()) {
-				return
-			}
+				return goesWrong(t, w, p, d.plain())
+			})
 			if wrong == "" {
-				wrong = "changes are left, and nothing about this directory makes that necessary"
-			}
-			for simpler := true; simpler; { // the smallest directory with which it goes wrong
-				simpler = false
-				for _, x := range d.simpler() {
-					right, still, more := try(x)
-					if still != "" || !right && x.plain() {
-						d, simpler, said = x, true, more
-						if still != "" {
-							wrong = still
-						}
-						break
-					}
-				}
+				return
 			}
 			t.Fatalf("seed %d, in its smallest form %+v\n%s\n%s", seed, d, wrong, said)
 		})

@@ -271,3 +271,29 @@ func seeds(t *testing.T, few int) (from, to int) {
 	}
 	return from, to
 }
+
+// smallest looks, from a server with which something goes wrong, for the simplest with which it still does; fails says what
+// goes wrong with one, "" for nothing, and what the program said.
+func smallest[S any](at S, simpler func(S) []S, fails func(S) (wrong, said string)) (_ S, wrong, said string) {
+	wrong, said = fails(at)
+	for again := wrong != ""; again; {
+		again = false
+		for _, x := range simpler(at) {
+			if w, s := fails(x); w != "" {
+				at, wrong, said, again = x, w, s, true
+				break
+			}
+		}
+	}
+	return at, wrong, said
+}
+
+// goesWrong is what goes wrong in a life with a server; plain tells that nothing about it keeps a change from being done.
+func goesWrong(t *testing.T, w *world, p *peer, plain bool) (wrong, said string) {
+	t.Helper()
+	right, wrong, said := lived(t, w, p)
+	if wrong == "" && !right && plain {
+		wrong = "changes are left, and nothing about this server makes that necessary"
+	}
+	return wrong, said
+}

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
@@ -77,29 +78,14 @@ func TestAnyDatabaseEndsRight(t *testing.T) {
 				for i := range w.people { // roles have no addresses
 					w.people[i].is.Email, w.people[i].due.Email = "", ""
 				}
-				try := func(d database) (right bool, wrong, said string) { return lived(t, w, databasePeer(t, w, d, s)) }
-				right, wrong, said := try(d)
-				if wrong == "" && (right || !d.plain()) {
-					continue
+				simpler := func(d database) []database {
+					return slices.DeleteFunc(d.simpler(), func(x database) bool { return x.Newest != newest })
 				}
+				d, wrong, said := smallest(d, simpler, func(d database) (wrong, said string) {
+					return goesWrong(t, w, databasePeer(t, w, d, s), d.plain())
+				})
 				if wrong == "" {
-					wrong = "changes are left, and nothing about this server makes that necessary"
-				}
-				for simpler := true; simpler; { // the smallest server with which it goes wrong
-					simpler = false
-					for _, x := range d.simpler() {
-						if x.Newest != newest {
-							continue
-						}
-						right, still, more := try(x)
-						if still != "" || !right && x.plain() {
-							d, simpler, said = x, true, more
-							if still != "" {
-								wrong = still
-							}
-							break
-						}
-					}
+					continue
 				}
 				t.Fatalf("seed %d, in its smallest form %+v\n%s\n%s", seed, d, wrong, said)
 			}
