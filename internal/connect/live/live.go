@@ -268,8 +268,11 @@ func (a *Application) readAndRemember(ctx context.Context, part Part) (map[strin
 }
 
 // freshFor is how long an account that was read counts as just read, for changes that are guarded by
-// its version.
-const freshFor = 5 * time.Second
+// its version, and justNow for all others.
+const (
+	freshFor = 5 * time.Second
+	justNow  = 300 * time.Millisecond
+)
 
 // readUnlessFresh is like readAndRemember, but does not read an account again if it was read within freshFor
 // and is guarded by its version.
@@ -282,7 +285,8 @@ func (a *Application) readUnlessFresh(ctx context.Context, part Part) (map[strin
 	var ask []string
 	for _, name := range part.Accounts {
 		r := a.known[name]
-		if r != nil && r.Version != "" && d.Guards() && time.Since(a.looked[name]) < freshFor {
+		age := time.Since(a.looked[name])
+		if r != nil && (age < justNow || r.Version != "" && d.Guards() && age < freshFor) {
 			out[name] = r
 		} else {
 			ask = append(ask, name)

@@ -51,10 +51,8 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 const rolesQuery = `
 SELECT r.rolname, r.rolcanlogin, r.rolconnlimit, r.rolvaliduntil::text, coalesce(shobj_description(r.oid, 'pg_authid'), ''),
        EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND MEMBER),
-       ARRAY(SELECT DISTINCT g.rolname::text FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
-             WHERE m.member = r.oid AND MEMBER ORDER BY 1),
-       ARRAY(SELECT DISTINCT g.rolname || chr(10) || TERMS FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
-             WHERE m.member = r.oid AND MEMBER AND TERMS <> '' ORDER BY 1)
+       ARRAY(SELECT g.rolname || chr(10) || TERMS FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid
+             WHERE m.member = r.oid AND MEMBER)
 FROM pg_roles r WHERE $1::text[] IS NULL OR r.rolname = ANY($1::text[]) ORDER BY r.rolname`
 
 // sixteen is the release from which on memberships have options and are told apart by who granted them.
@@ -112,8 +110,9 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 	var login, hasMembers bool
 	var limit int
 	var until *string
-	var in, with []string
-	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &in, &with}, func() error {
+	var member []string
+	_, err = pgx.ForEachRow(rows, []any{&name, &login, &limit, &until, &about, &hasMembers, &member}, func() error {
+		in, with := parted(member)
 		switch d.is(name, about, login, hasMembers, in) {
 		case aThing:
 			if accounts == nil {
@@ -142,8 +141,7 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 				r.Hold(d.kind(g), g)
 			}
 		}
-		for _, x := range with {
-			g, on, _ := strings.Cut(x, "\n")
+		for g, on := range with {
 			if r.With == nil {
 				r.With = map[string]string{}
 			}
@@ -153,6 +151,22 @@ func (d *driver) read(ctx context.Context, accounts []string) ([]*export.Record,
 		return nil
 	})
 	return out, err
+}
+
+// parted are the roles of memberships, each once and sorted, and the terms of those that are not on the usual ones.
+func parted(member []string) (in []string, with map[string]string) {
+	for _, x := range member {
+		g, on, _ := strings.Cut(x, "\n")
+		if in = append(in, g); on == "" {
+			continue
+		}
+		if with == nil {
+			with = map[string]string{}
+		}
+		with[g] = max(with[g], on)
+	}
+	slices.Sort(in)
+	return slices.Compact(in), with
 }
 
 // What a role is to us.
