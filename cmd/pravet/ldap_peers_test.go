@@ -40,6 +40,7 @@ type directory struct {
 	Nested    bool      // groups are in groups
 	Unwritten bool      // nobody but the administrator may write mail
 	Bare      string    // groups have no member but people: "", "keep": and an entry is named that may stay, "none"
+	Hidden    bool      // the caller does not see who is in deck
 	Strange   bool      // an entry among the groups whose class says nothing of members
 }
 
@@ -50,7 +51,7 @@ func drawDirectory(seed uint64) directory {
 	class := func() string { return one("", "", "groupOfUniqueNames", "posixGroup") }
 	return directory{
 		seed, yes(0.3), [3]string{class(), class(), class()}, one("", "", "memberof", "refint", "unique", "all"), yes(0.5),
-		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"), yes(0.2),
+		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"), yes(0.15), yes(0.2),
 	}
 }
 
@@ -98,7 +99,7 @@ func TestAnyDirectoryEndsRight(t *testing.T) {
 }
 
 // plain reports whether everything can be done.
-func (d directory) plain() bool { return !d.Unwritten && d.Bare != "none" }
+func (d directory) plain() bool { return !d.Unwritten && d.Bare != "none" && !d.Hidden }
 
 func (d directory) people() string {
 	if d.Odd {
@@ -231,6 +232,10 @@ func ldapPeerOf(t *testing.T, w *world, d directory) (*peer, *standin.Directory,
 	}
 	setup.Database += "access to attrs=userPassword by " + caller + " write by anonymous auth by * none\n" +
 		"access to * by " + caller + " manage by * none\n"
+	if d.Hidden {
+		setup.Database = "access to dn.exact=\"cn=deck,ou=groups," + ferries + "\" attrs=member,uniqueMember,memberUid by " + caller +
+			" =w by * none\n" + setup.Database
+	}
 	if d.Limits {
 		setup.Database += "limits " + caller + " size.soft=5 size.hard=unlimited size.pr=5\n"
 	}

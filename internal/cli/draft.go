@@ -139,6 +139,7 @@ func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
 			model.Count(e.Accounts, "account", "accounts"),
 		)
 	}
+	pr.Unseen(p)
 	pr.Aside(p)
 	if x.File != "" {
 		name := p.ID

@@ -6,10 +6,12 @@ import (
 	"crypto/x509"
 	"os"
 	"path/filepath"
-	"pravet/internal/connect/postgres"
 	"strings"
 	"testing"
 	"time"
+
+	"pravet/internal/connect/postgres"
+	"pravet/internal/standin"
 
 	"github.com/go-ldap/ldap/v3"
 	"github.com/jackc/pgx/v5"
@@ -197,17 +199,7 @@ func TestARoleKeepsItsDaysAndItsLimit(t *testing.T) {
 // TestGroupsWithinGroupsAreShown as a directory has them.
 func TestGroupsWithinGroupsAreShown(t *testing.T) {
 	r, server := overLDAP(t, true)
-	roots := x509.NewCertPool()
-	pem, err := os.ReadFile(server.CA)
-	require.NoError(t, err)
-	require.True(t, roots.AppendCertsFromPEM(pem))
-	conn, err := ldap.DialURL(
-		server.Secure,
-		ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}),
-	)
-	require.NoError(t, err)
-	defer conn.Close()
-	require.NoError(t, conn.Bind(server.User, server.Password))
+	conn := administers(t, server)
 	nest := ldap.NewModifyRequest("cn=crew,ou=groups,"+suffix, nil)
 	nest.Add("member", []string{"CN=Deck, ou=groups, " + suffix})
 	require.NoError(t, conn.Modify(nest))
@@ -251,4 +243,35 @@ func TestAMembershipKeepsItsTerms(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 2, part.Len())
 	require.Len(t, part.With, 1, "bo got it on the usual terms")
+}
+
+// TestAReferralEndsAFetch, as accounts would be missing that are in another directory.
+func TestAReferralEndsAFetch(t *testing.T) {
+	r, server := overLDAP(t, true)
+	conn := administers(t, server)
+	add := ldap.NewAddRequest("ou=abroad,ou=people,"+suffix, []ldap.Control{ldap.NewControlManageDsaIT(true)})
+	add.Attribute("objectClass", []string{"referral", "extensibleObject"})
+	add.Attribute("ou", []string{"abroad"})
+	add.Attribute("ref", []string{"ldap://abroad.example/ou=people,dc=abroad"})
+	require.NoError(t, conn.Add(add))
+	_, err := r.app.Fetch(context.Background(), func(int) {})
+	require.ErrorContains(t, err, "is in another directory (ldap://abroad.example/ou=people,dc=abroad")
+	require.ErrorContains(t, err, "the export before stays in place")
+}
+
+// administers is a connection to a directory as the one who may do everything.
+func administers(t *testing.T, server *standin.Directory) *ldap.Conn {
+	t.Helper()
+	roots := x509.NewCertPool()
+	pem, err := os.ReadFile(server.CA)
+	require.NoError(t, err)
+	require.True(t, roots.AppendCertsFromPEM(pem))
+	conn, err := ldap.DialURL(
+		server.Secure,
+		ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}),
+	)
+	require.NoError(t, err)
+	t.Cleanup(func() { conn.Close() })
+	require.NoError(t, conn.Bind(server.User, server.Password))
+	return conn
 }

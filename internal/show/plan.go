@@ -11,6 +11,7 @@ import (
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
+	"pravet/internal/core/fact"
 	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
@@ -306,6 +307,16 @@ func (p *Printer) labelled(lead, text string, style func(string) string) {
 
 // Wrapped writes a text under a left margin, wrapped at the width.
 func (p *Printer) Wrapped(margin, text string) { p.wrapped(margin, text, nil) }
+
+// Unseen says of which things not all was shown, so that nobody takes a plan without changes for a plan of all.
+func (p *Printer) Unseen(pl *plan.Plan) {
+	for i := range pl.Notices {
+		n := &pl.Notices[i]
+		if k := n.Facts.Kind; k == fact.PartExport || k == fact.FollowsBlind {
+			p.Wrapped("  ", words.Clean(n.App)+": "+words.Of(&n.Facts))
+		}
+	}
+}
 
 // Aside says in one line how many differences a plan sets aside.
 func (p *Printer) Aside(pl *plan.Plan) {

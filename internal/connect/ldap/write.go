@@ -199,6 +199,9 @@ func (d *driver) block(ctx context.Context, x *entry, blocked bool) error {
 // move gives an entry another name or another branch. The lists that name it are told the
 // new one before, and forget the old one after, so that it is never in none.
 func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
+	if err := d.seesAll(ctx); err != nil {
+		return err
+	}
 	now := rdn + "," + to
 	tell := func(change func(r *ldap.ModifyRequest, attr string)) error {
 		for _, l := range x.lists {
@@ -233,6 +236,29 @@ func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 		return err
 	}
 	return tell(func(r *ldap.ModifyRequest, attr string) { r.Delete(attr, []string{x.dn}) })
+}
+
+// seesAll makes sure that the members of all lists are shown: one that names an entry unseen would go on naming it as it was
+// called before.
+func (d *driver) seesAll(ctx context.Context) error {
+	d.mu.Lock()
+	lists := d.groups
+	d.mu.Unlock()
+	if lists == nil {
+		if _, err := d.all(ctx); err != nil {
+			return err
+		}
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, name := range slices.Sorted(maps.Keys(d.groups)) {
+		if l := d.groups[name]; l.how.Partial != "" && len(l.how.By) > 0 {
+			return &connect.Fault{Kind: connect.Refused, Says: fmt.Sprintf(
+				"the entry is not moved, as %s may name it and not all of its members are shown: %s", name, l.how.Partial,
+			)}
+		}
+	}
+	return nil
 }
 
 func (d *driver) rename(ctx context.Context, x *entry, name string) error {
