@@ -23,7 +23,7 @@ import (
 // three requests in ten fail or are not answered. Whoever goes on afterwards ends with what the files say; nothing is
 // done twice. PEERS="0 300" kills more often.
 func TestKilledOnAnyServerNothingIsLost(t *testing.T) {
-	from, to := seeds(t, 6)
+	from, to := seeds(t, 4)
 	for seed := from; seed < to; seed++ {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
