@@ -57,6 +57,8 @@ func (d *driver) pages(
 ) error {
 	paging := ldap.NewControlPaging(uint32(d.spec.Page))
 	cookies := map[string]bool{}
+	var of *ldap.Conn
+	broken := &live.Moved{Says: "the pages of " + base + " were broken off, as the connection was; try again"}
 	for {
 		var res *ldap.SearchResult
 		err := d.ask(ctx, func(ctx context.Context) error {
@@ -64,6 +66,10 @@ func (d *driver) pages(
 			if err != nil {
 				return err
 			}
+			if len(paging.Cookie) > 0 && of != conn { // a cookie is good on the connection that it came by (RFC 2696)
+				return broken
+			}
+			of = conn
 			res, err = conn.Search(ldap.NewSearchRequest(
 				base,
 				ldap.ScopeWholeSubtree,
@@ -77,6 +83,9 @@ func (d *driver) pages(
 			))
 			if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
 				return wrong("there is no branch %s in the directory", base)
+			}
+			if len(paging.Cookie) > 0 && ldap.IsErrorAnyOf(err, ldap.LDAPResultProtocolError, ldap.LDAPResultUnwillingToPerform) {
+				return broken
 			}
 			return judge(err, false)
 		})
@@ -191,6 +200,10 @@ func (d *driver) remember(lists []*list) {
 // all reads all lists.
 func (d *driver) all(ctx context.Context) ([]*list, error) {
 	lists, err := d.lists(ctx, "(objectClass=*)")
+	var moved *live.Moved
+	if errors.As(err, &moved) {
+		lists, err = d.lists(ctx, "(objectClass=*)")
+	}
 	if err == nil {
 		d.remember(lists)
 	}
