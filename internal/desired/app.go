@@ -55,6 +55,10 @@ var (
 			},
 			{Name: "protect", Is: accountsShape, Doc: "Accounts that no plan ever touches"},
 			{
+				Name: "managed", Is: form.Simple(form.Filter),
+				Doc: "Which accounts are managed at all, as a filter over accounts; the others are left alone",
+			},
+			{
 				Name: "straysFor", Is: form.Simple(form.Filter),
 				Doc: "Which accounts of nobody strays is about, as a filter over accounts; all unless given",
 			},
@@ -256,6 +260,12 @@ func (r *Repo) readApp(d *doc, root *yaml.Node) (*model.App, *export.Spec, *conn
 	app.Protect, app.ProtectBy = d.accounts(app, spec, f.node("protect"), "protect")
 	app.Alone, app.AloneBy = d.accounts(app, spec, f.node("alone"), "alone")
 	r.readIntegrations(app, spec, f)
+	if n := f.node("managed"); n != nil {
+		if x := f.filter("managed"); x != nil {
+			d.overAccounts(app, spec, n, x)
+			app.AloneBy = append(app.AloneBy, model.Pattern{Filter: x, Not: true, Under: "managed", Pos: d.pos(n)})
+		}
+	}
 	if n := f.node("straysFor"); n != nil {
 		if app.StraysFor = f.filter("straysFor"); app.StraysFor != nil {
 			d.overAccounts(app, spec, n, app.StraysFor)

@@ -2,6 +2,7 @@ package desired
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -190,8 +191,7 @@ func (v values) binding(pos model.Pos) *model.Binding {
 	return nil
 }
 
-// bindings makes a kit of each thing that follows another, held by name by those who have that, and checks that nothing
-// follows itself in the end.
+// bindings makes a kit of each thing that follows another, held by name by those who have that.
 func (r *Repo) bindings() {
 	for a, app := range r.Apps {
 		for t := range app.Things {
@@ -212,10 +212,6 @@ func (r *Repo) bindings() {
 				))
 				continue
 			}
-			if path := r.around(a, int32(t)); path != "" {
-				r.Problems.Add(problem(b.Pos, "circle", "it follows itself in the end: "+path, "take one of them out"))
-				continue
-			}
 			r.Kits = append(r.Kits, &model.Kit{
 				Name: b.String(), Title: "whoever has " + b.String(), Pos: b.Pos, Follows: b,
 				Gives: []model.Give{{App: a, Things: []int32{int32(t)}, Pos: []model.Pos{b.Pos}}},
@@ -224,27 +220,42 @@ func (r *Repo) bindings() {
 	}
 }
 
-// around is the way by which a thing follows itself, "" where it does not.
-func (r *Repo) around(app int, thing int32) string {
-	text := ""
-	a, t := app, thing
-	for range len(r.Apps) * 8 {
-		b := r.Apps[a].Things[t].Follows
-		if b == nil {
-			return ""
-		}
-		text += " → " + b.String()
-		if a = r.App(b.App); a < 0 {
-			return ""
-		}
-		if t = r.Apps[a].Thing(b.Kind, b.Name); t < 0 {
-			return ""
-		}
-		if a == app && t == thing {
-			return r.Apps[app].ID + "/" + r.Apps[app].Things[thing].Kind.String() + "/" + r.Apps[app].Things[thing].Name + text
+// circles makes sure that nothing follows itself in the end, by whichever kits.
+func (r *Repo) circles() {
+	gives := map[string][]*model.Kit{} // what is followed → the kits that follow it
+	for _, k := range r.Kits {
+		if k.Follows != nil {
+			gives[k.Follows.String()] = append(gives[k.Follows.String()], k)
 		}
 	}
-	return strings.TrimPrefix(text, " → ")
+	said := map[string]bool{}
+	var walk func(at string, path []string)
+	walk = func(at string, path []string) {
+		if i := slices.Index(path, at); i >= 0 {
+			circle := append(slices.Clone(path[i:]), at)
+			key := strings.Join(slices.Sorted(slices.Values(path[i:])), " ")
+			if !said[key] {
+				said[key] = true
+				r.Problems.Add(problem(
+					gives[at][0].Follows.Pos, "circle", "it follows itself in the end: "+strings.Join(circle, " → "),
+					"take one of them out",
+				))
+			}
+			return
+		}
+		for _, k := range gives[at] {
+			for _, g := range k.Gives {
+				for _, t := range g.Things {
+					thing := &r.Apps[g.App].Things[t]
+					b := model.Binding{App: r.Apps[g.App].ID, Kind: thing.Kind, Name: thing.Name}
+					walk(b.String(), append(path, at))
+				}
+			}
+		}
+	}
+	for _, at := range slices.Sorted(maps.Keys(gives)) {
+		walk(at, nil)
+	}
 }
 
 // define reads whether a group or role is Pravet's own, and what it is.

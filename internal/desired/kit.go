@@ -30,6 +30,10 @@ var (
 			{Name: "title", Is: form.Text(""), Doc: "What it is called where people read it"},
 			{Name: "for", Is: form.Simple(form.Filter), Doc: "Who holds it, as a filter over people"},
 			{Name: "everyone", Is: form.Simple(form.Bool), Doc: "Everybody holds it"},
+			{
+				Name: "having", Is: form.Text("APPLICATION/KIND/NAME"),
+				Doc: "Who holds it: those who have that in another application, as it shows; with for, of them only those",
+			},
 			{Name: "gives", Is: form.MapOf("an application's id", form.In(shownGives)), Doc: "What it gives, by application"},
 			{Name: "with", Is: form.Names("kits' names"), Doc: "Other kits that come with it"},
 			{Name: "holders", Is: byName, Doc: "Who holds it besides"},
@@ -44,7 +48,7 @@ var (
 			Keys: []string{"gives", "with"},
 			Says: "the kit gives nothing", Hint: "add gives: {APPLICATION: {roles: [NAME]}}",
 		}},
-		Apart: [][2]string{{"for", "everyone"}},
+		Apart: [][2]string{{"for", "everyone"}, {"having", "everyone"}, {"having", "holders"}, {"having", "linger"}},
 	}
 	givesForm = &form.Object{
 		Name: "what the kit gives", Doc: "In one application; an empty one gives the account alone",
@@ -156,6 +160,7 @@ func (r *Repo) resolveKits() {
 		)
 	})
 	r.bindings()
+	r.circles()
 	model.Resolve(r.Kits)
 	r.clashesAlong()
 }
@@ -184,6 +189,9 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 			)
 		}
 	}
+	if n := f.node("having"); n != nil {
+		k.Follows, k.FollowsFor, k.For = r.having(d, n), k.For, nil
+	}
 	k.With = f.names("with")
 	for _, g := range f.entries("gives") {
 		r.readGive(d, k, g)
@@ -191,6 +199,26 @@ func (r *Repo) readKit(d *doc, e entry) *model.Kit {
 	k.Holders = r.holders(f, "holders")
 	k.Except = r.holders(f, "except")
 	return k
+}
+
+// having reads which thing of which application whoever holds a kit has.
+func (r *Repo) having(d *doc, n *yaml.Node) *model.Binding {
+	text := d.text(n, "having")
+	app, rest, _ := strings.Cut(text, "/")
+	word, name, _ := strings.Cut(rest, "/")
+	kind, known := model.ParseKind(word)
+	a := r.App(app)
+	switch {
+	case !known || name == "":
+		d.problem(n, "bad-address", fmt.Sprintf("%q is not an address", text), "write APPLICATION/KIND/NAME, for example crew/group/dock")
+	case a < 0:
+		r.noApplication(d.pos(n), app)
+	case r.Apps[a].Thing(kind, name) < 0:
+		r.unknownThing(a, kind, name, d.pos(n))
+	default:
+		return &model.Binding{App: app, Kind: kind, Name: name, Pos: d.pos(n)}
+	}
+	return nil
 }
 
 func (r *Repo) readGive(d *doc, k *model.Kit, g entry) {

@@ -2,6 +2,8 @@ package prepare
 
 import (
 	"context"
+	"slices"
+	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -12,17 +14,20 @@ import (
 // group of the directory is in the group that follows it. Where nobody can tell, as the other application shows nothing or
 // not all, what follows it stays as it is.
 func (s *State) follow(ctx context.Context, chosen []bool) error {
+	for _, app := range s.Repo.Apps {
+		for t := range app.Things {
+			app.Things[t].Blind = nil
+		}
+	}
 	shown := map[int]*model.Accounts{}
 	for _, k := range s.Repo.Kits {
 		if k.Follows == nil {
 			continue
 		}
-		to := &k.Gives[0]
-		if chosen != nil && !chosen[to.App] {
+		if chosen != nil && !slices.ContainsFunc(k.Gives, func(g model.Give) bool { return chosen[g.App] }) {
 			continue
 		}
 		k.Holders = nil
-		thing := &s.Repo.Apps[to.App].Things[to.Things[0]]
 		from := s.Repo.App(k.Follows.App)
 		accounts, ok := shown[from]
 		if !ok {
@@ -40,7 +45,15 @@ func (s *State) follow(ctx context.Context, chosen []bool) error {
 			shown[from] = accounts
 		}
 		has := s.Repo.Apps[from].Thing(k.Follows.Kind, k.Follows.Name)
-		if thing.Blind = accounts == nil || accounts.Len() == 0 || accounts.Partial[has] != ""; thing.Blind {
+		blind := accounts == nil || accounts.Len() == 0 || accounts.Partial[has] != ""
+		for _, g := range k.Gives {
+			for _, t := range g.Things {
+				if blind {
+					s.Repo.Apps[g.App].Things[t].Blind = k.Follows
+				}
+			}
+		}
+		if blind {
 			continue
 		}
 		k.Holders = s.having(from, accounts, has, k)
@@ -56,8 +69,16 @@ func (s *State) having(a int, accounts *model.Accounts, thing int32, k *model.Ki
 	}).PersonOf[0]
 	along := diff.Exported(app, accounts)
 	ids := s.Repo.People.Column("id")
+	now := time.Now
+	if s.Now != nil {
+		now = s.Now
+	}
+	today := s.Repo.Zone.Day(now())
+	of := func(person int) func(attr string) string {
+		return func(attr string) string { return s.Repo.People.Get(person, attr) }
+	}
 	for i, p := range personOf {
-		if p != diff.None && ids != nil && along.Has(accounts.Has(i), thing) {
+		if p != diff.None && ids != nil && (k.FollowsFor == nil || k.FollowsFor.Match(of(int(p)), today)) && along.Has(accounts.Has(i), thing) {
 			out = append(out, model.Holder{Person: ids.At(int(p)), Until: day.None, Because: "is in " + k.Follows.String(), Pos: k.Pos})
 		}
 	}

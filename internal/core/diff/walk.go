@@ -352,7 +352,7 @@ func (w *walker) keep(c Change, slot int32) {
 }
 
 func (w *walker) lose(c Change, thing int32) {
-	if t := &w.app.Things[thing]; t.Others || t.Blind {
+	if t := &w.app.Things[thing]; t.Others || t.Blind != nil {
 		return
 	}
 	c.Thing = thing

@@ -101,8 +101,8 @@ func (d *drafter) appNotices(a int, found *diff.Result, add func(fact.Fact)) {
 	}
 	d.ownerless(a, add)
 	for t := range app.Things {
-		if thing := &app.Things[t]; thing.Blind {
-			add(fact.Fact{Kind: fact.FollowsBlind, Thing: thing.String(), Other: thing.Follows.String(), Place: thing.Follows.Pos.String()})
+		if thing := &app.Things[t]; thing.Blind != nil {
+			add(fact.Fact{Kind: fact.FollowsBlind, Thing: thing.String(), Other: thing.Blind.String(), Place: thing.Blind.Pos.String()})
 		}
 	}
 	d.aloneNotice(a, add)

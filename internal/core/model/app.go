@@ -65,6 +65,7 @@ type App struct {
 // A Pattern is a filter over the attributes of accounts.
 type Pattern struct {
 	Filter *filter.Filter
+	Not    bool   // the accounts that the filter does not fit
 	Under  string // the key that it stands under
 	Pos    Pos
 }
@@ -220,7 +221,7 @@ type Thing struct {
 	Implies   []int32  // what it brings or includes, directly
 
 	Others      bool     // it is given and taken by others, and only looked at
-	Blind       bool     // who is to have it cannot be told now, so it stays as it is
+	Blind       *Binding // of whom nobody can tell now who has it, so that this stays as it is; nil otherwise
 	Follows     *Binding // who has it are those who have another thing in another application; nil where kits say so alone
 	Define      bool     // Pravet's own: kept as the catalog has it
 	Retire      bool     // its definition is to go
@@ -368,11 +369,11 @@ func (a *App) Select(accounts *Accounts, today day.Day) (idle []Pattern) {
 		for _, p := range patterns {
 			found := false
 			for i := range accounts.Key.Len() {
-				if p.Filter != nil && p.Filter.Match(a.Says(accounts, i), today) {
+				if p.Filter != nil && p.Filter.Match(a.Says(accounts, i), today) != p.Not {
 					into[table.Fold(accounts.Key.At(i))], found = p.Pos, true
 				}
 			}
-			if !found {
+			if !found && !p.Not {
 				idle = append(idle, p)
 			}
 		}

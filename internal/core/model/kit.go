@@ -22,7 +22,8 @@ type Kit struct {
 	Along       []int32 // their numbers, in that order
 	Holders     []Holder
 	Except      []Holder
-	Follows     *Binding // it is held by those who have something in another application; nil for a kit of the files
+	FollowsFor  *filter.Filter // of those, only they hold it; nil for all
+	Follows     *Binding       // it is held by those who have something in another application; nil for a kit of the files
 }
 
 // Resolve gives each kit the numbers of those that come with it. Names that are no kit are left out. O(kits + links).
@@ -94,7 +95,11 @@ func (k *Kit) Rule() string {
 		return "everyone"
 	}
 	if k.Follows != nil {
-		return "in " + k.Follows.String()
+		rule := "whoever has " + k.Follows.String()
+		if k.FollowsFor != nil {
+			rule += ", of " + k.FollowsFor.String()
+		}
+		return rule
 	}
 	if k.For == nil {
 		return "by name only"
