@@ -121,9 +121,7 @@ func (d *driver) bulk(batch []*message) *live.Request {
 func (d *driver) apart(
 	ctx context.Context, changes []*plan.Change, sent []*message, parts map[*message][]*plan.Change,
 ) []error {
-	d.mu.Lock()
-	d.can.bulk = false
-	d.mu.Unlock()
+	d.learn(func(l *learned) { l.noBulk = true })
 	became := map[*plan.Change]error{}
 	for _, m := range sent {
 		for i, err := range d.carry(ctx, m, parts[m]) {

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"path"
 	"slices"
 	"strings"
 
@@ -23,171 +22,23 @@ type group struct {
 	partial  string   // why there may be more of them
 }
 
-// A roster is who is in which groups.
-type roster struct {
-	groups  []*group
-	of      map[string]*group   // by id
-	byName  map[string]*group   // by displayName
-	in      map[string][]*group // by the id of a member
-	parents map[string][]*group // by the id of a group: the groups that it is a member of
-}
-
-// A membership is a group that a user says they are in (RFC 7643 §4.1.2: value, $ref and display are each optional).
-type membership struct {
-	id, name string
-	direct   bool // it says so
-}
-
-// What is known of whether users say all groups that they are in.
-type confidence uint8
-
-const (
-	unknown confidence = iota
-	trusted
-	distrusted
-)
-
-// find is the group that a user says.
-func (r *roster) find(m membership) *group {
-	if g := r.of[m.id]; g != nil {
-		return g
-	}
-	return r.byName[m.name]
-}
-
-// ownGroups are the groups that a user's resource says, but for those that it says are indirect.
-func ownGroups(v export.Value) (out []membership, err error) {
-	list, says, err := v.Find("groups")
-	if err != nil || !says {
-		return nil, err
-	}
-	for _, entry := range list.List() {
-		if !entry.IsObject() {
-			text := entry.String()
-			out = append(out, membership{id: text, name: text})
-			continue
-		}
-		members, err := entry.Members()
-		if err != nil {
-			return nil, err
-		}
-		m, ref, how := membership{}, "", ""
-		for _, a := range members {
-			switch strings.ToLower(a.Name) {
-			case "value":
-				m.id = strings.Clone(a.String())
-			case "display":
-				m.name = strings.Clone(a.String())
-			case "$ref":
-				ref = a.String()
-			case "type":
-				how = a.String()
-			}
-		}
-		if m.id == "" && ref != "" {
-			m.id = lastOf(ref)
-		}
-		if strings.EqualFold(how, "indirect") || m.id == "" && m.name == "" {
-			continue
-		}
-		m.direct = strings.EqualFold(how, "direct")
-		out = append(out, m)
-	}
-	return out, nil
-}
-
-// lastOf is the id at the end of a reference (RFC 7643 §2.3.7).
-func lastOf(ref string) string {
-	last := path.Base(ref)
-	if u, err := url.Parse(ref); err == nil {
-		last = path.Base(u.EscapedPath())
-	}
-	if id, err := url.PathUnescape(last); err == nil {
-		last = id
-	}
-	return strings.Clone(last)
-}
-
-func hold(r *export.Record, group string) {
-	if group != "" && !slices.Contains(r.Groups, group) {
-		r.Groups = append(r.Groups, group)
-	}
-}
-
-// hold notes the groups that an account is in: those that list it, and those that it says, but for one that it is in by
-// way of another alone. Without a roster there are no groups but those that accounts say.
-func (x *sighting) hold(r *roster) {
-	if r == nil {
-		for _, m := range x.own {
-			if m.name == "" {
-				m.name = m.id
-			}
-			hold(x.record, m.name)
-		}
-		return
-	}
-	for _, g := range r.in[x.user.id] {
-		hold(x.record, g.name)
-	}
-	for _, m := range x.own {
-		g := r.find(m)
-		switch {
-		case g == nil && m.name != "":
-			hold(x.record, m.name)
-		case g == nil:
-			hold(x.record, m.id)
-		case m.direct || !r.through(x, g):
-			hold(x.record, g.name)
-		}
-	}
-}
-
-// through reports whether an account is in a group by way of others that it says or that list it, and is not listed by
-// it.
-func (r *roster) through(x *sighting, g *group) bool {
-	if slices.Contains(r.in[x.user.id], g) {
-		return false
-	}
-	seen := map[*group]bool{}
-	var above func(from *group) bool
-	above = func(from *group) bool {
-		for _, p := range r.parents[from.id] {
-			if p == g {
-				return true
-			}
-			if !seen[p] {
-				seen[p] = true
-				if above(p) {
-					return true
-				}
-			}
-		}
-		return false
-	}
-	for _, m := range x.own {
-		if from := r.find(m); from != nil && from != g && above(from) {
-			return true
-		}
-	}
-	return slices.ContainsFunc(r.in[x.user.id], above)
-}
-
 // memberships reads all groups with their members. It takes memory for the memberships of everybody.
 func (d *driver) memberships(ctx context.Context) (*roster, error) {
-	groups, err := d.listed(ctx, d.membersAsked())
+	asked := d.knows().asked
+	groups, err := d.listed(ctx, membersAsked(asked))
 	if err != nil {
 		return nil, err
 	}
 	shows := func(groups []*group) bool {
 		return slices.ContainsFunc(groups, func(g *group) bool { return len(g.members) > 0 })
 	}
-	if !d.asked && len(groups) > 0 && !shows(groups) {
+	if !asked && len(groups) > 0 && !shows(groups) {
 		// Some show members to who asks for them alone (RFC 7643 §7, returned: request).
-		d.asked = true
-		again, err := d.listed(ctx, d.membersAsked())
+		again, err := d.listed(ctx, membersAsked(true))
 		var fault *connect.Fault
-		if d.asked = err == nil && shows(again); d.asked {
+		if err == nil && shows(again) {
 			groups = again
+			d.learn(func(l *learned) { l.asked = true })
 		} else if err != nil && !errors.As(err, &fault) {
 			return nil, err
 		}
@@ -204,8 +55,8 @@ func (d *driver) memberships(ctx context.Context) (*roster, error) {
 }
 
 // membersAsked is the query by which members are shown.
-func (d *driver) membersAsked() url.Values {
-	if d.asked {
+func membersAsked(asked bool) url.Values {
+	if asked {
 		return url.Values{"attributes": {"displayName,members"}}
 	}
 	return nil
@@ -248,33 +99,11 @@ func readGroup(raw json.RawMessage) (*group, error) {
 	return g, nil
 }
 
-// rosterOf puts groups together.
-func rosterOf(groups []*group) (*roster, error) {
-	r := &roster{
-		groups: groups, of: map[string]*group{}, byName: map[string]*group{}, in: map[string][]*group{},
-		parents: map[string][]*group{},
-	}
-	for _, g := range groups {
-		if r.byName[g.name] != nil {
-			return nil, wrong("two groups are called %q, and groups are told apart by their names", g.name)
-		}
-		r.of[g.id], r.byName[g.name] = g, g
-	}
-	for _, g := range groups {
-		for _, id := range g.members {
-			if r.of[id] != nil {
-				r.parents[id] = append(r.parents[id], g)
-			}
-			r.in[id] = append(r.in[id], g)
-		}
-	}
-	return r, nil
-}
-
 // complete makes sure that lists of members were not cut short. A list that is may show more of a group that is read by
 // itself; and one of a round number of members may end there although there are more, unless another is longer.
 func (d *driver) complete(ctx context.Context, groups []*group) error {
-	longest := d.cut
+	knows := d.knows()
+	longest := knows.cut
 	for _, g := range groups {
 		longest = max(longest, len(g.members))
 	}
@@ -283,8 +112,8 @@ func (d *driver) complete(ctx context.Context, groups []*group) error {
 	}
 	most := 0
 	for _, g := range groups {
-		if len(g.members) == longest && (d.cut == 0 || longest == d.cut) {
-			if d.cut == 0 && d.uncut && !round(longest) {
+		if len(g.members) == longest && (knows.cut == 0 || longest == knows.cut) {
+			if knows.cut == 0 && knows.uncut && !round(longest) {
 				break // one was looked at, and has no more
 			}
 			one, err := d.one(ctx, g.id)
@@ -295,13 +124,14 @@ func (d *driver) complete(ctx context.Context, groups []*group) error {
 				continue
 			}
 			if len(one.members) > longest {
-				d.cut = longest
+				knows.cut = longest
 			}
-			d.uncut = d.cut == 0
+			knows.uncut = knows.cut == 0
 			g.members = one.members
 			most = max(most, len(one.members))
 		}
 	}
+	d.learn(func(l *learned) { l.cut, l.uncut = knows.cut, knows.uncut })
 	for _, g := range groups {
 		if n := len(g.members); n == max(most, longest) && round(n) && !d.spec.Whole {
 			g.partial = fmt.Sprintf(
@@ -323,7 +153,7 @@ func (d *driver) one(ctx context.Context, id string) (*group, error) {
 	if err != nil {
 		return nil, err
 	}
-	a, err := d.get(ctx, at, d.membersAsked())
+	a, err := d.get(ctx, at, membersAsked(d.knows().asked))
 	if a != nil && a.status == http.StatusNotFound {
 		return nil, nil
 	}
@@ -470,7 +300,7 @@ func (d *driver) tryEach(ctx context.Context, r *roster, ids []string) error {
 	if len(ids) > fewUsers || !slices.ContainsFunc(r.groups, doubtful) {
 		return nil
 	}
-	if err := d.prove(ctx, r); err != nil || !d.proven {
+	if err := d.prove(ctx, r); err != nil || !d.knows().proven {
 		return err
 	}
 	for _, id := range ids {

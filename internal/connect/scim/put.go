@@ -32,7 +32,7 @@ type written struct {
 func (d *driver) fresh(ctx context.Context, m *message) (json.RawMessage, map[string]any, error) {
 	var q map[string][]string
 	if m.group != "" {
-		q = d.membersAsked()
+		q = membersAsked(d.knows().asked)
 	}
 	a, err := d.send(ctx, http.MethodGet, m.path, q, "", nil)
 	if a != nil && a.status == http.StatusNotFound {

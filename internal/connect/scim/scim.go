@@ -28,14 +28,9 @@ type driver struct {
 	mu     sync.Mutex
 	users  map[string]*user // accounts as they were read last by name
 	roster *roster          // groups as they were read last; nil before
-	single bool             // a filter names one account, and not several
-
-	trust  confidence // in what users say of their groups
-	proven bool       // a filter finds the groups that a user is in
-	asked  bool       // members are shown to who asks for them alone
-	cut    int        // a list shows so many members of a group, and no more; 0 where that is not known
-	uncut  bool       // a list showed as many as the longest group has
 	wrote  map[string]written
+
+	learned learned
 
 	names map[string]string // id → the account's name, where references are read; nil before
 	ids   map[string]string // and the other way

@@ -25,7 +25,10 @@ type sighting struct {
 
 // some reads the accounts that are named, several requests at a time, and what is in the groups that are named.
 func (d *driver) some(ctx context.Context, part *live.Part, each func(*export.Record) error) error {
-	if d.names == nil {
+	d.mu.Lock()
+	called := d.names != nil
+	d.mu.Unlock()
+	if !called {
 		if err := d.call(ctx); err != nil {
 			return err
 		}
@@ -99,7 +102,7 @@ func (d *driver) find(ctx context.Context, accounts []string) ([]*sighting, erro
 	}
 	// Some applications do not find a name with a quote or a backslash by a filter.
 	for _, name := range accounts {
-		if d.can.filter && !got[key(name)] && strings.ContainsAny(name, `"\\`) {
+		if d.filters() && !got[key(name)] && strings.ContainsAny(name, `"\\`) {
 			again()
 			return found, look(ctx, "")
 		}
@@ -111,9 +114,7 @@ func (d *driver) find(ctx context.Context, accounts []string) ([]*sighting, erro
 // the application takes.
 func (d *driver) ways(ctx context.Context, accounts []string, look func(context.Context, string) error, again func()) error {
 	for {
-		d.mu.Lock()
-		filters, many := d.can.filter, !d.single
-		d.mu.Unlock()
+		filters, many := d.filters(), !d.knows().single
 		asks := []string{""}
 		if filters {
 			asks = d.asks(accounts, many)
@@ -128,13 +129,13 @@ func (d *driver) ways(ctx context.Context, accounts []string, look func(context.
 		if err == nil || !filters || !errors.As(err, &refused) || refused.Kind != connect.Refused {
 			return err
 		}
-		d.mu.Lock()
-		if many && len(accounts) > 1 {
-			d.single = true
-		} else {
-			d.can.filter = false
-		}
-		d.mu.Unlock()
+		d.learn(func(l *learned) {
+			if many && len(accounts) > 1 {
+				l.single = true
+			} else {
+				l.noFilter = true
+			}
+		})
 		again()
 	}
 }
@@ -174,10 +175,11 @@ func (d *driver) joined(ctx context.Context, found []*sighting, named []string) 
 		}
 		return nil
 	}
-	if d.trust == trusted {
+	knows := d.knows()
+	if knows.trust == trusted {
 		return d.byName(ctx, found, named)
 	}
-	if d.proven && d.trust == distrusted {
+	if knows.proven && knows.trust == distrusted {
 		return d.byFilter(ctx, found)
 	}
 	r, err := d.memberships(ctx)
@@ -263,21 +265,21 @@ func (d *driver) weigh(r *roster, found []*sighting) {
 		}
 		for _, g := range r.in[x.user.id] {
 			if !says[g.id] {
-				d.trust = distrusted
+				d.learn(func(l *learned) { l.trust = distrusted })
 				return
 			}
 			seen = true
 		}
 	}
 	if seen {
-		d.trust = trusted
+		d.learn(func(l *learned) { l.trust = trusted })
 	}
 }
 
 // prove tries whether a filter finds just the groups that somebody is in. A filter that finds nobody would make everybody
 // look like a member of nothing, and one that is not heeded like a member of all.
 func (d *driver) prove(ctx context.Context, r *roster) error {
-	if !d.can.filter || d.proven {
+	if !d.filters() || d.knows().proven {
 		return nil
 	}
 	for id, in := range r.in {
@@ -294,7 +296,7 @@ func (d *driver) prove(ctx context.Context, r *roster) error {
 		if err != nil && !errors.As(err, &fault) {
 			return err
 		}
-		d.proven = err == nil && fits && n == len(want)
+		d.learn(func(l *learned) { l.proven = err == nil && fits && n == len(want) })
 		return nil
 	}
 	return nil

@@ -141,9 +141,7 @@ func (d *driver) carry(ctx context.Context, m *message, of []*plan.Change) []err
 		if a == nil || a.status != http.StatusNotImplemented && a.status != http.StatusMethodNotAllowed {
 			return live.All(of, err)
 		}
-		d.mu.Lock()
-		d.can.patch = false
-		d.mu.Unlock()
+		d.learn(func(l *learned) { l.noPatch = true })
 	}
 	switch {
 	case m.method == http.MethodPatch && m.group != "":
@@ -156,18 +154,6 @@ func (d *driver) carry(ctx context.Context, m *message, of []*plan.Change) []err
 		d.created(m)
 	}
 	return live.All(of, gone(a, err, m.method))
-}
-
-func (d *driver) patches() bool {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return d.can.patch
-}
-
-func (d *driver) bulky() bool {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return d.can.bulk
 }
 
 // gone takes an account that is not there for removed.
