@@ -69,9 +69,9 @@ func (r *Repo) readFirstPasswords(of values) {
 // checkFirstPasswords makes sure that somebody can read them, where there are any.
 func (r *Repo) checkFirstPasswords() {
 	for a, c := range r.Connects {
-		if app := r.Apps[a]; app.Keys != nil && r.FirstPasswords == nil {
+		if app := r.Apps[a]; app.Renews() && r.FirstPasswords == nil {
 			r.fail(
-				app.Keys.Pos, "missing-key", "keys are made anew, and pravet.yaml does not say who may read them",
+				app.RenewsAt(), "missing-key", "keys are made anew, and pravet.yaml does not say who may read them",
 				"add firstPasswords: {to: [age1…]} there",
 			)
 		}
@@ -107,7 +107,7 @@ func (d *doc) keys(app *model.App, reach *connect.Spec, spec *export.Spec) {
 	}
 	if !reach.Live {
 		d.probs.Add(problem(
-			app.Keys.Pos, "two-rules", "keys are made anew, and only a live application takes one",
+			app.RenewsAt(), "two-rules", "keys are made anew, and only a live application takes one",
 			"take keys out, or connect the application by scim, ldap, postgres or program",
 		))
 		return

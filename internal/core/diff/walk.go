@@ -396,13 +396,10 @@ func (w *walker) strays() {
 		if w.in.Leaving != nil && w.in.Leaving.Blocked(int(w.a), i) {
 			w.marks = append(w.marks, entitle.Mark{Account: key, Step: entitle.MarkBlocked})
 		}
-		if w.app.StraysFor != nil && !w.app.StraysFor.Match(w.app.Says(w.accounts, i), w.in.Today) {
-			w.out.Strays = append(w.out.Strays, c)
-			w.next()
-			continue
-		}
 		switch {
 		case w.leaves(c):
+		case w.app.StraysFor != nil && !w.app.StraysFor.Match(w.app.Says(w.accounts, i), w.in.Today):
+			w.out.Strays = append(w.out.Strays, c)
 		case w.app.Strays != "report" && w.accounts.States[i] == model.Invited:
 			w.add(c, model.Withdraw)
 		case w.app.Strays != "report" && w.accounts.Open(i):

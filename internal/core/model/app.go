@@ -89,8 +89,19 @@ func (a *App) Integration(get func(attr string) string, today day.Day) *Integrat
 }
 
 // Renews reports whether the application's file asks for keys to be made anew.
-func (a *App) Renews() bool {
-	return a.Keys != nil || slices.ContainsFunc(a.Integrations, func(x Integration) bool { return x.Every != (day.Duration{}) })
+func (a *App) Renews() bool { return a.RenewsAt() != (Pos{}) }
+
+// RenewsAt is where it asks that.
+func (a *App) RenewsAt() Pos {
+	if a.Keys != nil {
+		return a.Keys.Pos
+	}
+	for i := range a.Integrations {
+		if x := &a.Integrations[i]; x.Every != (day.Duration{}) {
+			return x.Pos
+		}
+	}
+	return Pos{}
 }
 
 // A Promotion says where the same desired state must have been carried out before it is here,
