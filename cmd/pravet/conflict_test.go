@@ -12,8 +12,8 @@ import (
 	"pravet/internal/standin"
 )
 
-// TestWhatSomebodyChangedMeanwhileIsAConflict: it is called that, with status 5, and nothing of theirs is overwritten; what
-// somebody has done already is left alone.
+// TestWhatSomebodyChangedMeanwhileIsAConflict: it is called that, with status 5, and nothing of theirs is overwritten;
+// what somebody has done already is left alone.
 func TestWhatSomebodyChangedMeanwhileIsAConflict(t *testing.T) {
 	s, play := scimYardFaults(t, "")
 	play.SetFaults(standin.Faults{NoBulk: true})
@@ -36,8 +36,8 @@ func TestWhatSomebodyChangedMeanwhileIsAConflict(t *testing.T) {
 	require.Contains(t, log, `"result": "conflict"`)
 }
 
-// TestAPutBringsNothingBack: where there is neither PATCH nor versions, what somebody changes by hand while a run goes on
-// stays as they left it, of users and of groups.
+// TestAPutBringsNothingBack: where there is neither PATCH nor versions, what somebody changes by hand while a run goes
+// on stays as they left it, of users and of groups.
 func TestAPutBringsNothingBack(t *testing.T) {
 	s, play := scimYardFaults(t, "  parallel: 1\n")
 	t.Cleanup(s.stop)

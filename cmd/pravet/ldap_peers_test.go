@@ -51,7 +51,9 @@ func drawDirectory(seed uint64) directory {
 	class := func() string { return one("", "", "groupOfUniqueNames", "posixGroup") }
 	return directory{
 		seed, yes(0.3), [3]string{class(), class(), class()}, one("", "", "memberof", "refint", "unique", "all"), yes(0.5),
-		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"), yes(0.15), yes(0.2),
+		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"), yes(0.15), yes(
+			0.2,
+		),
 	}
 }
 
@@ -77,8 +79,8 @@ func (d directory) simpler() (out []directory) {
 	return out
 }
 
-// TestAnyDirectoryEndsRight: whatever a directory is like, a run ends with what the files say and nothing else changed, or
-// says what is left. PEERS="0 300" tries more of them.
+// TestAnyDirectoryEndsRight: whatever a directory is like, a run ends with what the files say and nothing else
+// changed, or says what is left. PEERS="0 300" tries more of them.
 func TestAnyDirectoryEndsRight(t *testing.T) {
 	from, to := seeds(t, 12)
 	for seed := from; seed < to; seed++ {
@@ -239,7 +241,9 @@ func ldapPeerOf(t *testing.T, w *world, d directory) (*peer, *standin.Directory,
 	if d.Limits {
 		setup.Database += "limits " + caller + " size.soft=5 size.hard=unlimited size.pr=5\n"
 	}
-	s, err := standin.StartDirectory(context.Background(), t.TempDir(), ferries, strings.TrimPrefix(b.String(), "\n"), setup)
+	s, err := standin.StartDirectory(
+		context.Background(), t.TempDir(), ferries, strings.TrimPrefix(b.String(), "\n"), setup,
+	)
 	require.NoError(t, err)
 	address, scheme := strings.TrimPrefix(s.URL, "ldap://"), "ldap://"
 	if d.Secure {
@@ -275,7 +279,7 @@ func line(name, value string) string {
 	return name + ": " + value + "\n"
 }
 
-// ldapTruth is what a directory has, as ldapsearch tells it to its administrator.
+// ldapTruth reads a directory with ldapsearch, as its administrator.
 func ldapTruth(t *testing.T, w *world, d directory, s *standin.Directory) (map[string]holding, []string) {
 	cmd := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", s.Secure, "-D", s.User, "-w", s.Password, "-b",
 		ferries, "(objectClass=*)", "*", "pwdAccountLockedTime")

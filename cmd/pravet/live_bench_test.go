@@ -145,7 +145,9 @@ func BenchmarkDirectory(b *testing.B) {
 func benchDirectory(b *testing.B, people int) (s *standin.Directory, connect string, env []string) {
 	b.Helper()
 	var seed strings.Builder
-	seed.WriteString("dn: " + ferries + "\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n")
+	seed.WriteString(
+		"dn: " + ferries + "\nobjectClass: organization\nobjectClass: dcObject\no: Marrowick Ferries\ndc: marrowick\n",
+	)
 	for _, ou := range []string{"people", "groups"} {
 		fmt.Fprintf(&seed, "\ndn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n", ou, ferries, ou)
 	}
@@ -153,7 +155,9 @@ func benchDirectory(b *testing.B, people int) (s *standin.Directory, connect str
 		fmt.Fprintf(&seed, "\ndn: uid=p%05d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%05d\ncn: x\nsn: x\ndisplayName: Person %d\n",
 			i, ferries, i, i)
 	}
-	fmt.Fprintf(&seed, "\ndn: cn=crew,ou=groups,%s\nobjectClass: groupOfNames\ncn: crew\nmember: cn=admin,%s\n", ferries, ferries)
+	fmt.Fprintf(
+		&seed, "\ndn: cn=crew,ou=groups,%s\nobjectClass: groupOfNames\ncn: crew\nmember: cn=admin,%s\n", ferries, ferries,
+	)
 	s, err := standin.StartDirectory(context.Background(), b.TempDir(), ferries, seed.String())
 	require.NoError(b, err)
 	_, port, err := net.SplitHostPort(strings.TrimPrefix(s.URL, "ldap://"))
@@ -163,8 +167,8 @@ func benchDirectory(b *testing.B, people int) (s *standin.Directory, connect str
 		"  block: {attribute: employeeType, blocked: gone}\n  batch: 5000\n", []string{"YARD_PASSWORD=" + s.Password}
 }
 
-// BenchmarkMemberships puts 5,000 people into a group of a directory, with the ledger on, and has OpenLDAP's ldapmodify do
-// the same to another, one record a membership.
+// BenchmarkMemberships puts 5,000 people into a group of a directory, with the ledger on, and has OpenLDAP's
+// ldapmodify do the same to another, one record a membership.
 func BenchmarkMemberships(b *testing.B) {
 	for b.Loop() {
 		s, connect, env := benchDirectory(b, many)
@@ -192,7 +196,9 @@ func BenchmarkMemberships(b *testing.B) {
 // BenchmarkFetchDirectory fetches 20,000 entries of a directory, and has ldapsearch read them.
 func BenchmarkFetchDirectory(b *testing.B) {
 	s, connect, env := benchDirectory(b, 4*many)
-	repo := manyRepo(b, 1, connect, "account: {userName: userName, displayName: displayName}\ngroups: {crew: {}}\n", "{groups: [crew]}")
+	repo := manyRepo(
+		b, 1, connect, "account: {userName: userName, displayName: displayName}\ngroups: {crew: {}}\n", "{groups: [crew]}",
+	)
 	trust(b, repo, s)
 	for b.Loop() {
 		_, ours, memory := pravet(b, repo, env, "fetch")
@@ -213,7 +219,7 @@ func trust(b *testing.B, repo string, s *standin.Directory) {
 	require.NoError(b, os.WriteFile(filepath.Join(repo, "ca.pem"), ca, 0o644))
 }
 
-// timed is how long another program takes with a directory.
+// timed runs another program against a directory and returns how long it took.
 func timed(b *testing.B, s *standin.Directory, name string, args ...string) time.Duration {
 	b.Helper()
 	cmd := exec.Command(name, args...)

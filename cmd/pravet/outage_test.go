@@ -52,8 +52,8 @@ func gated(t *testing.T, seed uint64, more string, shut func(*http.Request, int)
 	return w, p, p.play
 }
 
-// TestAnOutageIsWaitedOut: an application that is out of order for some seconds, whether it says so, asks for a pause, or
-// has had too many requests, ends no run; whoever waits is told.
+// TestAnOutageIsWaitedOut: an application that is out of order for some seconds, whether it says so, asks for a pause,
+// or has had too many requests, ends no run; whoever waits is told.
 func TestAnOutageIsWaitedOut(t *testing.T) {
 	for name, status := range map[string]int{"503": http.StatusServiceUnavailable, "429": http.StatusTooManyRequests} {
 		for _, method := range []string{http.MethodGet, http.MethodPatch} {
@@ -80,8 +80,8 @@ func TestAnOutageIsWaitedOut(t *testing.T) {
 	}
 }
 
-// TestATooLongPauseIsNotTaken: an application that asks us to come back in thirty years ends the command at once, and it says
-// so.
+// TestATooLongPauseIsNotTaken: an application that asks us to come back in thirty years ends the command at once, and
+// it says so.
 func TestATooLongPauseIsNotTaken(t *testing.T) {
 	for _, after := range []string{"999999999", time.Now().AddDate(9, 0, 0).UTC().Format(http.TimeFormat), "1e300"} {
 		w, p, _ := gated(t, 3, "", func(*http.Request, int) (int, string) { return http.StatusServiceUnavailable, after })

@@ -85,7 +85,9 @@ func TestKilledOnAnyServerNothingIsLost(t *testing.T) {
 				if left == 0 {
 					require.Equal(t, due, after[m.name], "%s, %s\n%s", m.name, quirks(faults), said)
 				}
-				require.True(t, between(after[m.name], before[m.name], due) || after[m.name] == due, "%s, %s\n%s", m.name, quirks(faults), said)
+				require.True(
+					t, between(after[m.name], before[m.name], due) || after[m.name] == due, "%s, %s\n%s", m.name, quirks(faults), said,
+				)
 			}
 			require.Equal(t, held, left, "%d changes are left, %s\n%s", left, quirks(faults), said)
 			made := map[string]bool{}

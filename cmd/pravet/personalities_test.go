@@ -49,7 +49,9 @@ func drawWorld(seed uint64) *world {
 	w := &world{seed: seed}
 	for i := range 8 + r.IntN(30) {
 		p := member{name: fmt.Sprintf("p%02d.Person", i)}
-		p.due = holding{true, true, fmt.Sprintf("Person %d", i), fmt.Sprintf("p%d@ferries.example", i), true, yes(0.4), yes(0.4)}
+		p.due = holding{
+			true, true, fmt.Sprintf("Person %d", i), fmt.Sprintf("p%d@ferries.example", i), true, yes(0.4), yes(0.4),
+		}
 		switch {
 		case yes(0.1): // somebody who has left
 			p.due.Open = false
@@ -133,8 +135,8 @@ type peer struct {
 	read func() (accounts map[string]holding, rest []string)
 }
 
-// lived fetches, drafts, applies, fetches and drafts again. It returns what is wrong: "" where there are no changes left and
-// the server has just what it should, or where changes are left that say why. right reports the former.
+// lived fetches, drafts, applies, fetches and drafts again. It returns what is wrong: "" where there are no changes
+// left and the server has just what it should, or where changes are left that say why. right reports the former.
 func lived(t *testing.T, w *world, p *peer) (right bool, wrong, said string) {
 	t.Helper()
 	repo := w.repo(t, strings.ReplaceAll(p.server.connect, "ADDRESS", p.server.address), cmp.Or(p.attrs, ", email: email"))
@@ -274,8 +276,8 @@ func seeds(t *testing.T, few int) (from, to int) {
 	return from, to
 }
 
-// smallest looks, from a server with which something goes wrong, for the simplest with which it still does; fails says what
-// goes wrong with one, "" for nothing, and what the program said.
+// smallest looks, from a server with which something goes wrong, for the simplest with which it still does; fails says
+// what goes wrong with one, "" for nothing, and what the program said.
 func smallest[S any](at S, simpler func(S) []S, fails func(S) (wrong, said string)) (_ S, wrong, said string) {
 	wrong, said = fails(at)
 	for again := wrong != ""; again; {
@@ -290,7 +292,8 @@ func smallest[S any](at S, simpler func(S) []S, fails func(S) (wrong, said strin
 	return at, wrong, said
 }
 
-// goesWrong is what goes wrong in a life with a server; plain tells that nothing about it keeps a change from being done.
+// goesWrong lives with a server once and returns what went wrong, "" for nothing. Where plain is set, every change can
+// be carried out there.
 func goesWrong(t *testing.T, w *world, p *peer, plain bool) (wrong, said string) {
 	t.Helper()
 	right, wrong, said := lived(t, w, p)

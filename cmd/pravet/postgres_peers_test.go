@@ -56,8 +56,8 @@ func (d database) simpler() (out []database) {
 	return out
 }
 
-// plain reports whether everything can be done. Without a rule a role with members is not suspended, as it would be taken
-// for a group; and what another has granted only a superuser takes away.
+// plain reports whether everything can be done. Without a rule a role with members is not suspended, as it would be
+// taken for a group; and what another has granted only a superuser takes away.
 func (d database) plain() bool {
 	return (!d.Led || d.Rule != "") && !(d.Limited && d.Newest && d.Grantors)
 }
@@ -124,7 +124,9 @@ func databasePeer(t *testing.T, w *world, d database, s *standin.Database) *peer
 	}
 	if len(drop) > 0 {
 		psql(t, s, "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename <> 'keeper'")
-		require.NoError(t, s.Run(ctx, "DROP OWNED BY "+strings.Join(drop, ", ")+" CASCADE", "DROP ROLE "+strings.Join(drop, ", ")))
+		require.NoError(
+			t, s.Run(ctx, "DROP OWNED BY "+strings.Join(drop, ", ")+" CASCADE", "DROP ROLE "+strings.Join(drop, ", ")),
+		)
 	}
 	make := []string{
 		"CREATE ROLE crew", "CREATE ROLE deck", "CREATE ROLE lead", "CREATE ROLE spare", "CREATE ROLE staff", "CREATE ROLE other",
@@ -147,7 +149,9 @@ func databasePeer(t *testing.T, w *world, d database, s *standin.Database) *peer
 		admin(g, "second")
 	}
 	if d.Style != "" {
-		make = append(make, "ALTER ROLE pravet SET DateStyle = '"+d.Style+"'", "ALTER ROLE pravet SET TimeZone = 'Asia/Kathmandu'")
+		make = append(
+			make, "ALTER ROLE pravet SET DateStyle = '"+d.Style+"'", "ALTER ROLE pravet SET TimeZone = 'Asia/Kathmandu'",
+		)
 	}
 	rule, attrs := map[string]string{"": "", "in": "  in: staff\n", "named": "  named: '^p[0-9]+[.]'\n"}[d.Rule], " "
 	for i, m := range w.people {
@@ -164,7 +168,9 @@ func databasePeer(t *testing.T, w *world, d database, s *standin.Database) *peer
 			make = append(make, "ALTER ROLE "+name+" VALID UNTIL '2031-04-05 00:00:00+00'")
 		}
 		admin(name, "pravet")
-		grants := map[string]bool{"crew": m.is.Crew, "deck": m.is.Deck, "lead": m.is.Lead, "spare": i%3 == 0, "staff": d.Rule == "in"}
+		grants := map[string]bool{
+			"crew": m.is.Crew, "deck": m.is.Deck, "lead": m.is.Lead, "spare": i%3 == 0, "staff": d.Rule == "in",
+		}
 		for _, g := range []string{"crew", "deck", "lead", "spare", "staff"} {
 			if !grants[g] {
 				continue
@@ -192,7 +198,9 @@ func databasePeer(t *testing.T, w *world, d database, s *standin.Database) *peer
 	if d.Sessions {
 		for _, m := range w.people {
 			if m.is.There && m.is.Open {
-				conn, err := pgx.Connect(ctx, strings.Replace(s.URL, "postgres://", "postgres://"+m.name+":old@", 1)+"?sslmode=disable")
+				conn, err := pgx.Connect(
+					ctx, strings.Replace(s.URL, "postgres://", "postgres://"+m.name+":old@", 1)+"?sslmode=disable",
+				)
 				require.NoError(t, err)
 				t.Cleanup(func() { _ = conn.Close(ctx) })
 			}
@@ -217,7 +225,7 @@ func psql(t *testing.T, s *standin.Database, sql string) string {
 	return string(out)
 }
 
-// databaseTruth is what a server has.
+// databaseTruth reads a server with psql.
 func databaseTruth(t *testing.T, w *world, d database, s *standin.Database) (map[string]holding, []string) {
 	type role struct {
 		Name, Comment, Until string

@@ -15,8 +15,8 @@ import (
 	"pravet/internal/standin"
 )
 
-// TestAServerThatRestartsIsWaitedFor: a directory or a database that is restarted in the middle of a run, in half a second
-// or in three, leaves no change undone and does none twice.
+// TestAServerThatRestartsIsWaitedFor: a directory or a database that is restarted in the middle of a run, in half a
+// second or in three, leaves no change undone and does none twice.
 func TestAServerThatRestartsIsWaitedFor(t *testing.T) {
 	for _, kind := range []string{"ldap", "postgres"} {
 		for n, pause := range []time.Duration{0, 500 * time.Millisecond, 3 * time.Second} {

@@ -25,8 +25,8 @@ import (
 	"pravet/internal/standin"
 )
 
-// TestAnyScimServerEndsRight: whatever a server is like within what the RFCs leave open, a run ends with what the files say
-// and nothing else changed, or says what is left. PEERS="0 1000" tries more of them.
+// TestAnyScimServerEndsRight: whatever a server is like within what the RFCs leave open, a run ends with what the
+// files say and nothing else changed, or says what is left. PEERS="0 1000" tries more of them.
 func TestAnyScimServerEndsRight(t *testing.T) {
 	from, to := seeds(t, 24)
 	for seed := from; seed < to; seed++ {
@@ -129,7 +129,9 @@ func scimServer(address string) *yardServer {
 
 func scimPeer(t *testing.T, w *world, faults standin.Faults) *peer {
 	t.Helper()
-	s, err := standin.New(standin.Options{Token: "open sesame", Faults: standin.Faults{As: standin.Personality{OddIDs: faults.As.OddIDs}}})
+	s, err := standin.New(
+		standin.Options{Token: "open sesame", Faults: standin.Faults{As: standin.Personality{OddIDs: faults.As.OddIDs}}},
+	)
 	require.NoError(t, err)
 	users, groups := w.resources(faults.As.Lower)
 	ids := map[string]string{}
@@ -157,8 +159,8 @@ func scimPeer(t *testing.T, w *world, faults standin.Faults) *peer {
 	}
 }
 
-// TestAForeignScimServerEndsRight: on servers that others have written, in their own configuration, each run ends with what
-// the files say and nothing else changed.
+// TestAForeignScimServerEndsRight: on servers that others have written, in their own configuration, each run ends with
+// what the files say and nothing else changed.
 func TestAForeignScimServerEndsRight(t *testing.T) {
 	from, to := seeds(t, 4)
 	for seed := from; seed < to; seed++ {
@@ -253,7 +255,9 @@ func javaScript(t *testing.T, users, groups []map[string]any) string {
 	t.Helper()
 	tools, err := filepath.Abs("../../tools/peers")
 	require.NoError(t, err)
-	require.DirExists(t, filepath.Join(tools, "node_modules"), "make test installs what tests need; or npm ci in tools/peers")
+	require.DirExists(
+		t, filepath.Join(tools, "node_modules"), "make test installs what tests need; or npm ci in tools/peers",
+	)
 	data, err := json.Marshal(map[string]any{"users": users, "groups": groups})
 	require.NoError(t, err)
 	file := filepath.Join(t.TempDir(), "state.json")
@@ -273,7 +277,7 @@ func javaScript(t *testing.T, users, groups []map[string]any) string {
 	return fmt.Sprintf("127.0.0.1:%d", port)
 }
 
-// scimTruth is what a stand-in really has.
+// scimTruth makes accounts of the users and groups that a SCIM server really has.
 func scimTruth(t *testing.T, w *world, users, groups []map[string]any) (map[string]holding, []string) {
 	ours := map[string]string{} // as names are compared → as the files write them
 	mails := map[string]map[string]bool{}

@@ -14,7 +14,7 @@ import (
 	"pravet/internal/prepare"
 )
 
-// maxNamed is how many files with passwords are named after one step.
+// maxNamed is how many password files a run names after one step.
 const maxNamed = 12
 
 // readBack reads the application again and records what became of each change

@@ -44,8 +44,8 @@ type List struct {
 	Partial string   // why not all members can be told
 }
 
-// ListOfEntry tells how an entry lists members, by its classes; get gives the values of an attribute. An attribute that the
-// application's file names counts for entries of classes that are not known.
+// ListOfEntry tells how an entry lists members, by its classes; get gives the values of an attribute. An attribute
+// that the application's file names counts for entries of classes that are not known.
 func (d *Directory) ListOfEntry(get func(attr string) []string) List {
 	var l List
 	add := func(x Lister) {

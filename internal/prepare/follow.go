@@ -10,9 +10,9 @@ import (
 	"pravet/internal/core/model"
 )
 
-// follow gives the kits of things that follow others the people who have those, as the applications show it: who is in a
-// group of the directory is in the group that follows it. Where nobody can tell, as the other application shows nothing or
-// not all, what follows it stays as it is.
+// follow gives the kits of things that follow others the people who have those, as the applications show it: who is in
+// a group of the directory is in the group that follows it. Where nobody can tell, as the other application shows
+// nothing or not all, what follows it stays as it is.
 func (s *State) follow(ctx context.Context, chosen []bool) error {
 	for _, app := range s.Repo.Apps {
 		for t := range app.Things {
@@ -79,7 +79,9 @@ func (s *State) having(a int, accounts *model.Accounts, thing int32, k *model.Ki
 	}
 	for i, p := range personOf {
 		if p != diff.None && ids != nil && (k.FollowsFor == nil || k.FollowsFor.Match(of(int(p)), today)) && along.Has(accounts.Has(i), thing) {
-			out = append(out, model.Holder{Person: ids.At(int(p)), Until: day.None, Because: "is in " + k.Follows.String(), Pos: k.Pos})
+			out = append(
+				out, model.Holder{Person: ids.At(int(p)), Until: day.None, Because: "is in " + k.Follows.String(), Pos: k.Pos},
+			)
 		}
 	}
 	return out

@@ -24,8 +24,8 @@ type Database struct {
 	again    func(ctx context.Context) (*process, error)
 }
 
-// StartDatabase starts a PostgreSQL server in a folder: the newest that is installed or, where programs are named, the one
-// of that folder.
+// StartDatabase starts a PostgreSQL server in a folder: the newest that is installed or, where programs are named, the
+// one of that folder.
 func StartDatabase(ctx context.Context, folder string, programs ...string) (*Database, error) {
 	const debian = "/usr/lib/postgresql/*/bin"
 	program := func(name string) (string, error) {

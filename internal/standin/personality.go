@@ -36,7 +36,8 @@ type Personality struct {
 	Expires   int    // every so many requests the token is not accepted once
 }
 
-// Draw draws how a server is, and with it how it misbehaves where that is no fault. The same seed gives the same server.
+// Draw draws how a server is, and with it how it misbehaves where that is no fault. The same seed gives the same
+// server.
 func Draw(seed uint64) Faults {
 	r := rand.New(rand.NewPCG(seed, 77))
 	yes := func(share float64) bool { return r.Float64() < share }

@@ -23,7 +23,8 @@ const (
 	fewGroups = 20
 )
 
-// search calls each with every entry below a base, page by page (RFC 2696). The next page is read while one is looked at.
+// search calls each with every entry below a base, page by page (RFC 2696). The next page is read while one is looked
+// at.
 func (d *driver) search(ctx context.Context, base, filter string, attrs []string, each func(*ldap.Entry) error) error {
 	pages := make(chan []*ldap.Entry, 1)
 	group, within := errgroup.WithContext(ctx)

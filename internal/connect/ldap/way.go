@@ -31,7 +31,9 @@ var Way = &connect.Way{
 		d := r.Directory()
 		if d.Except = r.Text("except"); d.Except != "" {
 			if _, err := goldap.CompileFilter(d.Except); err != nil {
-				r.Wrong("except", "bad-filter", "the filter cannot be read: "+plain(err), "write it like (cn=tmp*), as RFC 4515 has it")
+				r.Wrong(
+					"except", "bad-filter", "the filter cannot be read: "+plain(err), "write it like (cn=tmp*), as RFC 4515 has it",
+				)
 			}
 		}
 		s.Own = d

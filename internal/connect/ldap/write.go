@@ -218,8 +218,8 @@ func (d *driver) move(ctx context.Context, x *entry, rdn, to string) error {
 	return tell(func(r *ldap.ModifyRequest, attr string) { r.Delete(attr, []string{x.dn}) })
 }
 
-// seesAll makes sure that the members of all lists are shown: one that names an entry unseen would go on naming it as it was
-// called before.
+// seesAll makes sure that the members of all lists are shown: one that names an entry unseen would go on naming it as
+// it was called before.
 func (d *driver) seesAll(ctx context.Context) error {
 	d.mu.Lock()
 	lists := d.groups
@@ -283,8 +283,8 @@ func (d *driver) update(account string, changes []*plan.Change) *live.Request {
 	}
 }
 
-// exchange gives an entry other values in the place of those that it had; others that it has stay. Whole replaces all of
-// them, of attributes whose values cannot be compared (RFC 4511 §4.6).
+// exchange gives an entry other values in the place of those that it had; others that it has stay. Whole replaces all
+// of them, of attributes whose values cannot be compared (RFC 4511 §4.6).
 func (d *driver) exchange(ctx context.Context, x *entry, changes []*plan.Change, whole bool) error {
 	req := ldap.NewModifyRequest(x.dn, d.unchangedControl(x))
 	for _, c := range changes {

@@ -49,8 +49,8 @@ const (
 	firstContact = 20 * time.Second
 )
 
-// The rate is kept a little lower than it may be, as requests that are sent evenly do not arrive so; lower still each time
-// that the application says that they were too many, and then higher again by and by.
+// The rate is kept a little lower than it may be, as requests that are sent evenly do not arrive so; lower still each
+// time that the application says that they were too many, and then higher again by and by.
 const (
 	below    = 0.985
 	lower    = 0.97

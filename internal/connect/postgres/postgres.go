@@ -217,8 +217,8 @@ func (d *driver) Check(ctx context.Context) ([]connect.Ability, error) {
 	return out, nil
 }
 
-// tried makes a role and puts it into each group role of the catalog, and takes all of that back: it is one transaction that
-// is rolled back.
+// tried makes a role and puts it into each group role of the catalog, and takes all of that back: it is one
+// transaction that is rolled back.
 func (d *driver) tried(ctx context.Context) (out []connect.Ability, _ error) {
 	name := quoted("pravet tries " + rand.Text())
 	err := d.ask(ctx, func(ctx context.Context) error {

@@ -46,8 +46,8 @@ func (d *driver) Read(ctx context.Context, part *live.Part, each func(*export.Re
 	return nil
 }
 
-// rolesQuery reads roles. A membership that lets its holder do nothing but grant the role is none (PostgreSQL 16: whoever
-// makes a role without being a superuser has one of it).
+// rolesQuery reads roles. A membership that lets its holder do nothing but grant the role is none (PostgreSQL 16:
+// whoever makes a role without being a superuser has one of it).
 const rolesQuery = `
 SELECT r.rolname, r.rolcanlogin, r.rolconnlimit, r.rolvaliduntil::text, coalesce(shobj_description(r.oid, 'pg_authid'), ''),
        EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND MEMBER),

@@ -91,8 +91,8 @@ func (d *driver) members(ctx context.Context, verb, role, with string, changes [
 	return out
 }
 
-// revoke takes accounts out of a role. From release 16 on a membership is there once for each role that has granted it, and
-// only the named one is taken away; the statements are one transaction.
+// revoke takes accounts out of a role. From release 16 on a membership is there once for each role that has granted
+// it, and only the named one is taken away; the statements are one transaction.
 func (d *driver) revoke(ctx context.Context, role string, changes []*plan.Change) error {
 	var names []string
 	for _, c := range changes {
@@ -255,7 +255,9 @@ func (d *driver) create(ctx context.Context, c *plan.Change) error {
 	rule := of(d.spec)
 	about := attrs[comment]
 	if rule.Says() && !rule.Fits(c.Account, about, []string{rule.In}) {
-		return wrong(connect.Refused, "the role would not count as an account, by what connect says of accounts (named, comment)")
+		return wrong(
+			connect.Refused, "the role would not count as an account, by what connect says of accounts (named, comment)",
+		)
 	}
 	sql := []string{"CREATE ROLE " + quoted(c.Account) + " " + login}
 	if rule.In != "" {

@@ -186,8 +186,8 @@ func (e *editing) entry(kind model.Kind, name string, gain bool) {
 	e.body[k] = rest
 }
 
-// texts adds a role or an entitlement to a list of texts, or takes it away. No filter finds a text in a list, so that the
-// list is replaced as a whole.
+// texts adds a role or an entitlement to a list of texts, or takes it away. No filter finds a text in a list, so that
+// the list is replaced as a whole.
 func (e *editing) texts(list, k string, entries []any, name string, gain bool) {
 	rest := slices.DeleteFunc(slices.Clone(entries), func(x any) bool {
 		o, _ := x.(map[string]any)

@@ -173,8 +173,8 @@ func place(at, id string) (string, error) {
 	return at + "/" + url.PathEscape(id), nil
 }
 
-// known are the groups as they were read last, or are read now without their members: where they were not yet, and where
-// somebody says a group that is not among them.
+// known are the groups as they were read last, or are read now without their members: where they were not yet, and
+// where somebody says a group that is not among them.
 func (d *driver) known(ctx context.Context, found []*sighting) (*roster, error) {
 	d.mu.Lock()
 	r := d.roster

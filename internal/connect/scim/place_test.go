@@ -36,7 +36,9 @@ func TestAnswersOfABulkAreFoundByTheirNames(t *testing.T) {
 		require.NoError(t, answers[two], name)
 		require.ErrorContains(t, answers[one], "status 409", name)
 	}
-	answers, err := d.answers(&answer{body: []byte(`{"Operations":[{"bulkId":"n1","method":"PATCH","status":"200"}]}`)}, []*message{one, two})
+	answers, err := d.answers(
+		&answer{body: []byte(`{"Operations":[{"bulkId":"n1","method":"PATCH","status":"200"}]}`)}, []*message{one, two},
+	)
 	require.NoError(t, err)
 	require.NoError(t, answers[two])
 	require.ErrorContains(t, answers[one], "has not carried out the whole Bulk request")

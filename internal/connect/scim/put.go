@@ -173,8 +173,8 @@ func (d *driver) putGroup(ctx context.Context, m *message, changes []*plan.Chang
 	return live.All(changes, err)
 }
 
-// sure makes sure that a group of a round number of members has no more: as many users say that they are in it, or nobody
-// else is, of a few users that can be asked for one by one.
+// sure makes sure that a group of a round number of members has no more: as many users say that they are in it, or
+// nobody else is, of a few users that can be asked for one by one.
 func (d *driver) sure(ctx context.Context, id string, members int) (bool, error) {
 	says := 0
 	var ids []string
@@ -213,12 +213,16 @@ func (d *driver) safe(ctx context.Context, now *group, id string) error {
 	if wrote && time.Since(last.at) < d.spec.Settle {
 		for _, m := range last.in {
 			if !slices.Contains(now.members, m) {
-				return &live.Again{Says: fmt.Sprintf("the application does not show yet what was just written to the group %q", now.name)}
+				return &live.Again{
+					Says: fmt.Sprintf("the application does not show yet what was just written to the group %q", now.name),
+				}
 			}
 		}
 		for _, m := range last.out {
 			if slices.Contains(now.members, m) {
-				return &live.Again{Says: fmt.Sprintf("the application does not show yet what was just written to the group %q", now.name)}
+				return &live.Again{
+					Says: fmt.Sprintf("the application does not show yet what was just written to the group %q", now.name),
+				}
 			}
 		}
 	}
@@ -248,7 +252,9 @@ func (d *driver) safe(ctx context.Context, now *group, id string) error {
 		}
 	}
 	if len(r.in) == 0 {
-		return refuse("the application shows no members of any group, and so does not say whether the group %q has some", now.name)
+		return refuse(
+			"the application shows no members of any group, and so does not say whether the group %q has some", now.name,
+		)
 	}
 	return nil
 }

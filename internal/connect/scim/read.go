@@ -59,7 +59,9 @@ func (d *driver) list(ctx context.Context, at string, query url.Values, each fun
 	if d.can.sort && query.Get("filter") == "" {
 		q.Set("sortBy", "id")
 	}
-	l := &listing{d: d, at: at, query: q, count: count, seed: maphash.MakeSeed(), ids: map[uint64]bool{}, total: -1, each: each}
+	l := &listing{
+		d: d, at: at, query: q, count: count, seed: maphash.MakeSeed(), ids: map[uint64]bool{}, total: -1, each: each,
+	}
 	if d.can.cursor {
 		return l.byCursor(ctx)
 	}

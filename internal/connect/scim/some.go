@@ -276,8 +276,8 @@ func (d *driver) weigh(r *roster, found []*sighting) {
 	}
 }
 
-// prove tries whether a filter finds just the groups that somebody is in. A filter that finds nobody would make everybody
-// look like a member of nothing, and one that is not heeded like a member of all.
+// prove tries whether a filter finds just the groups that somebody is in. A filter that finds nobody would make
+// everybody look like a member of nothing, and one that is not heeded like a member of all.
 func (d *driver) prove(ctx context.Context, r *roster) error {
 	if !d.filters() || d.knows().proven {
 		return nil

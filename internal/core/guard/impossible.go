@@ -77,8 +77,8 @@ func (c *checker) impossible(a int) {
 	}
 }
 
-// lastMembers holds, of each thing that needs a member, the last change that would leave it without one. Who comes to it
-// in the same plan comes only afterwards.
+// lastMembers holds, of each thing that needs a member, the last change that would leave it without one. Who comes to
+// it in the same plan comes only afterwards.
 func (c *checker) lastMembers(a int) {
 	accounts := c.Accounts[a]
 	if len(accounts.Needy) == 0 {

@@ -193,7 +193,9 @@ var holds = sentences{
 		)
 	},
 	fact.FollowsBlind: func(f *fact.Fact) string {
-		return fmt.Sprintf("%s follows %s (%s), and who has that cannot be told now; it stays as it is", f.Thing, f.Other, f.Place)
+		return fmt.Sprintf(
+			"%s follows %s (%s), and who has that cannot be told now; it stays as it is", f.Thing, f.Other, f.Place,
+		)
 	},
 	fact.Ownerless: func(f *fact.Fact) string {
 		return fmt.Sprintf("%s, who answers for %s, is not here any more (%s): %s; name somebody else",
@@ -238,7 +240,9 @@ var holds = sentences{
 		)
 	},
 	fact.SharedAccount: func(f *fact.Fact) string {
-		return fmt.Sprintf("%s has the same %s, so the account may be either's; give each person one of their own", f.Person, f.Attribute)
+		return fmt.Sprintf(
+			"%s has the same %s, so the account may be either's; give each person one of their own", f.Person, f.Attribute,
+		)
 	},
 	fact.AlikeName: func(f *fact.Fact) string {
 		return fmt.Sprintf(
