@@ -36,8 +36,8 @@ func TestWhatSomebodyChangedMeanwhileIsAConflict(t *testing.T) {
 	require.Contains(t, log, `"result": "conflict"`)
 }
 
-// TestAPutBringsNothingBack: where there is neither PATCH nor versions, what somebody changes by hand while a run goes
-// on stays as they left it, of users and of groups.
+// TestAPutBringsNothingBack: where there is neither PATCH nor versions, what somebody changes of users by hand while a
+// run goes on stays as they left it.
 func TestAPutBringsNothingBack(t *testing.T) {
 	s, play := scimYardFaults(t, "  parallel: 1\n")
 	t.Cleanup(s.stop)

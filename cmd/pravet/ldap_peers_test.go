@@ -51,9 +51,8 @@ func drawDirectory(seed uint64) directory {
 	class := func() string { return one("", "", "groupOfUniqueNames", "posixGroup") }
 	return directory{
 		seed, yes(0.3), [3]string{class(), class(), class()}, one("", "", "memberof", "refint", "unique", "all"), yes(0.5),
-		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"), yes(0.15), yes(
-			0.2,
-		),
+		yes(0.3), yes(0.3), yes(0.3), yes(0.3), yes(0.5), yes(0.3), yes(0.1), one("", "", "keep", "none"),
+		yes(0.15), yes(0.2),
 	}
 }
 

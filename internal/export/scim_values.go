@@ -3,6 +3,7 @@ package export
 import (
 	"errors"
 	"fmt"
+	"net/url"
 	"path"
 	"strings"
 
@@ -237,7 +238,7 @@ func References(group Value) (out []Reference, err error) {
 		}
 		x.Group = x.Group || strings.Contains(strings.ToLower(ref), "/groups/")
 		if x.ID == "" && ref != "" {
-			x.ID = path.Base(ref)
+			x.ID = LastOf(ref)
 		}
 		if x.ID == "" {
 			return nil, &ObjectError{m.From, "a member has no value and no $ref, so nobody can say who it is"}
@@ -245,4 +246,16 @@ func References(group Value) (out []Reference, err error) {
 		out = append(out, x)
 	}
 	return out, nil
+}
+
+// LastOf is the id at the end of a reference (RFC 7643 §2.3.7).
+func LastOf(ref string) string {
+	last := path.Base(ref)
+	if u, err := url.Parse(ref); err == nil {
+		last = path.Base(u.EscapedPath())
+	}
+	if id, err := url.PathUnescape(last); err == nil {
+		last = id
+	}
+	return strings.Clone(last)
 }

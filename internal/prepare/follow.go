@@ -3,7 +3,6 @@ package prepare
 import (
 	"context"
 	"slices"
-	"time"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/diff"
@@ -69,11 +68,7 @@ func (s *State) having(a int, accounts *model.Accounts, thing int32, k *model.Ki
 	}).PersonOf[0]
 	along := diff.Exported(app, accounts)
 	ids := s.Repo.People.Column("id")
-	now := time.Now
-	if s.Now != nil {
-		now = s.Now
-	}
-	today := s.Repo.Zone.Day(now())
+	today := s.Repo.Zone.Day(s.now())
 	of := func(person int) func(attr string) string {
 		return func(attr string) string { return s.Repo.People.Get(person, attr) }
 	}

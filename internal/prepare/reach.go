@@ -17,12 +17,7 @@ func (s *State) connector(a int) connect.Application {
 	repo, spec, app := s.Repo, s.Repo.Connects[a], s.Repo.Apps[a]
 	o := &connect.Opening{
 		Tree: repo.Tree, Export: repo.Exports[a], App: app, Spec: spec,
-		Now: func() time.Time {
-			if s.Now != nil {
-				return s.Now()
-			}
-			return time.Now()
-		},
+		Now: s.now,
 		Secret: func(ctx context.Context, ref string) (string, error) {
 			value, err := s.Secrets.Read(ctx, ref)
 			if err != nil {
@@ -57,4 +52,12 @@ func (s *State) Close() {
 			_ = l.Close() // nothing is in flight any more
 		}
 	}
+}
+
+// now is what the clock of this call says.
+func (s *State) now() time.Time {
+	if s.Now != nil {
+		return s.Now()
+	}
+	return time.Now()
 }

@@ -20,8 +20,7 @@ type Database struct {
 	URL      string // of its database postgres
 	User     string
 	Password string
-	process  *process
-	again    func(ctx context.Context) (*process, error)
+	server
 }
 
 // StartDatabase starts a PostgreSQL server in a folder: the newest that is installed or, where programs are named, the
@@ -136,16 +135,3 @@ func (d *Database) Statements() (out []string) {
 	}
 	return out
 }
-
-// Restart ends the server, with all that is open, and starts it again after a pause, at the same address.
-func (d *Database) Restart(ctx context.Context, pause time.Duration) (err error) {
-	if err := d.Stop(); err != nil {
-		return err
-	}
-	time.Sleep(pause)
-	d.process, err = d.again(ctx)
-	return err
-}
-
-// Stop ends the server.
-func (d *Database) Stop() error { return d.process.stop(os.Interrupt) }

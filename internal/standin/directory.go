@@ -9,7 +9,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"time"
 )
 
 // A Directory is a slapd that runs.
@@ -20,8 +19,7 @@ type Directory struct {
 	User     string // the DN of who may do everything
 	Password string
 	Log      string // the file in which slapd itself notes each change (auditlog)
-	process  *process
-	again    func(ctx context.Context) (*process, error)
+	server
 }
 
 // A Setup is more of how a slapd is set up, as lines of slapd.conf(5): of the server as a whole, and of its database.
@@ -83,19 +81,6 @@ func StartDirectory(ctx context.Context, folder, suffix, entries string, more ..
 	}
 	return d, nil
 }
-
-// Restart ends the directory and starts it again after a pause, at the same addresses.
-func (d *Directory) Restart(ctx context.Context, pause time.Duration) (err error) {
-	if err := d.Stop(); err != nil {
-		return err
-	}
-	time.Sleep(pause)
-	d.process, err = d.again(ctx)
-	return err
-}
-
-// Stop ends the directory.
-func (d *Directory) Stop() error { return d.process.stop(os.Interrupt) }
 
 // slapdConf is how slapd is set up: people with a class of their own, locked by a password
 // policy, and every change noted.

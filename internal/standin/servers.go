@@ -75,6 +75,25 @@ type process struct {
 	ended chan error
 }
 
+// A server is a process that can be started again, at the same addresses.
+type server struct {
+	process *process
+	again   func(ctx context.Context) (*process, error)
+}
+
+// Stop ends the server.
+func (s *server) Stop() error { return s.process.stop(os.Interrupt) }
+
+// Restart ends the server, with all that is open, and starts it again after a pause.
+func (s *server) Restart(ctx context.Context, pause time.Duration) (err error) {
+	if err := s.Stop(); err != nil {
+		return err
+	}
+	time.Sleep(pause)
+	s.process, err = s.again(ctx)
+	return err
+}
+
 // start starts a server and waits until something listens at its port.
 func start(ctx context.Context, cmd *exec.Cmd, folder string, port int) (*process, error) {
 	p := &process{cmd: cmd, said: filepath.Join(folder, "said.log"), ended: make(chan error, 1)}

@@ -1,8 +1,6 @@
 package scim
 
 import (
-	"net/url"
-	"path"
 	"slices"
 	"strings"
 
@@ -71,7 +69,7 @@ func ownGroups(v export.Value) (out []membership, err error) {
 			}
 		}
 		if m.id == "" && ref != "" {
-			m.id = lastOf(ref)
+			m.id = export.LastOf(ref)
 		}
 		if strings.EqualFold(how, "indirect") || m.id == "" && m.name == "" {
 			continue
@@ -80,18 +78,6 @@ func ownGroups(v export.Value) (out []membership, err error) {
 		out = append(out, m)
 	}
 	return out, nil
-}
-
-// lastOf is the id at the end of a reference (RFC 7643 §2.3.7).
-func lastOf(ref string) string {
-	last := path.Base(ref)
-	if u, err := url.Parse(ref); err == nil {
-		last = path.Base(u.EscapedPath())
-	}
-	if id, err := url.PathUnescape(last); err == nil {
-		last = id
-	}
-	return strings.Clone(last)
 }
 
 func hold(r *export.Record, group string) {
