@@ -114,14 +114,14 @@ func big(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Check(f.Close())
 }
 
-// lock DIR: someone else holds the repository's lock until the script ends.
+// lock DIR APP...: someone else is at work in applications of a repository until the script ends.
 func lock(ts *testscript.TestScript, _ bool, args []string) {
 	now := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
 	l, err := ledger.Open(ts.MkAbs(args[0]), ledger.Options{By: "Leonie Marsh", Now: now})
 	ts.Check(err)
-	release, err := l.Lease("apply abcdefgh")
+	lease, err := l.Lease(args[1:], "apply abcdefgh")
 	ts.Check(err)
-	ts.Defer(func() { _ = release(); _ = l.Close() })
+	ts.Defer(func() { _ = lease.Release(); _ = l.Close() })
 }
 
 // plan-id VAR DIR: the id of the newest plan of a repository.

@@ -71,6 +71,7 @@ func fits(
 			if files := gitrepo.Changed(s.Repo.Dir, p.Desired.Revision); len(files) > 0 {
 				says += ": " + strings.Join(files[:min(len(files), maxMoved)], ", ")
 			}
+			says += fmt.Sprintf(" (the plan is of commit %.10s; with its files: git checkout %[1]s)", p.Desired.Revision)
 		}
 		moved = append(moved, says)
 	}

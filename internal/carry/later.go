@@ -87,9 +87,9 @@ type Arrival struct {
 
 // Arrive looks at the exports of applications whose changes somebody else carries out: what is
 // to be seen by now is settled. An export that is still the same tells nothing. load finds a
-// plan by its id. The caller has the lease.
+// plan by its id; claim makes this the only process that changes an application, and those that others change are left.
 func Arrive(
-	ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id string) (*plan.Plan, error),
+	ctx context.Context, s *prepare.State, l ledger.Ledger, load func(id string) (*plan.Plan, error), claim func(app string) error,
 ) (out []*Arrival, err error) {
 	var runs []ledger.RunEnd
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunEnded}}, func(e *ledger.Entry) error {
@@ -104,7 +104,7 @@ func Arrive(
 			break
 		}
 		var more []*Arrival
-		more, err = arrive(ctx, s, l, &end, load)
+		more, err = arrive(ctx, s, l, &end, load, claim)
 		out = append(out, more...)
 	}
 	return out, err
@@ -116,6 +116,7 @@ func arrive(
 	l ledger.Ledger,
 	end *ledger.RunEnd,
 	load func(id string) (*plan.Plan, error),
+	claim func(app string) error,
 ) (out []*Arrival, err error) {
 	last := map[string]ledger.ChangeOutcome{}
 	var order []string
@@ -143,6 +144,9 @@ func arrive(
 		}
 		if mark, err := s.Reached[a].Mark(ctx); err != nil || mark == waits[0].Mark {
 			continue // whoever reads the export says what is wrong with it
+		}
+		if claim(app.ID) != nil {
+			continue // whoever is at work there does it
 		}
 		p, err := load(end.Plan)
 		if err != nil {

@@ -50,7 +50,7 @@ type HeldUp struct {
 // finished, and then the application is read back. Nobody decides anew about what
 // is half done; everything else waits for decisions as before. load finds a plan
 // by its id; claim makes this the only process that changes an application. An application that cannot be
-// reached, or that another process changes, is held up, and its run stays open. The caller has the lease.
+// reached, or that another process changes, is held up, and its run stays open.
 func Settle(
 	ctx context.Context,
 	s *prepare.State,
@@ -64,6 +64,10 @@ func Settle(
 			break
 		}
 		u := &Unfinished{Run: r.Run, Plan: r.Plan, claim: claim, held: map[string]error{}}
+		if app, by := underWay(r, claim); by != nil {
+			held = append(held, HeldUp{r.Run, app, by})
+			continue
+		}
 		if err = u.settle(ctx, s, l, load); err != nil {
 			break
 		}
@@ -75,6 +79,18 @@ func Settle(
 		}
 	}
 	return out, held, err
+}
+
+// underWay finds who is still at work on a run, if anybody: the error is a *ledger.Leased. Whoever begins a run keeps the
+// leases of its applications until it ends.
+func underWay(r ledger.Run, claim func(app string) error) (app string, by error) {
+	for _, app := range r.Apps {
+		var leased *ledger.Leased
+		if err := claim(app); errors.As(err, &leased) {
+			return app, leased
+		}
+	}
+	return "", nil
 }
 
 // openRuns are the runs whose books are open, the oldest first.

@@ -135,6 +135,8 @@ func works(t *testing.T, cmd *cobra.Command, line string) {
 	stop()
 	wanted := Done
 	switch {
+	case strings.HasPrefix(cmd.CommandPath(), "pravet ledger"):
+		wanted = WrongUsage // here the record is a file
 	case cmd.Name() == "fetch" && slices.Contains(args, "berths"):
 		wanted = WrongUsage // here its users live in a file
 	case cmd.Name() != "apply" || slices.Contains(args, "--only"): // of whom nothing is held

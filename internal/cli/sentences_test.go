@@ -192,8 +192,12 @@ func TestSentences(t *testing.T) {
 		"sayUnfoldAlone":     {sayUnfoldAlone()},
 		"sayWhatNow":         {sayWhatNow(ledger.Unknown), sayWhatNow(ledger.NotYet)},
 		"sayWhichPlan":       {sayWhichPlan("3-9")},
-		"sayWhole":           {sayWhole(1, "ab12")},
-		"sayWrittenOnly":     {sayWrittenOnly("tickets")},
-		"sayWrote":           {sayWrote([]string{"a", "b", "c", "d", "e", "f", "g"})},
+		"sayGranted":         {sayGranted()},
+		"sayMoved": {sayMoved(&ledger.Move{
+			From: ".pravet/ledger.db", To: "postgres://db.ferries.example/pravet, schema pravet", Head: ledger.Head{Seq: 60, Hash: "ab12"},
+		})},
+		"sayWhole":       {sayWhole(1, "ab12")},
+		"sayWrittenOnly": {sayWrittenOnly("tickets")},
+		"sayWrote":       {sayWrote([]string{"a", "b", "c", "d", "e", "f", "g"})},
 	})
 }

@@ -53,6 +53,7 @@ type Repo struct {
 	Lifts          []decide.Lift
 	FirstPasswords *FirstPasswords // nil where nobody gets one
 	Letters        *Letters        // nil where nobody is told anything
+	Record         *Record         // the database that the record is in; nil for a file of the repository
 	Unattended     *filter.Filter  // over changes: which may be carried out with nobody there; nil for none
 	Acceptances    day.Duration    // how long an acceptance counts for the same change in another plan
 	Problems       *source.Problems

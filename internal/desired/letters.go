@@ -265,6 +265,9 @@ func (r *Repo) Variables() (out []string) {
 			note(c.Client.Secret)
 		}
 	}
+	if r.Record != nil {
+		note(r.Record.Password)
+	}
 	if r.Letters != nil {
 		for i := range r.Letters.Ways {
 			w := &r.Letters.Ways[i]

@@ -1,7 +1,6 @@
 package desired
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,7 +13,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/form"
-	"pravet/internal/source"
 )
 
 var (
@@ -43,6 +41,7 @@ var (
 				Name: "outsiderTerm", Is: form.For("P1Y"), With: form.With("outsiders"),
 				Doc: "How far ahead the last day of an outsider may be; P1Y unless set",
 			},
+			{Name: "ledger", Is: form.In(recordForm), Doc: "The database of a record that several machines share; a file unless set"},
 			{Name: "letters", Is: form.In(lettersForm), Doc: "Who is told of runs and of what falls due, and how"},
 			{
 				Name: "rosters", Is: form.MapOf("the path of a file of people", form.In(rosterForm)),
@@ -125,19 +124,6 @@ func (r *Repo) open(file string) (*doc, *yaml.Node) {
 	return d, root
 }
 
-// ZoneOf is the time zone that the files name, before anything else is read of them. What is wrong with it is said
-// when all of them are read, and it is UTC until then.
-func ZoneOf(ctx context.Context, tree *source.Tree) day.Zone {
-	r := &Repo{Tree: tree, ctx: ctx, Problems: &source.Problems{}, sums: map[string]string{}}
-	if d, root := r.open(Root); root != nil {
-		f := d.object(root, rootForm)
-		if zone, err := day.ZoneOf(f.text("timezone")); err == nil {
-			return zone
-		}
-	}
-	return day.Zone{}
-}
-
 // readRoot reads pravet.yaml.
 func (r *Repo) readRoot() []pending {
 	d, root := r.open(Root)
@@ -158,6 +144,7 @@ func (r *Repo) readRoot() []pending {
 	r.readFields(f)
 	r.readSources(f)
 	r.readLetters(f)
+	r.readRecord(f)
 	r.Organization = f.text("organization")
 	if f.has("timezone") {
 		zone, err := day.ZoneOf(f.text("timezone"))

@@ -15,26 +15,39 @@ func (d *Desk) closeBooks(s *prepare.State, l ledger.Ledger) error {
 	if len(s.Errors()) > 0 {
 		return nil
 	}
-	release, err := l.Lease("draft")
-	var leased *ledger.Leased
-	if errors.As(err, &leased) {
-		d.Ear.Closed(Closed{UnderWay: leased.Holder.String()})
-		return nil
+	err := d.settle(s, l)
+	if h := l.Holder(); h != nil && err == nil {
+		d.Ear.Closed(Closed{UnderWay: h.String()})
 	}
-	if err != nil {
-		return err
-	}
-	return errors.Join(d.settle(s, l), release())
+	return err
 }
 
 // settle closes the books of runs that were cut off, and takes up what somebody else has done
-// since. The caller has the lease.
-func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
-	load := func(id string) (*plan.Plan, error) { return prepare.LoadPlan(d.Dir, id) }
-	if err := s.SweepPasswords(); err != nil {
+// since. What others are at work on is left to them.
+func (d *Desk) settle(s *prepare.State, l ledger.Ledger) (err error) {
+	var taken []ledger.Lease
+	defer func() {
+		for _, lease := range taken {
+			err = errors.Join(err, lease.Release())
+		}
+	}()
+	ours := map[string]bool{}
+	take := func(app string) error {
+		if ours[app] || d.leased != nil && d.leased.Holds(app) == nil {
+			return d.claim(s, app)
+		}
+		lease, err := l.Lease([]string{app}, "close the books")
+		if err != nil {
+			return err
+		}
+		taken, ours[app] = append(taken, lease), true
+		return d.claim(s, app)
+	}
+	load := func(id string) (*plan.Plan, error) { return d.load(l, id) }
+	if err := d.sweep(s, take); err != nil {
 		return err
 	}
-	runs, held, err := carry.Settle(d.ctx, s, l, load, func(app string) error { return d.claim(s, app) })
+	runs, held, err := carry.Settle(d.ctx, s, l, load, take)
 	if len(runs) > 0 {
 		d.Ear.Closed(Closed{Runs: runs})
 	}
@@ -42,17 +55,41 @@ func (d *Desk) settle(s *prepare.State, l ledger.Ledger) error {
 		return err
 	}
 	d.held = map[string]*carry.HeldUp{}
+	var others []carry.HeldUp
 	for i, h := range held {
+		var leased *ledger.Leased
+		if errors.As(h.Err, &leased) { // somebody is at it
+			continue
+		}
 		d.held[h.App] = &held[i]
+		others = append(others, h)
 	}
-	if len(held) > 0 {
-		d.Ear.Closed(Closed{Held: held})
+	if len(others) > 0 {
+		d.Ear.Closed(Closed{Held: others})
 	}
-	arrived, err := carry.Arrive(d.ctx, s, l, load)
+	arrived, err := carry.Arrive(d.ctx, s, l, load, take)
 	if len(arrived) > 0 {
 		d.Ear.Closed(Closed{Arrived: arrived})
 	}
 	return err
+}
+
+// sweep removes what processes that were ended have left beside the files of passwords, unless one is at work that may have
+// only just written it.
+func (d *Desk) sweep(s *prepare.State, take func(app string) error) error {
+	some, err := s.UnsweptPasswords()
+	if err != nil || !some {
+		return err
+	}
+	for _, app := range s.Repo.AppIDs() {
+		var leased *ledger.Leased
+		if err := take(app); errors.As(err, &leased) {
+			return nil
+		} else if err != nil {
+			return err
+		}
+	}
+	return s.SweepPasswords()
 }
 
 // Closed is what came of runs whose books were still open.

@@ -7,6 +7,7 @@ package desk
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"os/user"
@@ -57,18 +58,21 @@ type Desk struct {
 	Place
 	ctx     context.Context
 	secrets *secret.Keeper
+	early   desired.Early
 	zone    day.Zone
 	today   day.Day
 	tree    *source.Tree
 	state   *prepare.State
 
-	book   ledger.Ledger // as it is open; nil until it is asked for
-	behind bool          // the clock is, which was said
-	writes bool          // it is open to be written to
-	leases []func() error
-	claims map[string]*flock.Flock  // applications that nobody else may change meanwhile
-	held   map[string]*carry.HeldUp // applications of runs that were cut off; see carry.HeldUp
-	actor  string
+	book    ledger.Ledger // as it is open; nil until it is asked for
+	behind  bool          // the clock is, which was said
+	without bool          // the record cannot be reached, which was said
+	writes  bool          // it is open to be written to
+	leases  []func() error
+	leased  ledger.Lease             // what this call alone may change; nil for nothing
+	claims  map[string]*flock.Flock  // applications that nobody else may change meanwhile
+	held    map[string]*carry.HeldUp // applications of runs that were cut off; see carry.HeldUp
+	actor   string
 }
 
 // Open opens the repository at a place. Nothing is read before it is asked for.
@@ -84,7 +88,8 @@ func Open(ctx context.Context, at Place) (*Desk, error) {
 		if err := d.finish(); err != nil {
 			return d, errors.Join(err, d.Close())
 		}
-		d.zone = desired.ZoneOf(ctx, d.tree)
+		d.early = desired.ReadEarly(ctx, d.tree)
+		d.zone = d.early.Zone
 		d.tree.Opened, d.today = at.Opened, d.zone.Day(at.Now())
 	}
 	return d, err
@@ -288,7 +293,25 @@ func (d *Desk) settledIn(environment string) (map[string]day.Day, error) {
 // options say where the newest entry is noted: in the user's folder for what programs
 // remember. They do not say who acts, as nobody does who only reads.
 func (d *Desk) options() ledger.Options {
-	return ledger.Options{Now: d.Now, Zone: d.zone, Environment: d.Environment, Heads: d.remembered()}
+	o := ledger.Options{Now: d.Now, Zone: d.zone, Environment: d.Environment, Heads: d.remembered()}
+	if r := d.early.Record; r != nil {
+		o.Server = &ledger.Server{
+			URL: r.URL, User: r.User, OwnCA: r.CA != "", Schema: r.Schema, Organization: r.Organization, Warn: d.Ear.Log,
+			Password: d.secret(r),
+			Roots:    func(ctx context.Context) (*x509.CertPool, error) { return d.tree.Roots(ctx, r.CA) },
+		}
+	}
+	return o
+}
+
+// secret reads by what the database of the record knows Pravet.
+func (d *Desk) secret(r *desired.Record) func(context.Context) (string, error) {
+	return func(ctx context.Context) (string, error) {
+		if r.Err != nil {
+			return "", r.Err
+		}
+		return d.secrets.Read(ctx, r.Password)
+	}
 }
 
 // remembered is the user's folder for what Pravet remembers, "" where there is none.
@@ -301,17 +324,39 @@ func (d *Desk) remembered() string {
 	return ""
 }
 
-// Book is the ledger to be read; one without entries where there is none.
+// Book is the ledger to be read; one without entries where there is none, and where nobody can be asked for it at the
+// moment: that is said, once, and what is asked is answered by the files and the exports.
 func (d *Desk) Book() (ledger.Ledger, error) {
+	if d.without {
+		return ledger.Nothing(), nil
+	}
+	l, err := d.needed()
+	var away *ledger.Unreachable
+	if errors.As(err, &away) {
+		d.without = true
+		d.Ear.Log(sayAnsweredWithout(away.Path, away.Err))
+		return ledger.Nothing(), nil
+	}
+	return l, err
+}
+
+// needed is the ledger to be read by what cannot be answered without it; one without entries where there is none.
+func (d *Desk) needed() (ledger.Ledger, error) {
+	l, err := d.reading()
+	if err == nil && l == nil {
+		return ledger.Nothing(), nil
+	}
+	return l, err
+}
+
+// reading is the ledger to be read; nil where there is none.
+func (d *Desk) reading() (ledger.Ledger, error) {
 	if d.book != nil {
 		return d.book, nil
 	}
 	l, err := ledger.OpenReading(d.Dir, d.options())
-	if err != nil {
+	if err != nil || l == nil {
 		return nil, err
-	}
-	if l == nil {
-		return ledger.Nothing(), nil
 	}
 	d.book = l
 	d.lookAtClock()
@@ -333,8 +378,8 @@ func (d *Desk) lookAtClock() {
 
 // Record is the ledger to be read where there is one, and an error where there is none.
 func (d *Desk) Record() (ledger.Ledger, error) {
-	l, err := d.Book()
-	if err == nil && d.book == nil {
+	l, err := d.reading()
+	if err == nil && l == nil {
 		err = sayNoLedger()
 	}
 	return l, err
@@ -385,11 +430,12 @@ func (d *Desk) proven() (ledger.Ledger, error) {
 	return l, err
 }
 
-// lease makes this the only call that changes something in the repository, until it ends.
-func (d *Desk) lease(l ledger.Ledger, what string) error {
-	release, err := l.Lease(what)
+// lease makes this the only call that changes some applications, until it ends.
+func (d *Desk) lease(l ledger.Ledger, apps []string, what string) error {
+	lease, err := l.Lease(apps, what)
 	if err == nil {
-		d.leases = append(d.leases, release)
+		d.leased = lease
+		d.leases = append(d.leases, lease.Release)
 	}
 	return err
 }
@@ -397,6 +443,14 @@ func (d *Desk) lease(l ledger.Ledger, what string) error {
 // sayLedgerBrokenBefore is a ledger that does not hold all that was written, before a run.
 func sayLedgerBrokenBefore(says string) error {
 	return fmt.Errorf("the ledger is not whole: %s; nothing was changed. Put the whole ledger back", says)
+}
+
+// sayAnsweredWithout is a question that is answered though the record cannot be reached.
+func sayAnsweredWithout(path string, err error) string {
+	return fmt.Sprintf(
+		"%s: the record cannot be reached: %s. What follows is answered without it: nothing in it counts, no decision, no wait and no run",
+		path, err,
+	)
 }
 
 // sayProblems is said below the problems of files that do not pass.

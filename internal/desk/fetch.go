@@ -36,7 +36,7 @@ func (d *Desk) Fetch(apps []string) ([]prepare.Fetched, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := d.lease(l, "fetch"); err != nil {
+	if err := d.lease(l, named(s, live), "fetch"); err != nil {
 		return nil, err
 	}
 	if err := d.settle(s, l); err != nil {
@@ -53,6 +53,14 @@ func (d *Desk) Fetch(apps []string) ([]prepare.Fetched, error) {
 	}
 	fetched, err := s.Fetch(d.ctx, l, free, d.Ear.Counting)
 	return append(out, fetched...), err
+}
+
+// named are the ids of some applications.
+func named(s *prepare.State, apps []int) (ids []string) {
+	for _, a := range apps {
+		ids = append(ids, s.Repo.Apps[a].ID)
+	}
+	return ids
 }
 
 // failedOf is an error where something could not be fetched.

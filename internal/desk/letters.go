@@ -38,7 +38,7 @@ func (d *Desk) Due() (*Due, error) {
 	if err != nil || letterless(s.Repo) != "" {
 		return nil, err
 	}
-	l, err := d.Book()
+	l, err := d.needed()
 	if err != nil {
 		return nil, err
 	}

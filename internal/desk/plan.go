@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -19,10 +20,14 @@ import (
 	"pravet/internal/source"
 )
 
-// Plan finds a plan by its file, or by its id or the beginning of it, and reads it.
+// Plan finds a plan by its file, or by its id or the beginning of it, and reads it. Of a record that others share, it may be
+// one that was drafted on another machine.
 func (d *Desk) Plan(name string) (*plan.Plan, error) {
 	file, err := prepare.FindPlan(d.Dir, d.Folder, name)
 	if no := (*prepare.NoPlan)(nil); errors.As(err, &no) {
+		if p, there := d.colleagues(name); p != nil || there != nil {
+			return p, there
+		}
 		return nil, wrong(err)
 	}
 	if err != nil {
@@ -31,9 +36,48 @@ func (d *Desk) Plan(name string) (*plan.Plan, error) {
 	return prepare.ReadPlan(file, name)
 }
 
+// colleagues finds a plan in a record that others share, by its id or the beginning of it; nil where there is none.
+func (d *Desk) colleagues(name string) (*plan.Plan, error) {
+	if d.early.Record == nil || strings.ContainsAny(name, "/.") {
+		return nil, nil
+	}
+	l, err := d.Record()
+	if err != nil {
+		return nil, err
+	}
+	ids := map[string]bool{}
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}}, func(e *ledger.Entry) error {
+		if strings.HasPrefix(e.Subject, name) {
+			ids[e.Subject] = true
+		}
+		return nil
+	})
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	if len(ids) > 1 {
+		return nil, wrong(saySeveralPlans(len(ids), name))
+	}
+	for id := range ids {
+		name = id
+	}
+	return prepare.KeptPlan(l, name)
+}
+
+// load finds a plan by its id: its file, or what a record that others share keeps of it.
+func (d *Desk) load(l ledger.Ledger, id string) (*plan.Plan, error) {
+	p, err := prepare.LoadPlan(d.Dir, id)
+	if err != nil && l.Shared() {
+		if kept, there := prepare.KeptPlan(l, id); kept != nil || there != nil {
+			return kept, there
+		}
+	}
+	return p, err
+}
+
 // Newest is the id of the plan that was drafted last and is still there.
 func (d *Desk) Newest() (id string, err error) {
-	l, err := d.Book()
+	l, err := d.needed()
 	if err != nil {
 		return "", err
 	}
@@ -41,8 +85,10 @@ func (d *Desk) Newest() (id string, err error) {
 		ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Newest: true},
 		func(e *ledger.Entry) error {
 			_, err := prepare.FindPlan(d.Dir, d.Dir, e.Subject)
-			if no := (*prepare.NoPlan)(nil); errors.As(err, &no) {
+			if no := (*prepare.NoPlan)(nil); errors.As(err, &no) && !l.Shared() {
 				return nil
+			} else if errors.As(err, &no) {
+				err = nil
 			}
 			if err != nil {
 				return err
@@ -112,7 +158,7 @@ func (d *Desk) Dry(x Drafting) (*plan.Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, err := d.Book()
+	l, err := d.needed()
 	if err != nil {
 		return nil, err
 	}
@@ -171,7 +217,7 @@ func (d *Desk) fetchFirst(s *prepare.State, l ledger.Ledger, apps []string) erro
 	if err != nil || len(live) == 0 {
 		return err
 	}
-	release, err := l.Lease("fetch")
+	lease, err := l.Lease(named(s, live), "fetch")
 	if err != nil {
 		return err
 	}
@@ -180,7 +226,7 @@ func (d *Desk) fetchFirst(s *prepare.State, l ledger.Ledger, apps []string) erro
 		d.Ear.Fetched(fetched)
 		err = failedOf(fetched)
 	}
-	return errors.Join(err, release())
+	return errors.Join(err, lease.Release())
 }
 
 func peopleFilter(text string) (*filter.Filter, error) {
@@ -229,6 +275,11 @@ func (d *Desk) keep(l ledger.Ledger, p *plan.Plan, x Drafting) (*Drafted, error)
 	if err != nil {
 		return nil, err
 	}
+	if l.Shared() {
+		if err := prepare.KeepPlan(l, p, data); err != nil {
+			return nil, err
+		}
+	}
 	return out, prepare.Record(l, d.state, p, onRecord, d.today)
 }
 
@@ -275,7 +326,7 @@ func (d *Desk) Backout(run string, x Drafting) (*Drafted, error) {
 	if err != nil {
 		return nil, wrong(err)
 	}
-	p, err := prepare.LoadPlan(d.Dir, id)
+	p, err := d.load(l, id)
 	if err != nil {
 		return nil, err
 	}
@@ -326,7 +377,7 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carr
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
-	l, err := d.Book()
+	l, err := d.needed()
 	if err != nil {
 		return nil, err
 	}
@@ -382,6 +433,11 @@ func sayOtherEnvironment(plan, of, here string) error {
 		called(here),
 		called(of),
 	)
+}
+
+// saySeveralPlans is the beginning of several plans' ids.
+func saySeveralPlans(n int, name string) error {
+	return fmt.Errorf("%d plans begin with %q; write more of the id", n, name)
 }
 
 // sayOutIsTaken is an --out that would write over something else.

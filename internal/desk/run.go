@@ -46,9 +46,6 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := d.lease(l, "apply "+p.ID); err != nil {
-		return nil, err
-	}
 	if err := d.ofHere(p); err != nil {
 		return nil, err
 	}
@@ -57,6 +54,9 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 		return nil, err
 	}
 	apps := appsThere(s, p)
+	if err := d.lease(l, apps, "apply "+p.ID); err != nil {
+		return nil, err
+	}
 	for _, id := range apps {
 		if err := d.claim(s, id); err != nil {
 			return nil, err
@@ -87,7 +87,7 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 // keepPlan makes sure that a plan that is carried out has its file in the repository, wherever it was read: whoever
 // closes the books of a run that was cut off looks there what it was about to do.
 func (d *Desk) keepPlan(l ledger.Ledger, p *plan.Plan) error {
-	if _, err := prepare.LoadPlan(d.Dir, p.ID); err == nil {
+	if _, err := d.load(l, p.ID); err == nil {
 		return nil
 	}
 	same := *p

@@ -105,6 +105,10 @@ func TestSentences(t *testing.T) {
 		"sayUncommitted":        {sayUncommitted([]string{"kits/a.yaml", "people/b.csv"})},
 		"sayUntilIsOver":        {sayUntilIsOver(november, december)},
 		"sayWholePlan":          {sayWholePlan([]string{"seats"})},
+		"sayAnsweredWithout":    {sayAnsweredWithout("postgres://db.ferries.example/pravet, schema pravet", errFull)},
+		"sayNoDatabase":         {sayNoDatabase()},
+		"sayNobodyRuns":         {sayNobodyRuns()},
+		"saySeveralPlans":       {saySeveralPlans(2, "2w")},
 		"sayWouldNotPass":       {sayWouldNotPass(2)},
 	})
 }

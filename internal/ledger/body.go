@@ -114,8 +114,9 @@ type Run struct {
 	Digest  string `json:"digest"`
 	People  int    `json:"people"`  // whom the files name; 0 where that is suspiciously few
 	Changes int    `json:"changes"` // to be carried out
-	// Open are runs that were cut off, and whose books were still open when this one began.
+	// Open are runs whose books were still open when this one began.
 	Open []string `json:"open,omitempty"`
+	Apps []string `json:"apps,omitempty"` // of which it has the leases until it ends
 }
 
 // About of a run is its plan.
@@ -132,6 +133,9 @@ type Step struct {
 	// Journal is the application's own note of what it is about to do.
 	Journal json.RawMessage `json:"journal,omitempty"`
 	After   string          `json:"after,omitempty"` // the application's mark once it is done
+	// Lease is the number of the lease under which the step is taken, 0 where only one machine can take it: in a record that
+	// others share, a step of a lease that has ended is refused.
+	Lease int64 `json:"lease,omitempty"`
 }
 
 // About of a step is its changes.
@@ -223,3 +227,16 @@ const (
 
 // About of a letter is nothing that a query asks for.
 func (Letter) About() About { return About{} }
+
+// Moved says where a record is kept from then on. It is the last entry of the ledger that it left, and one among others
+// of the one that it came to.
+type Moved struct {
+	To    string `json:"to"`    // InFile, or the id that a database gave its record
+	Where string `json:"where"` // in words
+}
+
+// InFile is what a record in a file of the repository is known by.
+const InFile = "file"
+
+// About of a move is nothing that a query asks for.
+func (Moved) About() About { return About{} }

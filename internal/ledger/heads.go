@@ -2,10 +2,8 @@ package ledger
 
 import (
 	"crypto/sha256"
-	"database/sql"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -21,12 +19,18 @@ type noted struct {
 	Place      string `json:"place"`      // what the system knows its folder by
 }
 
-// headFile is where the head of this ledger is noted, "" for nowhere.
-func (l *sqlite) headFile() (file, repository string) {
-	if l.opt.Heads == "" {
+// heads notes the newest entry of a ledger outside the repository, so that one that was cut off is noticed.
+type heads struct {
+	folder string // the repository's own
+	opt    *Options
+}
+
+// file is where the head of this ledger is noted, "" for nowhere.
+func (h heads) file() (file, repository string) {
+	if h.opt.Heads == "" {
 		return "", ""
 	}
-	repository, err := filepath.Abs(filepath.Dir(l.folder))
+	repository, err := filepath.Abs(filepath.Dir(h.folder))
 	if err != nil {
 		return "", ""
 	}
@@ -34,68 +38,66 @@ func (l *sqlite) headFile() (file, repository string) {
 		repository = real
 	}
 	name := repository
-	if l.opt.Environment != "" { // each has a ledger of its own
-		name += "\x00" + l.opt.Environment
+	if h.opt.Environment != "" { // each has a ledger of its own
+		name += "\x00" + h.opt.Environment
 	}
 	sum := sha256.Sum256([]byte(name))
-	return filepath.Join(l.opt.Heads, hex.EncodeToString(sum[:16])+".json"), repository
+	return filepath.Join(h.opt.Heads, hex.EncodeToString(sum[:16])+".json"), repository
 }
 
-// note writes the newest entry down, outside the repository.
-func (l *sqlite) note(head Head) error {
-	file, repository := l.headFile()
+// note writes the newest entry down. The entry itself is written: where no head can be kept, nothing is lost but a check.
+func (h heads) note(head Head) {
+	file, repository := h.file()
 	if file == "" {
-		return nil
+		return
 	}
 	data, err := json.Marshal(noted{head, repository, place(repository)})
-	if err != nil {
-		return err
+	if err != nil || os.MkdirAll(h.opt.Heads, 0o700) != nil {
+		return
 	}
-	if err := os.MkdirAll(l.opt.Heads, 0o700); err != nil {
-		return nil // a home that may not be written keeps no heads
-	}
-	tmp, err := os.CreateTemp(l.opt.Heads, ".head-*")
-	if err != nil {
-		return nil
-	}
-	_, err = tmp.Write(append(data, '\n'))
-	if err = errors.Join(err, tmp.Close()); err == nil {
-		err = os.Rename(tmp.Name(), file)
-	}
-	if err != nil {
-		os.Remove(tmp.Name())
-	}
-	return nil // the entry itself is written; where no head is kept, nothing is lost but a check
+	_ = replace(file, append(data, '\n'))
 }
 
-// Cut reports that the noted entry is not in the ledger.
-func (l *sqlite) Cut() error {
-	file, repository := l.headFile()
+// known is the newest entry that was noted, none where nothing is known of one.
+func (h heads) known() Head {
+	file, repository := h.file()
 	if file == "" {
-		return nil
+		return Head{}
 	}
 	data, err := source.ReadFile(file, file, maxNote)
 	if err != nil {
-		return nil
+		return Head{}
 	}
 	var known noted
-	if json.Unmarshal(data, &known) != nil || known.Repository != repository || known.Place != place(repository) ||
-		known.Seq == 0 {
+	if json.Unmarshal(data, &known) != nil || known.Repository != repository || known.Place != place(repository) {
+		return Head{}
+	}
+	return known.Head
+}
+
+// cut reports that the noted entry is not in the ledger.
+func (h heads) cut(path string, hash func(seq int64) (string, error), head func() (Head, error)) error {
+	known := h.known()
+	if known.Seq == 0 {
 		return nil
 	}
-	var hash string
-	err = l.db.QueryRow(`SELECT hash FROM entries WHERE seq = ?`, known.Seq).Scan(&hash)
-	switch {
-	case err == nil && hash == known.Hash:
-		return nil
-	case err != nil && !errors.Is(err, sql.ErrNoRows):
-		return failed(l.path, err)
+	is, err := hash(known.Seq)
+	if err != nil || is == known.Hash {
+		return err
 	}
-	is, err := l.Head()
+	newest, err := head()
 	if err != nil {
 		return err
 	}
-	return &CutError{l.path, known.Head, is}
+	return &CutError{path, known, newest}
+}
+
+// Cut reports that the noted entry is not in the ledger, or that the record is kept elsewhere by now.
+func (l *sqlite) Cut() error {
+	if err := l.gone(); err != nil {
+		return err
+	}
+	return l.heads.cut(l.path, l.hashAt, l.Head)
 }
 
 // place is what the system knows a folder by: the same path may come to be

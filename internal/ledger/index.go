@@ -62,6 +62,11 @@ type aboutRow struct {
 	seq        int64
 }
 
+// compare is the order of the table's key.
+func (r aboutRow) compare(o aboutRow) int {
+	return cmp.Or(strings.Compare(r.what, o.what), strings.Compare(r.name, o.name), cmp.Compare(r.seq, o.seq))
+}
+
 // rows adds the rows of an entry.
 func (a About) rows(seq int64, to []aboutRow) []aboutRow {
 	add := func(what string, names ...string) {
@@ -83,9 +88,7 @@ const atOnce = 200
 
 // indexAll inserts rows, in the order of the table's key, in which they are inserted fastest.
 func indexAll(tx *sql.Tx, rows []aboutRow) error {
-	slices.SortFunc(rows, func(x, y aboutRow) int {
-		return cmp.Or(strings.Compare(x.what, y.what), strings.Compare(x.name, y.name), cmp.Compare(x.seq, y.seq))
-	})
+	slices.SortFunc(rows, aboutRow.compare)
 	var whole *sql.Stmt
 	for some := range slices.Chunk(rows, atOnce) {
 		args := make([]any, 0, 3*len(some))

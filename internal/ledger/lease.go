@@ -4,8 +4,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"pravet/internal/source"
@@ -59,28 +62,62 @@ func (s *leases) try(name string, wait time.Duration) (*flock.Flock, error) {
 	}
 }
 
-// Lease makes this process the only one that carries out plans.
-func (l *sqlite) Lease(what string) (release func() error, err error) {
-	s := l.leased
-	f, err := s.try("lock", time.Second) // others may be looking whether it is held
-	if err != nil {
-		return nil, err
+// fileLease is a lease by locks on files, which the system gives back when a process ends.
+type fileLease struct {
+	s     *leases
+	locks map[string]*flock.Flock // by application
+}
+
+func (l *fileLease) Number(string) int64 { return 0 }
+
+func (l *fileLease) Holds(app string) error {
+	if l.locks[app] == nil {
+		return &Lost{App: app}
 	}
-	if f == nil {
-		h := s.said()
-		if h == nil {
-			h = &Holder{}
+	return nil
+}
+
+func (l *fileLease) Release() (err error) {
+	for app, lock := range l.locks {
+		if gone := os.Remove(l.s.holder(app)); gone != nil && !errors.Is(gone, fs.ErrNotExist) {
+			err = errors.Join(err, gone)
 		}
-		return nil, &Leased{h}
+		err = errors.Join(err, lock.Unlock())
 	}
-	data, err := json.Marshal(Holder{os.Getpid(), s.by, s.now().UTC().Format(time.RFC3339), what})
-	if err == nil {
-		err = replace(s.holder(), data)
+	l.locks = nil
+	return err
+}
+
+// lockOf is the lock of an application.
+func lockOf(app string) string { return "lock-" + app }
+
+// Lease makes this process the only one that changes some applications. All take them in one order, so that no two
+// wait for each other.
+func (l *sqlite) Lease(apps []string, what string) (Lease, error) {
+	s := l.leased
+	out := &fileLease{s, map[string]*flock.Flock{}}
+	for _, app := range slices.Compact(slices.Sorted(slices.Values(apps))) {
+		f, err := s.try(lockOf(app), time.Second) // others may be looking whether it is held
+		if err == nil && f == nil {
+			h := s.said(app)
+			if h == nil {
+				h = &Holder{}
+			}
+			err = &Leased{h}
+		}
+		if err != nil {
+			return nil, errors.Join(err, out.Release())
+		}
+		out.locks[app] = f
+		data, err := json.Marshal(Holder{PID: os.Getpid(), By: s.by, Since: s.now().UTC().Format(time.RFC3339), What: what, App: app})
+		if err == nil {
+			err = replace(s.holder(app), data)
+		}
+		if err != nil {
+			return nil, errors.Join(fmt.Errorf("%s cannot be written: %w", s.holder(app), err), out.Release())
+		}
 	}
-	if err != nil {
-		return nil, errors.Join(fmt.Errorf("%s cannot be written: %w", s.holder(), err), f.Unlock())
-	}
-	return func() error { return errors.Join(os.Remove(s.holder()), f.Unlock()) }, nil
+	return out, nil
 }
 
 // Sending makes this process the only one that sends letters.
@@ -95,30 +132,45 @@ func (l *sqlite) Sending() (release func() error, err error) {
 	return f.Unlock, nil
 }
 
-// Holder is who has the lease.
-func (l *sqlite) Holder() *Holder {
-	f, err := l.leased.try("lock", 0)
-	if err != nil {
-		return nil
+// Holder is who has the lease of one of some applications.
+func (l *sqlite) Holder(apps ...string) *Holder {
+	if len(apps) == 0 {
+		names, err := filepath.Glob(filepath.Join(l.folder, lockOf("*")))
+		if err != nil {
+			return nil
+		}
+		for _, name := range names {
+			apps = append(apps, strings.TrimPrefix(filepath.Base(name), lockOf("")))
+		}
 	}
-	if f != nil {
-		f.Unlock()
-		return nil
+	for _, app := range apps {
+		if _, err := os.Lstat(filepath.Join(l.folder, lockOf(app))); err != nil {
+			continue // nobody ever had it
+		}
+		f, err := l.leased.try(lockOf(app), 0)
+		if err != nil {
+			continue
+		}
+		if f != nil {
+			f.Unlock()
+			continue
+		}
+		if h := l.leased.said(app); h != nil {
+			return h
+		}
+		return &Holder{App: app}
 	}
-	if h := l.leased.said(); h != nil {
-		return h
-	}
-	return &Holder{}
+	return nil
 }
 
-func (s *leases) holder() string { return filepath.Join(s.folder, "holder.json") }
+func (s *leases) holder(app string) string { return filepath.Join(s.folder, "holder-"+app+".json") }
 
-// said is what the holder of the lease says of itself; one that has only just
+// said is what the holder of a lease says of itself; one that has only just
 // taken it may not have said so yet.
-func (s *leases) said() *Holder {
+func (s *leases) said(app string) *Holder {
 	for range 50 {
 		var h Holder
-		if data, err := source.ReadFile(s.holder(), s.holder(), maxNote); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
+		if data, err := source.ReadFile(s.holder(app), s.holder(app), maxNote); err == nil && json.Unmarshal(data, &h) == nil && h.PID != 0 {
 			return &h
 		}
 		time.Sleep(10 * time.Millisecond)
@@ -143,8 +195,13 @@ func replace(path string, data []byte) error {
 }
 
 // Exclusive calls f while no other process is within Exclusive.
-func (l *sqlite) Exclusive(f func() error) error {
-	lock, err := l.leased.try("writing", patience)
+func (l *sqlite) Exclusive(f func() error) error { return l.leased.exclusive(f) }
+
+// Exclusive calls f while no other process of this machine is within Exclusive: what it writes are this machine's files.
+func (l *server) Exclusive(f func() error) error { return l.local.exclusive(f) }
+
+func (s *leases) exclusive(f func() error) error {
+	lock, err := s.try("writing", patience)
 	if err != nil {
 		return err
 	}

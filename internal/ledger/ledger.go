@@ -3,8 +3,8 @@
 // to. Each entry carries the SHA-256 of the one before it, so that a changed,
 // removed or inserted entry is found (Verify).
 //
-// Ledger is what the rest of the program knows of it; SQLite, in the file
-// .pravet/ledger.db of a repository, is one way to keep it.
+// Ledger is what the rest of the program knows of it. It is kept in SQLite, in the file
+// .pravet/ledger.db of a repository, or, for a team, in PostgreSQL (Server).
 //
 // Secrets are never recorded; nothing that is recorded comes from one.
 package ledger
@@ -23,9 +23,21 @@ import (
 )
 
 // A Ledger is the record of one repository. All methods may be called by
-// several goroutines and several processes at a time. A callback may call any
-// method, Append among them: it sees the entries that were there when it began.
+// several goroutines and several processes at a time.
 type Ledger interface {
+	Entries
+	Leases
+	Heads
+	// Zone is where the organization is, which tells the days of entries.
+	Zone() day.Zone
+	// Shared reports whether others, on other machines, keep their record in the same ledger.
+	Shared() bool
+	Close() error
+}
+
+// Entries are what a ledger holds. A callback may call any method, Append among them: it sees
+// the entries that were there when it began.
+type Entries interface {
 	// Append adds entries, all or none, in one transaction. Like Begin it fails with a *CutError
 	// where entries are gone that were there before.
 	Append(records ...Record) error
@@ -45,22 +57,50 @@ type Ledger interface {
 	Keep(k Kept) error
 	// Kept is what was kept under a digest; ok is false where nothing was.
 	Kept(digest string) (k Kept, ok bool, err error)
+}
 
-	// Lease makes this process the only one that carries out plans. what says
-	// what for; the error is a *Leased when another process has the lease.
-	Lease(what string) (release func() error, err error)
-	// Holder is who has the lease, nil when nobody has.
-	Holder() *Holder
+// Leases keep those apart who would do the same at the same time. A lease ends with the process that has it, however that ends.
+type Leases interface {
+	// Lease makes this process the only one that changes some applications; what says
+	// what for. It takes all or none of them; the error is a *Leased when another process has one.
+	Lease(apps []string, what string) (Lease, error)
+	// Holder is who has the lease of one of the applications, of any where none is named; nil when nobody has.
+	Holder(apps ...string) *Holder
 	// Sending makes this process the only one that sends letters; it is no lease, and keeps no run waiting.
 	// The error is a *Leased when another process sends some.
 	Sending() (release func() error, err error)
 	// Exclusive calls f while no other process is within Exclusive; it waits
 	// for its turn. Whoever writes a file of the repository does so in it.
 	Exclusive(f func() error) error
+}
 
-	// Zone is where the organization is, which tells the days of entries.
-	Zone() day.Zone
-	// Head is the newest entry's number and hash.
+// A Lease is what this process alone may change.
+type Lease interface {
+	// Number is how often the lease of an application was taken, by anybody: whoever comes later has a greater one.
+	// It is 0 where only processes of one machine can have it.
+	Number(app string) int64
+	// Holds makes sure that this process still has the lease of an application, before it goes on to change it: a machine
+	// that slept, or was cut off from the record, may have lost it to another. The error is a *Lost then.
+	Holds(app string) error
+	Release() error
+}
+
+// Lost says that this process was away for too long.
+type Lost struct {
+	App string
+	By  *Holder // who has taken its place; nil for nobody
+}
+
+func (l *Lost) Error() string {
+	if l.By == nil {
+		return fmt.Sprintf("the lease of %s ran out while nobody could renew it, so nothing more is changed there", l.App)
+	}
+	return fmt.Sprintf("the lease of %s ran out, and was taken by another (%s), so nothing more is changed there", l.App, l.By)
+}
+
+// Heads tell whether a ledger is what it was.
+type Heads interface {
+	// Head is the newest entry's number and hash; both are empty in a new ledger.
 	Head() (Head, error)
 	// Cut reports that entries which were there before are gone: an error of
 	// type *CutError, or nil.
@@ -69,7 +109,6 @@ type Ledger interface {
 	Trust(because string) error
 	// Verify recomputes the whole chain, in O(entries).
 	Verify() (*Verdict, error)
-	Close() error
 }
 
 // Kept is what an export held: whole, where Base is "", or as it differs from what is
@@ -109,6 +148,7 @@ const (
 	Outcome     Kind = "outcome"  // ChangeOutcome; subject: run
 	RunEnded    Kind = "run-end"  // RunEnd; subject: run
 	LetterSent  Kind = "letter"   // Letter; subject: to whom
+	MovedTo     Kind = "moved"    // Moved: the last entry of a ledger that is kept elsewhere from then on
 )
 
 // An Entry is one record.
@@ -138,6 +178,37 @@ func (e *Entry) sum() string {
 	return hex.EncodeToString(s[:])
 }
 
+// chain makes entries of records, each upon the one before; the first comes after the head. It tells also what they can
+// be found by.
+func (o *Options) chain(head Head, records []Record) (entries []Entry, about []aboutRow, err error) {
+	e := Entry{Seq: head.Seq, Hash: head.Hash}
+	if e.Seq == 0 {
+		e.Hash = zero
+	}
+	at := o.Now().UTC().Format(time.RFC3339)
+	for _, r := range records {
+		body, err := json.Marshal(r.Body)
+		if err != nil {
+			return nil, nil, err
+		}
+		e = Entry{Seq: e.Seq + 1, At: at, By: o.By, Kind: r.Kind, Subject: r.Subject, Body: body, Prev: e.Hash}
+		e.Hash = e.sum()
+		entries, about = append(entries, e), r.Body.About().rows(e.Seq, about)
+	}
+	return entries, about, nil
+}
+
+// nextRun gives a run the name after that of the newest one, "" for none.
+func nextRun(newest string) (string, error) {
+	n := 0
+	if newest != "" {
+		if _, err := fmt.Sscanf(newest, "run-%d", &n); err != nil {
+			return "", fmt.Errorf("the newest run has the name %q", newest)
+		}
+	}
+	return fmt.Sprintf("run-%d", n+1), nil
+}
+
 // A Record is what to append.
 type Record struct {
 	Kind    Kind
@@ -151,19 +222,28 @@ type Head struct {
 	Hash string `json:"hash"`
 }
 
-// A Holder is who has the lease, as far as is known.
+// A Holder is who has a lease, as far as is known.
 type Holder struct {
-	PID   int    `json:"pid"`
-	By    string `json:"by"`
-	Since string `json:"since"` // RFC 3339, UTC
-	What  string `json:"what"`
+	PID     int    `json:"pid"`
+	Machine string `json:"machine,omitempty"` // "" for this one
+	By      string `json:"by"`
+	Since   string `json:"since"` // RFC 3339, UTC
+	What    string `json:"what"`
+	App     string `json:"app,omitempty"` // one of which it is
 }
 
 func (h *Holder) String() string {
-	if h.By == "" {
+	switch {
+	case h.By == "":
 		return "another process carries out a plan in this repository"
+	case h.Machine != "":
+		return fmt.Sprintf(
+			"%s is at work in %s since %s (%s, process %d on %s)", h.By, h.App, h.Since, h.What, h.PID, h.Machine,
+		)
+	case h.App == "":
+		return fmt.Sprintf("%s is at work since %s (%s, process %d)", h.By, h.Since, h.What, h.PID)
 	}
-	return fmt.Sprintf("%s holds the lock of this repository since %s (%s, process %d)", h.By, h.Since, h.What, h.PID)
+	return fmt.Sprintf("%s is at work in %s since %s (%s, process %d)", h.By, h.App, h.Since, h.What, h.PID)
 }
 
 // Leased says that another process has the lease.

@@ -2,7 +2,6 @@ package ledger
 
 import (
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -11,7 +10,6 @@ import (
 	"path/filepath"
 	"sync/atomic"
 	"syscall"
-	"time"
 
 	"pravet/internal/core/day"
 
@@ -28,29 +26,6 @@ const File = "ledger.db"
 // older one is brought up to it; one of a newer one is refused.
 const version = 2
 
-// Options say how a ledger is opened.
-type Options struct {
-	By string // who acts
-	// Environment is the one that is on record, "" for the usual one; each has a ledger of its
-	// own, so that what is decided and seen in one counts in no other.
-	Environment string
-	// Zone is where the organization is.
-	Zone day.Zone
-	Now  func() time.Time // for the entries' times
-	// Heads is a folder outside the repository where the newest entry is noted
-	// after each Append, so that a ledger that was cut off is noticed; "" for
-	// none.
-	Heads string
-}
-
-// folder is where the ledger of an environment is.
-func (o Options) folder(dir string) string {
-	if o.Environment == "" {
-		return filepath.Join(dir, Folder)
-	}
-	return filepath.Join(dir, Folder, "environments", o.Environment)
-}
-
 // sqlite is a Ledger in a SQLite database.
 type sqlite struct {
 	sound  atomic.Bool // no entry is gone, as was seen before the first was added
@@ -59,6 +34,7 @@ type sqlite struct {
 	path   string
 	opt    Options
 	leased *leases
+	heads  heads
 }
 
 const schema = `
@@ -77,21 +53,8 @@ CREATE TABLE IF NOT EXISTS kept (
 ) WITHOUT ROWID;
 `
 
-// Open opens the ledger of a repository, making it when it is not there. Only
-// its owner may read it.
-func Open(dir string, opt Options) (Ledger, error) {
-	if err := private(filepath.Join(dir, Folder)); err != nil {
-		return nil, failed(filepath.Join(dir, Folder), err)
-	}
-	folder := opt.folder(dir)
-	if opt.Environment != "" {
-		if err := private(filepath.Dir(folder)); err != nil {
-			return nil, failed(folder, err)
-		}
-	}
-	if err := private(folder); err != nil {
-		return nil, failed(folder, err)
-	}
+// openFile opens the ledger in a file, making it when it is not there. Only its owner may read it.
+func openFile(folder string, opt Options) (*sqlite, error) {
 	path := filepath.Join(folder, File)
 	if err := onlyFiles(path); err != nil {
 		return nil, err
@@ -136,10 +99,8 @@ func private(folder string) error {
 	return err
 }
 
-// OpenReading opens a ledger that is there for reading alone, also on a disk
-// that may not be written; nil when there is none.
-func OpenReading(dir string, opt Options) (Ledger, error) {
-	folder := opt.folder(dir)
+// readFile opens a ledger in a file for reading alone, also on a disk that may not be written; nil when there is none.
+func readFile(folder string, opt Options) (*sqlite, error) {
 	path := filepath.Join(folder, File)
 	if _, err := os.Lstat(path); errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -204,11 +165,12 @@ func open(folder string, opt Options, options string) (*sqlite, error) {
 		path:   path,
 		opt:    opt,
 		leased: &leases{folder: folder, by: opt.By, now: opt.Now},
+		heads:  heads{folder, &opt},
 	}, nil
 }
 
 // known refuses a ledger that this program cannot read.
-func (l *sqlite) known() (Ledger, error) {
+func (l *sqlite) known() (*sqlite, error) {
 	v, err := l.version()
 	if err == nil && v > version {
 		err = errNewer
@@ -316,20 +278,14 @@ func (l *sqlite) Append(records ...Record) error {
 // Begin records the beginning of a run under a new name.
 func (l *sqlite) Begin(run Run) (string, error) {
 	err := l.append(func(tx *sql.Tx) ([]Record, error) {
-		n := 0
-		// Runs are numbered; the newest has the highest number.
-		err := tx.QueryRow(`SELECT subject FROM entries WHERE kind = ? ORDER BY seq DESC LIMIT 1`, RunStarted).
-			Scan(&run.Run)
-		switch {
-		case errors.Is(err, sql.ErrNoRows):
-		case err != nil:
+		var newest string // runs are numbered; the newest has the highest number
+		err := tx.QueryRow(`SELECT subject FROM entries WHERE kind = ? ORDER BY seq DESC LIMIT 1`, RunStarted).Scan(&newest)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
 			return nil, err
-		default:
-			if _, err := fmt.Sscanf(run.Run, "run-%d", &n); err != nil {
-				return nil, fmt.Errorf("the newest run has the name %q", run.Run)
-			}
 		}
-		run.Run = fmt.Sprintf("run-%d", n+1)
+		if run.Run, err = nextRun(newest); err != nil {
+			return nil, err
+		}
 		return []Record{{Kind: RunStarted, Subject: run.Run, Body: run}}, nil
 	})
 	return run.Run, err
@@ -355,10 +311,15 @@ func (l *sqlite) Trust(because string) error {
 
 func (l *sqlite) put(what func(*sql.Tx) ([]Record, error)) error {
 	head, err := l.write(what)
+	var gone *Gone
+	if errors.As(err, &gone) {
+		return err
+	}
 	if err != nil {
 		return failed(l.path, err)
 	}
-	return l.note(head)
+	l.heads.note(head)
+	return nil
 }
 
 func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
@@ -371,59 +332,66 @@ func (l *sqlite) write(what func(*sql.Tx) ([]Record, error)) (Head, error) {
 	if err != nil {
 		return Head{}, err
 	}
-	e := Entry{Hash: zero}
-	err = tx.QueryRow(`SELECT seq, hash FROM head`).Scan(&e.Seq, &e.Hash)
+	var head Head
+	err = tx.QueryRow(`SELECT seq, hash FROM head`).Scan(&head.Seq, &head.Hash)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return Head{}, err
 	}
-	insert, err := tx.Prepare(
-		`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-	)
+	var moved movedTo
+	err = tx.QueryRow(`SELECT body FROM entries WHERE seq = ? AND kind = ?`, head.Seq, MovedTo).Scan((*string)(&moved))
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return Head{}, err
+	}
+	if err := moved.elsewhere(l.path, InFile); err != nil {
+		return Head{}, err
+	}
+	entries, rows, err := l.opt.chain(head, records)
 	if err != nil {
 		return Head{}, err
 	}
-	defer insert.Close()
-	at := l.opt.Now().UTC().Format(time.RFC3339)
-	var rows []aboutRow
-	for _, r := range records {
-		body, err := json.Marshal(r.Body)
-		if err != nil {
-			return Head{}, err
-		}
-		e = Entry{Seq: e.Seq + 1, At: at, By: l.opt.By, Kind: r.Kind, Subject: r.Subject, Body: body, Prev: e.Hash}
-		e.Hash = e.sum()
-		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash); err != nil {
-			return Head{}, err
-		}
-		rows = r.Body.About().rows(e.Seq, rows)
+	if err := insertAll(tx, entries); err != nil {
+		return Head{}, err
 	}
 	if err := indexAll(tx, rows); err != nil {
 		return Head{}, err
 	}
-	if _, err := tx.Exec(
-		`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?)
-		ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`,
-		e.Seq, e.Hash,
-	); err != nil {
+	head = Head{entries[len(entries)-1].Seq, entries[len(entries)-1].Hash}
+	if err := setHead(tx, head); err != nil {
 		return Head{}, err
 	}
-	return Head{e.Seq, e.Hash}, tx.Commit()
+	return head, tx.Commit()
 }
 
-// Copy copies a ledger to a folder, as it is now, to be tried something with. The copy is
-// opened like any other.
-func Copy(l Ledger, dir string) error {
-	s, ok := l.(*sqlite)
-	if !ok {
-		return nil // there is nothing in it
-	}
-	folder := filepath.Join(dir, Folder)
-	if err := os.MkdirAll(folder, 0o700); err != nil {
+// insertAll inserts entries as they are.
+func insertAll(tx *sql.Tx, entries []Entry) error {
+	insert, err := tx.Prepare(
+		`INSERT INTO entries (seq, at, by, kind, subject, body, prev, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+	)
+	if err != nil {
 		return err
 	}
-	_, err := s.db.Exec("VACUUM INTO ?", filepath.Join(folder, File))
+	defer insert.Close()
+	for i := range entries {
+		e := &entries[i]
+		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// setHead notes the newest entry.
+func setHead(tx *sql.Tx, head Head) error {
+	_, err := tx.Exec(
+		`INSERT INTO head (one, seq, hash) VALUES (1, ?, ?)
+		ON CONFLICT (one) DO UPDATE SET seq = excluded.seq, hash = excluded.hash`,
+		head.Seq, head.Hash,
+	)
 	return err
 }
 
 // Zone is where the organization is.
 func (l *sqlite) Zone() day.Zone { return l.opt.Zone }
+
+// Shared: the ledger is this machine's.
+func (l *sqlite) Shared() bool { return false }

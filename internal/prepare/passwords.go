@@ -206,18 +206,32 @@ func sayNewCounts(account, settled string) string {
 	return fmt.Sprintf("the new password of %s counts, and is in %s", account, settled)
 }
 
+// UnsweptPasswords reports whether something lies beside the files of passwords that a process was about to put there.
+func (s *State) UnsweptPasswords() (bool, error) {
+	names, err := s.unplaced()
+	return len(names) > 0, err
+}
+
 // SweepPasswords removes what a process that was ended has left beside the files of passwords. The caller has the
-// lease.
+// leases of all applications.
 func (s *State) SweepPasswords() error {
+	names, err := s.unplaced()
+	for _, name := range names {
+		err = errors.Join(err, s.Repo.Tree.Remove(name))
+	}
+	return err
+}
+
+func (s *State) unplaced() (names []string, err error) {
 	if s.Repo.FirstPasswords == nil {
-		return nil
+		return nil, nil
 	}
 	folder := s.Repo.FirstPasswords.Folder
 	beside, err := s.Repo.Tree.Unplaced(folder)
 	for name, to := range beside {
 		if strings.HasSuffix(to, ".age") || to == ".gitignore" {
-			err = errors.Join(err, s.Repo.Tree.Remove(folder+"/"+name))
+			names = append(names, folder+"/"+name)
 		}
 	}
-	return err
+	return names, err
 }

@@ -5,6 +5,8 @@
 package prepare
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -206,7 +208,8 @@ func Register(ctx context.Context, l ledger.Ledger, s *State, p *plan.Plan, file
 			ours.Exports[i].TakenAt = p.Exports[i].TakenAt
 		}
 	}
-	if _, err := ours.Seal(); err != nil {
+	data, err := ours.Seal()
+	if err != nil {
 		return fail(err)
 	}
 	if ours.Digest != p.Digest {
@@ -216,5 +219,63 @@ func Register(ctx context.Context, l ledger.Ledger, s *State, p *plan.Plan, file
 			p.ID,
 		)
 	}
+	if l.Shared() {
+		if err := KeepPlan(l, p, data); err != nil {
+			return err
+		}
+	}
 	return Record(l, s, p, file, clock)
+}
+
+// keptAs is under what a record keeps a plan.
+func keptAs(digest string) string { return "plan/" + digest }
+
+// KeepPlan keeps a plan in a record that others share, so that they can decide about it and carry it out.
+func KeepPlan(l ledger.Ledger, p *plan.Plan, data io.WriterTo) error {
+	if _, ok, err := l.Kept(keptAs(p.Digest)); err != nil || ok {
+		return err
+	}
+	var pressed bytes.Buffer
+	z, err := gzip.NewWriterLevel(&pressed, gzip.BestSpeed)
+	if err == nil {
+		_, err = data.WriteTo(z)
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		return err
+	}
+	return l.Keep(ledger.Kept{Digest: keptAs(p.Digest), Data: pressed.Bytes()})
+}
+
+// KeptPlan finds a plan that was drafted, by its id, in a record that others share; nil where it is not kept there.
+func KeptPlan(l ledger.Ledger, id string) (*plan.Plan, error) {
+	var drafted ledger.Plan
+	if ok, err := l.Last(ledger.PlanDrafted, id, &drafted); err != nil || !ok {
+		return nil, err
+	}
+	k, ok, err := l.Kept(keptAs(drafted.Digest))
+	if err != nil || !ok {
+		return nil, err
+	}
+	z, err := gzip.NewReader(bytes.NewReader(k.Data))
+	if err != nil {
+		return nil, fmt.Errorf("what the record keeps of plan %s cannot be read: %w", id, err)
+	}
+	data, err := io.ReadAll(io.LimitReader(z, MaxPlan+1))
+	if err == nil && len(data) > MaxPlan {
+		err = fmt.Errorf("it is longer than %d MB", MaxPlan>>20)
+	}
+	var p *plan.Plan
+	if err == nil {
+		p, err = plan.Read(data)
+	}
+	if err == nil && p.Digest != drafted.Digest {
+		err = plan.ErrChanged
+	}
+	if err != nil {
+		return nil, fmt.Errorf("what the record keeps of plan %s cannot be read: %w", id, err)
+	}
+	return p, nil
 }

@@ -1,0 +1,65 @@
+package desk
+
+import (
+	"errors"
+
+	"pravet/internal/desired"
+	"pravet/internal/ledger"
+)
+
+// database is how the database of the record is opened.
+func (d *Desk) database() (ledger.Options, error) {
+	o := d.options()
+	if o.By = d.Actor(); o.Server == nil {
+		return o, wrong(sayNoDatabase())
+	}
+	if err := d.early.Record.Err; err != nil {
+		return o, err
+	}
+	return o, nil
+}
+
+// Grant is the SQL that makes the record of a team, and gives its user what it needs.
+func (d *Desk) Grant() (string, error) {
+	o, err := d.database()
+	if err != nil {
+		return "", err
+	}
+	return ledger.Grant(o), nil
+}
+
+// RunGrant runs that SQL as a user whose password a reference leads to.
+func (d *Desk) RunGrant(user, password string) error {
+	o, err := d.database()
+	if err != nil {
+		return err
+	}
+	if user == "" {
+		return wrongIn("user", sayNobodyRuns())
+	}
+	p := &desired.Record{Password: password}
+	o.Server.Password = d.secret(p)
+	return ledger.RunGrant(o, user)
+}
+
+// Move moves the record from its file into the database that pravet.yaml names, or back.
+func (d *Desk) Move(back bool) (*ledger.Move, error) {
+	o, err := d.database()
+	if err != nil {
+		return nil, err
+	}
+	if back {
+		return ledger.MoveBack(d.Dir, o)
+	}
+	return ledger.MoveIn(d.Dir, o)
+}
+
+// sayNoDatabase is a question about a database where the record is a file.
+func sayNoDatabase() error {
+	return errors.New("pravet.yaml names no database under ledger, so the record is a file of the repository; see docs/together.md")
+}
+
+// sayNobodyRuns is that it was not said who runs SQL.
+func sayNobodyRuns() error {
+	return errors.New("--run needs --user, who may make roles and schemas, and --password, as env:NAME or file:PATH")
+}

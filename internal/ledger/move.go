@@ -1,0 +1,475 @@
+package ledger
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Gone says that a record is kept elsewhere, since its last entry here.
+type Gone struct {
+	Path  string // of the one that it left
+	Where string
+}
+
+func (g *Gone) Error() string {
+	return fmt.Sprintf(
+		"%s: the record was moved to %s, and goes on there; nothing more is added here. Name that under ledger in pravet.yaml, "+
+			"or move it back with: pravet ledger move --back", g.Path, g.Where,
+	)
+}
+
+func (m Moved) gone(path string) error { return &Gone{path, m.Where} }
+
+// movedTo is the body of a newest entry that is a move; "" of any other.
+type movedTo string
+
+// elsewhere is an error where a record has moved to another place than the one with this id.
+func (m movedTo) elsewhere(path, id string) error {
+	if m == "" {
+		return nil
+	}
+	var moved Moved
+	if err := json.Unmarshal([]byte(m), &moved); err != nil || moved.To == id {
+		return err
+	}
+	return moved.gone(path)
+}
+
+// gone is an error where the record is kept elsewhere by now.
+func (l *sqlite) gone() error {
+	var moved movedTo
+	err := l.db.QueryRow(`SELECT body FROM entries WHERE seq = (SELECT max(seq) FROM entries) AND kind = ?`, MovedTo).
+		Scan((*string)(&moved))
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return failed(l.path, err)
+	}
+	return moved.elsewhere(l.path, InFile)
+}
+
+// left makes sure that a repository whose record is in a database has none of its own beside it.
+func (l *server) left(folder string) error {
+	file, err := readFile(folder, l.opt)
+	if err != nil || file == nil {
+		return err
+	}
+	head, err := file.Head()
+	if err == nil && head.Seq > 0 {
+		var gone *Gone
+		if err = file.gone(); errors.As(err, &gone) {
+			err = nil
+		} else if err == nil {
+			err = fmt.Errorf(
+				"%s: this ledger has %d entries of its own, and pravet.yaml says that the record is in %s; move it there with: "+
+					"pravet ledger move", file.path, head.Seq, l.path,
+			)
+		}
+	}
+	return errors.Join(err, file.Close())
+}
+
+// A Move is a record that was moved.
+type Move struct {
+	From, To string // in words
+	Head     Head   // the last entry that was moved
+	Kept     int    // how many states of exports went along
+}
+
+// MoveIn moves the record of a repository from its file into the database that its files name. The file says so in its
+// last entry, first of all: whoever is cut off calls MoveIn again.
+func MoveIn(dir string, opt Options) (*Move, error) {
+	folder, err := opt.make(dir)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := os.Lstat(filepath.Join(folder, File)); errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("%s is not there, so there is nothing to move", filepath.Join(folder, File))
+	}
+	from, err := openFile(folder, opt)
+	if err != nil {
+		return nil, err
+	}
+	defer from.Close()
+	to, err := connectServer(folder, opt, true)
+	if err != nil {
+		return nil, err
+	}
+	defer to.Close()
+	return move(from, to, Moved{To: to.id, Where: to.path})
+}
+
+// MoveBack moves the record of a repository from the database that its files name into its file.
+func MoveBack(dir string, opt Options) (*Move, error) {
+	folder, err := opt.make(dir)
+	if err != nil {
+		return nil, err
+	}
+	from, err := connectServer(folder, opt, true)
+	if err != nil {
+		return nil, err
+	}
+	defer from.Close()
+	to, err := openFile(folder, opt)
+	if err != nil {
+		return nil, err
+	}
+	defer to.Close()
+	return move(from, to, Moved{To: InFile, Where: to.path})
+}
+
+// a store is a ledger that can be copied as it is.
+type store interface {
+	Ledger
+	// dump calls f with what a ledger holds after an entry, as one moment has it.
+	dump(after int64, f loader) error
+	// load calls f with a place for all that is to be in the ledger, all or nothing.
+	load(f func(loader) error) error
+	hashAt(seq int64) (string, error)
+	called() string
+}
+
+// A loader takes the parts of a ledger in.
+type loader struct {
+	entries func([]Entry) error
+	about   func([]aboutRow) error
+	kept    func(Kept) error
+}
+
+// move ends one ledger and goes on with another.
+func move(from, to store, m Moved) (*Move, error) {
+	v, err := from.Verify()
+	if err != nil {
+		return nil, err
+	}
+	if v.Broken != 0 {
+		return nil, fmt.Errorf("%s: the ledger is not whole: %s; nothing was moved", from.called(), v.Says)
+	}
+	if err := prefix(from, to); err != nil {
+		return nil, err
+	}
+	err = from.Append(Record{Kind: MovedTo, Body: m})
+	var gone *Gone
+	if errors.As(err, &gone) && gone.Where == m.Where { // and was cut off after that
+		err = nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	kept, err := transfer(from, to)
+	if err != nil {
+		return nil, err
+	}
+	head, err := to.Head()
+	if err != nil {
+		return nil, err
+	}
+	return &Move{from.called(), to.called(), head, kept}, nil
+}
+
+// prefix makes sure that one ledger has nothing that the other has not.
+func prefix(from, to store) error {
+	head, err := to.Head()
+	if err != nil || head.Seq == 0 {
+		return err
+	}
+	hash, err := from.hashAt(head.Seq)
+	if err == nil && hash != head.Hash {
+		err = fmt.Errorf(
+			"%s has %d entries that are not those of %s: two records cannot become one. Keep one of them, and put the other away",
+			to.called(), head.Seq, from.called(),
+		)
+	}
+	return err
+}
+
+// transfer copies what one ledger has and the other has not. Each entry is proved on its way, and the two end alike.
+func transfer(from, to store) (kept int, err error) {
+	if err := prefix(from, to); err != nil {
+		return 0, err
+	}
+	head, err := to.Head()
+	if err != nil {
+		return 0, err
+	}
+	last := head
+	if last.Seq == 0 {
+		last.Hash = zero
+	}
+	err = to.load(func(into loader) error {
+		proved := loader{
+			entries: func(entries []Entry) error {
+				for i := range entries {
+					e := &entries[i]
+					if e.Seq != last.Seq+1 || e.Prev != last.Hash || e.sum() != e.Hash {
+						return fmt.Errorf("%s: entry %d does not follow from entry %d", from.called(), e.Seq, last.Seq)
+					}
+					last = Head{e.Seq, e.Hash}
+				}
+				return into.entries(entries)
+			},
+			about: into.about,
+			kept: func(k Kept) error {
+				kept++
+				return into.kept(k)
+			},
+		}
+		return from.dump(head.Seq, proved)
+	})
+	if err != nil {
+		return 0, err
+	}
+	is, err := to.Head()
+	if err == nil && last.Seq > 0 && is != last {
+		err = fmt.Errorf("%s ends with entry %d, and entry %d was expected", to.called(), is.Seq, last.Seq)
+	}
+	return kept, err
+}
+
+func (l *sqlite) called() string { return l.path }
+func (l *server) called() string { return l.path }
+
+func (l *sqlite) hashAt(seq int64) (hash string, err error) {
+	err = l.db.QueryRow(`SELECT hash FROM entries WHERE seq = ?`, seq).Scan(&hash)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return "", failed(l.path, err)
+	}
+	return hash, nil
+}
+
+func (l *server) hashAt(seq int64) (hash string, err error) {
+	err = l.try(func(ctx context.Context) error {
+		return l.pool.QueryRow(ctx, l.sql(`SELECT hash FROM $.entries WHERE seq = $1`), seq).Scan(&hash)
+	})
+	if errors.Is(err, pgx.ErrNoRows) {
+		return "", nil
+	}
+	return hash, l.failed(err)
+}
+
+// parts calls next for the parts of a table until one is empty.
+func parts[T any](next func() ([]T, error), f func([]T) error) error {
+	for {
+		some, err := next()
+		if err != nil || len(some) == 0 {
+			return err
+		}
+		if err := f(some); err != nil {
+			return err
+		}
+	}
+}
+
+func (l *sqlite) dump(after int64, f loader) (err error) {
+	ctx := context.Background()
+	conn, err := l.db.Conn(ctx)
+	if err != nil {
+		return failed(l.path, err)
+	}
+	if _, err := conn.ExecContext(ctx, "BEGIN"); err != nil {
+		return failed(l.path, errors.Join(err, conn.Close()))
+	}
+	defer func() {
+		_, end := conn.ExecContext(ctx, "ROLLBACK")
+		err = errors.Join(err, end, conn.Close())
+	}()
+	from := after
+	err = parts(func() ([]Entry, error) {
+		page, err := following(ctx, conn, from)
+		out := make([]Entry, len(page))
+		for i, e := range page {
+			out[i], from = *e, e.Seq
+		}
+		return out, err
+	}, f.entries)
+	if err != nil {
+		return err
+	}
+	query := func(text string, each func(*sql.Rows) error, args ...any) error {
+		rows, err := conn.QueryContext(ctx, text, args...)
+		if err != nil {
+			return failed(l.path, err)
+		}
+		defer rows.Close()
+		for rows.Next() {
+			if err := each(rows); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	}
+	var about []aboutRow
+	flush := func() error {
+		some := about
+		about = nil
+		return f.about(some)
+	}
+	err = query(`SELECT what, name, seq FROM about WHERE seq > ?`, func(rows *sql.Rows) error {
+		var r aboutRow
+		if err := rows.Scan(&r.what, &r.name, &r.seq); err != nil {
+			return err
+		}
+		if about = append(about, r); len(about) == 4*maxPage {
+			return flush()
+		}
+		return nil
+	}, after)
+	if err == nil {
+		err = flush()
+	}
+	if err != nil {
+		return err
+	}
+	return query(`SELECT digest, base, depth, data FROM kept`, func(rows *sql.Rows) error {
+		var k Kept
+		if err := rows.Scan(&k.Digest, &k.Base, &k.Depth, &k.Data); err != nil {
+			return err
+		}
+		return f.kept(k)
+	})
+}
+
+func (l *sqlite) load(f func(loader) error) error {
+	tx, err := l.db.Begin()
+	if err != nil {
+		return failed(l.path, err)
+	}
+	defer tx.Rollback()
+	var head Head
+	err = f(loader{
+		entries: func(entries []Entry) error {
+			head = Head{entries[len(entries)-1].Seq, entries[len(entries)-1].Hash}
+			return insertAll(tx, entries)
+		},
+		about: func(rows []aboutRow) error { return indexAll(tx, rows) },
+		kept: func(k Kept) error {
+			_, err := tx.Exec(`INSERT OR IGNORE INTO kept (digest, base, depth, data) VALUES (?, ?, ?, ?)`, k.Digest, k.Base, k.Depth, k.Data)
+			return err
+		},
+	})
+	if err == nil && head.Seq > 0 {
+		err = setHead(tx, head)
+	}
+	if err == nil {
+		err = tx.Commit()
+	}
+	if err != nil {
+		return failed(l.path, err)
+	}
+	if head.Seq > 0 {
+		l.heads.note(head)
+	}
+	return nil
+}
+
+func (l *server) dump(after int64, f loader) error {
+	ctx := context.Background()
+	tx, err := l.pool.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly})
+	if err != nil {
+		return l.failed(err)
+	}
+	defer func() { _ = tx.Rollback(ctx) }() // nothing was changed
+	from := after
+	err = parts(func() (out []Entry, err error) {
+		rows, err := tx.Query(ctx, l.sql(`SELECT `+columns+` FROM $.entries WHERE seq > $1 ORDER BY seq LIMIT $2`), from, 8*maxPage)
+		if err != nil {
+			return nil, l.failed(err)
+		}
+		page, err := pgx.CollectRows(rows, entryOf)
+		for _, e := range page {
+			out, from = append(out, *e), e.Seq
+		}
+		return out, l.failed(err)
+	}, f.entries)
+	if err != nil {
+		return err
+	}
+	var at aboutRow
+	at.seq = after
+	err = parts(func() (out []aboutRow, err error) {
+		rows, err := tx.Query(ctx, l.sql(`SELECT what, name, seq FROM $.about WHERE seq > $4 AND (what, name, seq) > ($1, $2, $3)
+			ORDER BY what, name, seq LIMIT $5`), at.what, at.name, at.seq, after, 8*maxPage)
+		if err != nil {
+			return nil, l.failed(err)
+		}
+		out, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (r aboutRow, err error) {
+			return r, row.Scan(&r.what, &r.name, &r.seq)
+		})
+		if len(out) > 0 {
+			at = out[len(out)-1]
+		}
+		return out, l.failed(err)
+	}, f.about)
+	if err != nil {
+		return err
+	}
+	digest := ""
+	return parts(func() ([]Kept, error) {
+		rows, err := tx.Query(ctx, l.sql(`SELECT digest, base, depth, data FROM $.kept WHERE digest > $1 ORDER BY digest LIMIT 16`), digest)
+		if err != nil {
+			return nil, l.failed(err)
+		}
+		out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (k Kept, err error) {
+			return k, row.Scan(&k.Digest, &k.Base, &k.Depth, &k.Data)
+		})
+		if len(out) > 0 {
+			digest = out[len(out)-1].Digest
+		}
+		return out, l.failed(err)
+	}, func(some []Kept) error {
+		for _, k := range some {
+			if err := f.kept(k); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (l *server) load(f func(loader) error) error {
+	ctx := context.Background()
+	tx, err := l.pool.Begin(ctx)
+	if err != nil {
+		return l.failed(err)
+	}
+	defer func() { _ = tx.Rollback(ctx) }() // it does nothing after the end
+	if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended($1, 20))`, l.schema); err != nil {
+		return l.failed(err)
+	}
+	var head Head
+	call := rand.Text()
+	err = f(loader{
+		entries: func(entries []Entry) error {
+			head = Head{entries[len(entries)-1].Seq, entries[len(entries)-1].Hash}
+			return l.insert(ctx, tx, call, entries, nil)
+		},
+		about: func(rows []aboutRow) error {
+			if len(rows) == 0 {
+				return nil
+			}
+			return l.insert(ctx, tx, call, nil, rows)
+		},
+		kept: func(k Kept) error {
+			_, err := tx.Exec(ctx, l.sql(`INSERT INTO $.kept (digest, base, depth, data) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING`),
+				k.Digest, k.Base, k.Depth, k.Data)
+			return err
+		},
+	})
+	if err == nil {
+		err = tx.Commit(ctx)
+	}
+	if err != nil {
+		return l.failed(err)
+	}
+	if head.Seq > 0 {
+		l.heads.note(head)
+	}
+	return nil
+}
