@@ -52,6 +52,9 @@ type Job struct {
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
 
+	lease  ledger.Lease // under which it is; nil where nobody else can be at work
+	others *others      // applications that others carry out; nil for none
+
 	held     map[string]*HeldUp // applications in which nothing is carried out
 	ended    map[string]error   // applications in which this run has stopped, and why
 	outcomes map[string]bool    // of changes that were carried out: whether they were settled then
@@ -235,15 +238,13 @@ func (j *Job) HoldUp(ctx context.Context, held map[string]*HeldUp) error {
 	return j.Decide(ctx)
 }
 
-// open are the runs whose books are open, by what is held up.
-func (j *Job) open() (out []string) {
-	for _, h := range j.held {
-		if !slices.Contains(out, h.Run) {
-			out = append(out, h.Run)
-		}
+// open are the runs whose books are open, by the record: those that were cut off and are held up, and those of others.
+func (j *Job) open() (out []string, err error) {
+	runs, err := openRuns(j.ledger)
+	for _, r := range runs {
+		out = append(out, r.Run)
 	}
-	slices.Sort(out)
-	return out
+	return out, err
 }
 
 // Repo is the repository that the job is of.
@@ -252,8 +253,11 @@ func (j *Job) Repo() *desired.Repo { return j.state.Repo }
 // Accepted reports whether something was accepted, the plan or a change of it.
 func (j *Job) Accepted() bool { return j.Standing.All || j.Standing.AnyAccepted() }
 
-// decided reads what is decided by now.
+// decided reads what is decided by now, and what others have done.
 func (j *Job) decided(ctx context.Context) error {
+	if err := j.follow(); err != nil {
+		return err
+	}
 	rejections, lifts, err := j.state.Repo.Standing(ctx)
 	if err != nil {
 		return err
@@ -277,7 +281,7 @@ func (j *Job) Decide(ctx context.Context) error {
 	j.settle()
 	j.States = j.Standing.Ready(j.Plan, j.Today)
 	for i := range j.States {
-		outside := j.among != nil && !j.among[j.Plan.Changes[i].ID]
+		outside := j.among != nil && !j.among[j.Plan.Changes[i].ID] || j.elsewhere(j.Plan.Changes[i].App)
 		if outside && (j.States[i] == decide.Ready || j.States[i] == decide.Held) {
 			j.States[i] = decide.NotAccepted
 		}
@@ -307,7 +311,9 @@ func (j *Job) settle() {
 		}
 	}
 	for app, a := range j.apps {
-		a.renamed = nil
+		if a.renamed = nil; j.elsewhere(app) {
+			continue // the record has what was settled there
+		}
 		if len(done[app]) > 0 {
 			seen[app] = newReadBack(j.now.Apps[a.number], j.now.Accounts[a.number])
 			a.renamed = seen[app].renames(done[app])

@@ -142,7 +142,11 @@ func (j *Job) close(ctx context.Context, res *Result, touched map[string]bool, p
 			beside = append(beside[:maxBeside:maxBeside], fmt.Sprintf("%s: %d more", app, n))
 		}
 		res.Beside = append(res.Beside, beside...)
-		if err := j.ledger.Append(seenExport(j.ledger, res.Run, j.now.Apps[a.number], state)); err != nil {
+		err = j.state.Share(ctx, j.ledger, a.number, state.Mark)
+		if err == nil {
+			err = j.record(res.Run, []string{app}, seenExport(j.ledger, res.Run, j.now.Apps[a.number], state))
+		}
+		if err != nil {
 			errs = append(errs, err)
 		}
 	}

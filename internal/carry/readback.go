@@ -94,7 +94,7 @@ func (j *Job) readBack(
 	if state != nil {
 		records = append(records, seenExport(j.ledger, res.Run, app, state))
 	}
-	if err := j.ledger.Append(records...); err != nil {
+	if err := j.record(res.Run, []string{app.ID}, records...); err != nil {
 		return fmt.Errorf(
 			"%s: the changes were written, and what became of them could not be recorded: %w; the next draft or "+
 				"apply settles that",

@@ -40,9 +40,14 @@ type Progress struct {
 // record: Settle finds it, and closes it. When the context ends, a step that has not begun is given
 // up, and one that has is finished and read back.
 func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error) {
+	open, err := j.open()
+	if err != nil {
+		return nil, err
+	}
 	run, err := j.ledger.Begin(
 		ledger.Run{
-			Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready), Open: j.open(),
+			Plan: j.Plan.ID, Digest: j.Plan.Digest, People: j.roster(), Changes: j.Count(decide.Ready), Open: open,
+			Apps: j.mine(),
 		},
 	)
 	if err != nil {
@@ -52,7 +57,10 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	before := j.Count(decide.Completed)
 	err = j.steps(ctx, res, progress)
 	// What was changed is fetched again, whoever interrupts.
-	after := j.close(context.WithoutCancel(ctx), res, res.touched, progress)
+	var after error
+	if res.Written == "" || !errors.As(err, new(*ledger.Lost)) {
+		after = j.close(context.WithoutCancel(ctx), res, res.touched, progress)
+	}
 	res.Held = j.Held()
 	res.Left = len(j.States) - before - res.Settled - res.NotSettled - res.Held - res.Waiting
 	if err != nil {
@@ -64,7 +72,7 @@ func (j *Job) Run(ctx context.Context, progress func(Progress)) (*Result, error)
 	if res.Written != "" { // the books stay open, for Settle to close them
 		return res, errors.Join(err, after)
 	}
-	end := j.ledger.Append(ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
+	end := j.record(run, j.mine(), ledger.Record{Kind: ledger.RunEnded, Subject: run, Body: res.RunEnd})
 	return res, errors.Join(err, after, end)
 }
 
@@ -102,6 +110,9 @@ func (j *Job) steps(ctx context.Context, res *Result, progress func(Progress)) (
 			return errors.Join(failed, stopped(ctx, err))
 		}
 		step, none := j.next(refused)
+		if none && j.await(ctx, progress) {
+			continue
+		}
 		if none {
 			return failed
 		}
@@ -111,6 +122,8 @@ func (j *Job) steps(ctx context.Context, res *Result, progress func(Progress)) (
 		took, err := j.step(ctx, res, step, refused, progress)
 		var alone *appError
 		switch {
+		case overtaken(err):
+			continue
 		case errors.As(err, &alone): // the others go on
 			j.ended[alone.app] = alone.err
 			failed = errors.Join(failed, alone.err)
@@ -236,12 +249,20 @@ func (j *Job) step(
 		s.Drop()
 		return false, errStopped
 	}
-	if err := j.ledger.Append(j.note(res.Run, app, step, s)); err != nil {
+	if err := j.record(res.Run, []string{app}, j.note(res.Run, app, step, s)); err != nil {
 		s.Drop()
+		if overtaken(err) {
+			return false, err
+		}
 		return false, fmt.Errorf("%s: the step could not be recorded, and nothing of it was carried out: %w", app, err)
 	}
 	res.touched[app] = true
+	res.Written = app
 	errs, ended := j.commit(ctx, res, app, a, s, progress)
+	if err := j.holds(app); err != nil {
+		return true, err // whoever has it now, or comes next, settles what was begun
+	}
+	res.Written = ""
 	if ended != nil && a.live == nil {
 		return true, &appError{app, fmt.Errorf("%s: the step failed: %w", app, ended)}
 	}
@@ -277,7 +298,7 @@ func (j *Job) most(a *application) int {
 func (j *Job) commit(
 	ctx context.Context, res *Result, app string, a *application, s connect.Step, progress func(Progress),
 ) (errs map[string]error, err error) {
-	within, stop := context.WithCancel(ctx)
+	within, stop := context.WithCancel(connect.Allowed(ctx, func() error { return j.holds(app) }))
 	defer stop()
 	errs = map[string]error{}
 	err = s.Commit(within, func(c *plan.Change, err error) {
@@ -296,6 +317,9 @@ func (j *Job) commit(
 // note is the record of a step that is about to be taken.
 func (j *Job) note(run, app string, step []int, s connect.Step) ledger.Record {
 	body := ledger.Step{Run: run, Plan: j.Plan.ID, App: app, Journal: s.Journal(), After: s.After()}
+	if j.lease != nil {
+		body.Lease = j.lease.Number(app)
+	}
 	seen := map[string]bool{"": true}
 	for _, i := range step {
 		c := &j.Plan.Changes[i]

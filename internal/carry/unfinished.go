@@ -340,6 +340,9 @@ func (u *Unfinished) fetch(
 		if u.marks == nil {
 			u.marks = map[string]string{}
 		}
+		if err := s.Share(ctx, l, a, state.Mark); err != nil {
+			return nil, err
+		}
 		u.marks[step.App] = state.Mark
 		records = append(records, seenExport(l, u.Run, s.Repo.Apps[a], state))
 	}

@@ -23,6 +23,7 @@ func (c *program) apply() *cobra.Command {
 	var yes, unattended bool
 	var forGood int
 	var only string
+	var apps []string
 	cmd := &cobra.Command{
 		Use:     "apply PLAN",
 		Short:   "Carry out what is accepted of a plan, and check every change afterwards",
@@ -45,6 +46,10 @@ With --only it carries out the changes that a filter matches and what those need
 leaves the rest as it is, so that you can try one person first, for example. What cannot be undone,
 or waits to be accepted by itself, is not accepted by that.
 
+With --app it carries out what the plan changes in these applications, and nothing in the
+others: those may be carried out on another machine at the same time, which reaches
+them. What needs something there waits while somebody is at work on it.
+
 With --unattended it carries out what the filter under unattended in pravet.yaml
 matches, no guard holds, nobody has rejected and can be undone, and does not ask.
 Everything else is left for a person.
@@ -56,6 +61,7 @@ done; 5 the run ended early, or some changes are not settled.`,
 		Example: example(
 			"pravet apply 2w57bede",
 			"pravet apply 2w57bede --yes",
+			"pravet apply 2w57bede --app tickets --yes",
 			"pravet apply 2w57bede --only 'person eq \"E0118\"' --yes",
 		),
 		Args: takes(1, 1, "which plan?", "pravet apply 2w57bede"),
@@ -67,7 +73,9 @@ done; 5 the run ended early, or some changes are not settled.`,
 			"asking; leave the rest",
 	)
 	cmd.Flags().StringVar(&only, "only", "", "only the changes that this filter matches, with what they need")
+	cmd.Flags().StringSliceVar(&apps, "app", nil, "only in this application (may be repeated)")
 	offer(cmd, "only", c.completeFilter)
+	offer(cmd, "app", c.completeApps)
 	cmd.MarkFlagsMutuallyExclusive("unattended", "only")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes")
 	cmd.MarkFlagsMutuallyExclusive("unattended", "yes-for-good")
@@ -87,20 +95,20 @@ done; 5 the run ended early, or some changes are not settled.`,
 		if err != nil {
 			return err
 		}
-		r, err := d.Run(p)
+		r, err := d.Run(p, apps)
 		if err != nil {
 			return err
 		}
 		if unattended {
 			return c.unattended(r)
 		}
-		return c.carryOut(r, only, yes, forGood)
+		return c.carryOut(r, only, apps, yes, forGood)
 	}
 	return cmd
 }
 
 // carryOut carries out what is meant, once somebody wants it.
-func (c *program) carryOut(r *desk.Run, only string, yes bool, forGood int) error {
+func (c *program) carryOut(r *desk.Run, only string, apps []string, yes bool, forGood int) error {
 	if err := r.Mean(only); err != nil {
 		return err
 	}
@@ -122,7 +130,9 @@ func (c *program) carryOut(r *desk.Run, only string, yes bool, forGood int) erro
 	because := "asked at apply"
 	switch {
 	case only != "":
-		because = sayPart(only)
+		because = sayPart("only", only)
+	case len(apps) > 0:
+		because = sayPart("app", strings.Join(apps, ","))
 	case yes:
 		because = "apply --yes"
 	}
@@ -298,7 +308,7 @@ func sayLeftForSomebody(n int, plan string) string {
 }
 
 // sayPart is why a part of a plan was accepted that somebody has chosen by a filter.
-func sayPart(only string) string { return "asked at apply --only " + only }
+func sayPart(flag, of string) string { return "asked at apply --" + flag + " " + of }
 
 // sayLeftOfPlan counts what is left of a plan of which a part was carried out.
 func sayLeftOfPlan(n int, plan string) string {

@@ -38,6 +38,7 @@ type Env struct {
 	Now            func() time.Time
 	Terminal       bool // someone is there to be asked
 	Dir            string
+	Term           time.Duration // how long a lease of a shared record lasts that is not renewed; 0 for as usual
 }
 
 // System is the surroundings of the real program.
@@ -357,7 +358,7 @@ func (c *program) desk() (*desk.Desk, error) {
 // open opens a repository; with "" there is none, and only files that are named can be read.
 func (c *program) open(dir string) (d *desk.Desk, err error) {
 	c.opened, err = desk.Open(c.ctx, desk.Place{
-		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites,
+		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites, Term: c.Term,
 		Ear: desk.Ear{
 			Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched,
 			Finished: func(files []string) { c.tell(sayFinished(files)) },

@@ -145,7 +145,7 @@ func TestSentences(t *testing.T) {
 		"sayOneReportAsCSV":    {sayOneReportAsCSV([]string{"access", "seats"})},
 		"sayOutEnding":         {sayOutEnding("x.txt")},
 		"sayOutside":           {sayOutside("../new.yaml")},
-		"sayPart":              {sayPart(`verb eq "suspend"`)},
+		"sayPart":              {sayPart("only", `verb eq "suspend"`)},
 		"sayPlaying":           {sayPlaying("berths", "http://127.0.0.1:8440/berths")},
 		"sayPlotAlone":         {sayPlotAlone()},
 		"sayPlotEnding":        {sayPlotEnding("seats.gif")},

@@ -118,6 +118,22 @@ type Later interface {
 	Where() string
 }
 
+type allowedKey struct{}
+
+// Allowed is a context within which something may be changed as long as still says nothing against it. It is asked before each
+// request.
+func Allowed(ctx context.Context, still func() error) context.Context {
+	return context.WithValue(ctx, allowedKey{}, still)
+}
+
+// Still asks whether something may be changed; see Allowed.
+func Still(ctx context.Context) error {
+	if still, ok := ctx.Value(allowedKey{}).(func() error); ok {
+		return still()
+	}
+	return nil
+}
+
 // ErrNotBegun is what became of a change that was not begun, as the run was to end.
 var ErrNotBegun = errors.New("the run ended before this was sent")
 

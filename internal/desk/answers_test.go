@@ -20,7 +20,7 @@ import (
 // run carries out what of a plan is about some applications, and returns how many changes were settled.
 func (p *place) run(drafted *plan.Plan, only string) (settled int) {
 	p.at(func(d *desk.Desk) {
-		r, err := d.Run(drafted)
+		r, err := d.Run(drafted, nil)
 		require.NoError(p.t, err)
 		require.NoError(p.t, r.Mean(only))
 		require.NoError(p.t, r.Consent("as agreed"))

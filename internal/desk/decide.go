@@ -76,6 +76,9 @@ func (s *Selection) open(l ledger.Ledger) error {
 	if err := mend(s.desk.state); err != nil {
 		return err
 	}
+	if err := s.desk.bring(s.desk.state, nil); err != nil {
+		return err
+	}
 	var old *carry.OutOfDate
 	err := carry.InDate(s.desk.ctx, s.desk.state, p, l)
 	if errors.As(err, &old) {

@@ -39,6 +39,7 @@ type Place struct {
 	Environ     []string
 	Now         func() time.Time
 	Ear         Ear
+	Term        time.Duration     // how long a lease of a shared record lasts; 0 for as usual
 	Rewrites    bool              // files of the repository are to be written
 	Opened      func(file string) // hears of each file of the repository that is opened; nil for nobody
 }
@@ -257,7 +258,18 @@ func (d *Desk) read(apps []string) (*prepare.State, error) {
 	if err != nil {
 		return s, err
 	}
+	if err := d.bring(s, apps); err != nil {
+		return s, err
+	}
 	return s, d.problems(s.Read(d.ctx, apps))
+}
+
+// bring brings what others have fetched, where the record is one that they share and can be reached.
+func (d *Desk) bring(s *prepare.State, apps []string) error {
+	if d.book == nil {
+		return nil
+	}
+	return s.Bring(d.ctx, d.book, apps)
 }
 
 // problems is an error of reading, with what must be mended where that is it.
@@ -296,7 +308,7 @@ func (d *Desk) options() ledger.Options {
 	o := ledger.Options{Now: d.Now, Zone: d.zone, Environment: d.Environment, Heads: d.remembered()}
 	if r := d.early.Record; r != nil {
 		o.Server = &ledger.Server{
-			URL: r.URL, User: r.User, OwnCA: r.CA != "", Schema: r.Schema, Organization: r.Organization, Warn: d.Ear.Log,
+			URL: r.URL, User: r.User, OwnCA: r.CA != "", Schema: r.Schema, Organization: r.Organization, Warn: d.Ear.Log, Term: d.Term,
 			Password: d.secret(r),
 			Roots:    func(ctx context.Context) (*x509.CertPool, error) { return d.tree.Roots(ctx, r.CA) },
 		}

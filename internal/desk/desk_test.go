@@ -134,7 +134,7 @@ func TestARunIsOfWhatWasMeant(t *testing.T) {
 	p := newPlace(t)
 	drafted := p.draft()
 	p.at(func(d *desk.Desk) {
-		r, err := d.Run(drafted)
+		r, err := d.Run(drafted, nil)
 		require.NoError(t, err)
 		require.False(t, r.Accepted)
 		require.NoError(t, r.Mean(`app eq "berths"`))
@@ -213,7 +213,7 @@ func TestADraftBesideARun(t *testing.T) {
 	p := newPlace(t)
 	drafted := p.draft()
 	p.at(func(d *desk.Desk) {
-		_, err := d.Run(drafted)
+		_, err := d.Run(drafted, nil)
 		require.NoError(t, err)
 		other := &place{t: t, dir: p.dir}
 		other.draft()

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"net"
 	"net/url"
@@ -34,11 +35,12 @@ type Run struct {
 	desk   *Desk
 	ledger ledger.Ledger
 	only   string // the filter that limits it, "" for none
+	part   bool   // only some applications are carried out here
 }
 
-// Run opens the run of a plan: nobody else carries something out meanwhile, and the books of runs
-// that were cut off are closed. Nothing is carried out yet.
-func (d *Desk) Run(p *plan.Plan) (*Run, error) {
+// Run opens the run of a plan in some of its applications, in all where none is named: nobody else carries something out
+// there meanwhile, and the books of runs that were cut off are closed. Nothing is carried out yet.
+func (d *Desk) Run(p *plan.Plan, apps []string) (*Run, error) {
 	if asOf, err := day.Parse(p.AsOf); err != nil || asOf > d.today {
 		return nil, sayNotToday(p.AsOf, d.today.String())
 	}
@@ -53,11 +55,20 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	apps := appsThere(s, p)
-	if err := d.lease(l, apps, "apply "+p.ID); err != nil {
+	all := appsThere(s, p)
+	mine := all
+	if len(apps) > 0 {
+		for _, app := range apps {
+			if !slices.Contains(all, app) {
+				return nil, wrongIn("app", prepare.UnknownName("application of this plan", app, all))
+			}
+		}
+		mine = apps
+	}
+	if err := d.lease(l, mine, "apply "+p.ID); err != nil {
 		return nil, err
 	}
-	for _, id := range apps {
+	for _, id := range mine {
 		if err := d.claim(s, id); err != nil {
 			return nil, err
 		}
@@ -71,17 +82,27 @@ func (d *Desk) Run(p *plan.Plan) (*Run, error) {
 	if err := d.keepPlan(l, p); err != nil {
 		return nil, err
 	}
-	if s, err = d.read(apps); err != nil {
+	for _, id := range all {
+		if !slices.Contains(mine, id) {
+			if err := s.Elsewhere(s.Repo.App(id), l); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if s, err = d.read(all); err != nil {
 		return nil, err
 	}
 	j, err := carry.New(d.ctx, s, p, l, d.today)
+	if err == nil {
+		err = j.Under(d.ctx, d.leased, mine)
+	}
 	if err == nil {
 		err = j.HoldUp(d.ctx, d.held)
 	}
 	if err != nil {
 		return nil, err
 	}
-	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l}, nil
+	return &Run{Job: j, Accepted: j.Accepted(), desk: d, ledger: l, part: len(mine) < len(all)}, nil
 }
 
 // keepPlan makes sure that a plan that is carried out has its file in the repository, wherever it was read: whoever
@@ -126,6 +147,9 @@ func (d *Desk) claim(s *prepare.State, id string) error {
 		for _, f := range e.Files() {
 			if real := d.tree.Outside(f.Text); real != "" {
 				names = append(names, plan.Name("file", real))
+				if err := d.alone(id, real); err != nil {
+					return err
+				}
 			}
 		}
 	}
@@ -149,6 +173,31 @@ func (d *Desk) claim(s *prepare.State, id string) error {
 		}
 		d.claims[at] = lock
 	}
+	return nil
+}
+
+// alone makes this the only run, of whatever user and from whichever clone, that changes a file outside of the repository: by
+// a lock beside it. Where none can be made, nobody but this user can write there.
+func (d *Desk) alone(app, file string) error {
+	at := filepath.Join(filepath.Dir(file), "."+filepath.Base(file)+".lock")
+	if d.claims[at] != nil {
+		return nil
+	}
+	lock := flock.New(at, flock.SetFlag(os.O_CREATE|os.O_RDONLY), flock.SetPermissions(0o666))
+	ok, err := lock.TryLock()
+	if errors.Is(err, fs.ErrPermission) || errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return sayNotClaimed(app, err)
+	}
+	if !ok {
+		return sayClaimed(app)
+	}
+	if d.claims == nil {
+		d.claims = map[string]*flock.Flock{}
+	}
+	d.claims[at] = lock
 	return nil
 }
 
@@ -231,7 +280,7 @@ func (r *Run) Consent(because string) (err error) {
 	switch {
 	case r.Accepted:
 		return nil
-	case r.only == "":
+	case r.only == "" && !r.part:
 		err = r.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: r.Plan.ID, Body: ledger.Decision{
 			Plan: r.Plan.ID, Digest: r.Plan.Digest, Verdict: "accept", All: true, Because: because,
 		}})

@@ -1,6 +1,8 @@
 package ledger
 
 import (
+	"context"
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -64,6 +66,7 @@ func (s *leases) try(name string, wait time.Duration) (*flock.Flock, error) {
 
 // fileLease is a lease by locks on files, which the system gives back when a process ends.
 type fileLease struct {
+	l     *sqlite
 	s     *leases
 	locks map[string]*flock.Flock // by application
 }
@@ -75,6 +78,30 @@ func (l *fileLease) Holds(app string) error {
 		return &Lost{App: app}
 	}
 	return nil
+}
+
+// Append adds entries. A lock lasts as long as the process that has it.
+func (l *fileLease) Append(apps []string, unless *Query, records ...Record) error {
+	for _, app := range apps {
+		if err := l.Holds(app); err != nil {
+			return err
+		}
+	}
+	if len(records) == 0 {
+		return nil
+	}
+	return l.l.append(func(tx *sql.Tx) ([]Record, error) {
+		if unless != nil {
+			seqs, err := find(context.Background(), tx, *unless)
+			if err != nil {
+				return nil, err
+			}
+			if len(seqs) > 0 {
+				return nil, ErrOvertaken
+			}
+		}
+		return records, nil
+	})
 }
 
 func (l *fileLease) Release() (err error) {
@@ -95,7 +122,7 @@ func lockOf(app string) string { return "lock-" + app }
 // wait for each other.
 func (l *sqlite) Lease(apps []string, what string) (Lease, error) {
 	s := l.leased
-	out := &fileLease{s, map[string]*flock.Flock{}}
+	out := &fileLease{l, s, map[string]*flock.Flock{}}
 	for _, app := range slices.Compact(slices.Sorted(slices.Values(apps))) {
 		f, err := s.try(lockOf(app), time.Second) // others may be looking whether it is held
 		if err == nil && f == nil {

@@ -82,8 +82,14 @@ type Lease interface {
 	// Holds makes sure that this process still has the lease of an application, before it goes on to change it: a machine
 	// that slept, or was cut off from the record, may have lost it to another. The error is a *Lost then.
 	Holds(app string) error
+	// Append adds entries as Entries does, and makes sure in the same transaction that the leases of some applications last
+	// (else a *Lost), and that nobody has added what unless asks for (else ErrOvertaken).
+	Append(apps []string, unless *Query, records ...Record) error
 	Release() error
 }
+
+// ErrOvertaken says that somebody else was faster; nothing was added.
+var ErrOvertaken = errors.New("somebody else has added something meanwhile")
 
 // Lost says that this process was away for too long.
 type Lost struct {
@@ -131,6 +137,8 @@ type Query struct {
 	Plan    string // id of a plan
 	Person  string // id of a person
 	Change  string // id of a change
+	After   int64  // only entries with greater numbers
+	Others  string // a subject that is not wanted: what is of others
 	Newest  bool   // the newest first
 }
 

@@ -199,6 +199,9 @@ func TestAQueryFindsTheSameInBoth(t *testing.T) {
 		if rng.IntN(3) == 0 {
 			q.Change = one("c1", "c4", "c9")
 		}
+		if rng.IntN(3) == 0 {
+			q.After, q.Others = int64(rng.IntN(900)), one("", "tickets", "run-1")
+		}
 		require.Equal(t, scanned(t, inFile, q), scanned(t, inBase, q), "%+v", q)
 	}
 	ours, err := inFile.Verify()

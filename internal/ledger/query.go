@@ -15,7 +15,7 @@ const maxPage = 512
 // Scan calls f for entries. No row is open while f runs, so that it may use the
 // ledger itself. What an entry says is checked against its hash.
 func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
-	seqs, err := l.find(q)
+	seqs, err := find(context.Background(), l.db, q)
 	if err != nil {
 		return failed(l.path, err)
 	}
@@ -39,7 +39,7 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 }
 
 // find lists the numbers of the entries that a query asks for.
-func (l *sqlite) find(q Query) (seqs []int64, err error) {
+func find(ctx context.Context, in querier, q Query) (seqs []int64, err error) {
 	where, args := []string{}, []any{}
 	// What an entry is about leaves few of them; the rest of a query then looks at
 	// no index (a + keeps SQLite from it), in which there may be all.
@@ -51,6 +51,10 @@ func (l *sqlite) find(q Query) (seqs []int64, err error) {
 			args = append(args, x[0], x[1])
 		}
 	}
+	if q.After > 0 {
+		where, args = append(where, "e.seq > ?"), append(args, q.After)
+		narrow = "+" // there are few of them as well
+	}
 	if q.Subject != "" {
 		where, args = append(where, narrow+"e.subject = ?"), append(args, q.Subject)
 	}
@@ -60,6 +64,9 @@ func (l *sqlite) find(q Query) (seqs []int64, err error) {
 			args = append(args, k)
 		}
 	}
+	if q.Others != "" {
+		where, args = append(where, "+e.subject <> ?"), append(args, q.Others)
+	}
 	query := "SELECT e.seq FROM entries e"
 	if len(where) > 0 {
 		query += " WHERE " + strings.Join(where, " AND ")
@@ -68,7 +75,7 @@ func (l *sqlite) find(q Query) (seqs []int64, err error) {
 	if q.Newest {
 		query += " DESC"
 	}
-	rows, err := l.db.Query(query, args...)
+	rows, err := in.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err
 	}

@@ -424,9 +424,6 @@ func (l *server) write(t *transaction, what func(context.Context, pgx.Tx) ([]Rec
 	if err := l.insert(ctx, tx, t.call, entries, about); err != nil {
 		return err
 	}
-	if err := l.fenced(ctx, tx, records); err != nil {
-		return err
-	}
 	newest := entries[len(entries)-1]
 	t.head, t.sent = Head{newest.Seq, newest.Hash}, true
 	err = tx.Commit(ctx)
@@ -485,7 +482,7 @@ func (l *server) insert(ctx context.Context, tx pgx.Tx, call string, entries []E
 func (l *server) Scan(q Query, f func(*Entry) error) error {
 	var seqs []int64
 	err := l.try(func(ctx context.Context) (err error) {
-		seqs, err = l.find(ctx, q)
+		seqs, err = l.find(ctx, l.pool, q)
 		return err
 	})
 	if err != nil {
@@ -515,7 +512,9 @@ func (l *server) Scan(q Query, f func(*Entry) error) error {
 }
 
 // find lists the numbers of the entries that a query asks for.
-func (l *server) find(ctx context.Context, q Query) (seqs []int64, err error) {
+func (l *server) find(ctx context.Context, in interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+}, q Query) (seqs []int64, err error) {
 	var where []string
 	var args []any
 	arg := func(v any) string {
@@ -537,6 +536,12 @@ func (l *server) find(ctx context.Context, q Query) (seqs []int64, err error) {
 		}
 		where = append(where, "e.kind = ANY("+arg(kinds)+")")
 	}
+	if q.After > 0 {
+		where = append(where, "e.seq > "+arg(q.After))
+	}
+	if q.Others != "" {
+		where = append(where, "e.subject <> "+arg(q.Others))
+	}
 	query := l.sql("SELECT e.seq FROM $.entries e")
 	if len(where) > 0 {
 		query += " WHERE " + strings.Join(where, " AND ")
@@ -545,7 +550,7 @@ func (l *server) find(ctx context.Context, q Query) (seqs []int64, err error) {
 	if q.Newest {
 		query += " DESC"
 	}
-	rows, err := l.pool.Query(ctx, query, args...)
+	rows, err := in.Query(ctx, query, args...)
 	if err != nil {
 		return nil, err
 	}

@@ -418,7 +418,10 @@ func TestALeaseEndsWithWhoeverHoldsIt(t *testing.T) {
 	require.NoError(t, held.Holds("tickets"), "it is renewed")
 
 	step := ledger.Record{Kind: ledger.StepTaken, Subject: "run-1", Body: ledger.Step{Run: "run-1", App: "tickets", Lease: held.Number("tickets")}}
-	require.NoError(t, first.Append(step))
+	require.NoError(t, held.Append([]string{"tickets"}, nil, step))
+	require.ErrorIs(t, held.Append([]string{"tickets"}, &ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, Others: "run-2"}, step),
+		ledger.ErrOvertaken)
+	require.NoError(t, held.Append([]string{"tickets"}, &ledger.Query{Kinds: []ledger.Kind{ledger.StepTaken}, After: 1}, seen("rosters", 1)))
 	// Nothing of the first reaches the server any more, until its time is over and another is at work.
 	cut.after = false
 	stop := make(chan bool)
@@ -444,8 +447,8 @@ func TestALeaseEndsWithWhoeverHoldsIt(t *testing.T) {
 	var lost *ledger.Lost
 	require.ErrorAs(t, held.Holds("tickets"), &lost)
 	require.Equal(t, "Farah Linden", lost.By.By)
-	require.ErrorAs(t, first.Append(step), &lost)
-	require.Len(t, scanned(t, second, ledger.Query{}), 1)
+	require.ErrorAs(t, held.Append([]string{"tickets"}, nil, step), &lost)
+	require.Len(t, scanned(t, second, ledger.Query{}), 2)
 	require.NoError(t, held.Release(), "which takes nothing away from who has it now")
 	require.NoError(t, next.Holds("tickets"))
 	require.NoError(t, next.Release())

@@ -188,25 +188,39 @@ func (l *server) release(h *hold) error {
 	}))
 }
 
-// fenced makes sure, where an entry says that an application is about to be changed, that this process has its lease at
-// this very moment, whatever clock it goes by.
-func (l *server) fenced(ctx context.Context, tx pgx.Tx, records []Record) error {
-	for _, r := range records {
-		step, ok := r.Body.(Step)
-		if !ok || step.Lease == 0 {
-			continue
-		}
-		var number int64
-		err := tx.QueryRow(ctx, l.sql(`SELECT number FROM $.lease WHERE name = $1 AND number = $2 AND until > clock_timestamp()
-			FOR SHARE`), step.App, step.Lease).Scan(&number)
-		if errors.Is(err, pgx.ErrNoRows) {
-			return &refusal{&Lost{App: step.App}}
-		}
-		if err != nil {
-			return err
-		}
+// Append adds entries under the leases of some applications: by the database's clock, whatever clock this machine goes by.
+func (s *serverLease) Append(apps []string, unless *Query, records ...Record) error {
+	if len(records) == 0 {
+		return nil
 	}
-	return nil
+	return s.l.append(func(ctx context.Context, tx pgx.Tx) ([]Record, error) {
+		for _, app := range apps {
+			h := s.holds[app]
+			if h == nil {
+				return nil, &refusal{&Lost{App: app}}
+			}
+			var number int64
+			// Who comes next waits until these entries are there.
+			err := tx.QueryRow(ctx, s.l.sql(`SELECT number FROM $.lease WHERE name = $1 AND number = $2 AND until > clock_timestamp()
+				FOR SHARE`), app, h.number).Scan(&number)
+			if errors.Is(err, pgx.ErrNoRows) {
+				return nil, &refusal{&Lost{App: app}}
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		if unless != nil {
+			seqs, err := s.l.find(ctx, tx, *unless)
+			if err != nil {
+				return nil, err
+			}
+			if len(seqs) > 0 {
+				return nil, &refusal{ErrOvertaken}
+			}
+		}
+		return records, nil
+	})
 }
 
 // sending is the name of the lease of who sends letters; no application has such a name.

@@ -312,7 +312,7 @@ func (l *sqlite) Trust(because string) error {
 func (l *sqlite) put(what func(*sql.Tx) ([]Record, error)) error {
 	head, err := l.write(what)
 	var gone *Gone
-	if errors.As(err, &gone) {
+	if errors.As(err, &gone) || errors.Is(err, ErrOvertaken) {
 		return err
 	}
 	if err != nil {

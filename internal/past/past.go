@@ -391,3 +391,23 @@ func Revision(l ledger.Ledger, on day.Day) (revision string, err error) {
 	)
 	return revision, err
 }
+
+// Newest is an application as the record knows it last, and the entry that says so; nil where it was never kept.
+func Newest(l ledger.Ledger, app *model.App) (seen *ledger.Export, accounts *model.Accounts, err error) {
+	q := ledger.Query{Kinds: []ledger.Kind{ledger.ExportSeen}, Subject: app.ID, Newest: true}
+	err = l.Scan(q, func(e *ledger.Entry) error {
+		x, err := ledger.Decode[ledger.Export](e)
+		if err == nil && x.Held != "" {
+			seen, err = &x, ledger.ErrStop
+		}
+		return err
+	})
+	if err != nil || seen == nil {
+		return nil, nil, err
+	}
+	text, err := Text(l, seen.Held)
+	if err == nil {
+		accounts, err = Read(text, app)
+	}
+	return seen, accounts, err
+}

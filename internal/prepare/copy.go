@@ -9,12 +9,15 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"pravet/internal/connect"
 	"pravet/internal/core/account"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/export"
+	"pravet/internal/ledger"
+	"pravet/internal/past"
 )
 
 // Mirror is a copy of an application.
@@ -120,5 +123,38 @@ func (s *step) Commit(_ context.Context, done func(*plan.Change, error)) error {
 	for _, c := range s.changes {
 		done(c, nil)
 	}
+	return nil
+}
+
+// Done is an application with changes done to it in thought.
+func Done(app *model.App, accounts *model.Accounts, changes []*plan.Change) (*model.Accounts, error) {
+	if len(changes) == 0 {
+		return accounts, nil
+	}
+	m := &Mirror{App: app, Keeps: true, State: &connect.State{Accounts: accounts}}
+	s, err := m.Prepare(context.Background(), "", changes)
+	if err != nil {
+		return nil, err
+	}
+	return s.(*step).after, nil
+}
+
+// Elsewhere puts in the place of an application what the record has of it, as it is carried out on another machine and
+// perhaps reached from there alone.
+func (s *State) Elsewhere(a int, l ledger.Ledger) error {
+	app := s.Repo.Apps[a]
+	seen, accounts, err := past.Newest(l, app)
+	if err != nil {
+		return err
+	}
+	if seen == nil {
+		return fmt.Errorf("%s is carried out elsewhere, and the record does not hold its state; draft again", app.ID)
+	}
+	at, err := time.Parse(time.RFC3339, seen.TakenAt)
+	if err != nil {
+		return err
+	}
+	state := &connect.State{Accounts: accounts, Mark: seen.Digest, TakenAt: at}
+	s.Reached[a] = &Mirror{App: app, Keeps: true, State: state}
 	return nil
 }

@@ -93,6 +93,9 @@ func (s *State) Fetch(
 		if err != nil {
 			return nil, err
 		}
+		if err := s.Share(ctx, l, a, state.Mark); err != nil {
+			return nil, err
+		}
 		records = append(records, ledger.Record{Kind: ledger.ExportSeen, Subject: out[i].App, Body: ledger.Export{
 			App: out[i].App, Digest: state.Mark, TakenAt: out[i].TakenAt, Accounts: out[i].Accounts, Held: held,
 			Suspect: shrunk(s, a, out[i].Before, out[i].Accounts), Fetched: true,

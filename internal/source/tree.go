@@ -2,6 +2,8 @@ package source
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base32"
 	"errors"
 	"fmt"
 	"io"
@@ -74,6 +76,7 @@ type place struct {
 	root  *os.Root
 	name  string
 	close func() error
+	mark  string // of a place outside of the tree: by which names of temporary files are known to be the tree's
 }
 
 // find resolves a name. Errors are of type *Problem.
@@ -81,7 +84,7 @@ func (t *Tree) find(name string) (*place, error) {
 	local := filepath.FromSlash(name)
 	if filepath.IsLocal(local) {
 		if _, err := t.root.Stat(local); err == nil || !escapes(err) {
-			return &place{t.root, filepath.Clean(local), func() error { return nil }}, nil
+			return &place{t.root, filepath.Clean(local), func() error { return nil }, ""}, nil
 		}
 	}
 	full := local
@@ -103,7 +106,7 @@ func (t *Tree) find(name string) (*place, error) {
 		if err != nil {
 			return nil, Unreadable(name, err)
 		}
-		return &place{root, rel, root.Close}, nil
+		return &place{root, rel, root.Close, t.mark()}, nil
 	}
 	return nil, NewProblem(
 		model.Pos{File: name},
@@ -112,6 +115,18 @@ func (t *Tree) find(name string) (*place, error) {
 		"keep the file below it; or, if you trust these files, open that folder when you run Pravet: "+
 			""+Outside+"=FOLDER",
 	)
+}
+
+// mark is what the names of temporary files have in them that this folder, on this machine, leaves in folders which others
+// write to as well.
+func (t *Tree) mark() string {
+	host, _ := os.Hostname() // without it, folders of one path are one
+	real, err := filepath.EvalSymlinks(t.Dir)
+	if err != nil {
+		real = t.Dir
+	}
+	sum := sha256.Sum256([]byte(host + "\x00" + real))
+	return base32.StdEncoding.EncodeToString(sum[:])[:5]
 }
 
 // escapes reports whether an error of os.Root says that a name, or a link, leads
@@ -389,12 +404,19 @@ func (t *Tree) Remove(name string) error {
 }
 
 // Sweep removes what processes that were killed have left beside a file. Nobody
-// else may be writing the file.
+// else of this folder may be writing the file; outside of it, what others have left stays.
 func (t *Tree) Sweep(name string) error {
+	p, err := t.find(name)
+	if err != nil {
+		return err
+	}
+	if err := p.close(); err != nil {
+		return err
+	}
 	folder, file := path.Split(filepath.ToSlash(name))
 	names, err := t.Entries(path.Clean(folder))
 	for _, other := range names {
-		if strings.HasPrefix(other, "."+file+".") && strings.HasSuffix(other, temporary) {
+		if strings.HasPrefix(other, "."+file+"."+p.mark) && strings.HasSuffix(other, temporary) {
 			err = errors.Join(err, t.Remove(folder+other))
 		}
 	}

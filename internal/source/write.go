@@ -66,7 +66,7 @@ func stage(at *place, said string, mode fs.FileMode, write func(io.Writer) error
 		return nil, fmt.Errorf("%s is no regular file and cannot be replaced", said)
 	}
 	s := &Staged{at: at, said: said, sum: blake3.New()}
-	s.name = filepath.Join(filepath.Dir(at.name), "."+filepath.Base(at.name)+"."+rand.Text()[:10]+temporary)
+	s.name = filepath.Join(filepath.Dir(at.name), "."+filepath.Base(at.name)+"."+(at.mark + rand.Text())[:10]+temporary)
 	f, err := at.root.OpenFile(s.name, os.O_CREATE|os.O_EXCL|os.O_WRONLY|noFollow, 0o600)
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be written: %w", said, Reason(err))
@@ -198,7 +198,7 @@ func WriteFile(path string, data io.WriterTo, mode fs.FileMode) error {
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", path, Reason(err))
 	}
-	at := &place{root, filepath.Base(path), root.Close}
+	at := &place{root: root, name: filepath.Base(path), close: root.Close}
 	s, err := stage(at, path, mode, func(w io.Writer) error {
 		_, err := data.WriteTo(w)
 		return err

@@ -193,7 +193,11 @@ func (s *step) Journal() json.RawMessage {
 
 // Commit puts the new content of all files in place. Once one is, an error
 // leaves the rest beside the others, for Resume to finish.
-func (s *step) Commit(_ context.Context, done func(*plan.Change, error)) error {
+func (s *step) Commit(ctx context.Context, done func(*plan.Change, error)) error {
+	if err := connect.Still(ctx); err != nil {
+		s.Drop()
+		return err
+	}
 	for _, x := range s.staged {
 		if err := x.Unchanged(); err != nil {
 			s.Drop()
@@ -283,7 +287,8 @@ func (f *Files) Resume(ctx context.Context, journal json.RawMessage) (taken bool
 func (f *Files) sweep(targets []target) error {
 	var errs []error
 	for _, t := range targets {
-		errs = append(errs, f.Tree.Sweep(t.Path))
+		// By its name, as another machine may have left it.
+		errs = append(errs, f.Tree.Remove(source.Beside(t.Path, t.Staged)), f.Tree.Sweep(t.Path))
 	}
 	return errors.Join(errs...)
 }

@@ -272,7 +272,11 @@ func (a *Application) carry(ctx context.Context, r *Request, tell func(*plan.Cha
 	pauses.InitialInterval, pauses.MaxInterval = first, longest
 	changes, sent := r.Changes, false
 	for try := 1; len(changes) > 0; try++ {
-		if err := a.pace.wait(ctx); err != nil {
+		err := a.pace.wait(ctx)
+		if err == nil {
+			err = connect.Still(ctx)
+		}
+		if err != nil {
 			for _, c := range changes {
 				if !sent {
 					tell(c, connect.ErrNotBegun)

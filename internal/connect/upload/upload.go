@@ -121,7 +121,10 @@ func (s *step) Journal() json.RawMessage {
 }
 
 // Commit writes the files, the checklist last.
-func (s *step) Commit(_ context.Context, done func(*plan.Change, error)) error {
+func (s *step) Commit(ctx context.Context, done func(*plan.Change, error)) error {
+	if err := connect.Still(ctx); err != nil {
+		return err
+	}
 	for _, f := range s.files {
 		if err := s.of.Tree.MakeFolder(f.name); err != nil {
 			return err

@@ -2,7 +2,7 @@
 // the variable CLOCK names (RFC 3339), so that what a day brings can be tested on
 // any day. With KILL_AT=N it kills itself when the clock is asked for the N-th time, which
 // happens within every write to the ledger; with ASKED=FILE it writes there how often that
-// was.
+// was. TERM_OF_LEASE is how long a lease of a shared record lasts.
 package main
 
 import (
@@ -29,6 +29,7 @@ func main() {
 	cli.EndSoon(ctx)
 	settle(now)
 	env := cli.System("v0.0.0-test")
+	env.Term, _ = time.ParseDuration(os.Getenv("TERM_OF_LEASE"))
 	asked := 0
 	killAt, _ := strconv.Atoi(os.Getenv("KILL_AT"))
 	env.Now = func() time.Time {
