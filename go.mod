@@ -31,6 +31,7 @@ require (
 	github.com/wneessen/go-mail v0.7.2
 	github.com/zeebo/blake3 v0.2.4
 	go.yaml.in/yaml/v4 v4.0.0
+	golang.org/x/crypto v0.55.0
 	golang.org/x/oauth2 v0.38.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/term v0.48.0
@@ -54,7 +55,6 @@ require (
 	github.com/mitchellh/colorstring v0.0.0-20190213212951-d06e56a500db // indirect
 	github.com/q-uint/xsd-datetime v1.0.0 // indirect
 	github.com/russross/blackfriday/v2 v2.1.0 // indirect
-	golang.org/x/crypto v0.55.0 // indirect
 )
 
 require (

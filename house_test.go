@@ -31,10 +31,13 @@ var arrows = map[string][]string{
 	},
 	"internal/desired": {
 		"internal/core", "internal/form", "internal/source", "internal/export", "internal/edit", "internal/secret",
-		"internal/connect",
+		"internal/signing", "internal/connect",
 	},
-	"internal/decisions": {"internal/core", "internal/desired", "internal/ledger"},
-	"internal/past":      {"internal/core", "internal/ledger"},
+	"internal/signing": {},
+	"internal/decisions": {
+		"internal/core", "internal/source", "internal/gitrepo", "internal/ledger", "internal/signing", "internal/desired",
+	},
+	"internal/past": {"internal/core", "internal/ledger"},
 	"internal/prepare": {
 		"internal/core", "internal/source", "internal/export", "internal/secret", "internal/gitrepo", "internal/ledger",
 		"internal/connect", "internal/desired", "internal/decisions", "internal/past",

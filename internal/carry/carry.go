@@ -48,6 +48,7 @@ type Job struct {
 	course *course.Course
 	among  map[string]bool         // where it is not nil, nothing else is carried out
 	every  bool                    // see All
+	ruled  map[string]bool         // see ByRule
 	whole  bool                    // all that is not rejected is meant, though nobody said so yet
 	due    map[string]*plan.Change // what a draft of today holds, by id
 	tried  map[string]bool         // carried out by this run and not settled
@@ -232,6 +233,9 @@ func (j *Job) Among(ctx context.Context, ids map[string]bool) error {
 	return j.Decide(ctx)
 }
 
+// ByRule says which changes are accepted by a rule of the files, whether or not somebody's word for it is on record.
+func (j *Job) ByRule(ids map[string]bool) { j.ruled = maps.Clone(ids) }
+
 // HoldUp makes sure that nothing is carried out in applications of which nobody can tell what a run has left there.
 func (j *Job) HoldUp(ctx context.Context, held map[string]*HeldUp) error {
 	j.held = held
@@ -258,12 +262,16 @@ func (j *Job) decided(ctx context.Context) error {
 	if err := j.follow(); err != nil {
 		return err
 	}
-	rejections, lifts, err := j.state.Repo.Standing(ctx)
+	stood, err := decisions.Now(ctx, j.state.Repo)
 	if err != nil {
 		return err
 	}
-	stood := decisions.Stood{Rejections: rejections, Lifts: lifts, Acceptances: j.state.Repo.Acceptances}
 	j.Standing, err = decisions.Read(j.ledger, stood, j.Plan, j.Today, j.outcomes)
+	for id, is := range j.ruled {
+		if err == nil && is && j.Standing.Verdicts[id] == decide.Undecided {
+			j.Standing.Verdicts[id], j.Standing.Named[id] = decide.Accepted, true
+		}
+	}
 	if err == nil && j.outcomes == nil {
 		j.outcomes = maps.Clone(j.Standing.Done)
 	}

@@ -98,6 +98,7 @@ type program struct {
 	rawErr io.Writer       // standard error, for a bar that goes on and on in its line
 	repo   string
 	by     string
+	key    string     // signs decisions
 	opened *desk.Desk // the repository, once a command has asked for it
 
 	noPager     bool
@@ -269,6 +270,8 @@ To see it all on a made-up ferry line: pravet demo`,
 		)
 	root.PersistentFlags().
 		StringVar(&c.by, "by", "", "who acts, for the ledger (default: Git's user, else the system's)")
+	root.PersistentFlags().
+		StringVar(&c.key, "key", "", "the SSH key that signs what is decided (default: the file in PRAVET_KEY)")
 	root.PersistentFlags().BoolVar(&c.noPager, "no-pager", false, "write long output to the terminal as it is")
 	root.PersistentFlags().Var(
 		(*environment)(
@@ -358,7 +361,8 @@ func (c *program) desk() (*desk.Desk, error) {
 // open opens a repository; with "" there is none, and only files that are named can be read.
 func (c *program) open(dir string) (d *desk.Desk, err error) {
 	c.opened, err = desk.Open(c.ctx, desk.Place{
-		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by, Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites, Term: c.Term,
+		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by,
+		Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites, Term: c.Term, Key: c.key, Asks: c.Terminal,
 		Ear: desk.Ear{
 			Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched,
 			Finished: func(files []string) { c.tell(sayFinished(files)) },

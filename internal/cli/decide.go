@@ -164,7 +164,7 @@ func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error 
 	if len(aside) > 0 {
 		p.Line(sayTakenUp(len(aside)))
 	}
-	return remaining(p, made)
+	return remaining(p, x.Plan, made)
 }
 
 // maxListed is how many changes a decision names before it counts them.
@@ -219,15 +219,16 @@ func (c *program) rejected(x *desk.Decision, until day.Day, standing bool) error
 		p.Line(sayRejectedAlong())
 		listChanges(p, x.Plan, made.Along)
 	}
-	return remaining(p, made)
+	return remaining(p, x.Plan, made)
 }
 
 // remaining says what of the plan can be carried out now.
-func remaining(p *show.Printer, made *decisions.Made) error {
+func remaining(p *show.Printer, pl *plan.Plan, made *decisions.Made) error {
 	counts := map[decide.State]int{}
 	for _, st := range made.States {
 		counts[st]++
 	}
+	stillWaits(p, pl, made.Standing)
 	p.Line(show.Dim(sayRemaining(counts)))
 	if made.Running != nil {
 		mark, text := sayUnderWayToo(made.Running.String())

@@ -66,6 +66,7 @@ In CSV, cells that a spreadsheet would run as formulas begin with a quote.`,
 	for _, flag := range []string{"columns", "sort", "group-by", "only"} {
 		offer(cmd, flag, c.completeColumns)
 	}
+	cmd.AddCommand(c.waiting())
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		d, day, err := c.on(on)
 		if err != nil {

@@ -193,6 +193,10 @@ func TestSentences(t *testing.T) {
 		"sayWhatNow":         {sayWhatNow(ledger.Unknown), sayWhatNow(ledger.NotYet)},
 		"sayWhichPlan":       {sayWhichPlan("3-9")},
 		"sayGranted":         {sayGranted()},
+		"sayIgnored":         {sayIgnored(41, "Idris Keane", "it is not signed")},
+		"sayNothingWaits":    {sayNothingWaits()},
+		"sayStillWaits":      {sayStillWaits(4, "1 of the holders of ticket-owners") + " " + sayStillWaits(1, "the owner of tickets")},
+		"sayWaitsFor":        {sayWaitsFor(4, "1 of the holders of ticket-owners")},
 		"sayMoved": {sayMoved(&ledger.Move{
 			From: ".pravet/ledger.db", To: "postgres://db.ferries.example/pravet, schema pravet", Head: ledger.Head{Seq: 60, Hash: "ab12"},
 		})},

@@ -4,16 +4,19 @@ import (
 	"bytes"
 	"cmp"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/model"
 	"pravet/internal/core/outline"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/table"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
+	"pravet/internal/ledger"
 	"pravet/internal/show"
 )
 
@@ -148,7 +151,20 @@ func (c *program) write(pr *show.Printer, v *show.PlanView, as *shownAs, sel *de
 		}
 		pr.Text(text.String())
 	}
+	for _, w := range sel.Waits() {
+		if w.Rule != nil {
+			pr.Line(sayWaitsFor(len(w.Changes), w.Who()))
+		}
+	}
+	for _, x := range sel.Ignored() {
+		pr.Line(sayIgnored(x.Entry, ledger.Who(x.By), x.Says))
+	}
 	return pr.Err()
+}
+
+// sayWaitsFor is what waits for somebody's decision.
+func sayWaitsFor(n int, who string) string {
+	return fmt.Sprintf("%s for %s to decide.", model.Count(n, "change waits", "changes wait"), who)
 }
 
 // titled is what the groups of changes are called; attr is the attribute of people that they are

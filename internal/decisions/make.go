@@ -22,6 +22,7 @@ type Maker struct {
 	Plan   *plan.Plan
 	Today  day.Day
 	By     string
+	Signer *Signer // nil where nobody signs
 
 	byID map[string]*plan.Change
 }
@@ -103,22 +104,23 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 			rec.Changes = append(rec.Changes, plan.FormerID(m.change(id)))
 		}
 	}
-	var records []ledger.Record
+	var all []ledger.Decision
 	if len(lift.Guards) > 0 {
-		records = append(
-			records,
-			m.record(ledger.Decision{
-				Plan:    m.Plan.ID,
-				Digest:  m.Plan.Digest,
-				Verdict: "lift",
-				Guards:  lift.Guards,
-				Changes: lift.Changes,
-				Because: because,
-			}),
-		)
+		all = append(all, ledger.Decision{
+			Plan:    m.Plan.ID,
+			Digest:  m.Plan.Digest,
+			Verdict: "lift",
+			Guards:  lift.Guards,
+			Changes: lift.Changes,
+			Because: because,
+		})
 	}
 	if !c.All || len(lift.Guards) == 0 {
-		records = append(records, m.record(rec))
+		all = append(all, rec)
+	}
+	records, err := m.records(ctx, all...)
+	if err != nil {
+		return nil, err
 	}
 	if err := m.Ledger.Append(records...); err != nil {
 		return nil, fmt.Errorf("the decision was not recorded: %w", err)
@@ -126,8 +128,26 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 	return made, m.follows(made, stood)
 }
 
-func (m *Maker) record(d ledger.Decision) ledger.Record {
-	return ledger.Record{Kind: ledger.Decided, Subject: m.Plan.ID, Body: d}
+// records are decisions as they go on record, signed where that is asked for.
+func (m *Maker) records(ctx context.Context, all ...ledger.Decision) (records []ledger.Record, err error) {
+	for _, d := range all {
+		if !d.Unattended {
+			if err := m.Signer.Sign(ctx, &d); err != nil {
+				return nil, fmt.Errorf("nothing was decided: %w", err)
+			}
+		}
+		records = append(records, ledger.Record{Kind: ledger.Decided, Subject: m.Plan.ID, Body: d})
+	}
+	return records, nil
+}
+
+// append puts a decision on record.
+func (m *Maker) append(ctx context.Context, d ledger.Decision) error {
+	records, err := m.records(ctx, d)
+	if err == nil {
+		err = m.Ledger.Append(records...)
+	}
+	return err
 }
 
 // Reject rejects what was chosen, with all that needs it. What a run has carried
@@ -172,7 +192,7 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 	m.about(&rec, made.Changes)
 	if standing {
 		err = m.Ledger.Exclusive(func() error { return m.rejectStanding(ctx, made, rec, until) })
-	} else if err = m.Ledger.Append(m.record(rec)); err != nil {
+	} else if err = m.append(ctx, rec); err != nil {
 		err = fmt.Errorf("the decision was not recorded: %w", err)
 	}
 	if err != nil {
@@ -209,7 +229,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 	if err != nil {
 		return err
 	}
-	if err := m.Ledger.Append(m.record(rec)); err != nil {
+	if err := m.append(ctx, rec); err != nil {
 		return fmt.Errorf("the decision was not recorded, and standing.yaml is as it was: %w", err)
 	}
 	if len(add) == 0 {
@@ -217,7 +237,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 	}
 	if err := write(); err != nil {
 		rec.Standing = false
-		if again := m.Ledger.Append(m.record(rec)); again != nil {
+		if again := m.append(ctx, rec); again != nil {
 			return fmt.Errorf(
 				"standing.yaml was not written (%w), and the ledger says it was: %w; reject again",
 				err,
@@ -234,8 +254,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 }
 
 func (m *Maker) stood(ctx context.Context) (Stood, error) {
-	rejections, lifts, err := m.Repo.Standing(ctx)
-	return Stood{rejections, lifts, m.Repo.Acceptances}, err
+	return Now(ctx, m.Repo)
 }
 
 // follows reads back what the decision comes to.

@@ -4,8 +4,10 @@
 package decisions
 
 import (
+	"context"
 	"errors"
 	"maps"
+	"slices"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
@@ -19,10 +21,21 @@ type Stood struct {
 	Rejections  []decide.Rejection
 	Lifts       []decide.Lift
 	Acceptances day.Duration // how long an acceptance counts for the same change in another plan; none: not at all
+	Bench       *Bench       // which decisions count; nil for all
 }
 
 // Of is what stands in the files of a repository.
-func Of(repo *desired.Repo) Stood { return Stood{repo.Rejections, repo.Lifts, repo.Acceptances} }
+func Of(repo *desired.Repo) Stood {
+	return Stood{repo.Rejections, repo.Lifts, repo.Acceptances, benchOf(repo)}
+}
+
+// Now is what stands in the files of a repository at the moment.
+func Now(ctx context.Context, repo *desired.Repo) (Stood, error) {
+	out := Of(repo)
+	var err error
+	out.Rejections, out.Lifts, err = repo.Standing(ctx)
+	return out, err
+}
 
 // Rejections returns all rejections that are remembered: of each change the
 // ledger's latest, unless it was accepted later, by itself or with the whole
@@ -34,9 +47,13 @@ func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 		whole string // the plan that was rejected as a whole
 	}
 	byID := map[string]remembered{}
+	bench := stood.Bench.on(day.None)
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil || d.Standing {
+			return err
+		}
+		if _, no, err := bench.Counts(l, e, &d); err != nil || no != nil {
 			return err
 		}
 		if d.Verdict == "accept" && d.All {
@@ -103,14 +120,26 @@ func Read(
 		return nil, err
 	}
 	kept := acceptances{}
+	bench := stood.Bench.on(today)
+	by, all := map[string][]string{}, []string(nil) // who has accepted a change, and who the whole plan
 	whole := map[string]bool{} // rejected with the whole plan
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil {
 			return err
 		}
+		person, no, err := bench.Counts(l, e, &d)
+		if err != nil {
+			return err
+		}
+		if no != nil {
+			if d.Plan == p.ID {
+				s.Ignored = append(s.Ignored, decide.Ignored{Entry: e.Seq, By: e.By, Says: no.Error()})
+			}
+			return nil
+		}
 		if d.Plan != p.ID {
-			return errors.Join(kept.add(e, &d, stood.Acceptances, today, l.Zone()), elsewhere(s, d, today))
+			return errors.Join(kept.add(e, person, &d, stood.Acceptances, today, l.Zone()), elsewhere(s, d, today))
 		}
 		switch d.Verdict {
 		case "lift":
@@ -126,6 +155,7 @@ func Read(
 		case "accept":
 			if d.All {
 				s.All, s.ForGood = true, s.ForGood || d.ForGood
+				all = with(all, person)
 				for id := range whole {
 					delete(s.Verdicts, id)
 				}
@@ -133,6 +163,7 @@ func Read(
 			}
 			for _, id := range append(d.Changes, d.Along...) {
 				s.Verdicts[id] = decide.Accepted
+				by[id] = with(by[id], person)
 				delete(whole, id)
 			}
 			for _, id := range d.Changes {
@@ -140,10 +171,11 @@ func Read(
 			}
 		case "reject":
 			if d.All {
-				s.All, s.ForGood = false, false
+				s.All, s.ForGood, all = false, false, nil
 			}
 			for _, id := range append(d.Changes, d.Along...) {
 				s.Verdicts[id] = decide.Rejected
+				delete(by, id)
 				delete(whole, id)
 				if d.All {
 					whole[id] = true
@@ -164,8 +196,45 @@ func Read(
 	if err := kept.spend(l, stood.Acceptances, today); err != nil {
 		return nil, err
 	}
-	kept.carry(s, p)
+	kept.carry(s, p, by)
+	if err := bench.waits(l, s, p, by, all); err != nil {
+		return nil, err
+	}
 	return s, done(l, p, s, settled)
+}
+
+// with adds a name to a list that has each once.
+func with(names []string, name string) []string {
+	if slices.Contains(names, name) {
+		return names
+	}
+	return append(names, name)
+}
+
+// waits finds the changes that are accepted, and not by enough of those who decide about them.
+func (b *Bench) waits(l ledger.Ledger, s *decide.PlanDecisions, p *plan.Plan, by map[string][]string, all []string) error {
+	if b == nil || len(b.repo.Deciders) == 0 {
+		return nil
+	}
+	of, err := b.drafted(l, p.ID)
+	if err != nil {
+		return err
+	}
+	s.Waits = map[string][]decide.Wait{}
+	covers := b.Covers(p)
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		accepted := by[c.ID]
+		if s.All && (!c.ForGood || s.ForGood) {
+			for _, person := range all {
+				accepted = with(slices.Clip(accepted), person)
+			}
+		}
+		if waits := decide.Waits(b.repo.Deciders, covers, c, accepted, of.by, b.May); len(waits) > 0 {
+			s.Waits[c.ID] = waits
+		}
+	}
+	return nil
 }
 
 // former takes rejections over that were made when changes had other ids.
@@ -195,6 +264,7 @@ func former(s *decide.PlanDecisions, p *plan.Plan) {
 type acceptances map[string]struct {
 	mark string
 	seq  int64
+	by   []string // the persons who accepted it
 	decide.Carried
 }
 
@@ -217,7 +287,7 @@ func (k acceptances) spend(l ledger.Ledger, span day.Duration, today day.Day) er
 }
 
 // add follows a decision about another plan.
-func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration, today day.Day, zone day.Zone) error {
+func (k acceptances) add(e *ledger.Entry, person string, d *ledger.Decision, span day.Duration, today day.Day, zone day.Zone) error {
 	if span == (day.Duration{}) {
 		return nil
 	}
@@ -229,13 +299,18 @@ func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration,
 		return nil
 	}
 	for i, id := range d.Changes {
+		var by []string
+		if x, ok := k[id]; ok && i < len(d.Marks) && x.mark == d.Marks[i] {
+			by = x.by
+		}
 		delete(k, id)
 		if d.Verdict == "accept" && !d.Unattended && i < len(d.Marks) && today <= on.Add(span) {
 			k[id] = struct {
 				mark string
 				seq  int64
+				by   []string
 				decide.Carried
-			}{d.Marks[i], e.Seq, decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
+			}{d.Marks[i], e.Seq, with(slices.Clip(by), person), decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
 		}
 	}
 	return nil
@@ -243,7 +318,7 @@ func (k acceptances) add(e *ledger.Entry, d *ledger.Decision, span day.Duration,
 
 // carry accepts the changes of a plan that are what they were when they were accepted
 // in another, and about which nothing else is said.
-func (k acceptances) carry(s *decide.PlanDecisions, p *plan.Plan) {
+func (k acceptances) carry(s *decide.PlanDecisions, p *plan.Plan, by map[string][]string) {
 	if len(k) == 0 {
 		return
 	}
@@ -251,6 +326,7 @@ func (k acceptances) carry(s *decide.PlanDecisions, p *plan.Plan) {
 		c := &p.Changes[i]
 		if x, ok := k[c.ID]; ok && s.Verdicts[c.ID] == decide.Undecided && plan.SameMeaning(x.mark, p.Meaning(c)) {
 			s.Verdicts[c.ID], s.Named[c.ID], s.Carried[c.ID] = decide.Accepted, true, x.Carried
+			by[c.ID] = x.by
 		}
 	}
 }

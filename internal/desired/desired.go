@@ -54,6 +54,8 @@ type Repo struct {
 	FirstPasswords *FirstPasswords // nil where nobody gets one
 	Letters        *Letters        // nil where nobody is told anything
 	Record         *Record         // the database that the record is in; nil for a file of the repository
+	Signing        *Signing        // by what decisions are proved; nil for by nothing
+	Deciders       []decide.Rule   // who decides about which changes; none for anybody
 	Unattended     *filter.Filter  // over changes: which may be carried out with nobody there; nil for none
 	Acceptances    day.Duration    // how long an acceptance counts for the same change in another plan
 	Problems       *source.Problems
@@ -79,6 +81,7 @@ type Repo struct {
 	odd         map[*filter.Filter]bool // filters with an attribute that nobody has
 	only        []string                // words that people must hold to be read
 	whole       bool                    // the people have been read
+	deciding    []func()                // looks up what deciders name, once all is read
 }
 
 type use struct {
@@ -132,6 +135,9 @@ func Rules(ctx context.Context, tree *source.Tree) *Repo {
 	r.readKits()
 	r.readPaths()
 	r.resolveSeparations(separations)
+	for _, check := range r.deciding {
+		check()
+	}
 	r.readStanding()
 	return r
 }

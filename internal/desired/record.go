@@ -33,6 +33,8 @@ type Record struct {
 type Early struct {
 	Zone   day.Zone // UTC where none is named, or where it cannot be read
 	Record *Record  // nil where the record is a file of the repository
+	// Signing is by what decisions are proved; nil for by nothing.
+	Signing *Signing
 }
 
 // ReadEarly reads what has to be known first. What is wrong with it is said when all files are read; a record that is
@@ -47,6 +49,8 @@ func ReadEarly(ctx context.Context, tree *source.Tree) (out Early) {
 	if zone, err := day.ZoneOf(f.text("timezone")); err == nil {
 		out.Zone = zone
 	}
+	r.readSigning(f)
+	out.Signing = r.Signing
 	before := r.Problems.Errors()
 	if r.readRecord(f); r.Record != nil {
 		out.Record = r.Record

@@ -42,6 +42,8 @@ var (
 				Doc: "How far ahead the last day of an outsider may be; P1Y unless set",
 			},
 			{Name: "ledger", Is: form.In(recordForm), Doc: "The database of a record that several machines share; a file unless set"},
+			{Name: "decisions", Is: form.In(decisionsForm), Doc: "By what decisions are proved"},
+			{Name: "deciders", Is: form.ListOf(0, form.In(decidersForm)), Doc: "Who decides about which changes; anybody unless set"},
 			{Name: "letters", Is: form.In(lettersForm), Doc: "Who is told of runs and of what falls due, and how"},
 			{
 				Name: "rosters", Is: form.MapOf("the path of a file of people", form.In(rosterForm)),
@@ -145,6 +147,8 @@ func (r *Repo) readRoot() []pending {
 	r.readSources(f)
 	r.readLetters(f)
 	r.readRecord(f)
+	r.readSigning(f)
+	r.readDeciders(f)
 	r.Organization = f.text("organization")
 	if f.has("timezone") {
 		zone, err := day.ZoneOf(f.text("timezone"))

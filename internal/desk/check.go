@@ -2,6 +2,7 @@ package desk
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 
 	"pravet/internal/core/access"
@@ -9,9 +10,11 @@ import (
 	"pravet/internal/core/draft"
 	"pravet/internal/core/model"
 	"pravet/internal/core/words"
+	"pravet/internal/decisions"
 	"pravet/internal/desired"
 	"pravet/internal/gitrepo"
 	"pravet/internal/prepare"
+	"pravet/internal/source"
 )
 
 // A Checked is what a check of all files found; Repo.Problems has the problems.
@@ -36,7 +39,60 @@ func (d *Desk) Check(on day.Day, wide bool) (*Checked, error) {
 	}
 	repo.Clashes(on)
 	d.unfitting(on)
+	d.deciders(on)
 	return x, d.warnings(x, on)
+}
+
+// deciders refuses rules for deciders that nobody can fulfil, and warns of those that hang on one person.
+func (d *Desk) deciders(on day.Day) {
+	repo := d.state.Repo
+	if s := repo.Signing; s != nil && s.Keys != "" {
+		if _, err := s.ReadKeys(d.ctx, d.tree); err != nil {
+			repo.Problems.Add(source.NewProblem(model.Pos{File: desired.Root}, "bad-keys", err.Error(), ""))
+		}
+	}
+	for i := range repo.Deciders {
+		r := &repo.Deciders[i]
+		for _, app := range repo.Apps {
+			n, anybody := decisions.Could(repo, r, app, on)
+			if anybody {
+				break
+			}
+			who := r.Who(app.ID, r.Count)
+			switch {
+			case n < r.Count:
+				repo.Problems.Add(source.NewProblem(
+					r.Pos, "no-deciders", sayNobodyDecides(who, n), "name more people, or ask for fewer",
+				))
+			case n == r.Count:
+				repo.Warn(r.Pos, "few-deciders", sayHangsOn(who, n), "name more people, for when one is away")
+			}
+			if !r.Owner {
+				break
+			}
+		}
+	}
+}
+
+// sayNobodyDecides is a rule that too few people fit.
+func sayNobodyDecides(who string, n int) string {
+	return fmt.Sprintf("these changes take %s, and %s", who, sayOnlySoMany(n))
+}
+
+// sayOnlySoMany is how many people could decide.
+func sayOnlySoMany(n int) string {
+	switch n {
+	case 0:
+		return "nobody could decide"
+	case 1:
+		return "only one person could decide"
+	}
+	return fmt.Sprintf("only %d people could decide", n)
+}
+
+// sayHangsOn is a rule that all must fulfil whom it names.
+func sayHangsOn(who string, n int) string {
+	return fmt.Sprintf("these changes take %s, and %s: while one is away, nothing is decided", who, sayOnlySoMany(n))
 }
 
 // unfitting warns of names of accounts that no account of an export has. An application whose

@@ -52,7 +52,7 @@ func (d *Desk) Decide(p *plan.Plan, words []string, choice Choice, because strin
 	if err := sel.open(l); err != nil {
 		return nil, err
 	}
-	x.maker = &decisions.Maker{Ledger: l, Repo: d.state.Repo, Plan: p, Today: d.today, By: d.Actor()}
+	x.maker = &decisions.Maker{Ledger: l, Repo: d.state.Repo, Plan: p, Today: d.today, By: d.Actor(), Signer: d.signer()}
 	return x, nil
 }
 

@@ -6,6 +6,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"crypto/x509"
 	"errors"
@@ -21,6 +22,7 @@ import (
 	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
+	"pravet/internal/decisions"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
 	"pravet/internal/gitrepo"
@@ -36,6 +38,8 @@ type Place struct {
 	Folder      string // the folder from which paths that are asked about are taken
 	Environment string // "" for the usual one
 	By          string // who acts, for the ledger; "" for Git's user, else the system's
+	Key         string // the file of a key by which decisions are signed; "" for the one that PRAVET_KEY names
+	Asks        bool   // somebody is there to be asked
 	Environ     []string
 	Now         func() time.Time
 	Ear         Ear
@@ -203,6 +207,15 @@ func (d *Desk) Actor() string {
 		d.actor = u.Username
 	}
 	return d.actor
+}
+
+// signer signs what is decided.
+func (d *Desk) signer() *decisions.Signer {
+	key := cmp.Or(d.Key, d.env("PRAVET_KEY"))
+	if key != "" {
+		key = d.path(key)
+	}
+	return &decisions.Signer{Repo: d.state.Repo, Today: d.today, Key: key, Asks: d.Asks}
 }
 
 // path makes a path that was asked about absolute.

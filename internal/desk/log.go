@@ -292,7 +292,14 @@ func (d *Desk) Trust(because string) (entry int64, err error) {
 	if err != nil || l.Cut() == nil {
 		return 0, err
 	}
-	return v.Entries + 1, l.Trust(because)
+	said := ledger.Decision{Verdict: "trust", Because: because}
+	if _, err := d.State(); err != nil {
+		return 0, err
+	}
+	if err := d.signer().Sign(d.ctx, &said); err != nil {
+		return 0, err
+	}
+	return v.Entries + 1, l.Trust(said)
 }
 
 // sayNotOnRecord is a run or a plan that the ledger does not know.

@@ -281,13 +281,14 @@ func (r *Run) Consent(because string) (err error) {
 	case r.Accepted:
 		return nil
 	case r.only == "" && !r.part:
-		err = r.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: r.Plan.ID, Body: ledger.Decision{
-			Plan: r.Plan.ID, Digest: r.Plan.Digest, Verdict: "accept", All: true, Because: because,
-		}})
+		said := ledger.Decision{Plan: r.Plan.ID, Digest: r.Plan.Digest, Verdict: "accept", All: true, Because: because}
+		if err = r.desk.signer().Sign(r.desk.ctx, &said); err == nil {
+			err = r.ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: r.Plan.ID, Body: said})
+		}
 		if err != nil {
 			return sayConsentNotRecorded(err)
 		}
-		return nil
+		return r.Decide(r.desk.ctx)
 	}
 	ready := map[string]bool{}
 	for i, state := range r.States {
@@ -304,7 +305,7 @@ func (r *Run) Consent(because string) (err error) {
 // accept accepts some changes of the plan by themselves.
 func (r *Run) accept(ids map[string]bool, nobody bool, because string) error {
 	m := &decisions.Maker{
-		Ledger: r.ledger, Repo: r.Repo(), Plan: r.Plan, Today: r.Today, By: r.desk.Actor(),
+		Ledger: r.ledger, Repo: r.Repo(), Plan: r.Plan, Today: r.Today, By: r.desk.Actor(), Signer: r.desk.signer(),
 	}
 	_, err := m.Accept(r.desk.ctx, decisions.Choice{Changes: ids, Nobody: nobody}, decisions.Lifts{}, because)
 	return err
@@ -334,6 +335,7 @@ func (r *Run) Unattended() (some bool, err error) {
 	if err := r.accept(maps.Clone(among), true, sayUnattended(rule.String())); err != nil {
 		return false, err
 	}
+	r.ByRule(among)
 	if err := r.Among(r.desk.ctx, among); err != nil {
 		return false, err
 	}

@@ -148,69 +148,26 @@ func (s *Selection) personValue(ch *plan.Change, attr string) string {
 	return ""
 }
 
-// value is an attribute of a change, or of its person, for a filter.
-func (s *Selection) value(c *plan.Change, attr string) string {
-	switch table.Fold(attr) {
-	case "id":
-		return c.ID
-	case "app":
-		return c.App
-	case "verb":
-		return c.Verb.String()
-	case "effect":
-		return c.Effect.String()
-	case "account":
-		return c.Account
-	case "person":
-		return c.Person
-	case "name":
-		return s.plan.People[c.Person]
-	case "kind":
-		return c.Address().Kind
-	case "thing":
-		return c.Address().Name
-	case "attribute":
-		return c.Attribute
-	case "before", "after":
-		v := c.Before
-		if table.Fold(attr) == "after" {
-			v = c.After
-		}
-		return v.Text()
-	case "forgood":
-		return fmt.Sprint(c.ForGood)
-	case "held":
-		return fmt.Sprint(len(c.Holds) > 0)
-	case "kit":
-		return outline.Kit(s.plan, c)
-	case "cause":
-		return s.cause(c)
-	case "decision":
-		return cmp.Or(s.States[c.ID], "undecided")
-	case "sensitive":
-		return fmt.Sprint(c.Sensitive())
-	case "first":
-		return fmt.Sprint(c.First)
+// values are those of an attribute of a change, or of its person, for a filter.
+func (s *Selection) values(c *plan.Change, attr string) []string {
+	values, known := outline.Values(s.plan, c, attr)
+	v := ""
+	switch folded := table.Fold(attr); {
+	case known:
+		return values
+	case folded == "cause":
+		v = s.cause(c)
+	case folded == "decision":
+		v = cmp.Or(s.States[c.ID], "undecided")
 	default:
 		if name, ok := s.attribute(attr); ok {
-			return s.personValue(c, name)
+			v = s.personValue(c, name)
 		}
 	}
-	return ""
-}
-
-// values are those of an attribute of a change; only guards may be several.
-func (s *Selection) values(c *plan.Change, attr string) (out []string) {
-	if table.Fold(attr) == "guard" {
-		for i := range c.Holds {
-			out = append(out, c.Holds[i].Guard)
-		}
-		return out
+	if v == "" {
+		return nil
 	}
-	if v := s.value(c, attr); v != "" {
-		return []string{v}
-	}
-	return nil
+	return []string{v}
 }
 
 // cause is the cause of a change as a filter knows it: the file and the line, or for

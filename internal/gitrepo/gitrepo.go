@@ -431,3 +431,12 @@ func Revisions(dir string) []string {
 	}
 	return strings.FieldsFunc(refs+"\n"+commits, func(r rune) bool { return r == '\n' })
 }
+
+// File is a file as it was in a revision.
+func File(dir, revision, name string) ([]byte, error) {
+	if revision == "" || name == "" {
+		return nil, errors.New("no revision, or no file, is named")
+	}
+	out, err := git(dir, "cat-file", "blob", revision+":./"+name)
+	return []byte(out), err
+}

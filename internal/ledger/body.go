@@ -99,7 +99,16 @@ type Decision struct {
 	Because  string   `json:"because"`
 	Standing bool     `json:"standing,omitempty"` // to be written to standing.yaml
 
+	Signed *Signature `json:"signed,omitempty"` // by whoever decided; nil where nobody signs
+
 	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only
+}
+
+// A Signature proves a decision: a message, which says the same as the decision and more, and an armored signature of it, as
+// OpenSSH makes them.
+type Signature struct {
+	Message   string `json:"message"`
+	Signature string `json:"signature"`
 }
 
 // About of a decision is what was decided, with what goes along.

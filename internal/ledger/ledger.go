@@ -111,8 +111,8 @@ type Heads interface {
 	// Cut reports that entries which were there before are gone: an error of
 	// type *CutError, or nil.
 	Cut() error
-	// Trust records that it is right that they are gone, and why.
-	Trust(because string) error
+	// Trust records the decision that it is right that they are gone.
+	Trust(d Decision) error
 	// Verify recomputes the whole chain, in O(entries).
 	Verify() (*Verdict, error)
 }

@@ -28,6 +28,6 @@ func (nothing) Holder(...string) *Holder              { return nil }
 func (nothing) Exclusive(func() error) error          { return errNothing }
 func (nothing) Head() (Head, error)                   { return Head{}, nil }
 func (nothing) Cut() error                            { return nil }
-func (nothing) Trust(string) error                    { return errNothing }
+func (nothing) Trust(Decision) error                  { return errNothing }
 func (nothing) Verify() (*Verdict, error)             { return &Verdict{}, nil }
 func (nothing) Close() error                          { return nil }

@@ -341,8 +341,8 @@ func (l *server) append(what func(context.Context, pgx.Tx) ([]Record, error)) er
 }
 
 // Trust records that it is right that entries are gone; from then on the ledger may be written again.
-func (l *server) Trust(because string) error {
-	said := Record{Kind: Decided, Body: Decision{Verdict: "trust", Because: because}}
+func (l *server) Trust(d Decision) error {
+	said := Record{Kind: Decided, Body: d}
 	return l.put(func(context.Context, pgx.Tx) ([]Record, error) { return []Record{said}, nil })
 }
 

@@ -304,8 +304,8 @@ func (l *sqlite) append(what func(*sql.Tx) ([]Record, error)) error {
 }
 
 // Trust records that it is right that entries are gone; from then on the ledger may be written again.
-func (l *sqlite) Trust(because string) error {
-	said := Record{Kind: Decided, Body: Decision{Verdict: "trust", Because: because}}
+func (l *sqlite) Trust(d Decision) error {
+	said := Record{Kind: Decided, Body: d}
 	return l.put(func(*sql.Tx) ([]Record, error) { return []Record{said}, nil })
 }
 

@@ -237,7 +237,7 @@ func (s *State) input(
 	if moved := s.Repo.Tree.Moved(gitrepo.Desired); len(moved) > 0 {
 		return nil, &Moved{moved}
 	}
-	rejections, err := decisions.Rejections(l, decisions.Stood{Rejections: s.Repo.Rejections})
+	rejections, err := decisions.Rejections(l, decisions.Of(s.Repo))
 	if err != nil {
 		return nil, err
 	}

@@ -159,7 +159,16 @@ type PlanDecisions struct {
 	Named    map[string]bool    // changes that were accepted by themselves, not only as another needs them
 	Carried  map[string]Carried // of those accepted, those that were in another plan
 	Lifts    []Lift
-	Done     map[string]bool // settled by an earlier run
+	Done     map[string]bool   // settled by an earlier run
+	Waits    map[string][]Wait // accepted by some, and by the rules for deciders not by enough
+	Ignored  []Ignored         // decisions that count for nothing
+}
+
+// An Ignored is a decision that is on record and counts for nothing.
+type Ignored struct {
+	Entry int64
+	By    string
+	Says  string // why
 }
 
 // AnyAccepted reports whether some change was accepted by itself.
@@ -175,6 +184,11 @@ func (s *PlanDecisions) AnyAccepted() bool {
 // Accepts reports whether a change is accepted. What cannot be undone is so only by itself,
 // or where that was said of the whole plan.
 func (s *PlanDecisions) Accepts(c *plan.Change) bool {
+	return s.Wanted(c) && len(s.Waits[c.ID]) == 0
+}
+
+// Wanted reports whether a change would be accepted, had enough of those accepted it who decide about it.
+func (s *PlanDecisions) Wanted(c *plan.Change) bool {
 	named := s.Verdicts[c.ID] == Accepted
 	if c.ForGood {
 		return named && s.Named[c.ID] || s.All && s.ForGood
