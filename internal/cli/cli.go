@@ -293,7 +293,7 @@ To see it all on a made-up ferry line: pravet demo`,
 	for _, cmd := range []*cobra.Command{
 		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(),
 		c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(), c.accept(),
-		c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.ledger(), c.demo(), c.standin(),
+		c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.ledger(), c.decisions(), c.demo(), c.standin(),
 	} {
 		ran(cmd)
 		root.AddCommand(cmd)

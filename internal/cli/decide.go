@@ -18,7 +18,7 @@ import (
 )
 
 func (c *program) accept() *cobra.Command {
-	var because string
+	var because, out string
 	var lift []string
 	var forGood bool
 	var sel selection
@@ -51,6 +51,7 @@ by accepting it; the next draft has it.`,
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringSliceVar(&lift, "lift", nil, "take this guard away for this plan (may be repeated)")
 	offer(cmd, "lift", sel.of(c, "lift", guardsOf))
+	outFlag(cmd, &out)
 	cmd.Flags().BoolVar(&forGood, "for-good", false, "also accept, without naming each one, changes that cannot be undone")
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
@@ -59,13 +60,13 @@ by accepting it; the next draft has it.`,
 		if err != nil {
 			return err
 		}
-		return c.accepted(x, lift, forGood)
+		return c.accepted(x, lift, forGood, out)
 	}
 	return cmd
 }
 
 func (c *program) reject() *cobra.Command {
-	var because, until string
+	var because, until, out string
 	var standing bool
 	var sel selection
 	cmd := &cobra.Command{
@@ -89,6 +90,8 @@ decision is written to standing.yaml, to be committed with the other files.`,
 	cmd.Flags().StringVar(&because, "because", "", "the reason, for the ledger (required)")
 	cmd.Flags().StringVar(&until, "until", "", "the last day that the rejection counts, YYYY-MM-DD")
 	cmd.Flags().BoolVar(&standing, "standing", false, "write the decision to standing.yaml")
+	outFlag(cmd, &out)
+	cmd.MarkFlagsMutuallyExclusive("standing", "out")
 	sel.flags(c, cmd)
 	cmd.ValidArgsFunction = c.completeChanges
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -100,7 +103,7 @@ decision is written to standing.yaml, to be committed with the other files.`,
 		if err != nil {
 			return err
 		}
-		return c.rejected(x, last, standing)
+		return c.rejected(x, last, standing, out)
 	}
 	return cmd
 }
@@ -126,8 +129,8 @@ func (c *program) decide(args []string, because string, sel *selection) (*desk.D
 }
 
 // accepted accepts what is meant, and says what follows.
-func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error {
-	made, err := x.Accept(lift, forGood)
+func (c *program) accepted(x *desk.Decision, lift []string, forGood bool, out string) error {
+	made, err := handed(x, out, func() (*decisions.Made, error) { return x.Accept(lift, forGood) })
 	if err != nil {
 		return err
 	}
@@ -164,7 +167,34 @@ func (c *program) accepted(x *desk.Decision, lift []string, forGood bool) error 
 	if len(aside) > 0 {
 		p.Line(sayTakenUp(len(aside)))
 	}
+	if out != "" {
+		return travels(p, out)
+	}
 	return remaining(p, x.Plan, made)
+}
+
+// outFlag adds the file that a decision goes to.
+func outFlag(cmd *cobra.Command, out *string) {
+	cmd.Flags().StringVar(out, "out", "", "write the decision to this file, for somebody else to take, and record nothing")
+}
+
+// handed decides, or writes to a file what would be decided.
+func handed(x *desk.Decision, out string, decide func() (*decisions.Made, error)) (*decisions.Made, error) {
+	if out == "" {
+		return decide()
+	}
+	return x.Hand(out, decide)
+}
+
+// travels says what becomes of a decision in a file.
+func travels(p *show.Printer, file string) error {
+	p.Line(sayTravels(file))
+	return p.Err()
+}
+
+// sayTravels is a decision that was written to a file.
+func sayTravels(file string) string {
+	return fmt.Sprintf("Written to %s, and not recorded here. It counts once somebody takes it: pravet decisions take %s", file, file)
 }
 
 // maxListed is how many changes a decision names before it counts them.
@@ -196,8 +226,8 @@ func listChanges(p *show.Printer, of *plan.Plan, ids []string) {
 }
 
 // rejected rejects what is meant, and says what follows.
-func (c *program) rejected(x *desk.Decision, until day.Day, standing bool) error {
-	made, err := x.Reject(until, standing)
+func (c *program) rejected(x *desk.Decision, until day.Day, standing bool, out string) error {
+	made, err := handed(x, out, func() (*decisions.Made, error) { return x.Reject(until, standing) })
 	p := show.NewPrinter(c.Stdout, c.Environ)
 	if made != nil && len(made.Done) > 0 {
 		p.Line(sayTooLateToReject(len(made.Done)))
@@ -218,6 +248,9 @@ func (c *program) rejected(x *desk.Decision, until day.Day, standing bool) error
 	if len(made.Along) > 0 {
 		p.Line(sayRejectedAlong())
 		listChanges(p, x.Plan, made.Along)
+	}
+	if out != "" {
+		return travels(p, out)
 	}
 	return remaining(p, x.Plan, made)
 }

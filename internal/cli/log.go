@@ -274,6 +274,12 @@ func decisionWords(d *ledger.Decision) string {
 	if len(d.Along) > 0 {
 		what += fmt.Sprintf(" and %d along with them", len(d.Along))
 	}
+	switch {
+	case d.Signed != nil:
+		what += ", signed"
+	case d.Of != "":
+		what += ", as " + ledger.Who(d.Of) + " wrote"
+	}
 	return what + ", because " + d.Because
 }
 

@@ -9,6 +9,7 @@ import (
 	"pravet/internal/core/decide"
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
+	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/prepared"
 )
@@ -196,7 +197,12 @@ func TestSentences(t *testing.T) {
 		"sayIgnored":         {sayIgnored(41, "Idris Keane", "it is not signed")},
 		"sayNothingWaits":    {sayNothingWaits()},
 		"sayStillWaits":      {sayStillWaits(4, "1 of the holders of ticket-owners") + " " + sayStillWaits(1, "the owner of tickets")},
-		"sayWaitsFor":        {sayWaitsFor(4, "1 of the holders of ticket-owners")},
+		"sayTaken": {
+			sayTaken(&decisions.Taken{By: "E0061", Signed: true, Decision: ledger.Decision{Plan: "2w57bede", Verdict: "accept", All: true, Because: "reviewed"}}),
+			sayTaken(&decisions.Taken{By: "Idris Keane", Again: true, Decision: ledger.Decision{Plan: "2w57bede", Verdict: "reject", Changes: []string{"a", "b"}}}),
+		},
+		"sayTravels":  {sayTravels("yes.txt")},
+		"sayWaitsFor": {sayWaitsFor(4, "1 of the holders of ticket-owners")},
 		"sayMoved": {sayMoved(&ledger.Move{
 			From: ".pravet/ledger.db", To: "postgres://db.ferries.example/pravet, schema pravet", Head: ledger.Head{Seq: 60, Hash: "ab12"},
 		})},

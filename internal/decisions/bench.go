@@ -1,6 +1,7 @@
 package decisions
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -138,7 +139,7 @@ func (b *Bench) Counts(l ledger.Ledger, e *ledger.Entry, d *ledger.Decision) (pe
 		if p.signing != nil && p.signing.Required {
 			return "", sayUnsigned(), nil
 		}
-		return b.person(e.By), nil, nil
+		return b.person(cmp.Or(d.Of, e.By)), nil, nil
 	}
 	if b.seen[d.Signed.Signature] {
 		return "", sayRepeated(), nil
@@ -159,7 +160,7 @@ func (b *Bench) proved(p *proving, d *ledger.Decision) (person string, no error)
 		return "", saySignature(err)
 	}
 	bare := *d
-	bare.Signed = nil
+	bare.Signed, bare.Of = nil, ""
 	switch {
 	case !same(&bare, &s.Decision):
 		return "", sayOtherDecision()

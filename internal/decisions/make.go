@@ -1,6 +1,7 @@
 package decisions
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -23,6 +24,8 @@ type Maker struct {
 	Today  day.Day
 	By     string
 	Signer *Signer // nil where nobody signs
+	// Sheet takes decisions as a text that travels, instead of the ledger; nil where they are recorded.
+	Sheet *bytes.Buffer
 
 	byID map[string]*plan.Change
 }
@@ -118,12 +121,8 @@ func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string
 	if !c.All || len(lift.Guards) == 0 {
 		all = append(all, rec)
 	}
-	records, err := m.records(ctx, all...)
-	if err != nil {
+	if err := m.append(ctx, all...); err != nil {
 		return nil, err
-	}
-	if err := m.Ledger.Append(records...); err != nil {
-		return nil, fmt.Errorf("the decision was not recorded: %w", err)
 	}
 	return made, m.follows(made, stood)
 }
@@ -141,13 +140,22 @@ func (m *Maker) records(ctx context.Context, all ...ledger.Decision) (records []
 	return records, nil
 }
 
-// append puts a decision on record.
-func (m *Maker) append(ctx context.Context, d ledger.Decision) error {
-	records, err := m.records(ctx, d)
-	if err == nil {
-		err = m.Ledger.Append(records...)
+// append puts decisions on record, or writes them to a sheet.
+func (m *Maker) append(ctx context.Context, all ...ledger.Decision) error {
+	records, err := m.records(ctx, all...)
+	if err != nil {
+		return err
 	}
-	return err
+	if m.Sheet != nil {
+		for _, r := range records {
+			err = errors.Join(err, m.sheet(m.Sheet, r.Body.(ledger.Decision)))
+		}
+		return err
+	}
+	if err := m.Ledger.Append(records...); err != nil {
+		return fmt.Errorf("the decision was not recorded: %w", err)
+	}
+	return nil
 }
 
 // Reject rejects what was chosen, with all that needs it. What a run has carried
@@ -192,8 +200,8 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 	m.about(&rec, made.Changes)
 	if standing {
 		err = m.Ledger.Exclusive(func() error { return m.rejectStanding(ctx, made, rec, until) })
-	} else if err = m.append(ctx, rec); err != nil {
-		err = fmt.Errorf("the decision was not recorded: %w", err)
+	} else {
+		err = m.append(ctx, rec)
 	}
 	if err != nil {
 		return made, err
@@ -230,7 +238,7 @@ func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decis
 		return err
 	}
 	if err := m.append(ctx, rec); err != nil {
-		return fmt.Errorf("the decision was not recorded, and standing.yaml is as it was: %w", err)
+		return fmt.Errorf("standing.yaml is as it was: %w", err)
 	}
 	if len(add) == 0 {
 		return nil

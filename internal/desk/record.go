@@ -1,10 +1,15 @@
 package desk
 
 import (
+	"bytes"
 	"errors"
+	"fmt"
+	"os"
 
+	"pravet/internal/decisions"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
+	"pravet/internal/source"
 )
 
 // database is how the database of the record is opened.
@@ -62,4 +67,47 @@ func sayNoDatabase() error {
 // sayNobodyRuns is that it was not said who runs SQL.
 func sayNobodyRuns() error {
 	return errors.New("--run needs --user, who may make roles and schemas, and --password, as env:NAME or file:PATH")
+}
+
+// Take proves the decisions of files and puts those on record that are not there yet.
+func (d *Desk) Take(files []string) (out []decisions.Taken, err error) {
+	repo, err := d.Whole()
+	if err != nil {
+		return nil, err
+	}
+	l, err := d.entering()
+	if err != nil {
+		return nil, err
+	}
+	for _, file := range files {
+		data, err := source.ReadFile(d.path(file), file, decisions.MaxSheet)
+		if err != nil {
+			return out, err
+		}
+		taken, err := decisions.Take(l, repo, d.today, data)
+		if err != nil {
+			return out, fmt.Errorf("%s: %w", file, err)
+		}
+		out = append(out, taken...)
+	}
+	return out, nil
+}
+
+// Hand writes what is decided to a file, for somebody else to take, instead of the record.
+func (x *Decision) Hand(file string, decide func() (*decisions.Made, error)) (*decisions.Made, error) {
+	at := x.desk.path(file)
+	if _, err := os.Lstat(at); err == nil {
+		return nil, wrongIn("out", sayThereAlready(file))
+	}
+	x.maker.Sheet = &bytes.Buffer{}
+	made, err := decide()
+	if err != nil {
+		return made, err
+	}
+	return made, source.WriteFile(at, x.maker.Sheet, 0o644)
+}
+
+// sayThereAlready is a file that something else is in.
+func sayThereAlready(file string) error {
+	return fmt.Errorf("--out: %s is there already, and nothing was written; name another file", file)
 }

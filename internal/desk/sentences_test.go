@@ -109,6 +109,7 @@ func TestSentences(t *testing.T) {
 		"sayNobodyDecides":      {sayNobodyDecides("2 of the holders of ticket-owners", 1)},
 		"sayHangsOn":            {sayHangsOn("2 of the holders of ticket-owners", 2)},
 		"sayOnlySoMany":         {sayOnlySoMany(0), sayOnlySoMany(3)},
+		"sayThereAlready":       {sayThereAlready("yes.txt")},
 		"sayNoDatabase":         {sayNoDatabase()},
 		"sayNobodyRuns":         {sayNobodyRuns()},
 		"saySeveralPlans":       {saySeveralPlans(2, "2w")},

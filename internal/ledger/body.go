@@ -99,6 +99,7 @@ type Decision struct {
 	Because  string   `json:"because"`
 	Standing bool     `json:"standing,omitempty"` // to be written to standing.yaml
 
+	Of     string     `json:"of,omitempty"`     // who decided, where somebody else put it on record, unsigned
 	Signed *Signature `json:"signed,omitempty"` // by whoever decided; nil where nobody signs
 
 	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only

@@ -19,6 +19,8 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/plan"
+	"pravet/internal/core/words"
+	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 	"pravet/internal/source"
 )
@@ -215,8 +217,8 @@ func Register(ctx context.Context, l ledger.Ledger, s *State, p *plan.Plan, file
 	if ours.Digest != p.Digest {
 		return fmt.Errorf(
 			"plan %s was not drafted in this repository, and what is drafted here from the same day differs from "+
-				"it; nothing was changed. Draft your own plan, and decide about that",
-			p.ID,
+				"it: %s; nothing was changed. Draft your own plan, and decide about that",
+			p.ID, strings.Join(differs(s, p, ours), "; "),
 		)
 	}
 	if l.Shared() {
@@ -225,6 +227,47 @@ func Register(ctx context.Context, l ledger.Ledger, s *State, p *plan.Plan, file
 		}
 	}
 	return Record(l, s, p, file, clock)
+}
+
+// differs tells why a plan that was drafted elsewhere is not the one that is drafted here.
+func differs(s *State, theirs, ours *plan.Plan) (says []string) {
+	if theirs.Desired.Digest != ours.Desired.Digest {
+		what := "the files of the desired state are not the same"
+		if rev := theirs.Desired.Revision; rev != "" {
+			if files := gitrepo.Changed(s.Repo.Dir, rev); len(files) > 0 {
+				what += " (" + strings.Join(files[:min(len(files), 3)], ", ") + ")"
+			}
+			what += fmt.Sprintf(", the plan is of commit %.10s", rev)
+		}
+		says = append(says, what)
+	}
+	marks := map[string]string{}
+	for _, e := range ours.Exports {
+		marks[e.App] = e.Digest
+	}
+	for _, e := range theirs.Exports {
+		if marks[e.App] != e.Digest {
+			says = append(says, "the exported state of "+e.App+" is not the same")
+		}
+	}
+	if len(says) > 0 {
+		return says
+	}
+	for _, x := range []struct {
+		in, not *plan.Plan
+		where   string
+	}{{theirs, ours, "here it is not due"}, {ours, theirs, "there it is not due"}} {
+		known := map[string]bool{}
+		for i := range x.not.Changes {
+			known[x.not.Changes[i].ID] = true
+		}
+		for i := range x.in.Changes {
+			if c := &x.in.Changes[i]; !known[c.ID] {
+				return append(says, fmt.Sprintf("%s: %s (what was decided, or what stands since when, is not the same)", words.Sentence(x.in, c), x.where))
+			}
+		}
+	}
+	return append(says, "what holds its changes, or why they are due, is not the same")
 }
 
 // keptAs is under what a record keeps a plan.
