@@ -63,6 +63,7 @@ ending.`,
 	f.StringVar(&x.To, "to", "", "their last day (default: the day of the report)")
 	f.StringSliceVar(&x.Apps, "app", nil, "only this application (may be repeated)")
 	offer(cmd, "app", c.completeApps)
+	cmd.AddCommand(c.evidence())
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		for _, name := range args {
 			if report.Named(name) == nil {

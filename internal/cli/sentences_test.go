@@ -10,6 +10,7 @@ import (
 	"pravet/internal/core/letter"
 	"pravet/internal/core/model"
 	"pravet/internal/decisions"
+	"pravet/internal/evidence"
 	"pravet/internal/ledger"
 	"pravet/internal/prepared"
 )
@@ -193,10 +194,15 @@ func TestSentences(t *testing.T) {
 		"sayUnfoldAlone":     {sayUnfoldAlone()},
 		"sayWhatNow":         {sayWhatNow(ledger.Unknown), sayWhatNow(ledger.NotYet)},
 		"sayWhichPlan":       {sayWhichPlan("3-9")},
-		"sayGranted":         {sayGranted()},
-		"sayIgnored":         {sayIgnored(41, "Idris Keane", "it is not signed")},
-		"sayNothingWaits":    {sayNothingWaits()},
-		"sayStillWaits":      {sayStillWaits(4, "1 of the holders of ticket-owners") + " " + sayStillWaits(1, "the owner of tickets")},
+		"sayArchiveEnding":   {sayArchiveEnding("november.zip")},
+		"sayEvidence": {sayEvidence("november.tar.gz", &evidence.Summary{
+			Entries: 60, Plans: 2, Decisions: 5, Signed: 4, States: 9, Last: ledger.Head{Seq: 60, Hash: "8daef18d30979df2"},
+		})},
+		"sayPlansMissing": {sayPlansMissing([]string{"2w57bede", "aa22bb33"})},
+		"sayGranted":      {sayGranted()},
+		"sayIgnored":      {sayIgnored(41, "Idris Keane", "it is not signed")},
+		"sayNothingWaits": {sayNothingWaits()},
+		"sayStillWaits":   {sayStillWaits(4, "1 of the holders of ticket-owners") + " " + sayStillWaits(1, "the owner of tickets")},
 		"sayTaken": {
 			sayTaken(&decisions.Taken{By: "E0061", Signed: true, Decision: ledger.Decision{Plan: "2w57bede", Verdict: "accept", All: true, Because: "reviewed"}}),
 			sayTaken(&decisions.Taken{By: "Idris Keane", Again: true, Decision: ledger.Decision{Plan: "2w57bede", Verdict: "reject", Changes: []string{"a", "b"}}}),

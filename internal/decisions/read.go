@@ -122,7 +122,7 @@ func Read(
 	kept := acceptances{}
 	bench := stood.Bench.on(today)
 	by, all := map[string][]string{}, []string(nil) // who has accepted a change, and who the whole plan
-	whole := map[string]bool{} // rejected with the whole plan
+	whole := map[string]bool{}                      // rejected with the whole plan
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil {

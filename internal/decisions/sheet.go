@@ -190,4 +190,3 @@ func sayPlanUnknown(plan string) error {
 func sayPlanOtherwise(plan string) error {
 	return fmt.Errorf("plan %s is another one here than the one that was decided about; nothing was recorded", plan)
 }
-

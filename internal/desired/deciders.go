@@ -20,6 +20,10 @@ var (
 			{Name: "signed", Is: form.Simple(form.Bool), Doc: "Only what is signed by an SSH key counts", With: form.With("keys")},
 			{Name: "keys", Is: form.Text("the path of a file"), Doc: "Whose key is whose: a file of allowed signers, as ssh-keygen has it"},
 			{
+				Name: "notes", Is: form.Simple(form.Bool),
+				Doc: "The newest entry of the record is noted in Git (refs/notes/pravet) with each decision and each run",
+			},
+			{
 				Name: "revoked", Is: form.Text("the path of a file"), With: form.With("keys"),
 				Doc: "Public keys that count no longer, one in a line",
 			},
@@ -56,6 +60,7 @@ var (
 // Signing is by what decisions are proved.
 type Signing struct {
 	Required      bool
+	Notes         bool   // heads of the record go into Git notes
 	Keys, Revoked string // paths of files
 }
 
@@ -99,7 +104,7 @@ const maxKeys = 4 << 20
 func (r *Repo) readSigning(of values) {
 	if of.has("decisions") {
 		f := of.within("decisions")
-		r.Signing = &Signing{Required: f.yes("signed"), Keys: f.text("keys"), Revoked: f.text("revoked")}
+		r.Signing = &Signing{Required: f.yes("signed"), Notes: f.yes("notes"), Keys: f.text("keys"), Revoked: f.text("revoked")}
 	}
 }
 

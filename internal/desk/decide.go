@@ -178,6 +178,9 @@ func (x *Decision) Accept(lift []string, forGood bool) (*decisions.Made, error) 
 		}
 	}
 	made, err := x.maker.Accept(x.desk.ctx, x.Choice, lifts, x.because)
+	if err == nil && x.maker.Sheet == nil {
+		err = x.desk.note(x.maker.Ledger)
+	}
 	if errors.Is(err, decisions.ErrLeft) {
 		return nil, wrong(sayAllRejected(len(x.Choice.Left), x.Choice.Left[0]))
 	}
@@ -203,7 +206,11 @@ func (x *Decision) Reject(until day.Day, standing bool) (*decisions.Made, error)
 	if asOf, err := day.Parse(x.Plan.AsOf); err == nil && until != day.None && until < asOf {
 		return nil, wrong(sayUntilIsOver(until, asOf))
 	}
-	return x.maker.Reject(x.desk.ctx, x.Choice, until, standing, x.because)
+	made, err := x.maker.Reject(x.desk.ctx, x.Choice, until, standing, x.because)
+	if err == nil && x.maker.Sheet == nil {
+		err = x.desk.note(x.maker.Ledger)
+	}
+	return made, err
 }
 
 // sayAllRejected is a selection of nothing but what was rejected.

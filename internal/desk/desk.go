@@ -438,6 +438,9 @@ func (d *Desk) entering() (ledger.Ledger, error) {
 	if err == nil {
 		err = l.Cut()
 	}
+	if err == nil {
+		err = d.noted(l)
+	}
 	return l, err
 }
 

@@ -261,6 +261,9 @@ func (d *Desk) Verify(head string) (*ledger.Verdict, error) {
 	if err := l.Cut(); err != nil {
 		return nil, err
 	}
+	if err := d.noted(l); err != nil {
+		return nil, err
+	}
 	if head == "" {
 		return v, nil
 	}

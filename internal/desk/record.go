@@ -90,7 +90,7 @@ func (d *Desk) Take(files []string) (out []decisions.Taken, err error) {
 		}
 		out = append(out, taken...)
 	}
-	return out, nil
+	return out, d.note(l)
 }
 
 // Hand writes what is decided to a file, for somebody else to take, instead of the record.

@@ -363,7 +363,8 @@ func (r *Run) Left() int {
 
 // Go carries out what is ready.
 func (r *Run) Go(progress func(carry.Progress)) (*carry.Result, error) {
-	return r.Job.Run(r.desk.ctx, progress)
+	res, err := r.Job.Run(r.desk.ctx, progress)
+	return res, errors.Join(err, r.desk.note(r.ledger))
 }
 
 // Head is the newest entry of the ledger once the run is over.

@@ -97,7 +97,7 @@ func (l *sqlite) Cut() error {
 	if err := l.gone(); err != nil {
 		return err
 	}
-	return l.heads.cut(l.path, l.hashAt, l.Head)
+	return l.heads.cut(l.path, l.At, l.Head)
 }
 
 // place is what the system knows a folder by: the same path may come to be

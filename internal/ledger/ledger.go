@@ -108,6 +108,8 @@ func (l *Lost) Error() string {
 type Heads interface {
 	// Head is the newest entry's number and hash; both are empty in a new ledger.
 	Head() (Head, error)
+	// At is the hash of the entry with a number; "" where there is none.
+	At(seq int64) (hash string, err error)
 	// Cut reports that entries which were there before are gone: an error of
 	// type *CutError, or nil.
 	Cut() error
@@ -173,16 +175,20 @@ type Entry struct {
 
 var zero = hex.EncodeToString(make([]byte, sha256.Size))
 
-// sum is the hash of an entry: SHA-256 over the hash before it and the entry's
-// fields as a JSON list.
-func (e *Entry) sum() string {
+// Line is what the hash of an entry is of: the hash before it and the entry's fields as a JSON list.
+func (e *Entry) Line() string {
 	fields, err := json.Marshal(
 		[]string{e.Prev, fmt.Sprint(e.Seq), e.At, e.By, string(e.Kind), e.Subject, string(e.Body)},
 	)
 	if err != nil {
 		panic(err) // strings always marshal
 	}
-	s := sha256.Sum256(fields)
+	return string(fields)
+}
+
+// sum is the hash of an entry: SHA-256 over its line.
+func (e *Entry) sum() string {
+	s := sha256.Sum256([]byte(e.Line()))
 	return hex.EncodeToString(s[:])
 }
 

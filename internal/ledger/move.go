@@ -132,7 +132,6 @@ type store interface {
 	dump(after int64, f loader) error
 	// load calls f with a place for all that is to be in the ledger, all or nothing.
 	load(f func(loader) error) error
-	hashAt(seq int64) (string, error)
 	called() string
 }
 
@@ -180,7 +179,7 @@ func prefix(from, to store) error {
 	if err != nil || head.Seq == 0 {
 		return err
 	}
-	hash, err := from.hashAt(head.Seq)
+	hash, err := from.At(head.Seq)
 	if err == nil && hash != head.Hash {
 		err = fmt.Errorf(
 			"%s has %d entries that are not those of %s: two records cannot become one. Keep one of them, and put the other away",
@@ -236,7 +235,8 @@ func transfer(from, to store) (kept int, err error) {
 func (l *sqlite) called() string { return l.path }
 func (l *server) called() string { return l.path }
 
-func (l *sqlite) hashAt(seq int64) (hash string, err error) {
+// At is the hash of an entry.
+func (l *sqlite) At(seq int64) (hash string, err error) {
 	err = l.db.QueryRow(`SELECT hash FROM entries WHERE seq = ?`, seq).Scan(&hash)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return "", failed(l.path, err)
@@ -244,7 +244,8 @@ func (l *sqlite) hashAt(seq int64) (hash string, err error) {
 	return hash, nil
 }
 
-func (l *server) hashAt(seq int64) (hash string, err error) {
+// At is the hash of an entry.
+func (l *server) At(seq int64) (hash string, err error) {
 	err = l.try(func(ctx context.Context) error {
 		return l.pool.QueryRow(ctx, l.sql(`SELECT hash FROM $.entries WHERE seq = $1`), seq).Scan(&hash)
 	})

@@ -27,6 +27,7 @@ func (nothing) Lease([]string, string) (Lease, error) { return nil, errNothing }
 func (nothing) Holder(...string) *Holder              { return nil }
 func (nothing) Exclusive(func() error) error          { return errNothing }
 func (nothing) Head() (Head, error)                   { return Head{}, nil }
+func (nothing) At(int64) (string, error)              { return "", nil }
 func (nothing) Cut() error                            { return nil }
 func (nothing) Trust(Decision) error                  { return errNothing }
 func (nothing) Verify() (*Verdict, error)             { return &Verdict{}, nil }

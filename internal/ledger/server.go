@@ -655,7 +655,7 @@ func (l *server) Cut() error {
 	if err := l.gone(); err != nil {
 		return err
 	}
-	return l.heads.cut(l.path, l.hashAt, l.Head)
+	return l.heads.cut(l.path, l.At, l.Head)
 }
 
 // gone is an error where the record is kept elsewhere by now.

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"sync/atomic"
 	"syscall"
+	"time"
 
 	"pravet/internal/core/day"
 
@@ -65,19 +66,30 @@ func openFile(folder string, opt Options) (*sqlite, error) {
 		return nil, failed(path, err)
 	}
 	f.Close()
-	l, err := open(
-		folder,
-		opt,
-		"_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate",
-	)
-	if err != nil {
-		return nil, err
-	}
-	if err := l.make(); err != nil {
+	for until := time.Now().Add(patience); ; time.Sleep(20 * time.Millisecond) {
+		l, err := open(
+			folder,
+			opt,
+			"_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate",
+		)
+		if err != nil {
+			return nil, err
+		}
+		if err = l.make(); err == nil {
+			return l, nil
+		}
 		l.Close()
-		return nil, failed(l.path, err)
+		// Whoever opens a new ledger first turns to a log beside it; SQLite does not wait for that, whatever it was told.
+		if !busy(err) || time.Now().After(until) {
+			return nil, failed(l.path, err)
+		}
 	}
-	return l, nil
+}
+
+// busy reports whether somebody else has the database just now.
+func busy(err error) bool {
+	var e *driver.Error
+	return errors.As(err, &e) && e.Code()&0xff == codeBusy
 }
 
 // private makes a folder that nobody else may look into, and closes one that
@@ -238,6 +250,7 @@ func failed(path string, err error) error {
 
 // Results of SQLite (https://www.sqlite.org/rescode.html) that are told in words.
 const (
+	codeBusy   = 5
 	codeIO     = 10
 	codeFull   = 13
 	codeShared = 4874 // no room for what its processes share

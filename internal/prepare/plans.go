@@ -294,31 +294,62 @@ func KeepPlan(l ledger.Ledger, p *plan.Plan, data io.WriterTo) error {
 
 // KeptPlan finds a plan that was drafted, by its id, in a record that others share; nil where it is not kept there.
 func KeptPlan(l ledger.Ledger, id string) (*plan.Plan, error) {
-	var drafted ledger.Plan
-	if ok, err := l.Last(ledger.PlanDrafted, id, &drafted); err != nil || !ok {
+	data, digest, err := keptPlan(l, id)
+	if err != nil || data == nil {
 		return nil, err
 	}
-	k, ok, err := l.Kept(keptAs(drafted.Digest))
-	if err != nil || !ok {
-		return nil, err
-	}
-	z, err := gzip.NewReader(bytes.NewReader(k.Data))
-	if err != nil {
-		return nil, fmt.Errorf("what the record keeps of plan %s cannot be read: %w", id, err)
-	}
-	data, err := io.ReadAll(io.LimitReader(z, MaxPlan+1))
-	if err == nil && len(data) > MaxPlan {
-		err = fmt.Errorf("it is longer than %d MB", MaxPlan>>20)
-	}
-	var p *plan.Plan
-	if err == nil {
-		p, err = plan.Read(data)
-	}
-	if err == nil && p.Digest != drafted.Digest {
+	p, err := plan.Read(data)
+	if err == nil && p.Digest != digest {
 		err = plan.ErrChanged
 	}
 	if err != nil {
-		return nil, fmt.Errorf("what the record keeps of plan %s cannot be read: %w", id, err)
+		return nil, sayKeptPlan(id, err)
 	}
 	return p, nil
+}
+
+// PlanFile is the text of a plan by its id, from the folder of plans or from a record that others share; nil where it is not
+// to be had.
+func PlanFile(l ledger.Ledger, dir, id string) []byte {
+	name := PlanFolder + "/" + id + ".json"
+	if data, err := source.ReadFile(filepath.Join(dir, PlanFolder, id+".json"), name, MaxPlan); err == nil {
+		return data
+	}
+	if !l.Shared() {
+		return nil
+	}
+	data, _, err := keptPlan(l, id)
+	if err != nil {
+		return nil
+	}
+	return data
+}
+
+// keptPlan is the text of a plan in a record that others share, and the digest that it was drafted with; nil where it is not
+// kept there.
+func keptPlan(l ledger.Ledger, id string) (data []byte, digest string, err error) {
+	var drafted ledger.Plan
+	if ok, err := l.Last(ledger.PlanDrafted, id, &drafted); err != nil || !ok {
+		return nil, "", err
+	}
+	k, ok, err := l.Kept(keptAs(drafted.Digest))
+	if err != nil || !ok {
+		return nil, "", err
+	}
+	z, err := gzip.NewReader(bytes.NewReader(k.Data))
+	if err == nil {
+		data, err = io.ReadAll(io.LimitReader(z, MaxPlan+1))
+	}
+	if err == nil && len(data) > MaxPlan {
+		err = fmt.Errorf("it is longer than %d MB", MaxPlan>>20)
+	}
+	if err != nil {
+		return nil, "", sayKeptPlan(id, err)
+	}
+	return data, drafted.Digest, nil
+}
+
+// sayKeptPlan is a plan that the record keeps otherwise than it was drafted.
+func sayKeptPlan(id string, err error) error {
+	return fmt.Errorf("what the record keeps of plan %s cannot be read: %w", id, err)
 }

@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pravet/internal/core/model"
+	"pravet/internal/evidence"
+	"pravet/internal/show"
+)
+
+func (c *program) evidence() *cobra.Command {
+	var from, to, out string
+	cmd := &cobra.Command{
+		Use:   "evidence",
+		Short: "Write an archive of what is on record, which a stranger can prove",
+		Long: `Evidence packs what is on record from one day to another: the entries, the plans, the
+decisions with their signatures and the keys of their time, and what the exports held.
+A README in it says how it is proved with sha256sum, sqlite3 and ssh-keygen alone, and
+verify.sh does that. Made again of the same days, it is the same file.`,
+		Example: example("pravet report evidence --from 2026-11-01 --to 2026-11-30 --out november.tar.gz"),
+		Args:    takes(0, 0, "", ""),
+	}
+	cmd.Flags().StringVar(&from, "from", "", "the first day, YYYY-MM-DD (required)")
+	cmd.Flags().StringVar(&to, "to", "", "the last day, YYYY-MM-DD (default: today)")
+	cmd.Flags().StringVar(&out, "out", "", "the file, which ends with .tar.gz (required)")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		if !strings.HasSuffix(out, ".tar.gz") {
+			return usage(sayArchiveEnding(out))
+		}
+		d, err := c.desk()
+		if err != nil {
+			return err
+		}
+		s, err := d.Evidence(from, to, out)
+		if err != nil {
+			return err
+		}
+		p := show.NewPrinter(c.Stdout, c.Environ)
+		p.Line(sayEvidence(out, s))
+		if len(s.Missing) > 0 {
+			p.Line(sayPlansMissing(s.Missing))
+		}
+		return p.Err()
+	}
+	return cmd
+}
+
+// sayEvidence is what an archive holds.
+func sayEvidence(file string, s *evidence.Summary) string {
+	return fmt.Sprintf(
+		"Written to %s: %s up to %d (%.12s), %s, %s of which %d are signed, %s. Prove it with: tar xzf %s && sh evidence/verify.sh",
+		file, model.Count(s.Entries, "entry", "entries"), s.Last.Seq, s.Last.Hash, model.Count(s.Plans, "plan", "plans"),
+		model.Count(s.Decisions, "decision", "decisions"), s.Signed, model.Count(s.States, "state of an export", "states of exports"), file,
+	)
+}
+
+// sayPlansMissing is plans that are on record, and whose files are gone.
+func sayPlansMissing(plans []string) string {
+	return "Not in it, as their files are not here: plans " + strings.Join(plans, ", ") + "."
+}
+
+// sayArchiveEnding is an archive without its name.
+func sayArchiveEnding(out string) error {
+	return fmt.Errorf("--out %q: name a file that ends with .tar.gz", out)
+}
