@@ -37,7 +37,8 @@ var arrows = map[string][]string{
 	"internal/decisions": {
 		"internal/core", "internal/source", "internal/gitrepo", "internal/ledger", "internal/signing", "internal/desired",
 	},
-	"internal/past": {"internal/core", "internal/ledger"},
+	"internal/past":     {"internal/core", "internal/ledger"},
+	"internal/evidence": {"internal/core", "internal/ledger", "internal/desired", "internal/decisions", "internal/past"},
 	"internal/prepare": {
 		"internal/core", "internal/source", "internal/export", "internal/secret", "internal/gitrepo", "internal/ledger",
 		"internal/connect", "internal/desired", "internal/decisions", "internal/past",
@@ -59,6 +60,7 @@ var arrows = map[string][]string{
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/secret", "internal/gitrepo",
 		"internal/ledger", "internal/connect", "internal/desired", "internal/decisions", "internal/past",
 		"internal/prepare", "internal/carry", "internal/amend", "internal/intake", "internal/adopt", "internal/delivery",
+		"internal/evidence",
 	},
 	"internal/show": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/desired", "internal/intake",

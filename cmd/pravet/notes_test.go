@@ -33,7 +33,7 @@ func TestARecordThatWasPutBackIsNoticedByEveryClone(t *testing.T) {
 	for _, args := range [][]string{{"draft"}, {"apply", plan, "--yes"}, {"accept", plan, "--because", "x"}, {"log", "verify"}} {
 		status, said := o.by("", args...)
 		require.Equal(t, 1, status, "%v: %s", args, said)
-		require.Contains(t, said, "Git has noted entry 5 of the record", "%v", args)
+		require.Contains(t, said, "entry 5 of the record was noted in Git", "%v", args)
 	}
 	_, said := o.by("", "log", "trust", "--because", "I know")
 	require.NotContains(t, said, "taken for whole")
@@ -53,5 +53,5 @@ func TestARecordThatWasPutBackIsNoticedByEveryClone(t *testing.T) {
 	c := &office{t, clone}
 	status, said = c.by("", "draft")
 	require.Equal(t, 1, status, said)
-	require.Contains(t, said, "Git has noted entry 5")
+	require.Contains(t, said, "entry 5 of the record was noted in Git")
 }

@@ -75,13 +75,13 @@ func sayNotNoted(seq int64, err error) string {
 
 // sayBadNote is a note that is none of ours.
 func sayBadNote(line string) error {
-	return fmt.Errorf("Git's notes of the record (refs/notes/pravet) have a line that is no entry: %.60q; take it out with: git notes --ref=pravet edit", line)
+	return fmt.Errorf("the notes of the record in Git (refs/notes/pravet) have a line that is no entry: %.60q; take it out with: git notes --ref=pravet edit", line)
 }
 
 // sayNotAsNoted is a record that lacks what Git has noted of it.
 func sayNotAsNoted(n *note) error {
 	return fmt.Errorf(
-		"Git has noted entry %d of the record (by %s, %s), and the record does not hold it as it was: it was cut, replaced or put "+
+		"entry %d of the record was noted in Git (by %s, %s), and the record does not hold it as it was: it was cut, replaced or put "+
 			"back from before that. Put the whole record back; no command makes it good", n.Seq, n.By, n.At,
 	)
 }
