@@ -298,10 +298,30 @@ func (b *Bench) Covers(p *plan.Plan) func(r *decide.Rule, c *plan.Change) bool {
 	}
 }
 
+// Deciders are the ids of those of the files who may decide about a change by a rule; none where anybody may.
+func Deciders(repo *desired.Repo, r *decide.Rule, c *plan.Change, drafter string, today day.Day) (ids []string) {
+	if r.Anybody() {
+		return nil
+	}
+	b := (&Bench{repo: repo}).on(today)
+	for i := range repo.People.Len() {
+		if id := repo.People.Get(i, "id"); r.Counts(c, id, drafter, b.May) {
+			ids = append(ids, id)
+		}
+	}
+	return ids
+}
+
+// DrafterOf is who drafted a plan: the id of a person, or what the record says.
+func DrafterOf(l ledger.Ledger, repo *desired.Repo, id string) (string, error) {
+	d, err := (&Bench{repo: repo}).on(day.None).drafted(l, id)
+	return d.by, err
+}
+
 // Could counts how many people of the files could decide by a rule about an application's changes, whoever drafted the plan
 // and whomever it is about.
 func Could(repo *desired.Repo, r *decide.Rule, app *model.App, today day.Day) (n int, anybody bool) {
-	if r.People == nil && r.Kit == "" && !r.Owner {
+	if r.Anybody() {
 		return 0, true
 	}
 	b := (&Bench{repo: repo}).on(today)

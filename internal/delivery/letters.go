@@ -109,8 +109,8 @@ func runs(l ledger.Ledger, today day.Day) (out []letter.Item, err error) {
 }
 
 // Readers are who gets letters today, sorted by their addresses, and who should and
-// cannot, in words.
-func Readers(repo *desired.Repo, stages []entitle.Stage) (out []letter.Reader, without []string) {
+// cannot, in words. deciders are the ids of those whom something waits for.
+func Readers(repo *desired.Repo, stages []entitle.Stage, deciders []string) (out []letter.Reader, without []string) {
 	by := map[string]*letter.Reader{}
 	reader := func(name, address, because string) *letter.Reader {
 		x := by[address]
@@ -168,6 +168,12 @@ func Readers(repo *desired.Repo, stages []entitle.Stage) (out []letter.Reader, w
 				}
 				if x := person(app.Owner, "you answer for "+app.ID); x != nil {
 					x.Apps[app.ID] = true
+				}
+			}
+		case "deciders":
+			for _, id := range deciders {
+				if x := person(id, "you decide about changes"); x != nil {
+					x.Decides = id
 				}
 			}
 		case "managers":

@@ -26,6 +26,10 @@ var (
 				Name: "readers", Is: form.ListOf(1, form.In(readersForm)), Need: true, Doc: "Who gets letters",
 				Lacks: "letters have no readers", Add: "readers: [{who: owners}]",
 			},
+			{
+				Name: "remind", Is: form.For("P3D"),
+				Doc: "After how long deciders are told again of what waits for them; P3D unless set",
+			},
 			{Name: "ahead", Is: form.For("P7D"), Doc: "How long before removals and expiries are told of; P7D unless set"},
 			{
 				Name: "by", Is: form.ListOf(1, form.In(letterWayForm)), Need: true, Doc: "How letters reach people",
@@ -41,7 +45,7 @@ var (
 	readersForm = &form.Object{
 		Name: "an entry of readers", Doc: "Some who get letters",
 		Keys: []form.Key{
-			{Name: "who", Is: form.OneOf("administrators", "owners", "managers"), Need: true, Doc: "What they are told of follows from it"},
+			{Name: "who", Is: form.OneOf("administrators", "owners", "managers", "deciders"), Need: true, Doc: "What they are told of follows from it"},
 			{
 				Name: "to", Is: form.Names("ids of people, or addresses"), Doc: "Who they are; the others follow from the files",
 				With: []form.Cond{{Key: "who", Value: "administrators"}},
@@ -84,6 +88,7 @@ type Letters struct {
 	Domain  string // of that address
 	Readers []Readers
 	Ahead   day.Duration // how long before what falls due
+	Remind  day.Duration // after how long deciders are told again
 	Ways    []LetterWay
 	For     []model.Name // environments; none for live alone
 	Text    letter.Text
@@ -92,7 +97,7 @@ type Letters struct {
 
 // Readers are some who get letters.
 type Readers struct {
-	Who string       // administrators, owners or managers
+	Who string       // administrators, owners, managers or deciders
 	To  []model.Name // of administrators: ids of people, or addresses
 	Pos model.Pos
 }
@@ -119,7 +124,7 @@ func (r *Repo) readLetters(of values) {
 		return
 	}
 	f := of.within("letters")
-	l := &Letters{Ahead: day.Duration{Days: 7}, Text: letter.Default(), Pos: d.pos(n)}
+	l := &Letters{Ahead: day.Duration{Days: 7}, Remind: day.Duration{Days: 3}, Text: letter.Default(), Pos: d.pos(n)}
 	l.From = f.text("from")
 	if a, err := mail.ParseAddress(l.From); err != nil && l.From != "" {
 		d.problem(
@@ -132,6 +137,9 @@ func (r *Repo) readLetters(of values) {
 		_, l.Domain, _ = strings.Cut(a.Address, "@")
 	}
 	l.For = f.names("environments")
+	if f.has("remind") {
+		l.Remind = f.duration("remind")
+	}
 	if f.has("ahead") {
 		l.Ahead = f.duration("ahead")
 	}

@@ -130,7 +130,12 @@ func (d *Desk) due(l ledger.Ledger, ways []delivery.Way) (*Due, error) {
 	if out.Told, err = delivery.Before(l, ways); err != nil {
 		return nil, err
 	}
-	readers, without := delivery.Readers(repo, x.Stages)
+	waits, deciders, err := d.waitItems(l)
+	if err != nil {
+		return nil, err
+	}
+	items = append(items, waits...)
+	readers, without := delivery.Readers(repo, x.Stages, deciders)
 	for _, m := range x.Missing {
 		out.Without = append(out.Without, m.Error())
 	}

@@ -2,11 +2,17 @@ package desk
 
 import (
 	"cmp"
+	"fmt"
+	"maps"
 	"slices"
+	"strings"
 
 	"pravet/internal/core/decide"
+	"pravet/internal/core/letter"
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
+	"pravet/internal/decisions"
+	"pravet/internal/desired"
 	"pravet/internal/ledger"
 )
 
@@ -18,6 +24,7 @@ type Waiting struct {
 	Rule    *decide.Rule // nil where anybody may decide
 	App     string       // of which they are; "" where that is the same
 	Left    int          // how many more it takes
+	By      []string     // who has accepted them
 	Changes []*plan.Change
 }
 
@@ -38,12 +45,13 @@ func (s *Selection) Waits() (out []*Waiting) {
 		rule *decide.Rule
 		app  string
 		left int
+		by   string
 	}
 	groups := map[key]*Waiting{}
-	add := func(k key, c *plan.Change) {
+	add := func(k key, by []string, c *plan.Change) {
 		w := groups[k]
 		if w == nil {
-			w = &Waiting{Plan: s.plan.ID, Of: s.plan, Rule: k.rule, App: k.app, Left: k.left}
+			w = &Waiting{Plan: s.plan.ID, Of: s.plan, Rule: k.rule, App: k.app, Left: k.left, By: by}
 			groups[k] = w
 			out = append(out, w)
 		}
@@ -56,14 +64,14 @@ func (s *Selection) Waits() (out []*Waiting) {
 		}
 		waits := s.standing.Waits[c.ID]
 		for n := range waits {
-			k := key{rule: waits[n].Rule, left: waits[n].Left()}
+			k := key{rule: waits[n].Rule, left: waits[n].Left(), by: strings.Join(waits[n].By, " ")}
 			if k.rule.Owner {
 				k.app = c.App
 			}
-			add(k, c)
+			add(k, waits[n].By, c)
 		}
 		if len(waits) == 0 {
-			add(key{}, c)
+			add(key{}, nil, c)
 		}
 	}
 	slices.SortStableFunc(out, func(x, y *Waiting) int { return cmp.Compare(len(y.Changes), len(x.Changes)) })
@@ -106,4 +114,58 @@ func (s *Selection) Ignored() []decide.Ignored {
 		return nil
 	}
 	return s.standing.Ignored
+}
+
+// waitItems are what deciders are to be told: what waits for them, once, and again after as long as pravet.yaml says; and who
+// they are.
+func (d *Desk) waitItems(l ledger.Ledger) (items []letter.Item, ids []string, err error) {
+	repo := d.state.Repo
+	if len(repo.Deciders) == 0 || !slices.ContainsFunc(repo.Letters.Readers, func(r desired.Readers) bool { return r.Who == "deciders" }) {
+		return nil, nil, nil
+	}
+	name, err := d.Newest()
+	if err != nil {
+		return nil, nil, nil // there is no plan that anything could wait of
+	}
+	list, err := d.Waiting(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	drafter, err := decisions.DrafterOf(l, repo, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	all := map[string]bool{}
+	for _, w := range list {
+		if w.Rule == nil {
+			continue
+		}
+		since, err := d.zone.DayOf(w.Since)
+		if err != nil {
+			return nil, nil, err
+		}
+		turn := 0 // how often it was time to remind
+		for next := since.Add(repo.Letters.Remind); next <= d.today && next > since; next = next.Add(repo.Letters.Remind) {
+			turn++
+		}
+		x := letter.Item{
+			Key: "wait/" + plan.Name(w.Plan, w.Rule.Pos.String(), w.App, fmt.Sprint(turn)), On: d.today.String(), App: w.App,
+			Says: sayWaitsForYou(len(w.Changes), w.Plan, words.Sentence(w.Of, w.Changes[0])), For: map[string]bool{},
+		}
+		for _, id := range decisions.Deciders(repo, w.Rule, w.Changes[0], drafter, d.today) {
+			if !slices.Contains(w.By, id) {
+				x.For[id], all[id] = true, true
+			}
+		}
+		items = append(items, x)
+	}
+	return items, slices.Sorted(maps.Keys(all)), nil
+}
+
+// sayWaitsForYou is what waits for whoever reads it.
+func sayWaitsForYou(n int, plan, example string) string {
+	if n == 1 {
+		return fmt.Sprintf("1 change of plan %s waits for your decision: %s", plan, example)
+	}
+	return fmt.Sprintf("%d changes of plan %s wait for your decision, for example: %s", n, plan, example)
 }

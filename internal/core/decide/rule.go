@@ -24,11 +24,15 @@ type Rule struct {
 // A Wait is a rule by which a change still waits for somebody.
 type Wait struct {
 	Rule *Rule
-	Have int // how many of those who may have accepted it
+	Have int      // how many of those who may have accepted it
+	By   []string // who they are
 }
 
 // Left is how many more it takes.
 func (w *Wait) Left() int { return w.Rule.Count - w.Have }
+
+// Anybody reports whether the rule names nobody in particular.
+func (r *Rule) Anybody() bool { return r.People == nil && r.Kit == "" && !r.Owner }
 
 // Counts reports whether somebody's acceptance of a change counts by a rule. may tells whether the rule's people are meant
 // with the person: a filter, a kit and an owner are looked up by whoever knows the people.
@@ -36,7 +40,7 @@ func (r *Rule) Counts(c *plan.Change, person, drafter string, may func(r *Rule, 
 	switch {
 	case r.NotDrafter && person == drafter, r.NotSubject && person == c.Person && person != "":
 		return false
-	case r.People == nil && r.Kit == "" && !r.Owner:
+	case r.Anybody():
 		return true
 	}
 	return may(r, c, person)
@@ -53,14 +57,14 @@ func Waits(
 		if !covers(r, c) {
 			continue
 		}
-		have := 0
+		var by []string
 		for _, person := range accepted {
 			if r.Counts(c, person, drafter, may) {
-				have++
+				by = append(by, person)
 			}
 		}
-		if have < r.Count {
-			out = append(out, Wait{r, have})
+		if len(by) < r.Count {
+			out = append(out, Wait{r, len(by), by})
 		}
 	}
 	return out

@@ -3,7 +3,8 @@
 //
 // What happened and what falls due are Items; what each reader may see of them follows
 // from who they are: an administrator sees everything, the owner of an application what
-// is about it, a manager what is about the people whom they manage.
+// is about it, a manager what is about the people whom they manage, and whoever decides
+// what waits for that.
 package letter
 
 import (
@@ -26,7 +27,8 @@ type Item struct {
 	App    string
 	Person string // id
 	Says   string
-	Whole  bool // it is about a run as a whole, and for administrators only
+	Whole  bool            // it is about a run as a whole, and for administrators only
+	For    map[string]bool // ids of those who alone are told it, as they are to decide; nil for whoever may see it
 }
 
 // A Reader is somebody who gets letters.
@@ -37,10 +39,14 @@ type Reader struct {
 	Apps    map[string]bool
 	People  map[string]bool // ids of those whom they manage
 	Because []string        // why they get letters
+	Decides string          // the id of one who decides; "" of anybody else
 }
 
 // sees reports whether an item is for a reader.
 func (r *Reader) sees(x *Item) bool {
+	if x.For != nil {
+		return r.Decides != "" && x.For[r.Decides]
+	}
 	return r.All || !x.Whole && (x.App != "" && r.Apps[x.App] || x.Person != "" && r.People[x.Person])
 }
 
