@@ -60,7 +60,7 @@ var arrows = map[string][]string{
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/secret", "internal/gitrepo",
 		"internal/ledger", "internal/connect", "internal/desired", "internal/decisions", "internal/past",
 		"internal/prepare", "internal/carry", "internal/amend", "internal/intake", "internal/adopt", "internal/delivery",
-		"internal/evidence",
+		"internal/evidence", "internal/signing",
 	},
 	"internal/show": {
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/desired", "internal/intake",

@@ -19,7 +19,7 @@ import (
 
 func (c *program) demo() *cobra.Command {
 	var keep string
-	var noWalk, live bool
+	var noWalk, live, team bool
 	cmd := &cobra.Command{
 		Use:     "demo",
 		Short:   "Walk through it all on a made-up ferry line",
@@ -33,8 +33,12 @@ there.
 With --live the applications are reached while they are in use: a stand-in for berth
 planning over SCIM, ship's stores that load files, and a PostgreSQL server and an
 OpenLDAP server where these are installed. They run on this machine alone, and end
-with the demo.`,
-		Example: example("pravet demo", "pravet demo --live", "pravet demo --keep ferries --no-walk"),
+with the demo.
+
+With --team two people with a clone each decide and carry out together: with one record
+in a PostgreSQL server where one is installed, else with Git alone; decisions are signed,
+and a stranger proves what is on record.`,
+		Example: example("pravet demo", "pravet demo --live", "pravet demo --team", "pravet demo --keep ferries --no-walk"),
 		Args:    takes(0, 0, "", ""),
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "make the repository in this folder and keep it")
@@ -42,7 +46,8 @@ with the demo.`,
 		BoolVar(&noWalk, "no-walk", false, "only make the repository, to walk through it yourself (with --keep)")
 	cmd.Flags().
 		BoolVar(&live, "live", false, "walk through it with applications that are reached while they are in use")
-	cmd.MarkFlagsMutuallyExclusive("live", "no-walk")
+	cmd.Flags().BoolVar(&team, "team", false, "walk through it with two clones, signed decisions, and one record")
+	cmd.MarkFlagsMutuallyExclusive("live", "no-walk", "team")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if noWalk && keep == "" {
 			return usage(sayNoWalkAlone())
@@ -62,6 +67,9 @@ with the demo.`,
 		}
 		if live {
 			return c.liveDemo(dir)
+		}
+		if team {
+			return c.teamDemo(dir)
 		}
 		_, noGit := exec.LookPath("git")
 		if noGit != nil {

@@ -93,6 +93,9 @@ func logTable(list []desk.Logged, zone day.Zone) *show.Table {
 			text += sayAcceptedBy(x.Decider, x.Because)
 		}
 		t.Rows = append(t.Rows, []any{e.Seq, zone.MinuteOf(e.At), ledger.Who(e.By), string(e.Kind), e.Subject, text})
+		if x.Who != "" {
+			t.Rows[len(t.Rows)-1][2] = x.Who
+		}
 	}
 	t.Items = entries
 	return t

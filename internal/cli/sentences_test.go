@@ -199,6 +199,7 @@ func TestSentences(t *testing.T) {
 			Entries: 60, Plans: 2, Decisions: 5, Signed: 4, States: 9, Last: ledger.Head{Seq: 60, Hash: "8daef18d30979df2"},
 		})},
 		"sayPlansMissing": {sayPlansMissing([]string{"2w57bede", "aa22bb33"})},
+		"sayDemoNeeds":    {sayDemoNeeds("git", "Git")},
 		"sayGranted":      {sayGranted()},
 		"sayIgnored":      {sayIgnored(41, "Idris Keane", "it is not signed")},
 		"sayNothingWaits": {sayNothingWaits()},

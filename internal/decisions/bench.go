@@ -318,6 +318,12 @@ func DrafterOf(l ledger.Ledger, repo *desired.Repo, id string) (string, error) {
 	return d.by, err
 }
 
+// About reports whether a rule may be about changes of an application: what its filter says of anything else may be so.
+func About(r *decide.Rule, app string, today day.Day) bool {
+	clauses := r.Changes.Clauses()
+	return r.Changes.Truth(func(i int) bool { return table.Fold(clauses[i].Attr) != "app" || clauses[i].Match(app, today) })
+}
+
 // Could counts how many people of the files could decide by a rule about an application's changes, whoever drafted the plan
 // and whomever it is about.
 func Could(repo *desired.Repo, r *decide.Rule, app *model.App, today day.Day) (n int, anybody bool) {

@@ -69,6 +69,14 @@ func (s *Signer) Sign(ctx context.Context, d *ledger.Decision) error {
 	return nil
 }
 
+// Message signs something that is no decision, where a key is named; "" where none is.
+func (s *Signer) Message(ctx context.Context, message []byte) (armored string, err error) {
+	if s.Key == "" {
+		return "", nil
+	}
+	return signing.Sign(ctx, s.Key, message, s.Asks)
+}
+
 // publicKey reads the public half of a key, which stands in the file itself or beside it.
 func publicKey(file string) (ssh.PublicKey, error) {
 	for _, name := range []string{file, file + ".pub"} {

@@ -54,6 +54,9 @@ func (d *Desk) deciders(on day.Day) {
 	for i := range repo.Deciders {
 		r := &repo.Deciders[i]
 		for _, app := range repo.Apps {
+			if r.Owner && !decisions.About(r, app.ID, on) {
+				continue
+			}
 			n, anybody := decisions.Could(repo, r, app, on)
 			if anybody {
 				break
@@ -64,7 +67,7 @@ func (d *Desk) deciders(on day.Day) {
 				repo.Problems.Add(source.NewProblem(
 					r.Pos, "no-deciders", sayNobodyDecides(who, n), "name more people, or ask for fewer",
 				))
-			case n == r.Count:
+			case n == r.Count && !r.Owner: // of whom there is one, as a rule
 				repo.Warn(r.Pos, "few-deciders", sayHangsOn(who, n), "name more people, for when one is away")
 			}
 			if !r.Owner {

@@ -11,6 +11,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
+	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
 )
@@ -39,6 +40,7 @@ func (w *Logging) Narrow() bool { return w.Person != "" || w.Thing != "" || w.Ap
 type Logged struct {
 	*ledger.Entry
 	Decider, Because string
+	Who              string // who made a signed decision; "" for whoever put the entry on record
 }
 
 // Log reads entries of the ledger. A name that neither the files nor the ledger know is an error.
@@ -65,6 +67,9 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 	out := make([]Logged, len(entries))
 	for i, e := range entries {
 		out[i].Entry = e
+		if e.Kind == ledger.Decided {
+			out[i].Who = d.signedBy(e)
+		}
 		if !w.Narrow() || e.Kind != ledger.Outcome {
 			continue
 		}
@@ -77,6 +82,28 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 		}
 	}
 	return out, nil
+}
+
+// signedBy is who says of a decision that it is theirs, by what was signed; "" where nothing was. Whether that is true is for
+// whoever counts it.
+func (d *Desk) signedBy(e *ledger.Entry) string {
+	x, err := ledger.Decode[ledger.Decision](e)
+	if err != nil || x.Signed == nil {
+		return ""
+	}
+	var s decisions.Statement
+	if json.Unmarshal([]byte(x.Signed.Message), &s) != nil {
+		return ""
+	}
+	repo, err := d.Repo()
+	if err != nil {
+		return s.By
+	}
+	people := repo.Only(s.By).People
+	if at := people.Named(s.By); at >= 0 {
+		return people.Called(at)
+	}
+	return s.By
 }
 
 // read reads the days, and finds the id of a person who is named otherwise.

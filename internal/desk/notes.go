@@ -3,9 +3,11 @@ package desk
 import (
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
+	"pravet/internal/signing"
 )
 
 // A note is the newest entry of a record, as Git keeps it for every clone: what was noted once must be in the record for ever,
@@ -15,7 +17,14 @@ type note struct {
 	Seq         int64  `json:"seq"`
 	Hash        string `json:"hash"`
 	By          string `json:"by"`
-	At          string `json:"at"` // RFC 3339, UTC
+	At          string `json:"at"`                  // RFC 3339, UTC
+	Signature   string `json:"signature,omitempty"` // of all this without it, where somebody signs
+}
+
+// message is what of a note is signed.
+func (n note) message() ([]byte, error) {
+	n.Signature = ""
+	return json.Marshal(n)
 }
 
 // notes reports whether the files ask for notes.
@@ -30,7 +39,17 @@ func (d *Desk) note(l ledger.Ledger) error {
 	if err != nil || head.Seq == 0 {
 		return err
 	}
-	line, err := json.Marshal(note{d.Environment, head.Seq, head.Hash, ledger.Who(d.Actor()), d.Now().UTC().Format("2006-01-02T15:04:05Z")})
+	n := note{
+		Environment: d.Environment, Seq: head.Seq, Hash: head.Hash, By: ledger.Who(d.Actor()), At: d.Now().UTC().Format(time.RFC3339),
+	}
+	message, err := n.message()
+	if err == nil {
+		n.Signature, err = d.signer().Message(d.ctx, message)
+	}
+	var line []byte
+	if err == nil {
+		line, err = json.Marshal(n)
+	}
 	if err == nil {
 		err = l.Exclusive(func() error { return gitrepo.AddNote(d.Dir, string(line)) })
 	}
@@ -57,6 +76,9 @@ func (d *Desk) noted(l ledger.Ledger) error {
 		if n.Environment != d.Environment {
 			continue
 		}
+		if err := d.provenNote(&n); err != nil {
+			return err
+		}
 		hash, err := l.At(n.Seq)
 		if err != nil {
 			return err
@@ -66,6 +88,26 @@ func (d *Desk) noted(l ledger.Ledger) error {
 		}
 	}
 	return nil
+}
+
+// provenNote makes sure that a note that is signed is so.
+func (d *Desk) provenNote(n *note) error {
+	if n.Signature == "" {
+		return nil
+	}
+	message, err := n.message()
+	if err == nil {
+		_, err = signing.Prove(message, n.Signature)
+	}
+	if err != nil {
+		return sayNoteNotProved(n, err)
+	}
+	return nil
+}
+
+// sayNoteNotProved is a note that was changed after it was signed.
+func sayNoteNotProved(n *note, err error) error {
+	return fmt.Errorf("the note in Git of entry %d of the record (by %s, %s) is not as it was signed: %w", n.Seq, n.By, n.At, err)
 }
 
 // sayNotNoted is a head that could not be noted.

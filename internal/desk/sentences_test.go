@@ -112,6 +112,7 @@ func TestSentences(t *testing.T) {
 		"sayThereAlready":       {sayThereAlready("yes.txt")},
 		"sayBadNote":            {sayBadNote("hello")},
 		"sayNotAsNoted":         {sayNotAsNoted(&note{Seq: 41, By: "Idris Keane", At: "2026-11-24T09:00:00Z"})},
+		"sayNoteNotProved":      {sayNoteNotProved(&note{Seq: 41, By: "Idris Keane", At: "2026-11-24T09:00:00Z"}, errFull)},
 		"sayNotNoted":           {sayNotNoted(41, errFull)},
 		"sayWaitsForYou":        {sayWaitsForYou(1, "2w57bede", "tickets: grant role seller"), sayWaitsForYou(4, "2w57bede", "tickets: grant role seller")},
 		"sayWhichDays":          {sayWhichDays()},
