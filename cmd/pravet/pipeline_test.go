@@ -87,6 +87,11 @@ letters: {from: pravet@marrowick.example, readers: [{who: deciders}], by: [{fold
 	out, err = change("kits/systems.yaml", add, add+"      - {person: E0011, because: helps out}\n", "One more administrator", signing("E0062")...)
 	require.NoError(t, err, out)
 
+	out, err = change("pravet.yaml", ", not: [drafter, subject]", "", "Whoever drafts may decide")
+	require.Error(t, err, out)
+	require.Contains(t, out, "who decides, and how that is proved, changes; it was:")
+	require.Contains(t, out, "the last commit is to be signed")
+
 	job := func(name string, args ...string) (int, string) {
 		cmd := exec.Command("sh", append([]string{example(t, "pipeline/"+name), o.dir}, args...)...)
 		cmd.Env = env

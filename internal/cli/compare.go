@@ -77,7 +77,7 @@ do not pass.`,
 			}
 		}
 		list := access.Compare(views[0], views[1])
-		warnings := slices.Concat(views[1].Implied(), access.Gained(list))
+		warnings := slices.Concat(access.Deciding(views[0], views[1]), views[1].Implied(), access.Gained(list))
 		switch format {
 		case "markdown":
 			return show.DifferencesMarkdown(

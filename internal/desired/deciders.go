@@ -1,7 +1,9 @@
 package desired
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"slices"
 
@@ -157,4 +159,33 @@ func sayKeysUnread(file string, err error) error { return fmt.Errorf("%s: %w", f
 // sayNoKeys is a file of keys without any.
 func sayNoKeys(file string) error {
 	return fmt.Errorf("%s: there is no key in it, so nobody could decide anything; add lines like: idris@ferries.example ssh-ed25519 AAAA…", file)
+}
+
+// Deciding is who decides about changes, and how that is proved, in words: what a reviewer has to see of a commit.
+func (r *Repo) Deciding() (out []string) {
+	if s := r.Signing; s != nil {
+		proof := "decisions count unsigned"
+		if s.Required {
+			proof = "only signed decisions count"
+		}
+		out = append(out, proof)
+		for _, file := range []string{s.Keys, s.Revoked} {
+			if data, _, _, err := r.Tree.ReadAll(r.ctx, file, maxKeys); file != "" && err == nil {
+				sum := sha256.Sum256(data)
+				out = append(out, fmt.Sprintf("%s with %d lines (SHA-256 %x)", file, bytes.Count(data, []byte{'\n'}), sum[:6]))
+			}
+		}
+	}
+	for i := range r.Deciders {
+		x := &r.Deciders[i]
+		text := fmt.Sprintf("%s: %s", x.Changes, x.Who("the application", x.Count))
+		if x.NotDrafter {
+			text += ", not the drafter"
+		}
+		if x.NotSubject {
+			text += ", not whom it is about"
+		}
+		out = append(out, text)
+	}
+	return out
 }

@@ -79,10 +79,12 @@ func (s *State) View(today day.Day) *access.View {
 			accounts[a] = e.Accounts
 		}
 	}
-	return access.Look(
+	v := access.Look(
 		access.Input{People: s.Repo.People, Apps: s.Repo.Apps, Kits: s.Repo.Kits, Accounts: accounts, Today: today,
 			Separations: s.Repo.Separations, Exceptions: s.Repo.Exceptions, Paths: s.Repo.Paths, Outsiders: s.Repo.Outsiders},
 	)
+	v.Deciding = s.Repo.Deciding()
+	return v
 }
 
 // Find looks for one person of a repository by id or user name, and reads of all people and

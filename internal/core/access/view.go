@@ -36,11 +36,12 @@ type Input struct {
 // at a time.
 type View struct {
 	Input
-	Due     *entitle.Result
-	Stages  []entitle.Stage
-	Explain *words.Explainer
-	Sets    []*model.Sets // of each application
-	Past    entitle.Past  // since when accounts are on their way out; nil where that is not known
+	Deciding []string // who decides about changes, and how that is proved, in words
+	Due      *entitle.Result
+	Stages   []entitle.Stage
+	Explain  *words.Explainer
+	Sets     []*model.Sets // of each application
+	Past     entitle.Past  // since when accounts are on their way out; nil where that is not known
 
 	AccountOf [][]int32      // application → person → account, or diff.None; nil where no export was read
 	PersonOf  [][]int32      // application → account → person, or diff.None

@@ -18,6 +18,20 @@ type Warning struct {
 	Fact fact.Fact
 }
 
+// Deciding warns where the files say otherwise who decides about changes, or how that is proved.
+func Deciding(before, after *View) (out []Warning) {
+	in := func(list, other []string, kind fact.Kind) {
+		for _, text := range list {
+			if !slices.Contains(other, text) {
+				out = append(out, Warning{Pos: model.Pos{File: "pravet.yaml"}, Fact: fact.Fact{Kind: kind, Value: text}})
+			}
+		}
+	}
+	in(before.Deciding, after.Deciding, fact.DecidesNoMore)
+	in(after.Deciding, before.Deciding, fact.DecidesNow)
+	return out
+}
+
 // Implied warns of what the files imply by themselves and no plan will give; no
 // application is looked at. Who may have both by an exception is left out. O(people).
 func (v *View) Implied() (out []Warning) {

@@ -155,6 +155,8 @@ const (
 const (
 	ApartInFiles    Kind = "apart-in-files"   // Count people, Names, would have both sides of the separation Other
 	SeatsInFiles    Kind = "seats-in-files"   // Count people would need a seat of Thing in App, Whole bought
+	DecidesNoMore   Kind = "decides-no-more"  // Value: a rule of who decides that is there no longer
+	DecidesNow      Kind = "decides-now"      // Value: one that is new
 	SensitiveGained Kind = "sensitive-gained" // Count people, Names, come to have Thing of App, Because; before: Via
 )
 

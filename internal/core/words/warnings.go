@@ -22,6 +22,10 @@ var warnings = sentences{
 			model.Count(f.Whole, "seat was", "seats were"),
 		)
 	},
+	fact.DecidesNoMore: func(f *fact.Fact) string { return "who decides, and how that is proved, changes; it was: " + f.Value },
+	fact.DecidesNow: func(f *fact.Fact) string {
+		return "who decides, and how that is proved, changes; it is now: " + f.Value
+	},
 	fact.SensitiveGained: func(f *fact.Fact) string {
 		return fmt.Sprintf(
 			"%s of %s is sensitive, and the files now give it to %s: %s",
@@ -37,6 +41,8 @@ func Remedy(f *fact.Fact) string {
 		return "change a rule, or add an exception to standing.yaml"
 	case fact.SeatsInFiles:
 		return "buy more, or let fewer kits give it"
+	case fact.DecidesNoMore, fact.DecidesNow:
+		return "make sure that those agree who decided before"
 	case fact.SensitiveGained:
 		return "make sure that this is meant; why, person by person: pravet compare " + f.Via
 	}
