@@ -63,6 +63,21 @@ func TestAStrangerProvesTheEvidence(t *testing.T) {
 		require.Error(t, err, "%s: %s", name, said)
 		require.Contains(t, said, x.says, name)
 	}
+	other := filepath.Join(t.TempDir(), "other.tar.gz")
+	out = o.well("", "report", "evidence", "--from", "2026-11-01", "--to", "2026-11-30", "--pseudonyms", "--out", other)
+	require.Contains(t, out, "People have other names in it")
+	said, err = sh("rm -rf evidence; tar xzf " + other + "; cd evidence && sha256sum --quiet -c SHA256SUMS")
+	require.NoError(t, err, said)
+	for _, name := range []string{"E0042", "Oskar Nyman", "oskar.nyman", "Farah Linden", "E0061", "BEGIN SSH"} {
+		said, err = sh("cd evidence && grep -rla '" + name + "' . || true")
+		require.NoError(t, err)
+		require.Empty(t, said, name)
+	}
+	said, err = sh(`sqlite3 evidence/record.db "SELECT count(*), count(DISTINCT person) FROM outcomes WHERE person LIKE 'Person-%'"; ` +
+		`sqlite3 evidence/record.db "SELECT count(*) FROM entries e JOIN entries p ON p.seq = e.seq - 1 WHERE e.prev <> p.hash"`)
+	require.NoError(t, err, said)
+	require.Regexp(t, `^[1-9]\d*\|[1-9]\d*\n0\n$`, said)
+
 	status, said := o.by("", "report", "evidence", "--from", "2020-01-01", "--to", "2020-01-31", "--out", one)
 	require.Equal(t, 1, status, said)
 	require.Contains(t, said, "nothing is on record from 2020-01-01 to 2020-01-31")

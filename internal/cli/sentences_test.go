@@ -198,6 +198,8 @@ func TestSentences(t *testing.T) {
 		"sayEvidence": {sayEvidence("november.tar.gz", &evidence.Summary{
 			Entries: 60, Plans: 2, Decisions: 5, Signed: 4, States: 9, Last: ledger.Head{Seq: 60, Hash: "8daef18d30979df2"},
 		})},
+		"sayProveIt":      {sayProveIt("november.tar.gz")},
+		"sayPseudonyms":   {sayPseudonyms()},
 		"sayPlansMissing": {sayPlansMissing([]string{"2w57bede", "aa22bb33"})},
 		"sayDemoNeeds":    {sayDemoNeeds("git", "Git")},
 		"sayGranted":      {sayGranted()},

@@ -43,11 +43,23 @@ type Bench struct {
 	repo  *desired.Repo
 	today day.Day
 
-	rules   map[string]*proving // by the revision of the files that a plan was drafted from
-	plans   map[string]drafted
-	seen    map[string]bool // signatures that were met
-	kits    *entitle.Result
-	matches map[string]map[int]bool
+	seen  map[string]bool // signatures that were met in this reading
+	known *known
+}
+
+// known is what stays the same from one reading of the record to the next: a run reads it before each step.
+type known struct {
+	rules  map[string]*proving // by the revision of the files that a plan was drafted from
+	plans  map[string]drafted
+	proofs map[string]proof // by signature and revision
+	kits   map[day.Day]*entitle.Result
+}
+
+// proof is what became of proving a signed decision.
+type proof struct {
+	decision []byte // as it was on record
+	person   string
+	no       error
 }
 
 // proving is by what decisions are proved under some revision of the files.
@@ -73,30 +85,33 @@ func (b *Bench) on(today day.Day) *Bench {
 		return nil
 	}
 	b.repo.ReadPeople()
-	return &Bench{
-		repo: b.repo, today: today, rules: map[string]*proving{}, plans: map[string]drafted{}, seen: map[string]bool{},
-		matches: map[string]map[int]bool{},
-	}
+	kept, _ := b.repo.Remembers("decisions", func() any {
+		return &known{map[string]*proving{}, map[string]drafted{}, map[string]proof{}, map[day.Day]*entitle.Result{}}
+	}).(*known)
+	return &Bench{repo: b.repo, today: today, seen: map[string]bool{}, known: kept}
 }
 
 // drafted is who drafted a plan, and from which revision.
 func (b *Bench) drafted(l ledger.Ledger, id string) (drafted, error) {
-	if d, ok := b.plans[id]; ok {
+	if d, ok := b.known.plans[id]; ok {
 		return d, nil
 	}
 	var d drafted
+	found := false
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Subject: id}, func(e *ledger.Entry) error {
 		p, err := ledger.Decode[ledger.Plan](e)
-		d = drafted{p.Revision, b.person(e.By)}
+		d, found = drafted{p.Revision, b.person(e.By)}, true
 		return err
 	})
-	b.plans[id] = d
+	if found && err == nil {
+		b.known.plans[id] = d
+	}
 	return d, err
 }
 
 // proves is by what decisions about the plans of a revision are proved: the files as they are, or as they were.
 func (b *Bench) proves(revision string) *proving {
-	if p := b.rules[revision]; p != nil {
+	if p := b.known.rules[revision]; p != nil {
 		return p
 	}
 	ctx := context.Background()
@@ -120,7 +135,7 @@ func (b *Bench) proves(revision string) *proving {
 	if p.signing != nil && p.signing.Keys != "" {
 		p.keys, p.err = p.signing.ReadKeys(ctx, tree)
 	}
-	b.rules[revision] = p
+	b.known.rules[revision] = p
 	return p
 }
 
@@ -146,8 +161,18 @@ func (b *Bench) Counts(l ledger.Ledger, e *ledger.Entry, d *ledger.Decision) (pe
 		return "", sayRepeated(), nil
 	}
 	b.seen[d.Signed.Signature] = true
-	person, no = b.proved(p, d)
-	return person, no, nil
+	body, err := json.Marshal(d)
+	if err != nil {
+		return "", nil, err
+	}
+	name := of.revision + " " + d.Signed.Signature
+	x, ok := b.known.proofs[name]
+	if !ok || !bytes.Equal(x.decision, body) {
+		x = proof{decision: body}
+		x.person, x.no = b.proved(p, d)
+		b.known.proofs[name] = x
+	}
+	return x.person, x.no, nil
 }
 
 // proved proves a signed decision.
@@ -273,10 +298,12 @@ func (b *Bench) May(r *decide.Rule, c *plan.Change, person string) bool {
 
 // holds reports whether a person holds a kit.
 func (b *Bench) holds(kit string, person int) bool {
-	if b.kits == nil {
-		b.kits = entitle.Compute(entitle.Input{People: b.repo.People, Kits: b.repo.Kits, Today: b.today, Clock: b.today})
+	due := b.known.kits[b.today]
+	if due == nil {
+		due = entitle.Compute(entitle.Input{People: b.repo.People, Kits: b.repo.Kits, Today: b.today, Clock: b.today})
+		b.known.kits[b.today] = due
 	}
-	return slices.ContainsFunc(b.kits.Classes[b.kits.Of[person]].Kits, func(h entitle.Held) bool {
+	return slices.ContainsFunc(due.Classes[due.Of[person]].Kits, func(h entitle.Held) bool {
 		return b.repo.Kits[h.Kit].Name == kit
 	})
 }

@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"sort"
 	"strings"
+	"sync"
 
 	"pravet/internal/connect"
 
@@ -82,6 +83,7 @@ type Repo struct {
 	only        []string                // words that people must hold to be read
 	whole       bool                    // the people have been read
 	deciding    []func()                // looks up what deciders name, once all is read
+	remembered  *sync.Map               // by name; see Remembers
 }
 
 type use struct {
@@ -121,13 +123,14 @@ func Find(dir string) (string, error) {
 // standing decisions.
 func Rules(ctx context.Context, tree *source.Tree) *Repo {
 	r := &Repo{
-		Dir:      tree.Dir,
-		Tree:     tree,
-		ctx:      ctx,
-		Problems: &source.Problems{},
-		People:   model.NewPeople(),
-		sums:     map[string]string{},
-		odd:      map[*filter.Filter]bool{},
+		Dir:        tree.Dir,
+		Tree:       tree,
+		ctx:        ctx,
+		Problems:   &source.Problems{},
+		People:     model.NewPeople(),
+		sums:       map[string]string{},
+		odd:        map[*filter.Filter]bool{},
+		remembered: &sync.Map{},
 	}
 	separations := r.readRoot()
 	r.readApps()
@@ -232,4 +235,16 @@ func (r *Repo) AppIDs() []string {
 		out = append(out, a.ID)
 	}
 	return out
+}
+
+// Remembers keeps something that others have worked out of a repository, by a name, for as long as the repository is at hand.
+func (r *Repo) Remembers(name string, make func() any) any {
+	if r.remembered == nil {
+		return make()
+	}
+	if x, ok := r.remembered.Load(name); ok {
+		return x
+	}
+	x, _ := r.remembered.LoadOrStore(name, make())
+	return x
 }

@@ -49,7 +49,7 @@ func (r *Repo) attribute(name string, report func(says, hint string)) bool {
 // together is not checked.
 func (r *Repo) Only(name string) *Repo {
 	only := *r
-	only.only, only.whole = []string{name}, false
+	only.only, only.whole, only.remembered = []string{name}, false, nil
 	only.People, only.Problems = r.People.Afresh(), r.Problems.Copy()
 	only.readPeople()
 	only.People.Close()

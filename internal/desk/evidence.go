@@ -11,7 +11,7 @@ import (
 )
 
 // Evidence writes an archive of what is on record from a day to another, for somebody who trusts nobody's word.
-func (d *Desk) Evidence(fromText, toText, file string) (*evidence.Summary, error) {
+func (d *Desk) Evidence(fromText, toText, file string, pseudonyms bool) (*evidence.Summary, error) {
 	repo, err := d.Whole()
 	if err != nil {
 		return nil, err
@@ -33,7 +33,7 @@ func (d *Desk) Evidence(fromText, toText, file string) (*evidence.Summary, error
 	}
 	var packed bytes.Buffer
 	out, err := evidence.Write(d.ctx, &packed, evidence.Input{
-		Ledger: l, Repo: repo, From: from, To: to, Plan: func(id string) []byte { return prepare.PlanFile(l, d.Dir, id) },
+		Ledger: l, Repo: repo, From: from, To: to, Pseudonyms: pseudonyms, Plan: func(id string) []byte { return prepare.PlanFile(l, d.Dir, id) },
 	})
 	if err != nil {
 		return nil, err

@@ -5,6 +5,7 @@ package evidence
 import (
 	"archive/tar"
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"crypto/sha256"
@@ -36,6 +37,8 @@ type Input struct {
 	From, To day.Day // both are in it
 	// Plan is the file of a plan; nil where it is not to be had.
 	Plan func(id string) []byte
+	// Pseudonyms puts other names in the place of those of people, the same for each everywhere in the archive.
+	Pseudonyms bool
 }
 
 // A Summary is what is in an archive.
@@ -51,6 +54,9 @@ var readme string
 //go:embed verify.sh
 var verify string
 
+//go:embed covered.txt
+var covered string
+
 // Write writes the archive: a tar file, gzipped. Made again of the same, it is the same.
 func Write(ctx context.Context, w io.Writer, in Input) (*Summary, error) {
 	files := map[string][]byte{"verify.sh": []byte(verify)}
@@ -61,15 +67,26 @@ func Write(ctx context.Context, w io.Writer, in Input) (*Summary, error) {
 	}
 	defer os.RemoveAll(folder)
 	b := &builder{Input: in, files: files, out: out, plans: map[string]bool{}, list: &bytes.Buffer{}, states: map[string]bool{}}
+	if in.Pseudonyms {
+		if b.cover, err = b.covering(); err != nil {
+			return nil, err
+		}
+	}
 	if err := b.record(ctx, filepath.Join(folder, "record.db")); err != nil {
 		return nil, err
 	}
 	if out.Entries == 0 {
 		return nil, sayNothingThen(in.From, in.To)
 	}
-	files["decisions/list.txt"] = b.list.Bytes()
+	text := readme
+	if in.Pseudonyms {
+		text = covered
+		delete(files, "verify.sh")
+	} else {
+		files["decisions/list.txt"] = b.list.Bytes()
+	}
 	files["README.txt"] = []byte(fmt.Sprintf(
-		readme, in.Repo.Organization, in.From, in.To, out.Entries, out.First.Seq, out.Last.Seq, out.Last.Hash, out.Plans, out.Signed,
+		text, in.Repo.Organization, in.From, in.To, out.Entries, out.First.Seq, out.Last.Seq, out.Last.Hash, out.Plans, out.Signed,
 		out.Decisions, out.States,
 	))
 	if files["record.db"], err = os.ReadFile(filepath.Join(folder, "record.db")); err != nil {
@@ -85,7 +102,69 @@ type builder struct {
 	plans  map[string]bool
 	states map[string]bool
 	list   *bytes.Buffer
+	cover  *strings.Replacer // nil where names stay
 }
+
+// covering puts pseudonyms in the place of the ids, user names, names and addresses of people, and of the names of accounts in
+// plans. Longer ones come first, so that no part of one is left.
+func (b *builder) covering() (*strings.Replacer, error) {
+	names := map[string]string{} // what is replaced → whose it is
+	own := func(person string, texts ...string) {
+		for _, text := range texts {
+			if len(text) >= shortest && names[text] == "" {
+				names[text] = person
+			}
+		}
+	}
+	people := b.Repo.People
+	for i := range people.Len() {
+		id := people.Get(i, "id")
+		own(id, id, people.Get(i, "userName"), people.Get(i, "displayName"), people.Get(i, "email"))
+	}
+	err := b.Ledger.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Outcome}}, func(e *ledger.Entry) error {
+		o, err := ledger.Decode[ledger.ChangeOutcome](e)
+		own(cmp.Or(o.Person, o.Account), o.Person, o.Account)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	number := map[string]string{}
+	for _, person := range slices.Sorted(maps.Values(names)) {
+		if number[person] == "" {
+			number[person] = fmt.Sprintf("Person-%05d", len(number)+1)
+		}
+	}
+	var pairs []string
+	for _, text := range slices.SortedFunc(maps.Keys(names), func(x, y string) int {
+		return cmp.Or(cmp.Compare(len(y), len(x)), strings.Compare(x, y))
+	}) {
+		pairs = append(pairs, text, number[names[text]])
+	}
+	return strings.NewReplacer(pairs...), nil
+}
+
+// shortest is how long a name must be to be replaced wherever it stands, in bytes.
+const shortest = 4
+
+// told is a text as the archive has it.
+func (b *builder) told(text string) string {
+	if b.cover == nil {
+		return text
+	}
+	return b.cover.Replace(text)
+}
+
+// who is who made an entry: as it says, or by a pseudonym and without an address.
+func (b *builder) who(by string) string {
+	if b.cover == nil {
+		return by
+	}
+	return b.told(ledger.Who(by))
+}
+
+// add puts a file into the archive.
+func (b *builder) add(name string, data []byte) { b.files[name] = []byte(b.told(string(data))) }
 
 const tables = `PRAGMA journal_mode = OFF; PRAGMA page_size = 4096;
 CREATE TABLE entries (
@@ -132,7 +211,15 @@ func (b *builder) record(ctx context.Context, file string) error {
 		}
 		b.out.Entries++
 		b.out.Last = ledger.Head{Seq: e.Seq, Hash: e.Hash}
-		if _, err := insert.Exec(e.Seq, e.At, e.By, e.Kind, e.Subject, string(e.Body), e.Prev, e.Hash, e.Line()); err != nil {
+		line, body := e.Line(), e.Body
+		if b.cover != nil {
+			if line = ""; e.Kind == ledger.Decided {
+				body = unsigned(body)
+			}
+		}
+		if _, err := insert.Exec(
+			e.Seq, e.At, b.who(e.By), e.Kind, b.told(e.Subject), b.told(string(body)), e.Prev, e.Hash, line,
+		); err != nil {
 			return err
 		}
 		return b.belongs(ctx, e)
@@ -153,7 +240,7 @@ func (b *builder) belongs(ctx context.Context, e *ledger.Entry) error {
 		b.plans[id] = true
 		if data := b.Plan(id); data != nil {
 			b.out.Plans++
-			b.files["plans/"+id+".json"] = data
+			b.add("plans/"+id+".json", data)
 		} else {
 			b.out.Missing = append(b.out.Missing, id)
 		}
@@ -170,7 +257,7 @@ func (b *builder) belongs(ctx context.Context, e *ledger.Entry) error {
 			return err
 		}
 		b.out.States++
-		b.files[fmt.Sprintf("states/%06d-%s.txt", e.Seq, x.App)] = text
+		b.add(fmt.Sprintf("states/%06d-%s.txt", e.Seq, x.App), text)
 	case ledger.Decided:
 		return b.decision(ctx, e)
 	}
@@ -187,6 +274,10 @@ func (b *builder) decision(ctx context.Context, e *ledger.Entry) error {
 	if d.Signed == nil {
 		return nil
 	}
+	if b.cover != nil {
+		b.out.Signed++
+		return nil
+	}
 	proof, err := decisions.ProofOf(ctx, b.Ledger, b.Repo, &d)
 	if err != nil {
 		return fmt.Errorf("entry %d of the ledger: %w", e.Seq, err)
@@ -197,6 +288,22 @@ func (b *builder) decision(ctx context.Context, e *ledger.Entry) error {
 	b.files[name+".message"], b.files[name+".sig"], b.files[keys] = []byte(d.Signed.Message), []byte(d.Signed.Signature), proof.Keys
 	fmt.Fprintf(b.list, "%06d %s %s %s\n", e.Seq, proof.Principal, strings.ReplaceAll(proof.Day, "-", ""), keys)
 	return nil
+}
+
+// unsigned is a decision without what was signed, in which the names are that it is about.
+func unsigned(body json.RawMessage) json.RawMessage {
+	var fields map[string]json.RawMessage
+	if json.Unmarshal(body, &fields) != nil {
+		return json.RawMessage("{}")
+	}
+	if fields["signed"] != nil {
+		fields["signed"] = json.RawMessage("true")
+	}
+	out, err := json.Marshal(fields)
+	if err != nil {
+		return json.RawMessage("{}")
+	}
+	return out
 }
 
 // pack writes files in the order of their names, with their sums, and without a time.
