@@ -5,7 +5,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo unve
 LDFLAGS  = -s -w -X main.version=$(VERSION)
 BIN      = bin/pravet
 
-.PHONY: build install dist others demo test check lint reckon peers bench fuzz screenshots clean need-go need-test need-bench need-screenshots
+.PHONY: build install dist others demo test check lint reckon peers machines bench fuzz screenshots clean need-go need-test need-bench need-screenshots
 
 build: need-go
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o $(BIN) ./cmd/pravet
@@ -76,6 +76,12 @@ PEERS = 1000
 peers: need-go need-test
 	@room="$$(./tools/room.sh)"; export TMPDIR="$${room:-$${TMPDIR:-/tmp}}"; \
 		PEERS="0 $(PEERS)" $(GO) test -count=1 -timeout 600m ./cmd/pravet -run 'EndsRight$$'
+
+# Three machines carry out one plan while they are stopped, killed and cut off: many more times than make test has.
+MACHINES = 200
+machines: need-go need-test
+	@room="$$(./tools/room.sh)"; export TMPDIR="$${room:-$${TMPDIR:-/tmp}}"; \
+		PEERS="0 $(MACHINES)" $(GO) test -count=1 -timeout 600m ./cmd/pravet -run 'CarryOutOnePlan$$'
 
 # Go benchmarks, then whole commands at scale beside sqlite3 and sort + comm.
 bench: build need-bench

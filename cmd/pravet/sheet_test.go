@@ -9,6 +9,9 @@ import (
 	"strings"
 	"testing"
 
+	"pravet/examples/marrowick"
+
+	"github.com/gofrs/flock"
 	"github.com/stretchr/testify/require"
 )
 
@@ -89,4 +92,42 @@ func TestADecisionTravelsByName(t *testing.T) {
 	require.Contains(t, o.well("", "--by", "Farah Linden", "decisions", "take", "yes.txt"), "E0047 accepts")
 	require.Equal(t, all, o.count(plan, `app eq "rosters" and decision eq "accepted"`))
 	require.Contains(t, o.well("", "log"), "as E0047 wrote")
+}
+
+// TestAFileThatSeveralClonesShare: while one clone changes it, whoever runs that, no other does; and what one has left beside
+// it, another leaves alone.
+func TestAFileThatSeveralClonesShare(t *testing.T) {
+	o := newOffice(t, "")
+	shared := t.TempDir()
+	file := filepath.Join(shared, "rosters.csv")
+	data, err := os.ReadFile(filepath.Join(o.dir, "exports", "rosters.csv"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, data, 0o644))
+	require.NoError(t, os.Chtimes(file, marrowick.Exported, marrowick.Exported))
+	yaml, err := os.ReadFile(filepath.Join(o.dir, "apps", "rosters.yaml"))
+	require.NoError(t, err)
+	require.Contains(t, string(yaml), "exports/rosters.csv")
+	require.NoError(t, os.WriteFile(filepath.Join(o.dir, "apps", "rosters.yaml"),
+		[]byte(strings.ReplaceAll(string(yaml), "exports/rosters.csv", file)), 0o644))
+	o.commit("Rosters are on a folder that others share")
+	t.Setenv("PRAVET_OUTSIDE", shared)
+	there := o.copied()
+	o.well("", "draft")
+	there.well("", "draft")
+	left := filepath.Join(shared, ".rosters.csv.QQQQQABCDE.new")
+	require.NoError(t, os.WriteFile(left, []byte("of another clone"), 0o644))
+	lock := flock.New(filepath.Join(shared, ".rosters.csv.lock"))
+	locked, err := lock.TryLock()
+	require.NoError(t, err)
+	require.True(t, locked)
+	status, out := o.by("", "apply", planOf(t, o.dir), "--yes")
+	require.Equal(t, 1, status, out)
+	require.Contains(t, out, "changes rosters just now")
+	require.NoError(t, lock.Unlock())
+	status, out = o.by("", "apply", planOf(t, o.dir), "--yes")
+	require.Equal(t, 4, status, out)
+	require.FileExists(t, left)
+	status, out = there.by("", "apply", planOf(t, there.dir), "--yes")
+	require.Equal(t, 1, status, out)
+	require.Contains(t, out, "the exported state of rosters has changed")
 }

@@ -24,18 +24,26 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 		if err != nil {
 			return failed(l.path, err)
 		}
-		for _, e := range entries {
-			if e.sum() != e.Hash {
-				return &Changed{l.path, e}
-			}
-			if err := f(e); errors.Is(err, ErrStop) {
-				return nil
-			} else if err != nil {
-				return err
-			}
+		if more, err := hand(l.path, entries, f); err != nil || !more {
+			return err
 		}
 	}
 	return nil
+}
+
+// hand gives entries to whoever scans, each proved by its hash. more is false where no others are wanted.
+func hand(path string, entries []*Entry, f func(*Entry) error) (more bool, err error) {
+	for _, e := range entries {
+		if e.sum() != e.Hash {
+			return false, &Changed{path, e}
+		}
+		if err := f(e); errors.Is(err, ErrStop) {
+			return false, nil
+		} else if err != nil {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 // find lists the numbers of the entries that a query asks for.

@@ -497,15 +497,8 @@ func (l *server) Scan(q Query, f func(*Entry) error) error {
 			return err
 		}
 		seqs = seqs[n:]
-		for _, e := range entries {
-			if e.sum() != e.Hash {
-				return &Changed{l.path, e}
-			}
-			if err := f(e); errors.Is(err, ErrStop) {
-				return nil
-			} else if err != nil {
-				return err
-			}
+		if more, err := hand(l.path, entries, f); err != nil || !more {
+			return err
 		}
 	}
 	return nil
