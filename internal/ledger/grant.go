@@ -35,7 +35,7 @@ CREATE TABLE IF NOT EXISTS $.kept (
 );
 CREATE TABLE IF NOT EXISTS $.lease (
 	name text PRIMARY KEY, number bigint NOT NULL, by text NOT NULL, machine text NOT NULL, pid bigint NOT NULL,
-	what text NOT NULL, since text NOT NULL, until timestamptz NOT NULL
+	what text NOT NULL, since text NOT NULL, until timestamptz NOT NULL, call text NOT NULL
 );
 `
 

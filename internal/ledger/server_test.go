@@ -1,3 +1,5 @@
+//go:build unix
+
 package ledger_test
 
 import (
@@ -235,10 +237,13 @@ func TestAnEntryIsThereOnce(t *testing.T) {
 				cut.at.Store(at)
 				l, err := ledger.Open(t.TempDir(), opt)
 				require.NoError(t, err)
+				lease, err := l.Lease([]string{"tickets"}, "apply p1")
+				require.NoError(t, err, "cut at %d", at)
 				run, err := l.Begin(ledger.Run{Plan: "p1"})
 				require.NoError(t, err, "cut at %d", at)
 				require.Equal(t, fmt.Sprintf("run-%d", at), run)
-				require.NoError(t, l.Append(seen("tickets", int(at)), seen("berths", int(at))), "cut at %d", at)
+				require.NoError(t, lease.Append([]string{"tickets"}, nil, seen("tickets", int(at)), seen("berths", int(at))), "cut at %d", at)
+				require.NoError(t, lease.Release())
 				require.NoError(t, l.Keep(ledger.Kept{Digest: fmt.Sprint(at), Data: []byte("x")}))
 				all := scanned(t, l, ledger.Query{})
 				want += 3

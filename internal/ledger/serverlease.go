@@ -3,6 +3,7 @@ package ledger
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"os"
@@ -63,15 +64,16 @@ func (l *server) Lease(apps []string, what string) (Lease, error) {
 func (l *server) take(app, what string) (*hold, error) {
 	machine, _ := os.Hostname() // without it, nobody can tell which
 	h := &hold{app: app}
+	call := rand.Text() // by which it is known to be this one, where the answer was lost
 	for tries := 0; ; tries++ {
 		asked := time.Now()
 		err := l.try(func(ctx context.Context) error {
-			return l.pool.QueryRow(ctx, l.sql(`INSERT INTO $.lease AS l (name, number, by, machine, pid, what, since, until)
-				VALUES ($1, 1, $2, $3, $4, $5, $6, clock_timestamp() + $7 * interval '1 millisecond')
-				ON CONFLICT (name) DO UPDATE SET number = l.number + 1, by = excluded.by, machine = excluded.machine, pid = excluded.pid,
+			return l.pool.QueryRow(ctx, l.sql(`INSERT INTO $.lease AS l (name, number, by, machine, pid, what, since, until, call)
+				VALUES ($1, 1, $2, $3, $4, $5, $6, clock_timestamp() + $7 * interval '1 millisecond', $8)
+				ON CONFLICT (name) DO UPDATE SET number = l.number + 1, call = excluded.call, by = excluded.by, machine = excluded.machine, pid = excluded.pid,
 					what = excluded.what, since = excluded.since, until = excluded.until
-				WHERE l.until < clock_timestamp() RETURNING number`),
-				app, l.opt.By, machine, os.Getpid(), what, l.opt.Now().UTC().Format(time.RFC3339), l.term().Milliseconds(),
+				WHERE l.until < clock_timestamp() OR l.call = excluded.call RETURNING number`),
+				app, l.opt.By, machine, os.Getpid(), what, l.opt.Now().UTC().Format(time.RFC3339), l.term().Milliseconds(), call,
 			).Scan(&h.number)
 		})
 		switch {
