@@ -59,7 +59,6 @@ id=$(basename plans/*.json .json)
 run draft 'pravet draft --on 2026-11-24' "pravet show $id --person E0118"
 run causes "pravet show --group-by cause --app tickets"
 run why 'pravet why E0042 --on 2026-11-24' 'pravet why E0031 tickets/role/refund-approver --on 2026-11-24'
-run whatif "pravet why E0056 --with department=Planning --on 2026-11-24"
 run compare 'pravet compare HEAD~2 --on 2026-11-24'
 run seats 'pravet seats --on 2026-11-24' "pravet seats --ahead P7M --on 2026-11-24 --plot seats-plot.png" "pravet holders tickets/role/till-lead --on 2026-11-24" "pravet list people --only 'department eq \"Planning\"' --on 2026-11-24"
 cp seats-plot.png "$out/seats-plot.png"
@@ -67,6 +66,27 @@ pravet accept "$id" --lift suspensions --because 'the summer crew ended together
 pravet accept "$id" --because 'read with Idris Keane' >/dev/null
 run apply "pravet apply $id --yes" 'pravet draft --on 2026-11-24'
 run log 'pravet log --person E0042' 'pravet log' 'pravet log verify'
+
+# Who decides, with a signature, and a stranger who proves it.
+pravet demo --keep "$work/g" --no-walk >/dev/null
+cd "$work/g"
+for who in E0007 E0062; do
+	ssh-keygen -q -t ed25519 -N '' -C '' -f "../$who"
+	mkdir -p keys
+	printf '%s %s\n' "$who" "$(cat "../$who.pub")" >>keys/allowed_signers
+done
+cat >>pravet.yaml <<'YAML'
+decisions: {signed: true, keys: keys/allowed_signers}
+deciders:
+  - {changes: app eq "tickets", people: {kit: ticket-administrators}, count: 2, not: [drafter, subject]}
+  - {changes: app eq "rosters", people: {owner: true}}
+YAML
+git add . && git -c user.name='Farah Linden' -c user.email=farah.linden@marrowick.example commit --quiet -m 'Decisions are signed, and the files say who decides'
+pravet --by 'Farah Linden' draft >/dev/null
+signed=$(basename plans/*.json .json)
+pravet accept "$signed" --app tickets --because 'reviewed with the desks' --key ../E0007 >/dev/null
+run together 'pravet list waiting' "pravet accept $signed --person E0042,E0034 --app tickets --because 'as agreed' --key ../E0062" \
+	'pravet log --kind decision' 'pravet report evidence --from 2026-11-01 --to 2027-12-31 --out e.tar.gz' 'tar xzf e.tar.gz && sh evidence/verify.sh'
 
 # Those who leave, a day or more after Noor Haddad's account was suspended.
 pravet demo --keep "$work/l" --no-walk >/dev/null
