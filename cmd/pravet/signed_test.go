@@ -311,3 +311,62 @@ func TestCheckKnowsWhoCouldDecide(t *testing.T) {
 	require.Equal(t, 1, status, out)
 	require.Contains(t, out, "keys/allowed_signers: there is no such file")
 }
+
+// TestWhoDecidedBeforeDecidesAboutTheChange: a commit that changes who decides, or by which keys, does not take that from those
+// who decided when something was carried out last: the first plan after it takes both.
+func TestWhoDecidedBeforeDecidesAboutTheChange(t *testing.T) {
+	o := newOffice(t, `decisions: {signed: true, keys: keys/allowed_signers}
+deciders:
+  - changes: app eq "tickets"
+    people: {kit: ticket-administrators}
+    count: 2
+`, "E0007", "E0061", "E0062")
+	newest := func() string {
+		t.Helper()
+		return newestPlan(t, o.dir)
+	}
+	accepted := func(plan string) int { return o.count(plan, `app eq "tickets" and decision eq "accepted"`) }
+	o.well("", "draft")
+	first := newest()
+	o.well("E0007", "accept", first, "--because", "as agreed")
+	o.well("E0061", "accept", first, "--because", "as agreed")
+	status, out := o.by("", "apply", first, "--only", `person eq "E0034"`)
+	require.Contains(t, []int{0, 4}, status, out)
+	require.Contains(t, out, "1 change settled")
+
+	// Somebody takes the rules away, and puts a key of their own in the place of another's.
+	yaml, err := os.ReadFile(filepath.Join(o.dir, "pravet.yaml"))
+	require.NoError(t, err)
+	text, _, _ := strings.Cut(string(yaml), "deciders:")
+	require.NoError(t, os.WriteFile(filepath.Join(o.dir, "pravet.yaml"), []byte(text), 0o644))
+	require.NoError(t, exec.Command("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "", "-f", o.key("mine")).Run())
+	mine, err := os.ReadFile(o.key("mine") + ".pub")
+	require.NoError(t, err)
+	o.add("keys/allowed_signers", "E0062 "+string(mine))
+	o.commit("Nothing to see here")
+	o.well("", "draft")
+	second := newest()
+	require.NotEqual(t, first, second)
+	require.Contains(t, o.well("", "list", "waiting"), "2 of the holders of ticket-administrators (by the rules as they were)")
+	status, out = o.by("mine", "accept", second, "--because", "as I like")
+	if status == 0 {
+		require.Zero(t, accepted(second))
+		require.Contains(t, strings.Join(strings.Fields(o.well("", "show", second)), " "), "the keys have changed since something was carried out last")
+	}
+	o.well("E0061", "accept", second, "--because", "as agreed")
+	require.Zero(t, accepted(second), "one is not enough, as before: %s", out)
+	o.well("E0007", "accept", second, "--because", "as agreed")
+	require.Positive(t, accepted(second))
+	status, out = o.by("", "apply", second)
+	require.Contains(t, []int{0, 4}, status, out)
+
+	// From then on the new rules count.
+	o.add("standing.yaml", "")
+	o.add("people/ashore.csv", "E0199,new.clerk,New Clerk,new.clerk@marrowick.example,Ticket clerk,Ticketing,North Quay,Employee,2026-11-01,,\n")
+	o.commit("A new clerk")
+	o.well("", "draft")
+	third := newest()
+	require.NotContains(t, o.well("", "list", "waiting"), "as they were")
+	o.well("mine", "accept", third, "--person", "E0199", "--because", "new rules")
+	require.Positive(t, accepted(third))
+}

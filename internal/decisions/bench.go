@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"reflect"
 	"slices"
 	"strings"
@@ -66,17 +67,30 @@ type proof struct {
 type proving struct {
 	signing *desired.Signing
 	keys    *signing.Keys
+	rules   []decide.Rule // who decided; nil for the files as they are
 	err     error
 }
 
-type drafted struct{ revision, by string }
+// drafted is who drafted a plan, from which revision, and from which the plan was that had been carried out last by then: who
+// decides by changed rules, or with changed keys, has to be one of those who could before.
+type drafted struct{ revision, by, before string }
 
-// benchOf is the bench of a repository; nil where anybody's word counts.
-func benchOf(repo *desired.Repo) *Bench {
-	if repo.Signing == nil && len(repo.Deciders) == 0 {
-		return nil
+// benchOf is the bench of a repository.
+func benchOf(repo *desired.Repo) *Bench { return &Bench{repo: repo} }
+
+// reading is the bench for one reading of the record; nil where anybody's word counts, and did when something was carried out
+// last.
+func (b *Bench) reading(l ledger.Ledger, today day.Day) (*Bench, error) {
+	if b == nil {
+		return nil, nil
 	}
-	return &Bench{repo: repo}
+	if b.repo.Signing == nil && len(b.repo.Deciders) == 0 {
+		p, err := lastCarriedOut(l, math.MaxInt64)
+		if err != nil || !p.Decides {
+			return nil, err
+		}
+	}
+	return b.on(today), nil
 }
 
 // on is the bench for one reading of the record.
@@ -97,16 +111,41 @@ func (b *Bench) drafted(l ledger.Ledger, id string) (drafted, error) {
 		return d, nil
 	}
 	var d drafted
-	found := false
+	found, seq := false, int64(0)
 	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.PlanDrafted}, Subject: id}, func(e *ledger.Entry) error {
 		p, err := ledger.Decode[ledger.Plan](e)
-		d, found = drafted{p.Revision, b.person(e.By)}, true
+		d, found = drafted{revision: p.Revision, by: b.person(e.By)}, true
+		if seq == 0 {
+			seq = e.Seq
+		}
 		return err
 	})
+	if found && err == nil {
+		var last ledger.Plan
+		last, err = lastCarriedOut(l, seq)
+		if last.Decides {
+			d.before = last.Revision
+		}
+	}
 	if found && err == nil {
 		b.known.plans[id] = d
 	}
 	return d, err
+}
+
+// lastCarriedOut is the plan of which something was carried out last before an entry; an empty one for none.
+func lastCarriedOut(l ledger.Ledger, before int64) (p ledger.Plan, err error) {
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.RunEnded}, Newest: true}, func(e *ledger.Entry) error {
+		end, err := ledger.Decode[ledger.RunEnd](e)
+		if err != nil || e.Seq > before || end.Settled == 0 {
+			return err
+		}
+		if _, err := l.Last(ledger.PlanDrafted, end.Plan, &p); err != nil {
+			return err
+		}
+		return ledger.ErrStop
+	})
+	return p, err
 }
 
 // proves is by what decisions about the plans of a revision are proved: the files as they are, or as they were.
@@ -120,7 +159,8 @@ func (b *Bench) proves(revision string) *proving {
 	if revision != "" {
 		if was, err := gitrepo.File(tree.Dir, revision, desired.Root); err == nil {
 			old := tree.With(map[string][]byte{desired.Root: was})
-			p.signing = desired.ReadEarly(ctx, old).Signing
+			early := desired.ReadEarly(ctx, old)
+			p.signing, p.rules = early.Signing, early.Deciders
 			contents := map[string][]byte{}
 			if p.signing != nil {
 				for _, file := range []string{p.signing.Keys, p.signing.Revoked} {
@@ -151,8 +191,12 @@ func (b *Bench) Counts(l ledger.Ledger, e *ledger.Entry, d *ledger.Decision) (pe
 		return "", nil, err
 	}
 	p := b.proves(of.revision)
+	before := &proving{}
+	if of.before != "" && of.before != of.revision {
+		before = b.proves(of.before)
+	}
 	if d.Signed == nil {
-		if p.signing != nil && p.signing.Required {
+		if p.signing != nil && p.signing.Required || before.signing != nil && before.signing.Required {
 			return "", sayUnsigned(), nil
 		}
 		return b.person(cmp.Or(d.Of, e.By)), nil, nil
@@ -170,6 +214,11 @@ func (b *Bench) Counts(l ledger.Ledger, e *ledger.Entry, d *ledger.Decision) (pe
 	if !ok || !bytes.Equal(x.decision, body) {
 		x = proof{decision: body}
 		x.person, x.no = b.proved(p, d)
+		if x.no == nil && before.signing != nil && before.signing.Required && before.keys != nil {
+			if _, no := b.proved(before, d); no != nil {
+				x.person, x.no = "", sayNotBefore(no)
+			}
+		}
 		b.known.proofs[name] = x
 	}
 	return x.person, x.no, nil
@@ -365,6 +414,11 @@ func Could(repo *desired.Repo, r *decide.Rule, app *model.App, today day.Day) (n
 		}
 	}
 	return n, false
+}
+
+// sayNotBefore is a decision by a key that the files did not have when something was carried out last.
+func sayNotBefore(no error) error {
+	return fmt.Errorf("the keys have changed since something was carried out last, and by those of then: %w", no)
 }
 
 // sayUnsigned is a decision that nobody signed, where that is asked for.

@@ -47,8 +47,11 @@ func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 		whole string // the plan that was rejected as a whole
 	}
 	byID := map[string]remembered{}
-	bench := stood.Bench.on(day.None)
-	err := l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
+	bench, err := stood.Bench.reading(l, day.None)
+	if err != nil {
+		return nil, err
+	}
+	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
 		d, err := ledger.Decode[ledger.Decision](e)
 		if err != nil || d.Standing {
 			return err
@@ -120,7 +123,10 @@ func Read(
 		return nil, err
 	}
 	kept := acceptances{}
-	bench := stood.Bench.on(today)
+	bench, err := stood.Bench.reading(l, today)
+	if err != nil {
+		return nil, err
+	}
 	by, all := map[string][]string{}, []string(nil) // who has accepted a change, and who the whole plan
 	whole := map[string]bool{}                      // rejected with the whole plan
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
@@ -211,14 +217,38 @@ func with(names []string, name string) []string {
 	return append(names, name)
 }
 
+// inForce are the rules that a plan is decided by: those of the files, and those of before that the files have changed, until
+// something was carried out by the new ones.
+func (b *Bench) inForce(of drafted) []decide.Rule {
+	rules := slices.Clone(b.repo.Deciders)
+	if of.before == "" || of.before == of.revision {
+		return rules
+	}
+	same := func(x, y *decide.Rule) bool {
+		return x.Changes.String() == y.Changes.String() && x.Who("", x.Count) == y.Who("", y.Count) && x.NotDrafter == y.NotDrafter &&
+			x.NotSubject == y.NotSubject
+	}
+	for _, old := range b.proves(of.before).rules {
+		if !slices.ContainsFunc(b.repo.Deciders, func(r decide.Rule) bool { return same(&r, &old) }) {
+			old.Before = true
+			rules = append(rules, old)
+		}
+	}
+	return rules
+}
+
 // waits finds the changes that are accepted, and not by enough of those who decide about them.
 func (b *Bench) waits(l ledger.Ledger, s *decide.PlanDecisions, p *plan.Plan, by map[string][]string, all []string) error {
-	if b == nil || len(b.repo.Deciders) == 0 {
+	if b == nil {
 		return nil
 	}
 	of, err := b.drafted(l, p.ID)
 	if err != nil {
 		return err
+	}
+	rules := b.inForce(of)
+	if len(rules) == 0 {
+		return nil
 	}
 	s.Waits = map[string][]decide.Wait{}
 	covers := b.Covers(p)
@@ -230,7 +260,7 @@ func (b *Bench) waits(l ledger.Ledger, s *decide.PlanDecisions, p *plan.Plan, by
 				accepted = with(slices.Clip(accepted), person)
 			}
 		}
-		if waits := decide.Waits(b.repo.Deciders, covers, c, accepted, of.by, b.May); len(waits) > 0 {
+		if waits := decide.Waits(rules, covers, c, accepted, of.by, b.May); len(waits) > 0 {
 			s.Waits[c.ID] = waits
 		}
 	}

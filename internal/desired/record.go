@@ -7,6 +7,7 @@ import (
 
 	"pravet/internal/connect"
 	"pravet/internal/core/day"
+	"pravet/internal/core/decide"
 	"pravet/internal/form"
 	"pravet/internal/source"
 )
@@ -34,7 +35,8 @@ type Early struct {
 	Zone   day.Zone // UTC where none is named, or where it cannot be read
 	Record *Record  // nil where the record is a file of the repository
 	// Signing is by what decisions are proved; nil for by nothing.
-	Signing *Signing
+	Signing  *Signing
+	Deciders []decide.Rule // who decides
 }
 
 // ReadEarly reads what has to be known first. What is wrong with it is said when all files are read; a record that is
@@ -50,7 +52,8 @@ func ReadEarly(ctx context.Context, tree *source.Tree) (out Early) {
 		out.Zone = zone
 	}
 	r.readSigning(f)
-	out.Signing = r.Signing
+	r.readDeciders(f)
+	out.Signing, out.Deciders = r.Signing, r.Deciders
 	before := r.Problems.Errors()
 	if r.readRecord(f); r.Record != nil {
 		out.Record = r.Record

@@ -62,6 +62,7 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day)
 			Revision:    p.Desired.Revision,
 			Environment: p.Desired.Environment,
 			Desired:     p.Desired.Digest,
+			Decides:     s.Repo.Signing != nil || len(s.Repo.Deciders) > 0,
 			People:      p.Desired.People,
 			Suspect:     p.Desired.Suspect,
 			Whole:       p.Selection == nil,

@@ -19,6 +19,7 @@ type Rule struct {
 	NotDrafter bool // whoever drafted the plan does not count
 	NotSubject bool // nor whom the change is about
 	Pos        model.Pos
+	Before     bool // it is one of the files that were carried out last, which the files have changed since
 }
 
 // A Wait is a rule by which a change still waits for somebody.
@@ -76,5 +77,9 @@ func (r *Rule) Who(app string, left int) string {
 	if r.People != nil {
 		filter = r.People.String()
 	}
-	return words.SoMany(left, r.Owner, r.Kit, filter, app)
+	who := words.SoMany(left, r.Owner, r.Kit, filter, app)
+	if r.Before {
+		who = words.AsBefore(who)
+	}
+	return who
 }

@@ -16,6 +16,9 @@ func Deciders(owner bool, kit, filter, app string) string {
 	return "anybody"
 }
 
+// AsBefore is said of those who decide by rules that have changed since.
+func AsBefore(who string) string { return who + " (by the rules as they were)" }
+
 // SoMany is how many of them it takes.
 func SoMany(left int, owner bool, kit, filter, app string) string {
 	who := Deciders(owner, kit, filter, app)
