@@ -310,6 +310,34 @@ func TestCheckKnowsWhoCouldDecide(t *testing.T) {
 	status, out = o.by("", "check")
 	require.Equal(t, 1, status, out)
 	require.Contains(t, out, "keys/allowed_signers: there is no such file")
+	for text, says := range map[string]string{
+		"":                          "there is no key in it, so nobody could decide anything",
+		"E0061 ssh-unknown AAAA\n":  "line 1: the key cannot be read",
+		"E0061\n":                   "line 1: names of persons are expected",
+		"E0061 " + public(t) + "\n": "anybody may write this file",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(o.dir, "keys", "allowed_signers"), []byte(text), 0o644))
+		require.NoError(t, os.Chmod(filepath.Join(o.dir, "keys", "allowed_signers"), 0o644))
+		if strings.HasPrefix(says, "anybody") {
+			require.NoError(t, os.Chmod(filepath.Join(o.dir, "keys", "allowed_signers"), 0o666))
+		}
+		status, out = o.by("", "check")
+		require.Equal(t, 1, status, out)
+		require.Contains(t, strings.Join(strings.Fields(out), " "), "keys/allowed_signers: "+says)
+	}
+	o = newOffice(t, `deciders: [{changes: decision eq "accepted"}]`)
+	status, out = o.by("", "check")
+	require.Equal(t, 1, status, out)
+	require.Contains(t, out, "who decides cannot depend on decision")
+}
+
+// public is the public half of some key.
+func public(t *testing.T) string {
+	file := filepath.Join(t.TempDir(), "key")
+	require.NoError(t, exec.Command("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "", "-f", file).Run())
+	data, err := os.ReadFile(file + ".pub")
+	require.NoError(t, err)
+	return strings.TrimSpace(string(data))
 }
 
 // TestWhoDecidedBeforeDecidesAboutTheChange: a commit that changes who decides, or by which keys, does not take that from those

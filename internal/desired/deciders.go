@@ -10,6 +10,8 @@ import (
 	yaml "go.yaml.in/yaml/v4"
 
 	"pravet/internal/core/decide"
+	"pravet/internal/core/filter"
+	"pravet/internal/core/table"
 	"pravet/internal/form"
 	"pravet/internal/signing"
 	"pravet/internal/source"
@@ -73,8 +75,8 @@ func (s *Signing) ReadKeys(ctx context.Context, tree *source.Tree) (*signing.Key
 		if err != nil {
 			return nil, err
 		}
-		if info.Mode().Perm()&0o022 != 0 && tree.Outside(file) != "" {
-			return nil, fmt.Errorf("%s: others may write this file, so that it proves nothing; take that away with: chmod go-w %[1]s", file)
+		if info != nil && info.Mode().Perm()&0o002 != 0 { // of a revision there is no file
+			return nil, sayKeysOpen(file)
 		}
 		return data, nil
 	}
@@ -117,6 +119,7 @@ func (r *Repo) readDeciders(of values) {
 		x := decide.Rule{Changes: f.filter("changes"), Count: 1, Pos: of.d.pos(n)}
 		if at := f.node("changes"); at != nil {
 			r.ofChanges(of.d, at, x.Changes)
+			r.decidable(of.d, at, x.Changes)
 		}
 		if f.has("count") {
 			x.Count = f.whole("count", 1)
@@ -142,6 +145,22 @@ func (r *Repo) readDeciders(of values) {
 	}
 }
 
+// decidable makes sure that a filter asks nothing that follows from decisions, or that is known of a plan as a whole alone.
+func (r *Repo) decidable(d *doc, n *yaml.Node, f *filter.Filter) {
+	if f == nil {
+		return
+	}
+	for _, cl := range f.Clauses() {
+		if name := table.Fold(cl.Attr); name == "decision" || name == "cause" {
+			d.probs.Add(problem(
+				d.clausePos(n, cl.Column), "unknown-attribute",
+				fmt.Sprintf("who decides cannot depend on %s, which is not known before somebody decides", cl.Attr),
+				"ask for the application, what is done, or whom it is about",
+			))
+		}
+	}
+}
+
 // knownKit makes sure that there is a kit.
 func (r *Repo) knownKit(d *doc, n *yaml.Node, name string) {
 	var names []string
@@ -155,6 +174,11 @@ func (r *Repo) knownKit(d *doc, n *yaml.Node, name string) {
 
 // sayKeysUnread is a file of keys that is not one.
 func sayKeysUnread(file string, err error) error { return fmt.Errorf("%s: %w", file, err) }
+
+// sayKeysOpen is a file of keys that anybody may write.
+func sayKeysOpen(file string) error {
+	return fmt.Errorf("%s: anybody may write this file, so that it proves nothing; take that away with: chmod o-w %[1]s", file)
+}
 
 // sayNoKeys is a file of keys without any.
 func sayNoKeys(file string) error {
