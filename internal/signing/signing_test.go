@@ -137,6 +137,24 @@ func TestAKeyThatNobodyUnlocksSaysSo(t *testing.T) {
 	require.ErrorContains(t, err, "No such file")
 }
 
+// TestAnAgentSigns: the private half of the key is in an agent alone.
+func TestAnAgentSigns(t *testing.T) {
+	file, _ := newKey(t, "ed25519", "")
+	dir, err := os.MkdirTemp("", "pravet-agent-") // short enough for the name of a socket
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, os.RemoveAll(dir)) })
+	agent := exec.Command("ssh-agent", "-D", "-a", filepath.Join(dir, "s"))
+	require.NoError(t, agent.Start())
+	t.Cleanup(func() { _ = agent.Process.Kill(); _ = agent.Wait() })
+	t.Setenv("SSH_AUTH_SOCK", filepath.Join(dir, "s"))
+	require.Eventually(t, func() bool { return exec.Command("ssh-add", "-q", file).Run() == nil }, 5*time.Second, 20*time.Millisecond)
+	require.NoError(t, os.Remove(file))
+	armored, err := signing.Sign(context.Background(), file+".pub", []byte("x"), false)
+	require.NoError(t, err)
+	_, err = signing.Prove([]byte("x"), armored)
+	require.NoError(t, err)
+}
+
 func FuzzKeys(f *testing.F) {
 	f.Add("idris@ferries.example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIA==\n")
 	f.Add(`"a,b" valid-before="20260101" ssh-rsa AAAA`)
