@@ -92,6 +92,28 @@ letters: {from: pravet@marrowick.example, readers: [{who: deciders}], by: [{fold
 	require.Contains(t, out, "who decides, and how that is proved, changes; it was:")
 	require.Contains(t, out, "the last commit is to be signed")
 
+	out, err = change("pravet.yaml", ", not: [drafter, subject]", "", "Whoever drafts may decide", signing("E0062")...)
+	require.Error(t, err, out)
+	require.Contains(t, out, "a second person is to sign")
+	agree := func(id string) (string, error) {
+		t.Helper()
+		path := filepath.Join(o.dir, "pravet.yaml")
+		data, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(data), "not: [drafter, subject]", "not: [drafter]", 1)), 0o644))
+		must(o.dir, append(signing("E0062"), "commit", "--quiet", "-a", "-m", "About oneself one may decide")...)
+		must(o.dir, append(signing(id), "commit", "--quiet", "--allow-empty", "-m", "Agreed")...)
+		out, err := git(o.dir, "push", "--quiet", "central", "main")
+		if err != nil {
+			must(o.dir, "reset", "--quiet", "--hard", "HEAD~2")
+		}
+		return out, err
+	}
+	out, err = agree("E0062")
+	require.Error(t, err, "one person is not two: %s", out)
+	out, err = agree("E0061")
+	require.NoError(t, err, out)
+
 	job := func(name string, args ...string) (int, string) {
 		cmd := exec.Command("sh", append([]string{example(t, "pipeline/"+name), o.dir}, args...)...)
 		cmd.Env = env

@@ -25,12 +25,11 @@ type Rule struct {
 // A Wait is a rule by which a change still waits for somebody.
 type Wait struct {
 	Rule *Rule
-	Have int      // how many of those who may have accepted it
-	By   []string // who they are
+	By   []string // those who may have accepted it, each once
 }
 
 // Left is how many more it takes.
-func (w *Wait) Left() int { return w.Rule.Count - w.Have }
+func (w *Wait) Left() int { return w.Rule.Count - len(w.By) }
 
 // Anybody reports whether the rule names nobody in particular.
 func (r *Rule) Anybody() bool { return r.People == nil && r.Kit == "" && !r.Owner }
@@ -65,7 +64,7 @@ func Waits(
 			}
 		}
 		if len(by) < r.Count {
-			out = append(out, Wait{r, len(by), by})
+			out = append(out, Wait{r, by})
 		}
 	}
 	return out
