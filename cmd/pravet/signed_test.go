@@ -123,6 +123,12 @@ func TestOnlyWhatIsSignedCounts(t *testing.T) {
 
 	o.well("E0061", "accept", plan, "--because", "as agreed")
 	require.Positive(t, o.count(plan, `decision eq "accepted"`))
+	o.well("E0061", "reject", plan, "--person", "E0042", "--app", "berths", "--because", "not this week")
+	why := o.well("", "why", "E0042")
+	require.Equal(t, 1, strings.Count(why, "Oskar Nyman  E0042"), "%s", why)
+	require.Contains(t, why, "not this week")
+	require.NotContains(t, o.well("", "why", "E0042", "--format", "json"), "duplicate")
+	o.well("E0061", "accept", plan, "--because", "as agreed")
 	cmd := exec.Command(program, "log", "--kind", "decision", "--format", "json")
 	cmd.Dir = o.dir
 	data, err := cmd.Output()
@@ -133,7 +139,7 @@ func TestOnlyWhatIsSignedCounts(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal(data, &entries))
-	require.Len(t, entries, 1)
+	require.Len(t, entries, 3)
 	signed := entries[0].Body.Signed
 	require.Contains(t, signed.Message, plan)
 	require.Contains(t, signed.Message, "Marrowick Ferries")

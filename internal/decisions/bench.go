@@ -76,7 +76,7 @@ type proving struct {
 type drafted struct{ revision, by, before string }
 
 // benchOf is the bench of a repository.
-func benchOf(repo *desired.Repo) *Bench { return &Bench{repo: repo} }
+func benchOf(repo *desired.Repo) *Bench { return &Bench{repo: repo.All()} }
 
 // reading is the bench for one reading of the record; nil where anybody's word counts, and did when something was carried out
 // last.

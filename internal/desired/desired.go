@@ -84,6 +84,7 @@ type Repo struct {
 	whole       bool                    // the people have been read
 	deciding    []func()                // looks up what deciders name, once all is read
 	remembered  *sync.Map               // by name; see Remembers
+	of          *Repo                   // of which it is a part; see Only
 }
 
 type use struct {

@@ -49,11 +49,19 @@ func (r *Repo) attribute(name string, report func(says, hint string)) bool {
 // together is not checked.
 func (r *Repo) Only(name string) *Repo {
 	only := *r
-	only.only, only.whole, only.remembered = []string{name}, false, nil
+	only.only, only.whole, only.remembered, only.of = []string{name}, false, nil, r.All()
 	only.People, only.Problems = r.People.Afresh(), r.Problems.Copy()
 	only.readPeople()
 	only.People.Close()
 	return &only
+}
+
+// All is the repository of which this is a part, as Only makes one; else the repository itself.
+func (r *Repo) All() *Repo {
+	if r.of != nil {
+		return r.of
+	}
+	return r
 }
 
 // ReadPeople reads all people files into r.People, once.
