@@ -106,6 +106,12 @@ const signedOnly = "decisions: {signed: true, keys: keys/allowed_signers}\n"
 // log hands out; without one, by a name, or by somebody else's key it is not.
 func TestOnlyWhatIsSignedCounts(t *testing.T) {
 	o := newOffice(t, signedOnly, "E0061", "E0062")
+	signers := filepath.Join(o.dir, "keys", "allowed_signers")
+	named, err := os.ReadFile(signers)
+	require.NoError(t, err)
+	const email = "farah.linden@marrowick.example" // as people are called in such files, mostly
+	require.NoError(t, os.WriteFile(signers, []byte(strings.Replace(string(named), "E0061 ", email+" ", 1)), 0o644))
+	o.commit("By her address")
 	o.well("", "draft")
 	plan := planOf(t, o.dir)
 	status, out := o.by("", "--by", "Runa Skerry", "accept", plan, "--because", "as agreed")
@@ -144,7 +150,7 @@ func TestOnlyWhatIsSignedCounts(t *testing.T) {
 	require.Contains(t, signed.Message, plan)
 	require.Contains(t, signed.Message, "Marrowick Ferries")
 	require.NoError(t, os.WriteFile(filepath.Join(o.dir, "sig"), []byte(signed.Signature), 0o600))
-	verify := exec.Command("ssh-keygen", "-Y", "verify", "-f", "keys/allowed_signers", "-I", "E0061", "-n", "decision@pravet", "-s", "sig")
+	verify := exec.Command("ssh-keygen", "-Y", "verify", "-f", "keys/allowed_signers", "-I", email, "-n", "decision@pravet", "-s", "sig")
 	verify.Dir, verify.Stdin = o.dir, strings.NewReader(signed.Message)
 	text, err := verify.CombinedOutput()
 	require.NoError(t, err, "%s", text)
