@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"pravet/examples/marrowick"
 
@@ -73,6 +74,11 @@ func TestADecisionTravels(t *testing.T) {
 	status, out := there.by("E0062", "accept", file, "--because", "x", "--out", "yes.txt")
 	require.Equal(t, 2, status, out)
 	require.Contains(t, out, "is there already")
+	there = o.copied()
+	require.NoError(t, os.Chtimes(filepath.Join(there.dir, "exports", "rosters.csv"), time.Unix(0, 0), time.Unix(0, 0)))
+	status, out = there.by("E0062", "accept", file, "--because", "x", "--out", "old.txt")
+	require.Equal(t, 1, status, out)
+	require.Contains(t, strings.Join(strings.Fields(out), " "), "what holds a change is not the same, there suspensions, here export-age, suspensions: rosters:")
 	there = o.copied()
 	there.add("people/ashore.csv", "X9,x.nine,X Nine,x.nine@marrowick.example,Clerk,Ticketing,Head office,Employee,2026-01-01,,\n")
 	status, out = there.by("E0062", "accept", file, "--because", "x", "--out", "again.txt")

@@ -131,7 +131,14 @@ func (w *teamWalk) prepare(rules string) error {
 		}
 	}
 	// Git does not keep exports; each machine gets them from the applications.
-	return os.CopyFS(filepath.Join(w.root, "ole", "exports"), os.DirFS(filepath.Join(w.dir, "exports")))
+	exports := filepath.Join(w.root, "ole", "exports")
+	err = os.CopyFS(exports, os.DirFS(filepath.Join(w.dir, "exports")))
+	files, globbed := filepath.Glob(filepath.Join(exports, "*"))
+	err = errors.Join(err, globbed)
+	for _, file := range files {
+		err = errors.Join(err, os.Chtimes(file, marrowick.Exported, marrowick.Exported))
+	}
+	return err
 }
 
 // other runs another program.

@@ -6,6 +6,7 @@ package prepare
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"pravet/internal/core/day"
@@ -267,7 +269,27 @@ func differs(s *State, theirs, ours *plan.Plan) (says []string) {
 			}
 		}
 	}
-	return append(says, "what holds its changes, or why they are due, is not the same")
+	here := map[string]*plan.Change{}
+	for i := range ours.Changes {
+		here[ours.Changes[i].ID] = &ours.Changes[i]
+	}
+	for i := range theirs.Changes {
+		c := &theirs.Changes[i]
+		if there, is := holding(c), holding(here[c.ID]); there != is {
+			return append(says, fmt.Sprintf("what holds a change is not the same, there %s, here %s: %s", there, is, words.Sentence(theirs, c)))
+		}
+	}
+	return append(says, "why its changes are due, or what is told of them, is not the same")
+}
+
+// holding are the guards that hold a change, in words.
+func holding(c *plan.Change) string {
+	var guards []string
+	for _, h := range c.Holds {
+		guards = append(guards, h.Guard)
+	}
+	slices.Sort(guards)
+	return cmp.Or(strings.Join(slices.Compact(guards), ", "), "nothing")
 }
 
 // keptAs is under what a record keeps a plan.
