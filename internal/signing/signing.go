@@ -249,6 +249,17 @@ func matches(patterns []string, name string) bool {
 	return false
 }
 
+// inOneLine is what a program says on several lines, without those that are there to be seen from afar.
+func inOneLine(text string) string {
+	var lines []string
+	for _, l := range strings.Split(text, "\n") {
+		if l = strings.TrimSpace(l); l != "" && !strings.HasPrefix(l, "@") {
+			lines = append(lines, l)
+		}
+	}
+	return strings.Join(lines, " ")
+}
+
 // patience is how long somebody may take to unlock or to touch a key.
 const patience = 2 * time.Minute
 
@@ -271,7 +282,7 @@ func Sign(ctx context.Context, file string, message []byte, asks bool) (armored 
 	var out, said bytes.Buffer
 	cmd.Stdout, cmd.Stderr, cmd.WaitDelay = &out, &said, time.Second
 	if err := cmd.Run(); err != nil {
-		says := strings.TrimSpace(said.String())
+		says := inOneLine(said.String())
 		if within.Err() != nil {
 			says = fmt.Sprintf("nobody unlocked the key within %s", patience)
 		}

@@ -133,6 +133,12 @@ func TestAKeyThatNobodyUnlocksSaysSo(t *testing.T) {
 	_, err := signing.Sign(context.Background(), file, []byte("x"), false)
 	require.ErrorContains(t, err, "does not sign")
 	require.Less(t, time.Since(began), 20*time.Second)
+	open, _ := newKey(t, "ed25519", "")
+	require.NoError(t, os.Chmod(open, 0o644))
+	_, err = signing.Sign(context.Background(), open, []byte("x"), false)
+	require.ErrorContains(t, err, "are too open")
+	require.NotContains(t, err.Error(), "\n")
+	require.NotContains(t, err.Error(), "@@")
 	_, err = signing.Sign(context.Background(), file+".gone", []byte("x"), false)
 	require.ErrorContains(t, err, "No such file")
 }
