@@ -130,6 +130,8 @@ func TestOnlyWhatIsSignedCounts(t *testing.T) {
 	o.well("E0061", "accept", plan, "--because", "as agreed")
 	require.Positive(t, o.count(plan, `decision eq "accepted"`))
 	o.well("E0061", "reject", plan, "--person", "E0042", "--app", "berths", "--because", "not this week")
+	approvals := o.well("", "report", "approvals", "--format", "csv")
+	require.Contains(t, approvals, ",E0061,", "whose decision it is, and not who put it on record: %s", approvals)
 	why := o.well("", "why", "E0042")
 	require.Equal(t, 1, strings.Count(why, "Oskar Nyman  E0042"), "%s", why)
 	require.Contains(t, why, "not this week")

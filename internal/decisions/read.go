@@ -74,7 +74,7 @@ func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 				delete(byID, id)
 				continue
 			}
-			r := remembered{Rejection: decide.Rejection{Change: id, Because: d.Because, By: e.By}}
+			r := remembered{Rejection: decide.Rejection{Change: id, Because: d.Because, By: d.Maker(e.By)}}
 			if r.Until, err = until(d); err != nil {
 				return err
 			}
@@ -140,7 +140,7 @@ func Read(
 		}
 		if no != nil {
 			if d.Plan == p.ID {
-				s.Ignored = append(s.Ignored, decide.Ignored{Entry: e.Seq, By: e.By, Says: no.Error()})
+				s.Ignored = append(s.Ignored, decide.Ignored{Entry: e.Seq, By: d.Maker(e.By), Says: no.Error()})
 			}
 			return nil
 		}
@@ -150,7 +150,7 @@ func Read(
 		switch d.Verdict {
 		case "lift":
 			for _, g := range d.Guards {
-				l := decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: e.By}
+				l := decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: d.Maker(e.By)}
 				if len(d.Changes) == 0 {
 					s.Lifts = append(s.Lifts, l)
 				}
@@ -340,7 +340,7 @@ func (k acceptances) add(e *ledger.Entry, person string, d *ledger.Decision, spa
 				seq  int64
 				by   []string
 				decide.Carried
-			}{d.Marks[i], e.Seq, with(slices.Clip(by), person), decide.Carried{Plan: d.Plan, By: e.By, On: on.String(), Because: d.Because}}
+			}{d.Marks[i], e.Seq, with(slices.Clip(by), person), decide.Carried{Plan: d.Plan, By: d.Maker(e.By), On: on.String(), Because: d.Because}}
 		}
 	}
 	return nil

@@ -11,7 +11,6 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
-	"pravet/internal/decisions"
 	"pravet/internal/ledger"
 	"pravet/internal/past"
 )
@@ -40,7 +39,7 @@ func (w *Logging) Narrow() bool { return w.Person != "" || w.Thing != "" || w.Ap
 type Logged struct {
 	*ledger.Entry
 	Decider, Because string
-	Who              string // who made a signed decision; "" for whoever put the entry on record
+	Who              string // who made a decision; "" for whoever put the entry on record
 }
 
 // Log reads entries of the ledger. A name that neither the files nor the ledger know is an error.
@@ -68,7 +67,7 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 	for i, e := range entries {
 		out[i].Entry = e
 		if e.Kind == ledger.Decided {
-			out[i].Who = d.signedBy(e)
+			out[i].Who = d.maker(e)
 		}
 		if !w.Narrow() || e.Kind != ledger.Outcome {
 			continue
@@ -84,26 +83,22 @@ func (d *Desk) Log(w Logging) ([]Logged, error) {
 	return out, nil
 }
 
-// signedBy is who says of a decision that it is theirs, by what was signed; "" where nothing was. Whether that is true is for
-// whoever counts it.
-func (d *Desk) signedBy(e *ledger.Entry) string {
+// maker is who made a decision that somebody else has put on record, by name where the files know them; "" of any other entry.
+func (d *Desk) maker(e *ledger.Entry) string {
 	x, err := ledger.Decode[ledger.Decision](e)
-	if err != nil || x.Signed == nil {
+	if err != nil || x.Maker(e.By) == e.By {
 		return ""
 	}
-	var s decisions.Statement
-	if json.Unmarshal([]byte(x.Signed.Message), &s) != nil {
-		return ""
-	}
+	by := x.Maker(e.By)
 	repo, err := d.Repo()
 	if err != nil {
-		return s.By
+		return by
 	}
-	people := repo.Only(s.By).People
-	if at := people.Named(s.By); at >= 0 {
+	people := repo.Only(by).People
+	if at := people.Named(by); at >= 0 {
 		return people.Called(at)
 	}
-	return s.By
+	return ledger.Who(by)
 }
 
 // read reads the days, and finds the id of a person who is named otherwise.

@@ -102,7 +102,7 @@ func recorded(l ledger.Ledger, in *report.Input) error {
 
 // decisionRows is a decision as rows: one for each change that it names, one for a whole plan.
 func decisionRows(e *ledger.Entry, d ledger.Decision, on day.Day) (out []report.Decision) {
-	row := report.Decision{On: on.String(), By: ledger.Who(e.By), Verdict: d.Verdict, Plan: d.Plan, Because: d.Because}
+	row := report.Decision{On: on.String(), By: ledger.Who(d.Maker(e.By)), Verdict: d.Verdict, Plan: d.Plan, Because: d.Because}
 	if len(d.Changes) == 0 {
 		row.What = sayWholePlan(d.Guards)
 		return []report.Decision{row}

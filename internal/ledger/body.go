@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"encoding/json"
 
 	"pravet/internal/core/plan"
@@ -104,6 +105,16 @@ type Decision struct {
 	Signed *Signature `json:"signed,omitempty"` // by whoever decided; nil where nobody signs
 
 	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only
+}
+
+// Maker is whose decision it is: who signed it, by what was signed; who wrote it in a file that somebody else took; else who
+// put it on record. Whether a signature holds is for whoever counts it.
+func (d *Decision) Maker(recorded string) string {
+	var s struct{ By string }
+	if d.Signed != nil && json.Unmarshal([]byte(d.Signed.Message), &s) == nil && s.By != "" {
+		return s.By
+	}
+	return cmp.Or(d.Of, recorded)
 }
 
 // A Signature proves a decision: a message, which says the same as the decision and more, and an armored signature of it, as

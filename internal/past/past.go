@@ -350,12 +350,12 @@ func Decider(l ledger.Ledger, plan, change string) (by, because string, err erro
 			}
 			for _, id := range append(d.Changes, d.Along...) {
 				if id == change {
-					by, because = e.By, d.Because
+					by, because = d.Maker(e.By), d.Because
 					return ledger.ErrStop
 				}
 			}
 			if d.All && !whole {
-				whole, by, because = true, e.By, d.Because
+				whole, by, because = true, d.Maker(e.By), d.Because
 			}
 			return nil
 		},
