@@ -90,7 +90,7 @@ func (w *liveWalk) start(folder string) error {
 	w.env("BERTHS_TOKEN=" + token)
 
 	var missing *standin.Missing
-	database, err := startDatabase(ctx, folder)
+	database, err := startDatabase(ctx, folder, live.Warehouse)
 	switch {
 	case errors.As(err, &missing):
 		w.missing = append(w.missing, err.Error())
@@ -124,7 +124,8 @@ func (w *liveWalk) start(folder string) error {
 	return os.WriteFile(filepath.Join(w.dir, "directory.pem"), ca, 0o644)
 }
 
-func startDatabase(ctx context.Context, folder string) (*standin.Database, error) {
+// startDatabase starts a PostgreSQL server below a folder, and runs some SQL there.
+func startDatabase(ctx context.Context, folder, sql string) (*standin.Database, error) {
 	home := filepath.Join(folder, "database")
 	if err := errors.Join(os.Mkdir(home, 0o700), os.Chmod(folder, 0o711)); err != nil {
 		return nil, err
@@ -134,7 +135,7 @@ func startDatabase(ctx context.Context, folder string) (*standin.Database, error
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Run(ctx, live.Warehouse); err != nil {
+	if err := s.Run(ctx, sql); err != nil {
 		return nil, errors.Join(err, s.Stop())
 	}
 	return s, nil

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -56,7 +55,7 @@ func (c *program) teamDemo(dir string) (err error) {
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
 	rules := teamRules
-	database, err := recordServer(c.ctx, folder)
+	database, err := startDatabase(c.ctx, folder, "CREATE ROLE pravet LOGIN PASSWORD 'made up'")
 	var missing *standin.Missing
 	switch {
 	case errors.As(err, &missing):
@@ -73,23 +72,6 @@ func (c *program) teamDemo(dir string) (err error) {
 		return err
 	}
 	return w.walk(database)
-}
-
-// recordServer starts a database for the record.
-func recordServer(ctx context.Context, folder string) (*standin.Database, error) {
-	home := filepath.Join(folder, "database")
-	if err := errors.Join(os.Mkdir(home, 0o700), os.Chmod(folder, 0o711)); err != nil {
-		return nil, err
-	}
-	serving.Store(true)
-	s, err := standin.StartDatabase(ctx, home)
-	if err != nil {
-		return nil, err
-	}
-	if err := s.Run(ctx, "CREATE ROLE pravet LOGIN PASSWORD 'made up'"); err != nil {
-		return nil, errors.Join(err, s.Stop())
-	}
-	return s, nil
 }
 
 // prepare makes keys, commits the rules, and clones.
