@@ -205,3 +205,44 @@ func TestAServerThatIsKilledLosesNothing(t *testing.T) {
 	}
 	require.NoError(t, l.Close())
 }
+
+// TestAMoveThatWasCutOffGoesOn: at whichever message; moved again, by whatever address, the record is there as a whole.
+func TestAMoveThatWasCutOffGoesOn(t *testing.T) {
+	failed := 0
+	for at := int64(1); ; at++ {
+		opt, dir := shared(t), t.TempDir()
+		l := open(t, dir)
+		for i := range 5 {
+			require.NoError(t, l.Append(seen("tickets", i), seen("berths", i)))
+		}
+		require.NoError(t, l.Keep(ledger.Kept{Digest: "d", Data: []byte("x")}))
+		require.NoError(t, l.Close())
+		straight := *opt.Server
+		cut := newCutter(t, opt.Server.URL)
+		cut.after = at%2 == 0
+		cut.at.Store(at)
+		opt.Server.URL = cut.address
+		_, err := ledger.MoveIn(dir, opt)
+		if err != nil {
+			failed++
+		}
+		sent := cut.sent.Load()
+		opt.Server = &straight
+		_, err = ledger.MoveIn(dir, opt)
+		require.NoError(t, err, "at %d", at)
+		l, err = ledger.Open(dir, opt)
+		require.NoError(t, err)
+		require.Len(t, scanned(t, l, ledger.Query{}), 11, "at %d", at)
+		v, err := l.Verify()
+		require.NoError(t, err)
+		require.Zero(t, v.Broken)
+		_, ok, err := l.Kept("d")
+		require.NoError(t, err)
+		require.True(t, ok)
+		require.NoError(t, l.Close())
+		if sent < at {
+			break
+		}
+	}
+	require.Positive(t, failed)
+}

@@ -16,6 +16,7 @@ import (
 // Gone says that a record is kept elsewhere, since its last entry here.
 type Gone struct {
 	Path  string // of the one that it left
+	To    string // the id of the one that it went to
 	Where string
 }
 
@@ -26,7 +27,7 @@ func (g *Gone) Error() string {
 	)
 }
 
-func (m Moved) gone(path string) error { return &Gone{path, m.Where} }
+func (m Moved) gone(path string) error { return &Gone{path, m.To, m.Where} }
 
 // movedTo is the body of a newest entry that is a move; "" of any other.
 type movedTo string
@@ -155,7 +156,7 @@ func move(from, to store, m Moved) (*Move, error) {
 	}
 	err = from.Append(Record{Kind: MovedTo, Body: m})
 	var gone *Gone
-	if errors.As(err, &gone) && gone.Where == m.Where { // and was cut off after that
+	if errors.As(err, &gone) && gone.To == m.To { // and was cut off after that
 		err = nil
 	}
 	if err != nil {
