@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -58,17 +60,24 @@ nothing, and what is on record already stays as it is.`,
 // sayTaken is a decision that was read from a file.
 func sayTaken(x *decisions.Taken) string {
 	d := &x.Decision
-	what := model.Count(len(d.Changes), "change", "changes")
-	if d.All || len(d.Changes) == 0 {
-		what = "the whole plan"
+	var parts, because []string
+	for _, part := range d.Parts() {
+		what := model.Count(len(part.Changes), "change", "changes")
+		if part.All || len(part.Changes) == 0 {
+			what = "the whole plan"
+		}
+		parts = append(parts, map[string]string{"accept": "accepts", "reject": "rejects", "lift": "lifts a guard of"}[part.Verdict]+" "+what)
+		if !slices.Contains(because, part.Because) {
+			because = append(because, part.Because)
+		}
 	}
-	did := map[string]string{"accept": "accepts", "reject": "rejects", "lift": "lifts a guard of"}[d.Verdict]
+	did := strings.Join(parts, ", ")
 	by := "by name"
 	if x.Signed {
 		by = "signed"
 	}
 	if x.Again {
-		return fmt.Sprintf("On record already: %s %s, of plan %s (%s).", ledger.Who(x.By), did+" "+what, d.Plan, by)
+		return fmt.Sprintf("On record already: %s %s, of plan %s (%s).", ledger.Who(x.By), did, d.Plan, by)
 	}
-	return fmt.Sprintf("Recorded: %s %s, of plan %s (%s): %s", ledger.Who(x.By), did+" "+what, d.Plan, by, d.Because)
+	return fmt.Sprintf("Recorded: %s %s, of plan %s (%s): %s", ledger.Who(x.By), did, d.Plan, by, strings.Join(because, "; "))
 }

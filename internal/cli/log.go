@@ -254,6 +254,22 @@ func endWords(x *ledger.RunEnd) string {
 }
 
 func decisionWords(d *ledger.Decision) string {
+	var parts []string
+	for _, part := range d.Parts() {
+		parts = append(parts, partWords(&part))
+	}
+	text := strings.Join(parts, "; ")
+	switch {
+	case d.Signed != nil:
+		text += " (signed)"
+	case d.Of != "":
+		text += " (as " + ledger.Who(d.Of) + " wrote)"
+	}
+	return text
+}
+
+// partWords is one of the decisions that were made together.
+func partWords(d *ledger.Decision) string {
 	what := model.Count(len(d.Changes), "change", "changes")
 	if d.All {
 		what = "the whole plan"
@@ -276,12 +292,6 @@ func decisionWords(d *ledger.Decision) string {
 	}
 	if len(d.Along) > 0 {
 		what += fmt.Sprintf(" and %d along with them", len(d.Along))
-	}
-	switch {
-	case d.Signed != nil:
-		what += ", signed"
-	case d.Of != "":
-		what += ", as " + ledger.Who(d.Of) + " wrote"
 	}
 	return what + ", because " + d.Because
 }

@@ -60,102 +60,21 @@ type Made struct {
 // ErrLeft is a choice of nothing but what was rejected before.
 var ErrLeft = errors.New("nothing but what was rejected")
 
+// A Part is one of several decisions that are made together.
+type Part struct {
+	Choice
+	Lift     Lifts // for an acceptance; with no change chosen, guards are lifted and nothing is accepted
+	Reject   bool
+	Until    day.Day // of a rejection, day.None for good
+	Standing bool    // it is written to standing.yaml as well
+	Because  string
+}
+
 // Accept accepts what was chosen, with all that it needs, and lifts guards for
 // the plan. To lift a guard of a whole plan does not accept all of it. What
 // standing.yaml rejects can be accepted only by taking it out of there.
 func (m *Maker) Accept(ctx context.Context, c Choice, lift Lifts, because string) (*Made, error) {
-	stood, err := m.stood(ctx)
-	if err != nil {
-		return nil, err
-	}
-	made := &Made{Running: m.Ledger.Holder()}
-	chosen := append(slices.Collect(maps.Keys(c.Changes)), c.Aside...)
-	nothing := !c.All && len(chosen) == 0 && len(c.Left) > 0
-	if nothing {
-		chosen = c.Left
-	}
-	for _, r := range stood.Rejections {
-		if r.On(m.Today) && slices.Contains(chosen, r.Change) {
-			made.Stands = append(made.Stands, r.Change)
-		}
-	}
-	if len(made.Stands) > 0 && !c.All {
-		return nil, fmt.Errorf(
-			"standing.yaml rejects %s; take the entry out of that file to accept the change",
-			made.Stands[0],
-		)
-	}
-	if nothing {
-		return nil, ErrLeft
-	}
-	made.Along = decide.WithNeeds(m.Plan, c.Changes)
-	made.Changes = m.inOrder(c.Changes, made.Along)
-	rec := ledger.Decision{
-		Plan:    m.Plan.ID,
-		Digest:  m.Plan.Digest,
-		Verdict: "accept",
-		All:     c.All,
-		ForGood: c.All && c.ForGood,
-		Because: because,
-		Along:   made.Along,
-
-		Unattended: c.Nobody,
-	}
-	if !c.All {
-		m.about(&rec, append(slices.Clone(made.Changes), c.Aside...))
-		for _, id := range c.Aside { // it may have been rejected by the id that it had once
-			rec.Changes = append(rec.Changes, plan.FormerID(m.change(id)))
-		}
-	}
-	var all []ledger.Decision
-	if len(lift.Guards) > 0 {
-		all = append(all, ledger.Decision{
-			Plan:    m.Plan.ID,
-			Digest:  m.Plan.Digest,
-			Verdict: "lift",
-			Guards:  lift.Guards,
-			Changes: lift.Changes,
-			Because: because,
-		})
-	}
-	if !c.All || len(lift.Guards) == 0 {
-		all = append(all, rec)
-	}
-	if err := m.append(ctx, all...); err != nil {
-		return nil, err
-	}
-	return made, m.follows(made, stood)
-}
-
-// records are decisions as they go on record, signed where that is asked for.
-func (m *Maker) records(ctx context.Context, all ...ledger.Decision) (records []ledger.Record, err error) {
-	for _, d := range all {
-		if !d.Unattended {
-			if err := m.Signer.Sign(ctx, &d); err != nil {
-				return nil, fmt.Errorf("nothing was decided: %w", err)
-			}
-		}
-		records = append(records, ledger.Record{Kind: ledger.Decided, Subject: m.Plan.ID, Body: d})
-	}
-	return records, nil
-}
-
-// append puts decisions on record, or writes them to a sheet.
-func (m *Maker) append(ctx context.Context, all ...ledger.Decision) error {
-	records, err := m.records(ctx, all...)
-	if err != nil {
-		return err
-	}
-	if m.Sheet != nil {
-		for _, r := range records {
-			err = errors.Join(err, m.sheet(m.Sheet, r.Body.(ledger.Decision)))
-		}
-		return err
-	}
-	if err := m.Ledger.Append(records...); err != nil {
-		return fmt.Errorf("the decision was not recorded: %w", err)
-	}
-	return nil
+	return m.Make(ctx, []Part{{Choice: c, Lift: lift, Because: because}})
 }
 
 // Reject rejects what was chosen, with all that needs it. What a run has carried
@@ -164,11 +83,113 @@ func (m *Maker) append(ctx context.Context, all ...ledger.Decision) error {
 // where the file cannot be written, the ledger's entry is made to count by
 // itself, and the error says so.
 func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bool, because string) (*Made, error) {
-	made := &Made{Running: m.Ledger.Holder()}
+	return m.Make(ctx, []Part{{Choice: c, Reject: true, Until: until, Standing: standing, Because: because}})
+}
+
+// Make makes decisions together: all or none are recorded, in one entry under one signature.
+func (m *Maker) Make(ctx context.Context, parts []Part) (*Made, error) {
+	made, all, err := m.Decide(ctx, parts)
+	if err == nil {
+		err = m.record(ctx, made, all)
+	}
+	if err != nil {
+		return made, err
+	}
 	stood, err := m.stood(ctx)
 	if err != nil {
-		return nil, err
+		return made, err
 	}
+	return made, m.follows(made, stood)
+}
+
+// Decide says what Make would record.
+func (m *Maker) Decide(ctx context.Context, parts []Part) (*Made, []ledger.Decision, error) {
+	stood, err := m.stood(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	made := &Made{Running: m.Ledger.Holder()}
+	var all []ledger.Decision
+	for i := range parts {
+		decide := m.accepting
+		if parts[i].Reject {
+			decide = m.rejecting
+		}
+		some, err := decide(made, stood, &parts[i])
+		if err != nil {
+			return made, nil, err
+		}
+		all = append(all, some...)
+	}
+	return made, all, nil
+}
+
+// accepting is an acceptance.
+func (m *Maker) accepting(made *Made, stood Stood, x *Part) (all []ledger.Decision, err error) {
+	c := x.Choice
+	chosen := append(slices.Collect(maps.Keys(c.Changes)), c.Aside...)
+	nothing := !c.All && len(chosen) == 0 && len(c.Left) > 0
+	if nothing {
+		chosen = c.Left
+	}
+	picked := map[string]bool{}
+	for _, id := range chosen {
+		picked[id] = true
+	}
+	var stands []string
+	for _, r := range stood.Rejections {
+		if r.On(m.Today) && picked[r.Change] {
+			stands = append(stands, r.Change)
+		}
+	}
+	if made.Stands = append(made.Stands, stands...); len(stands) > 0 && !c.All {
+		return nil, fmt.Errorf(
+			"standing.yaml rejects %s; take the entry out of that file to accept the change",
+			stands[0],
+		)
+	}
+	if nothing {
+		return nil, ErrLeft
+	}
+	along := decide.WithNeeds(m.Plan, c.Changes)
+	changes := m.inOrder(c.Changes, along)
+	made.Along, made.Changes = append(made.Along, along...), append(made.Changes, changes...)
+	if len(x.Lift.Guards) > 0 {
+		all = append(all, ledger.Decision{
+			Plan:    m.Plan.ID,
+			Digest:  m.Plan.Digest,
+			Verdict: "lift",
+			Guards:  x.Lift.Guards,
+			Changes: x.Lift.Changes,
+			Because: x.Because,
+		})
+		if c.All || len(changes)+len(c.Aside) == 0 {
+			return all, nil
+		}
+	}
+	rec := ledger.Decision{
+		Plan:    m.Plan.ID,
+		Digest:  m.Plan.Digest,
+		Verdict: "accept",
+		All:     c.All,
+		ForGood: c.All && c.ForGood,
+		Because: x.Because,
+		Along:   along,
+
+		Unattended: c.Nobody,
+	}
+	if !c.All {
+		m.about(&rec, append(slices.Clone(changes), c.Aside...))
+		for _, id := range c.Aside { // it may have been rejected by the id that it had once
+			rec.Changes = append(rec.Changes, plan.FormerID(m.change(id)))
+		}
+	}
+	return append(all, rec), nil
+}
+
+// rejecting is a rejection.
+func (m *Maker) rejecting(made *Made, stood Stood, x *Part) ([]ledger.Decision, error) {
+	c := x.Choice
 	s, err := Read(m.Ledger, stood, m.Plan, m.Today, nil)
 	if err != nil {
 		return nil, err
@@ -180,76 +201,104 @@ func (m *Maker) Reject(ctx context.Context, c Choice, until day.Day, standing bo
 		}
 	}
 	if len(c.Changes) == 0 && len(c.Aside) == 0 {
-		return made, errors.New(
+		return nil, errors.New(
 			"nothing was rejected: all of these changes have already been carried out; to reverse them, change " +
 				"the files, or use backout",
 		)
 	}
-	made.Along = decide.WithNeeding(m.Plan, c.Changes)
-	made.Changes = append(m.inOrder(c.Changes, made.Along), c.Aside...)
+	along := decide.WithNeeding(m.Plan, c.Changes)
+	changes := append(m.inOrder(c.Changes, along), c.Aside...)
+	made.Along, made.Changes = append(made.Along, along...), append(made.Changes, changes...)
 	rec := ledger.Decision{
 		Plan:     m.Plan.ID,
 		Digest:   m.Plan.Digest,
 		Verdict:  "reject",
 		All:      c.All,
-		Until:    until.String(),
-		Because:  because,
-		Along:    made.Along,
-		Standing: standing,
+		Until:    x.Until.String(),
+		Because:  x.Because,
+		Along:    along,
+		Standing: x.Standing,
 	}
-	m.about(&rec, made.Changes)
-	if standing {
-		err = m.Ledger.Exclusive(func() error { return m.rejectStanding(ctx, made, rec, until) })
-	} else {
-		err = m.append(ctx, rec)
-	}
-	if err != nil {
-		return made, err
-	}
-	if stood, err = m.stood(ctx); err != nil {
-		return made, err
-	}
-	return made, m.follows(made, stood)
+	m.about(&rec, changes)
+	return []ledger.Decision{rec}, nil
 }
 
-// rejectStanding writes a decision into the ledger and standing.yaml.
-func (m *Maker) rejectStanding(ctx context.Context, made *Made, rec ledger.Decision, until day.Day) error {
+// record puts decisions on record as one, and those that stand into standing.yaml.
+func (m *Maker) record(ctx context.Context, made *Made, all []ledger.Decision) error {
+	if !slices.ContainsFunc(all, func(d ledger.Decision) bool { return d.Standing }) {
+		return m.append(ctx, all...)
+	}
+	return m.Ledger.Exclusive(func() error { return m.standing(ctx, made, all) })
+}
+
+// append puts decisions on record as one, signed where that is asked for, or writes them to a sheet.
+func (m *Maker) append(ctx context.Context, all ...ledger.Decision) error {
+	d := ledger.Together(all)
+	if !d.Unattended {
+		if err := m.Signer.Sign(ctx, d); err != nil {
+			return fmt.Errorf("nothing was decided: %w", err)
+		}
+	}
+	if m.Sheet != nil {
+		return m.sheet(m.Sheet, *d)
+	}
+	if err := m.Ledger.Append(ledger.Record{Kind: ledger.Decided, Subject: m.Plan.ID, Body: *d}); err != nil {
+		return fmt.Errorf("the decision was not recorded: %w", err)
+	}
+	return nil
+}
+
+// standing writes decisions into the ledger, and what of them stands into standing.yaml.
+func (m *Maker) standing(ctx context.Context, made *Made, all []ledger.Decision) error {
 	stood, err := m.stood(ctx) // as it is now that nobody else writes it
 	if err != nil {
 		return err
 	}
 	var add []desired.StandingRejection
-	for _, id := range made.Changes {
-		same := func(r decide.Rejection) bool { return r.Change == id && r.Until == until && r.Because == rec.Because }
-		if slices.ContainsFunc(stood.Rejections, same) {
-			made.Stands = append(made.Stands, id)
+	var again []ledger.Decision // what counts by the ledger alone where the file cannot be written
+	for i := range all {
+		rec := &all[i]
+		if !rec.Standing {
 			continue
 		}
-		add = append(add, desired.StandingRejection{
-			Change:  id,
-			What:    words.Sentence(m.Plan, m.change(id)),
-			Because: rec.Because,
-			By:      m.By,
-			Until:   until,
-		})
+		last, err := until(*rec)
+		if err != nil {
+			return err
+		}
+		alone := *rec
+		alone.Standing = false
+		again = append(again, alone)
+		for _, id := range rec.Changes {
+			same := func(r decide.Rejection) bool { return r.Change == id && r.Until == last && r.Because == rec.Because }
+			if slices.ContainsFunc(stood.Rejections, same) {
+				made.Stands = append(made.Stands, id)
+				continue
+			}
+			add = append(add, desired.StandingRejection{
+				Change:  id,
+				What:    words.Sentence(m.Plan, m.change(id)),
+				Because: rec.Because,
+				By:      m.By,
+				Until:   last,
+			})
+		}
 	}
 	write, err := m.Repo.StandingWith(ctx, add)
 	if err != nil {
 		return err
 	}
-	if err := m.append(ctx, rec); err != nil {
+	if err := m.append(ctx, all...); err != nil {
 		return fmt.Errorf("standing.yaml is as it was: %w", err)
 	}
 	if len(add) == 0 {
 		return nil
 	}
 	if err := write(); err != nil {
-		rec.Standing = false
-		if again := m.append(ctx, rec); again != nil {
+		if twice := m.append(ctx, again...); twice != nil {
 			return fmt.Errorf(
 				"standing.yaml was not written (%w), and the ledger says it was: %w; reject again",
 				err,
-				again,
+				twice,
 			)
 		}
 		return fmt.Errorf(

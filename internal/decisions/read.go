@@ -52,36 +52,38 @@ func Rejections(l ledger.Ledger, stood Stood) ([]decide.Rejection, error) {
 		return nil, err
 	}
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
-		d, err := ledger.Decode[ledger.Decision](e)
-		if err != nil || d.Standing {
+		made, err := ledger.Decode[ledger.Decision](e)
+		if err != nil {
 			return err
 		}
-		if _, no, err := bench.Counts(l, e, &d); err != nil || no != nil {
+		if _, no, err := bench.Counts(l, e, &made); err != nil || no != nil {
 			return err
 		}
-		if d.Verdict == "accept" && d.All {
-			for id, r := range byID {
-				if r.whole == d.Plan {
-					delete(byID, id)
-				}
-			}
-		}
-		if d.Verdict == "lift" {
-			return nil // it says nothing about whether a change is wanted
-		}
-		for _, id := range d.Changes {
-			if d.Verdict != "reject" {
-				delete(byID, id)
+		for _, d := range made.Parts() {
+			if d.Standing || d.Verdict == "lift" { // a lift says nothing about whether a change is wanted
 				continue
 			}
-			r := remembered{Rejection: decide.Rejection{Change: id, Because: d.Because, By: d.Maker(e.By)}}
-			if r.Until, err = until(d); err != nil {
-				return err
+			if d.Verdict == "accept" && d.All {
+				for id, r := range byID {
+					if r.whole == d.Plan {
+						delete(byID, id)
+					}
+				}
 			}
-			if d.All {
-				r.whole = d.Plan
+			for _, id := range d.Changes {
+				if d.Verdict != "reject" {
+					delete(byID, id)
+					continue
+				}
+				r := remembered{Rejection: decide.Rejection{Change: id, Because: d.Because, By: d.Maker(e.By)}}
+				if r.Until, err = until(d); err != nil {
+					return err
+				}
+				if d.All {
+					r.whole = d.Plan
+				}
+				byID[id] = r
 			}
-			byID[id] = r
 		}
 		return nil
 	})
@@ -111,81 +113,79 @@ func until(d ledger.Decision) (day.Day, error) {
 func Read(
 	l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day, settled map[string]bool,
 ) (*decide.PlanDecisions, error) {
-	s := &decide.PlanDecisions{
-		Verdicts: map[string]decide.Verdict{},
-		Named:    map[string]bool{},
-		Done:     map[string]bool{},
-		Carried:  map[string]decide.Carried{},
-		Lifts:    append([]decide.Lift(nil), stood.Lifts...),
+	docket, err := Open(l, stood, p, today, settled)
+	if err != nil {
+		return nil, err
 	}
+	return docket.If("", nil), nil
+}
+
+// A Docket is what is on record about a plan, read once. What follows can be judged again and again, with decisions that are
+// not on record.
+type Docket struct {
+	plan  *plan.Plan
+	today day.Day
+	stood Stood
+	bench *Bench
+	of    drafted
+	kept  acceptances
+	judging
+}
+
+// judging is what is decided, while decisions are heard one after the other.
+type judging struct {
+	s     *decide.PlanDecisions
+	by    map[string][]string // who has accepted a change
+	all   []string            // who has accepted the whole plan
+	whole map[string]bool     // rejected with the whole plan
+}
+
+// Open reads what is on record about a plan; see Read.
+func Open(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day, settled map[string]bool) (*Docket, error) {
 	today, err := ledger.Latest(l, today)
 	if err != nil {
 		return nil, err
 	}
-	kept := acceptances{}
-	bench, err := stood.Bench.reading(l, today)
-	if err != nil {
+	x := &Docket{plan: p, today: today, stood: stood, kept: acceptances{}, judging: judging{
+		s: &decide.PlanDecisions{
+			Verdicts: map[string]decide.Verdict{},
+			Named:    map[string]bool{},
+			Done:     map[string]bool{},
+			Carried:  map[string]decide.Carried{},
+			Lifts:    append([]decide.Lift(nil), stood.Lifts...),
+		},
+		by: map[string][]string{}, whole: map[string]bool{},
+	}}
+	if x.bench, err = stood.Bench.reading(l, today); err != nil {
 		return nil, err
 	}
-	by, all := map[string][]string{}, []string(nil) // who has accepted a change, and who the whole plan
-	whole := map[string]bool{}                      // rejected with the whole plan
+	if x.bench != nil {
+		if x.of, err = x.bench.drafted(l, p.ID); err != nil {
+			return nil, err
+		}
+	}
 	err = l.Scan(ledger.Query{Kinds: []ledger.Kind{ledger.Decided}}, func(e *ledger.Entry) error {
-		d, err := ledger.Decode[ledger.Decision](e)
+		made, err := ledger.Decode[ledger.Decision](e)
 		if err != nil {
 			return err
 		}
-		person, no, err := bench.Counts(l, e, &d)
+		person, no, err := x.bench.Counts(l, e, &made)
 		if err != nil {
 			return err
 		}
 		if no != nil {
-			if d.Plan == p.ID {
-				s.Ignored = append(s.Ignored, decide.Ignored{Entry: e.Seq, By: d.Maker(e.By), Says: no.Error()})
+			if made.Plan == p.ID {
+				x.s.Ignored = append(x.s.Ignored, decide.Ignored{Entry: e.Seq, By: made.Maker(e.By), Says: no.Error()})
 			}
 			return nil
 		}
-		if d.Plan != p.ID {
-			return errors.Join(kept.add(e, person, &d, stood.Acceptances, today, l.Zone()), elsewhere(s, d, today))
-		}
-		switch d.Verdict {
-		case "lift":
-			for _, g := range d.Guards {
-				l := decide.Lift{Guard: g, Plan: p.ID, Until: day.None, Because: d.Because, By: d.Maker(e.By)}
-				if len(d.Changes) == 0 {
-					s.Lifts = append(s.Lifts, l)
-				}
-				for _, l.Change = range d.Changes {
-					s.Lifts = append(s.Lifts, l)
-				}
+		for _, d := range made.Parts() {
+			if d.Plan == p.ID {
+				x.hear(&d, d.Maker(e.By), person)
+				continue
 			}
-		case "accept":
-			if d.All {
-				s.All, s.ForGood = true, s.ForGood || d.ForGood
-				all = with(all, person)
-				for id := range whole {
-					delete(s.Verdicts, id)
-				}
-				clear(whole)
-			}
-			for _, id := range append(d.Changes, d.Along...) {
-				s.Verdicts[id] = decide.Accepted
-				by[id] = with(by[id], person)
-				delete(whole, id)
-			}
-			for _, id := range d.Changes {
-				s.Named[id] = true
-			}
-		case "reject":
-			if d.All {
-				s.All, s.ForGood, all = false, false, nil
-			}
-			for _, id := range append(d.Changes, d.Along...) {
-				s.Verdicts[id] = decide.Rejected
-				delete(by, id)
-				delete(whole, id)
-				if d.All {
-					whole[id] = true
-				}
+			if err := errors.Join(x.kept.add(e, person, &d, stood.Acceptances, today, l.Zone()), elsewhere(x.s, d, today)); err != nil {
+				return err
 			}
 		}
 		return nil
@@ -193,20 +193,81 @@ func Read(
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range stood.Rejections {
-		if r.On(today) {
+	if err := x.kept.spend(l, stood.Acceptances, today); err != nil {
+		return nil, err
+	}
+	return x, done(l, p, x.s, settled)
+}
+
+// If is what would be decided, had somebody made some more decisions.
+func (x *Docket) If(by string, more []ledger.Decision) *decide.PlanDecisions {
+	j := x.judging
+	s := *x.s
+	j.s, j.by, j.all, j.whole = &s, maps.Clone(x.by), slices.Clip(x.all), maps.Clone(x.whole)
+	s.Verdicts, s.Named, s.Carried = maps.Clone(s.Verdicts), maps.Clone(s.Named), maps.Clone(s.Carried)
+	s.Lifts = slices.Clip(s.Lifts)
+	person := by
+	if x.bench != nil {
+		person = x.bench.person(by)
+	}
+	for i := range more {
+		j.hear(&more[i], by, person)
+	}
+	for _, r := range x.stood.Rejections {
+		if r.On(x.today) {
 			s.Verdicts[r.Change] = decide.Rejected
 		}
 	}
-	former(s, p)
-	if err := kept.spend(l, stood.Acceptances, today); err != nil {
-		return nil, err
+	former(&s, x.plan)
+	x.kept.carry(&s, x.plan, j.by)
+	x.bench.waits(x.of, &s, x.plan, j.by, j.all)
+	return &s
+}
+
+// hear takes a decision about the plan into account, which maker has made, who is person.
+func (j *judging) hear(d *ledger.Decision, maker, person string) {
+	s := j.s
+	switch d.Verdict {
+	case "lift":
+		for _, g := range d.Guards {
+			l := decide.Lift{Guard: g, Plan: d.Plan, Until: day.None, Because: d.Because, By: maker}
+			if len(d.Changes) == 0 {
+				s.Lifts = append(s.Lifts, l)
+			}
+			for _, l.Change = range d.Changes {
+				s.Lifts = append(s.Lifts, l)
+			}
+		}
+	case "accept":
+		if d.All {
+			s.All, s.ForGood = true, s.ForGood || d.ForGood
+			j.all = with(j.all, person)
+			for id := range j.whole {
+				delete(s.Verdicts, id)
+			}
+			clear(j.whole)
+		}
+		for _, id := range slices.Concat(d.Changes, d.Along) {
+			s.Verdicts[id] = decide.Accepted
+			j.by[id] = with(slices.Clip(j.by[id]), person)
+			delete(j.whole, id)
+		}
+		for _, id := range d.Changes {
+			s.Named[id] = true
+		}
+	case "reject":
+		if d.All {
+			s.All, s.ForGood, j.all = false, false, nil
+		}
+		for _, id := range slices.Concat(d.Changes, d.Along) {
+			s.Verdicts[id] = decide.Rejected
+			delete(j.by, id)
+			delete(j.whole, id)
+			if d.All {
+				j.whole[id] = true
+			}
+		}
 	}
-	kept.carry(s, p, by)
-	if err := bench.waits(l, s, p, by, all); err != nil {
-		return nil, err
-	}
-	return s, done(l, p, s, settled)
 }
 
 // with adds a name to a list that has each once.
@@ -238,17 +299,13 @@ func (b *Bench) inForce(of drafted) []decide.Rule {
 }
 
 // waits finds the changes that are accepted, and not by enough of those who decide about them.
-func (b *Bench) waits(l ledger.Ledger, s *decide.PlanDecisions, p *plan.Plan, by map[string][]string, all []string) error {
+func (b *Bench) waits(of drafted, s *decide.PlanDecisions, p *plan.Plan, by map[string][]string, all []string) {
 	if b == nil {
-		return nil
-	}
-	of, err := b.drafted(l, p.ID)
-	if err != nil {
-		return err
+		return
 	}
 	rules := b.inForce(of)
 	if len(rules) == 0 {
-		return nil
+		return
 	}
 	s.Waits = map[string][]decide.Wait{}
 	covers := b.Covers(p)
@@ -264,7 +321,6 @@ func (b *Bench) waits(l ledger.Ledger, s *decide.PlanDecisions, p *plan.Plan, by
 			s.Waits[c.ID] = waits
 		}
 	}
-	return nil
 }
 
 // former takes rejections over that were made when changes had other ids.

@@ -256,10 +256,12 @@ func (w *Logging) fits(e *ledger.Entry) (bool, error) {
 			(w.App == "" || o.App == w.App), err
 	case ledger.Decided:
 		d, err := ledger.Decode[ledger.Decision](e)
-		return (w.Thing == "" || slices.Contains(d.Things, w.Thing)) &&
-			(w.App == "" || slices.ContainsFunc(d.Things, func(t string) bool {
-				return strings.HasPrefix(t, w.App+"/")
-			})), err
+		return slices.ContainsFunc(d.Parts(), func(d ledger.Decision) bool {
+			return (w.Thing == "" || slices.Contains(d.Things, w.Thing)) &&
+				(w.App == "" || slices.ContainsFunc(d.Things, func(t string) bool {
+					return strings.HasPrefix(t, w.App+"/")
+				}))
+		}), err
 	case ledger.ExportSeen:
 		return w.Thing == "" && e.Subject == w.App, nil
 	case ledger.StepTaken:

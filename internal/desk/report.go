@@ -77,11 +77,13 @@ func recorded(l ledger.Ledger, in *report.Input) error {
 			return nil
 		}
 		if e.Kind == ledger.Decided {
-			d, err := ledger.Decode[ledger.Decision](e)
+			made, err := ledger.Decode[ledger.Decision](e)
 			if err != nil {
 				return err
 			}
-			in.Decisions = append(in.Decisions, decisionRows(e, d, on)...)
+			for _, d := range made.Parts() {
+				in.Decisions = append(in.Decisions, decisionRows(e, d, on)...)
+			}
 			return nil
 		}
 		o, err := ledger.Decode[ledger.ChangeOutcome](e)

@@ -85,7 +85,7 @@ func (p Plan) About() About { return About{Plan: p.Plan} }
 
 // Decision is an accept, a reject or a lift.
 type Decision struct {
-	Plan     string   `json:"plan"`
+	Plan     string   `json:"plan,omitempty"`
 	Digest   string   `json:"digest,omitempty"`  // the plan's
 	Verdict  string   `json:"verdict"`           // accept, reject, lift; trust, of a ledger that was cut off
 	All      bool     `json:"all"`               // the whole plan
@@ -105,6 +105,35 @@ type Decision struct {
 	Signed *Signature `json:"signed,omitempty"` // by whoever decided; nil where nobody signs
 
 	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only
+
+	// More are decisions about the same plan that were made together with this one: recorded as a whole, and signed once. They
+	// leave out Plan, Digest, Of, Signed and More, which are those of this one.
+	More []Decision `json:"more,omitempty"`
+}
+
+// Parts are the decisions that were made together, this one first.
+func (d *Decision) Parts() []Decision {
+	first := *d
+	first.More = nil
+	out := append(make([]Decision, 0, 1+len(d.More)), first)
+	for _, x := range d.More {
+		x.Plan, x.Digest, x.Of, x.Signed, x.More = d.Plan, d.Digest, d.Of, d.Signed, nil
+		out = append(out, x)
+	}
+	return out
+}
+
+// Together makes one decision of several about the same plan; nil of none.
+func Together(all []Decision) *Decision {
+	if len(all) == 0 {
+		return nil
+	}
+	first := all[0]
+	for _, x := range all[1:] {
+		x.Plan, x.Digest = "", ""
+		first.More = append(first.More, x)
+	}
+	return &first
 }
 
 // Maker is whose decision it is: who signed it, by what was signed; who wrote it in a file that somebody else took; else who
@@ -126,7 +155,18 @@ type Signature struct {
 
 // About of a decision is what was decided, with what goes along.
 func (d Decision) About() About {
-	return About{Plan: d.Plan, Changes: append(append([]string(nil), d.Changes...), d.Along...), People: d.People}
+	out := About{Plan: d.Plan}
+	people := map[string]bool{}
+	for _, x := range d.Parts() {
+		out.Changes = append(append(out.Changes, x.Changes...), x.Along...)
+		for _, id := range x.People {
+			if !people[id] {
+				people[id] = true
+				out.People = append(out.People, id)
+			}
+		}
+	}
+	return out
 }
 
 // Run is the beginning of a carrying-out.

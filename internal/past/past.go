@@ -344,18 +344,21 @@ func Decider(l ledger.Ledger, plan, change string) (by, because string, err erro
 	err = l.Scan(
 		ledger.Query{Kinds: []ledger.Kind{ledger.Decided}, Plan: plan, Newest: true},
 		func(e *ledger.Entry) error {
-			d, err := ledger.Decode[ledger.Decision](e)
-			if err != nil || d.Verdict != "accept" {
+			made, err := ledger.Decode[ledger.Decision](e)
+			if err != nil {
 				return err
 			}
-			for _, id := range append(d.Changes, d.Along...) {
-				if id == change {
+			for _, d := range made.Parts() {
+				if d.Verdict != "accept" {
+					continue
+				}
+				if slices.Contains(d.Changes, change) || slices.Contains(d.Along, change) {
 					by, because = d.Maker(e.By), d.Because
 					return ledger.ErrStop
 				}
-			}
-			if d.All && !whole {
-				whole, by, because = true, d.Maker(e.By), d.Because
+				if d.All && !whole {
+					whole, by, because = true, d.Maker(e.By), d.Because
+				}
 			}
 			return nil
 		},
