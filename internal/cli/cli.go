@@ -292,7 +292,7 @@ To see it all on a made-up ferry line: pravet demo`,
 	cobra.EnableCommandSorting = false // commands stand in the order of their use
 	for _, cmd := range []*cobra.Command{
 		c.new(), c.check(), c.intake(), c.adopt(), c.propose(), c.amend(), c.fetch(), c.list(), c.why(),
-		c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(), c.accept(),
+		c.holders(), c.seats(), c.ahead(), c.report(), c.compare(), c.draft(), c.show(), c.review(), c.accept(),
 		c.reject(), c.backout(), c.apply(), c.rehearse(), c.letters(), c.log(), c.ledger(), c.decisions(), c.demo(), c.standin(),
 	} {
 		ran(cmd)
@@ -356,6 +356,15 @@ func (c *program) desk() (*desk.Desk, error) {
 		return nil, err
 	}
 	return c.open(dir)
+}
+
+// closeDesk closes the repository, so that it is read again when it is asked for.
+func (c *program) closeDesk() error {
+	d := c.opened
+	if c.opened = nil; d == nil {
+		return nil
+	}
+	return d.Close()
 }
 
 // open opens a repository; with "" there is none, and only files that are named can be read.

@@ -26,6 +26,8 @@ type Maker struct {
 	Signer *Signer // nil where nobody signs
 	// Sheet takes decisions as a text that travels, instead of the ledger; nil where they are recorded.
 	Sheet *bytes.Buffer
+	// Trial is what is on record already, where decisions are only tried: they tell what they are about, and not in words.
+	Trial *Docket
 
 	byID map[string]*plan.Change
 }
@@ -104,8 +106,10 @@ func (m *Maker) Make(ctx context.Context, parts []Part) (*Made, error) {
 
 // Decide says what Make would record.
 func (m *Maker) Decide(ctx context.Context, parts []Part) (*Made, []ledger.Decision, error) {
-	stood, err := m.stood(ctx)
-	if err != nil {
+	stood, err := Stood{}, error(nil)
+	if m.Trial != nil {
+		stood = m.Trial.stood
+	} else if stood, err = m.stood(ctx); err != nil {
 		return nil, nil, err
 	}
 	made := &Made{Running: m.Ledger.Holder()}
@@ -190,7 +194,7 @@ func (m *Maker) accepting(made *Made, stood Stood, x *Part) (all []ledger.Decisi
 // rejecting is a rejection.
 func (m *Maker) rejecting(made *Made, stood Stood, x *Part) ([]ledger.Decision, error) {
 	c := x.Choice
-	s, err := Read(m.Ledger, stood, m.Plan, m.Today, nil)
+	s, err := m.recorded(stood)
 	if err != nil {
 		return nil, err
 	}
@@ -221,6 +225,14 @@ func (m *Maker) rejecting(made *Made, stood Stood, x *Part) ([]ledger.Decision, 
 	}
 	m.about(&rec, changes)
 	return []ledger.Decision{rec}, nil
+}
+
+// recorded is what is on record.
+func (m *Maker) recorded(stood Stood) (*decide.PlanDecisions, error) {
+	if m.Trial != nil {
+		return m.Trial.s, nil
+	}
+	return Read(m.Ledger, stood, m.Plan, m.Today, nil)
 }
 
 // record puts decisions on record as one, and those that stand into standing.yaml.
@@ -325,7 +337,9 @@ func (m *Maker) follows(made *Made, stood Stood) (err error) {
 
 // about notes what a decision is about.
 func (m *Maker) about(d *ledger.Decision, ids []string) {
-	d.Changes = ids
+	if d.Changes = ids; m.Trial != nil {
+		return
+	}
 	seen := map[string]bool{}
 	for _, id := range ids {
 		c := m.change(id)

@@ -94,18 +94,7 @@ func (s *Selection) decided(l ledger.Ledger) (err error) {
 	if err != nil {
 		return err
 	}
-	s.States = map[string]string{}
-	for i, state := range s.standing.Ready(s.plan, today) {
-		id := s.plan.Changes[i].ID
-		switch {
-		case state == decide.Completed:
-			s.States[id] = "done"
-		case state == decide.StateRejected:
-			s.States[id] = "rejected"
-		case s.standing.Accepts(&s.plan.Changes[i]):
-			s.States[id] = "accepted"
-		}
-	}
+	s.States = statesOf(s.standing, s.plan, today)
 	return nil
 }
 

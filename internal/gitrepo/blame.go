@@ -13,10 +13,11 @@ import (
 // A Change is who changed a line last, and in which commit. By is "" for a line that is not committed yet, and for one
 // that was last changed Beyond what this clone has.
 type Change struct {
-	By     string
-	On     time.Time
-	Commit string
-	Beyond bool
+	By      string
+	On      time.Time
+	Commit  string
+	Subject string // of the commit: the first line of its message
+	Beyond  bool
 }
 
 // maxBlamed is how large a file may be of which one line is asked for, in bytes, and
@@ -93,6 +94,8 @@ func blame(dir, file string, limit int64, args ...string) map[int]Change {
 			}
 		case key == "author":
 			at.By = value
+		case key == "summary":
+			at.Subject = value
 		case key == "author-time":
 			seconds, err := strconv.ParseInt(value, 10, 64)
 			if err != nil {
@@ -140,6 +143,15 @@ func Since(dir, base string) (commits map[string]bool, ok bool) {
 		commits[c] = true
 	}
 	return commits, true
+}
+
+// Difference is what a commit has changed in a file, as a unified difference without context; "" where that cannot be told.
+func Difference(dir, commit, file string) string {
+	text, err := git(dir, "show", "--format=", "--unified=0", "--no-color", "--no-ext-diff", "--no-textconv", commit, "--", file)
+	if err != nil {
+		return ""
+	}
+	return text
 }
 
 // Before is the last commit that was made before a moment; "" where there is none.

@@ -151,5 +151,5 @@ func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 	case h.since != nil && !h.since[c.Commit]:
 		return nil, true
 	}
-	return &outline.Edit{By: c.By, On: h.zone.Day(c.On).String(), Commit: c.Commit}, true
+	return &outline.Edit{By: c.By, On: h.zone.Day(c.On).String(), Commit: c.Commit, Subject: c.Subject}, true
 }

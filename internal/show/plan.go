@@ -351,3 +351,13 @@ func rejected(s *plan.SetAside) string {
 	}
 	return "rejected" + until + " by " + words.Clean(s.By) + ": " + words.Clean(s.Because)
 }
+
+// One writes one change with everything that the plan says of it.
+func (p *Printer) One(v *PlanView, c *plan.Change) {
+	for i := range v.Plan.Exports {
+		if e := &v.Plan.Exports[i]; e.App == c.App {
+			p.Linef("%s  %s", Strong(e.App), words.Clean(e.Title))
+		}
+	}
+	p.people(v, []*plan.Change{c}, nil)
+}

@@ -134,6 +134,11 @@ func (p *Printer) To(w io.Writer) *Printer {
 	return out
 }
 
+// NewScreen returns a Printer for a part of a screen that somebody else draws: in colour, so many columns wide.
+func NewScreen(w io.Writer, columns int) *Printer {
+	return &Printer{w: &colorprofile.Writer{Forward: Safe(w), Profile: colorprofile.TrueColor}, columns: max(columns, leastColumns/2), narrow: true}
+}
+
 // Text writes a text as it is.
 func (p *Printer) Text(text string) { p.write(text) }
 

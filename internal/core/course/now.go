@@ -118,7 +118,8 @@ func (n *Now) limits() bool {
 		slices.ContainsFunc(n.Apps, func(app *model.App) bool { return slices.ContainsFunc(app.Things, limited) })
 }
 
-func (t *Trial) simulate(a int) *simulation {
+// bare is a simulation that counts nothing yet.
+func (t *Trial) bare(a int) *simulation {
 	n := t.now
 	app, accounts := n.Apps[a], n.Accounts[a]
 	s := &simulation{
@@ -132,6 +133,12 @@ func (t *Trial) simulate(a int) *simulation {
 		byPerson: map[int32][]*state{},
 	}
 	s.reach = s.reacher()
+	return s
+}
+
+func (t *Trial) simulate(a int) *simulation {
+	n, s := t.now, t.bare(a)
+	app, accounts := s.app, s.accounts
 	for t := range app.Things {
 		thing := &app.Things[t]
 		if thing.Kind == model.License && thing.Seats >= 0 {

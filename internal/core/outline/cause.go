@@ -30,6 +30,8 @@ type Edit struct {
 	By     string `json:"by,omitempty"`
 	On     string `json:"on,omitempty"` // YYYY-MM-DD
 	Commit string `json:"commit,omitempty"`
+	// Subject is the first line of the commit's message.
+	Subject string `json:"subject,omitempty"`
 }
 
 // A CauseKind is what kind of thing causes changes.
