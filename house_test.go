@@ -66,6 +66,7 @@ var arrows = map[string][]string{
 		"internal/core", "internal/source", "internal/sheet", "internal/edit", "internal/desired", "internal/intake",
 		"internal/adopt", "internal/propose",
 	},
+	"internal/review":    {"internal/core", "internal/desk", "internal/show"},
 	"internal/cli":       {"internal", "docs/schema", "examples"},
 	"internal/prepared":  {"examples/marrowick"},
 	"cmd/pravet":         {"internal/cli"},

@@ -2,10 +2,12 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"os"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/plan"
@@ -50,17 +52,17 @@ to see its commands. PLAN is a plan's id; without it, the newest plan.`,
 		if !plain && !screen {
 			return usage(sayReviewNeedsTerminal())
 		}
-		id, confirmed, err := c.goThrough(args, plain)
+		name, confirmed, err := c.goThrough(args, plain)
 		if err != nil || !confirmed {
 			return err
 		}
-		return c.confirm(id, out)
+		return c.confirm(name, out)
 	}
 	return cmd
 }
 
 // goThrough has somebody go through a plan, and reports whether what was decided is to be recorded.
-func (c *program) goThrough(args []string, plain bool) (id string, confirmed bool, err error) {
+func (c *program) goThrough(args []string, plain bool) (name string, confirmed bool, err error) {
 	d, err := c.desk()
 	if err != nil {
 		return "", false, err
@@ -73,6 +75,10 @@ func (c *program) goThrough(args []string, plain bool) (id string, confirmed boo
 	if err != nil {
 		return "", false, err
 	}
+	if name = p.ID; len(args) > 0 {
+		name = args[0]
+	}
+	r.Called = name
 	front := &review.Front{Review: r, Environ: c.Environ, Colours: c.env("NO_COLOR") == "", Besides: c.besides(d, p)}
 	var outcome review.Outcome
 	if plain {
@@ -81,10 +87,13 @@ func (c *program) goThrough(args []string, plain bool) (id string, confirmed boo
 	} else {
 		outcome, err = c.screen(front)
 	}
-	if err == nil && outcome != review.Confirmed {
+	if outcome != review.Confirmed {
 		fmt.Fprintln(c.Stdout, review.SayLeft(r))
 	}
-	return p.ID, err == nil && outcome == review.Confirmed, errors.Join(err, r.Close(), c.closeDesk())
+	if errors.Is(err, context.Canceled) && c.ctx.Err() == nil || errors.Is(err, tea.ErrInterrupted) {
+		err = sayReviewEnded()
+	}
+	return name, err == nil && outcome == review.Confirmed, errors.Join(err, r.Close(), c.closeDesk())
 }
 
 // screen runs a review on the terminal.
@@ -101,12 +110,12 @@ func (c *program) screen(front *review.Front) (review.Outcome, error) {
 }
 
 // confirm records what a review has decided, by the files and the record as they are now.
-func (c *program) confirm(id, out string) error {
+func (c *program) confirm(name, out string) error {
 	d, err := c.desk()
 	if err != nil {
 		return err
 	}
-	p, err := d.Plan(id)
+	p, err := d.Plan(name)
 	if err != nil {
 		return err
 	}
@@ -114,6 +123,7 @@ func (c *program) confirm(id, out string) error {
 	if err != nil {
 		return err
 	}
+	r.Called = name
 	defer func() { _ = r.Close() }() // it leaves a file behind that locks nothing
 	pr := show.NewPrinter(c.Stdout, c.Environ)
 	summary := review.Summary(r)
@@ -140,19 +150,17 @@ func (c *program) besides(d *desk.Desk, pl *plan.Plan) func(ch *plan.Change, col
 	return func(ch *plan.Change, columns int) string {
 		var b bytes.Buffer
 		p := show.NewScreen(&b, columns)
+		if ch.Person != "" {
+			x, person, err := d.Person(ch.Person, d.Today())
+			if err == nil && person >= 0 { // else the person is not in the files any more, which the change says
+				if a, err := c.answered(d, x, person, nil); err == nil {
+					p.Line()
+					p.Line(show.Strong(sayWhoHas()))
+					p.Answer(a)
+				}
+			}
+		}
 		caused(d, p, pl, ch)
-		if ch.Person == "" {
-			return b.String()
-		}
-		x, person, err := d.Person(ch.Person, d.Today())
-		if err != nil || person < 0 {
-			return b.String() // the person is not in the files any more, which the change says
-		}
-		if a, err := c.answered(d, x, person, nil); err == nil {
-			p.Line()
-			p.Line(show.Strong(sayWhoHas()))
-			p.Answer(a)
-		}
 		return b.String()
 	}
 }
@@ -170,6 +178,9 @@ func caused(d *desk.Desk, p *show.Printer, pl *plan.Plan, ch *plan.Change) {
 func sayReviewNeedsTerminal() error {
 	return errors.New("review needs a terminal; without one use --plain, or accept and reject")
 }
+
+// sayReviewEnded is a review that was ended by a signal.
+func sayReviewEnded() error { return errors.New("the review was interrupted") }
 
 // sayWhoHas is above what a person has and should have.
 func sayWhoHas() string { return "What this person has and should have" }

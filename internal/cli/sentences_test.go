@@ -36,14 +36,19 @@ func TestSentences(t *testing.T) {
 	}
 	november, december := date("2026-11-24"), date("2026-12-01")
 	prepared.Sentences(t, map[string][]any{
-		"sayAccepted":      {sayAccepted(2, "2w57bede")},
-		"sayAcceptedAlong": {sayAcceptedAlong()},
-		"sayAcceptedBy":    {sayAcceptedBy("Idris Keane <idris@ferries.example>", "reviewed")},
-		"sayAcceptedPlan":  {sayAcceptedPlan("2w57bede", 34, 38) + " " + sayAcceptedPlan("2w57bede", 1, 1)},
-		"sayAdoptWhich":    {sayAdoptWhich()},
-		"sayAdoptedApp":    {sayAdoptedApp("slips")},
-		"sayAheadBounds":   {sayAheadBounds("P90Y", 10)},
-		"sayAmended":       {sayAmended("end", []string{"2026-12-31"}, []string{"E1", "E2", "E3", "E4"})},
+		"sayAccepted":            {sayAccepted(2, "2w57bede")},
+		"sayAcceptedAlong":       {sayAcceptedAlong()},
+		"sayAcceptedBy":          {sayAcceptedBy("Idris Keane <idris@ferries.example>", "reviewed")},
+		"sayAcceptedPlan":        {sayAcceptedPlan("2w57bede", 34, 38) + " " + sayAcceptedPlan("2w57bede", 1, 1)},
+		"sayAdoptWhich":          {sayAdoptWhich()},
+		"sayCommit":              {sayCommit("500a4fe99abc", "Farah Linden", "2026-09-01", "Keep people in files")},
+		"sayRecordedLine":        {sayRecordedLine("accept 3 changes, because agreed", false), sayRecordedLine("accept 3 changes, because agreed", true)},
+		"sayReviewEnded":         {sayReviewEnded()},
+		"sayReviewNeedsTerminal": {sayReviewNeedsTerminal()},
+		"sayWhoHas":              {sayWhoHas()},
+		"sayAdoptedApp":          {sayAdoptedApp("slips")},
+		"sayAheadBounds":         {sayAheadBounds("P90Y", 10)},
+		"sayAmended":             {sayAmended("end", []string{"2026-12-31"}, []string{"E1", "E2", "E3", "E4"})},
 		"sayArrived": {
 			sayArrived("run-7", "stores", 2, 2, nil), sayArrived("run-7", "stores", 1, 2, []string{"grant role buyer"}),
 		},

@@ -32,6 +32,7 @@ import (
 type Review struct {
 	*Selection
 	Plan    *plan.Plan
+	Called  string // how the reviewer calls the plan: its id, or its file
 	Outline *outline.Outline
 	Today   day.Day
 
@@ -39,10 +40,13 @@ type Review struct {
 	Ready  []decide.State        // of each change of the plan, likewise
 	Saved  savedReview
 	docket *decisions.Docket
-	maker  *decisions.Maker
-	at     map[string]int // change → number in the plan
-	file   string
-	lock   *flock.Flock
+
+	recorded *decide.PlanDecisions // as it is on record
+	ready    []decide.State        // likewise
+	maker    *decisions.Maker
+	at       map[string]int // change → number in the plan
+	file     string
+	lock     *flock.Flock
 }
 
 // A savedReview is a review as its file keeps it.
@@ -86,7 +90,7 @@ func (d *Desk) Review(p *plan.Plan) (*Review, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Review{Selection: x.Selection, Plan: p, Today: d.today, maker: x.maker, at: make(map[string]int, len(p.Changes))}
+	r := &Review{Selection: x.Selection, Plan: p, Called: p.ID, Today: d.today, maker: x.maker, at: make(map[string]int, len(p.Changes))}
 	for i := range p.Changes {
 		r.at[p.Changes[i].ID] = i
 	}
@@ -101,6 +105,8 @@ func (d *Desk) Review(p *plan.Plan) (*Review, error) {
 	if err := r.open(d); err != nil {
 		return nil, err
 	}
+	r.recorded = r.docket.If("", nil)
+	r.ready = r.recorded.Ready(p, d.today)
 	r.judge()
 	return r, nil
 }
@@ -260,13 +266,13 @@ func (r *Review) mark(t *Told, chosen map[string]bool, m Mark) error {
 	if t.Marked == 0 {
 		return nil
 	}
-	r.reason(m.Because)
+	r.Remember(m.Because)
 	r.judge()
 	return r.save()
 }
 
-// reason remembers a reason, so that it can be given again.
-func (r *Review) reason(because string) {
+// Remember remembers a reason, so that it can be given again.
+func (r *Review) Remember(because string) {
 	list := append([]string{because}, slices.DeleteFunc(r.Saved.Reasons, func(s string) bool { return s == because })...)
 	r.Saved.Reasons = list[:min(len(list), maxReasons)]
 }
@@ -319,7 +325,7 @@ func (r *Review) Lift(name string, ids []string, because string) (one bool, err 
 	}
 	r.Saved.Lifts = slices.DeleteFunc(r.Saved.Lifts, func(l LiftMark) bool { return l.Guard == name && l.Change == mark.Change })
 	r.Saved.Lifts = append(r.Saved.Lifts, mark)
-	r.reason(because)
+	r.Remember(because)
 	r.judge()
 	return mark.Change != "", r.save()
 }
@@ -376,22 +382,28 @@ func (r *Review) State(id string) (state string, fresh bool) {
 		return "", false
 	}
 	c := &r.Plan.Changes[i]
-	switch st := r.Ready[i]; {
-	case st == decide.Completed:
-		state = "done"
-	case st == decide.StateRejected:
-		state = "rejected"
-	case st == decide.Held:
-		state = "held"
-	case len(r.Now.Waits[id]) > 0 && r.Now.Wanted(c):
-		state = "waiting"
-	case st == decide.Ready, st == decide.Lacking:
-		state = "accepted"
-	default:
-		state = "undecided"
+	state = stateOf(r.Now, r.Ready[i], c)
+	if state == "held" {
+		return state, r.Saved.Marks[id] != nil
 	}
-	was := r.States[id]
-	return state, state != was && (state != "held" || r.Saved.Marks[id] != nil) && state != "undecided"
+	return state, state != "undecided" && state != stateOf(r.recorded, r.ready[i], c)
+}
+
+// stateOf is what is decided about a change, in a word.
+func stateOf(s *decide.PlanDecisions, ready decide.State, c *plan.Change) string {
+	switch {
+	case ready == decide.Completed:
+		return "done"
+	case ready == decide.StateRejected:
+		return "rejected"
+	case ready == decide.Held:
+		return "held"
+	case len(s.Waits[c.ID]) > 0 && s.Wanted(c):
+		return "waiting"
+	case ready == decide.Ready, ready == decide.Lacking:
+		return "accepted"
+	}
+	return "undecided"
 }
 
 // judge works out what would follow.
@@ -476,7 +488,7 @@ func (r *Review) Confirm() (*decisions.Made, error) {
 			delete(r.Saved.Marks, id)
 		}
 		r.judge()
-		return nil, errors.Join(sayOvertaken(r.Plan.ID, ids), r.save())
+		return nil, errors.Join(sayOvertaken(r.Called, ids), r.save())
 	}
 	made, err := r.maker.Make(r.desk.ctx, r.Parts())
 	if err != nil {
@@ -589,7 +601,7 @@ func (d *Desk) Origins(p *plan.Plan, c *plan.Change) (out []Origin) {
 		}
 		out = append(out, Origin{
 			outline.Edit{By: x.By, On: d.zone.Day(x.On).String(), Commit: x.Commit, Subject: x.Subject},
-			r.File, edit.Unified(gitrepo.Difference(d.Dir, x.Commit, r.File)),
+			r.File, edit.Unified(gitrepo.Difference(d.Dir, x.Commit, r.File), r.Line),
 		})
 	}
 	return out

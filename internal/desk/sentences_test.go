@@ -25,6 +25,12 @@ func date(text string) day.Day {
 func TestSentences(t *testing.T) {
 	november, december := date("2026-11-24"), date("2026-12-01")
 	prepared.Sentences(t, map[string][]any{
+		"SayNothingDecided":   {SayNothingDecided()},
+		"sayLiftInReview":     {sayLiftInReview("at-least")},
+		"sayOvertaken":        {sayOvertaken("2w57bede", []string{"a", "b", "c", "d"}), sayOvertaken("2w57bede", []string{"a"})},
+		"sayReviewIsOpen":     {sayReviewIsOpen("2w57bede")},
+		"sayReviewUnreadable": {sayReviewUnreadable(".pravet/reviews/2w57bede-x.json")},
+
 		"SayFetchFailed":        {SayFetchFailed(1, 3)},
 		"SayNotOneOf":           {SayNotOneOf("format", "xml", []string{"table", "json"})},
 		"sayAdoptedBecause":     {sayAdoptedBecause("agreed", "Farah Linden", november)},

@@ -50,6 +50,9 @@ func (f *Front) Run(ctx context.Context, in io.Reader, out io.Writer) (Outcome, 
 		options = append(options, tea.WithColorProfile(colorprofile.ASCII))
 	}
 	_, err := tea.NewProgram(m, options...).Run()
+	if ctx.Err() != nil {
+		return Left, ctx.Err()
+	}
 	return m.outcome, err
 }
 
@@ -79,6 +82,8 @@ type screen struct {
 	l             *list
 	at, top       int // the row that is chosen, and the first that is seen
 	width, height int
+	above         int  // lines that stand above the list
+	cut           bool // there is not room for all that the chosen row says
 	mode          mode
 	one           *plan.Change // while one is read
 	text          []string     // its lines
@@ -109,7 +114,10 @@ type besidesMsg struct {
 }
 
 // askedMsg is a list that was asked for.
-type askedMsg struct{ err error }
+type askedMsg struct {
+	next *list
+	err  error
+}
 
 // Init begins with counting seats.
 func (m *screen) Init() tea.Cmd { return m.count() }
@@ -151,8 +159,10 @@ func (m *screen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 			m.text = append(m.opening(), strings.Split(strings.TrimRight(msg.text, "\n"), "\n")...)
 		}
 	case askedMsg:
-		m.told("", msg.err)
-		m.at, m.top = max(m.l.next(-1), 0), 0
+		if m.told("", msg.err); msg.err == nil {
+			m.l, m.top = msg.next, 0
+			m.at = max(m.l.next(-1), 0)
+		}
 	case tea.PasteMsg:
 		if m.asks != nil {
 			var cmd tea.Cmd
@@ -260,10 +270,12 @@ func (m *screen) move(by int) {
 	if by < 0 {
 		step = -1
 	}
-	for i := at; i >= 0 && i < len(m.l.rows); i += step {
-		if m.l.rows[i].kind != heading {
-			m.at = i
-			return
+	for _, step := range []int{step, -step} {
+		for i := at; i >= 0 && i < len(m.l.rows); i += step {
+			if m.l.rows[i].kind != heading {
+				m.at = i
+				return
+			}
 		}
 	}
 }
@@ -420,10 +432,12 @@ func (m *screen) decided(text string, err error) tea.Cmd {
 
 // list lists other changes, or the same in another way.
 func (m *screen) list(by, filter string) tea.Cmd {
+	l := m.l
 	return func() tea.Msg {
 		m.work.Lock()
 		defer m.work.Unlock()
-		return askedMsg{m.l.ask(strings.TrimSpace(by), strings.TrimSpace(filter))}
+		next, err := l.ask(strings.TrimSpace(by), strings.TrimSpace(filter))
+		return askedMsg{next, err}
 	}
 }
 
@@ -438,7 +452,9 @@ func (m *screen) because(prompt string, answer func(string) tea.Cmd) tea.Cmd {
 			m.told("", sayNoReason())
 			return nil
 		}
-		return answer(strings.TrimSpace(text))
+		text = strings.TrimSpace(text)
+		m.r.Remember(text)
+		return answer(text)
 	})
 	return cmd
 }
@@ -485,23 +501,21 @@ func (m *screen) typed(msg tea.KeyPressMsg) tea.Cmd {
 	return cmd
 }
 
-// headLines and footLines are how many lines stand above the list and below it.
-const (
-	headLines = 5
-	footLines = 3
-)
+// footLines is how many lines stand below the list.
+const footLines = 3
 
 // body is how many lines the list has.
-func (m *screen) body() int { return max(m.height-headLines-footLines, 1) }
+func (m *screen) body() int { return max(m.height-m.above-footLines, 1) }
 
 // View draws the screen.
 func (m *screen) View() tea.View {
 	lines := m.head()
+	m.above = len(lines)
 	switch m.mode {
 	case helping:
 		lines = append(lines, fit(sayHelp(), 0, m.body())...)
 	case confirming:
-		lines = append(lines, fit(Summary(m.r), 0, m.body())...)
+		lines = append(lines, fit(sayAll(m.r), 0, m.body())...)
 	case reading:
 		lines = append(lines, fit(m.text, m.scroll, m.body())...)
 	default:
@@ -535,13 +549,15 @@ func (m *screen) head() []string {
 		show.Strong(sayTitle(m.r.Plan)),
 		sums,
 		ansi.Truncate(seats, m.width, "…"),
-		sayWaits(m.r.Waiting()),
-		show.Dim(strings.Repeat("─", max(m.width, 1))),
 	}
+	if waits := sayWaits(m.r.Waiting()); waits != "" {
+		out = append(out, waits)
+	}
+	line := strings.Repeat("─", max(m.width, 1))
 	if m.l.filter != "" {
-		out[4] = show.Dim("── "+sayOnly(len(m.l.all), len(m.r.Plan.Changes), m.l.filter)+" ") + show.Dim(strings.Repeat("─", m.width))
+		line = "── " + sayOnly(len(m.l.all), len(m.r.Plan.Changes), m.l.filter) + " " + line
 	}
-	return out
+	return append(out, show.Dim(line))
 }
 
 // foot is what was done last, what is asked for, and the keys.
@@ -550,7 +566,7 @@ func (m *screen) foot() []string {
 	if m.alarm {
 		note = show.Alarm(note)
 	}
-	keys := sayKeys(len(m.l.picked))
+	keys := sayKeys(len(m.l.picked), m.width)
 	line := ""
 	switch {
 	case m.asks != nil:
@@ -559,6 +575,8 @@ func (m *screen) foot() []string {
 		keys = sayKeysOfOne()
 	case m.mode == helping:
 		keys = sayAnyKey()
+	case note == "" && m.cut:
+		note = m.whole()
 	}
 	if line == "" {
 		wrapped := strings.Split(lipgloss.Wrap(note, m.width, ""), "\n")
@@ -568,6 +586,15 @@ func (m *screen) foot() []string {
 		}
 	}
 	return []string{note, line, show.Dim(keys)}
+}
+
+// whole is all that the row says that is chosen, where there was not room for it.
+func (m *screen) whole() string {
+	text, because, _ := m.l.text(&m.l.rows[m.at])
+	if because != "" {
+		text += "; " + because
+	}
+	return text
 }
 
 // listed are the rows that are seen.
@@ -606,9 +633,9 @@ func (m *screen) line(i int) string {
 	switch {
 	case x.kind == changeRow:
 	case x.open:
-		lead += fmt.Sprintf("%5s ▾ ", model.Thousands(len(x.ids)))
+		lead += fmt.Sprintf("%*s ▾ ", m.l.wide, model.Thousands(len(x.ids)))
 	default:
-		lead += fmt.Sprintf("%5s ▸ ", model.Thousands(len(x.ids)))
+		lead += fmt.Sprintf("%*s ▸ ", m.l.wide, model.Thousands(len(x.ids)))
 	}
 	effect := ""
 	if e, ok := m.l.effect(x); ok {
@@ -620,8 +647,9 @@ func (m *screen) line(i int) string {
 	}
 	whats := left
 	if because != "" { // what stands above it has as much room, so that both are columns
-		whats = min(max(left/2, 20), left)
+		whats = min(max((m.width-24)/2, 20), left)
 	}
+	full := text + because
 	text = ansi.Truncate(text, max(whats, 1), "…")
 	pad := strings.Repeat(" ", max(whats-lipgloss.Width(text), 0)+1)
 	if because != "" {
@@ -629,6 +657,7 @@ func (m *screen) line(i int) string {
 		pad += show.Dim(because) + strings.Repeat(" ", max(left-whats-1-lipgloss.Width(because), 0)+1)
 	}
 	if i == m.at {
+		m.cut = lipgloss.Width(text+because) < lipgloss.Width(full) || strings.HasSuffix(text, "…") || strings.HasSuffix(because, "…")
 		text = show.Strong(text)
 	}
 	return mark + show.Dim(lead) + effect + text + pad + show.Dim(tail)

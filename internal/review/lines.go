@@ -113,9 +113,11 @@ func (x *Lines) do(word, rest string) error {
 		} else {
 			by = rest
 		}
-		if err := x.l.ask(by, filter); err != nil {
+		next, err := x.l.ask(by, filter)
+		if err != nil {
 			return err
 		}
+		x.l = next
 		x.list(-1)
 		return nil
 	case "open", "accept", "reject", "undecide", "lift":

@@ -54,6 +54,7 @@ type list struct {
 	opened map[string]bool
 	picked map[string]bool // changes that were selected
 	rows   []row
+	wide   int // of the largest number of changes in a row
 }
 
 // newList lists all changes of a review by cause.
@@ -64,27 +65,24 @@ func newList(r *desk.Review) *list {
 	return l
 }
 
-// ask lists the changes that a filter leaves, grouped by something; what is wrong with either changes nothing.
-func (l *list) ask(by, filter string) error {
+// ask is the list of the changes that a filter leaves, grouped by something. The list that it is asked of stays as it is.
+func (l *list) ask(by, filter string) (*list, error) {
 	out, all := l.r.Outline, outline.All(l.r.Plan)
 	if filter != "" {
 		sel := *l.r.Selection
 		sel.Choice = desk.Choice{Only: filter}
 		var err error
 		if all, _, err = sel.Changes(); err != nil {
-			return err
+			return nil, err
 		}
 		out = sel.Outline(all)
 	}
-	if _, _, err := l.r.Key(out, by); err != nil {
-		return err
+	next := &list{r: l.r, by: by, filter: filter, all: all, out: out, opened: l.opened, picked: l.picked}
+	if err := next.grouped(); err != nil {
+		return nil, err
 	}
-	l.by, l.filter, l.all, l.out = by, filter, all, out
-	if err := l.grouped(); err != nil {
-		return err
-	}
-	l.build()
-	return nil
+	next.build()
+	return next, nil
 }
 
 // grouped makes the groups.
@@ -125,7 +123,7 @@ func (l *list) build() {
 		u := &l.out.Unusual[i]
 		l.add(row{kind: lookRow, at: i, key: "look " + string(u.Mark), ids: u.Changes})
 	}
-	l.rows = append(l.rows, row{kind: heading, key: "#all", says: sayGroupHeading(l.by, len(l.groups))})
+	l.rows = append(l.rows, row{kind: heading, key: "#all", says: sayGroupHeading(l.by)})
 	for i := range l.groups {
 		g := &l.groups[i]
 		if !l.add(row{kind: groupRow, at: i, key: "group " + g.key, ids: g.ids}) {
@@ -145,6 +143,7 @@ func (l *list) build() {
 // add adds a row, with the changes of an open one below it; it reports whether it is open.
 func (l *list) add(x row) bool {
 	x.open = l.opened[x.key]
+	l.wide = max(l.wide, len(model.Thousands(len(x.ids))))
 	l.rows = append(l.rows, x)
 	if !x.open || x.kind == groupRow {
 		return x.open

@@ -11,7 +11,6 @@ import (
 	"pravet/internal/core/plan"
 	"pravet/internal/core/words"
 	"pravet/internal/desk"
-	"pravet/internal/show"
 )
 
 // stateOrder is the order in which states are told.
@@ -36,7 +35,7 @@ func sayStates(on, fresh map[string]int) string {
 // sayFresh is what becomes of a change once the review is confirmed.
 func sayFresh(state string) string {
 	return map[string]string{
-		"accepted": "to accept", "rejected": "to reject", "waiting": "to accept, then others decide", "held": "to accept, but held",
+		"accepted": "to accept", "rejected": "to reject", "waiting": "to accept (others decide too)", "held": "to accept (held)",
 	}[state]
 }
 
@@ -55,7 +54,7 @@ func sayHeldHeading() string { return "Held by guards" }
 func sayLookHeading() string { return "Deserves a look" }
 
 // sayGroupHeading is above the groups.
-func sayGroupHeading(by string, n int) string {
+func sayGroupHeading(by string) string {
 	if by == "cause" {
 		return "All changes, by cause"
 	}
@@ -225,19 +224,27 @@ func sayNotUntil(text string) error {
 	return fmt.Errorf("%q is not a day; write YYYY-MM-DD, standing, standing YYYY-MM-DD, or nothing", text)
 }
 
-// sayAsk are the titles of what is asked for.
-func sayFilterPrompt() string  { return "Filter: " }
-func sayGroupPrompt() string   { return "Group by: " }
-func sayGuardPrompt() string   { return "Lift the guard: " }
+// sayFilterPrompt asks for a filter.
+func sayFilterPrompt() string { return "Filter: " }
+
+// sayGroupPrompt asks what to group by.
+func sayGroupPrompt() string { return "Group by: " }
+
+// sayGuardPrompt asks for a guard.
+func sayGuardPrompt() string { return "Lift the guard: " }
+
+// sayConfirmPrompt asks whether all that was decided is to be recorded.
 func sayConfirmPrompt() string { return "Record all of this? Type yes: " }
 
 // sayKeys are the keys of the list, the most needed first.
-func sayKeys(picked int) string {
-	keys := "enter open  a accept  r reject  l lift  u undecide  space select  n next  / filter  g group  c confirm  q leave  ? keys"
-	if picked > 0 {
-		keys = fmt.Sprintf("%d selected: a accept  r reject  u undecide  esc select none  c confirm  q leave  ? keys", picked)
+func sayKeys(picked, columns int) string {
+	switch {
+	case picked > 0:
+		return fmt.Sprintf("%d selected: a accept  r reject  u undecide  esc select none  c confirm", picked)
+	case columns < 112:
+		return "enter open  a accept  r reject  l lift  u undecide  c confirm  q leave  ? keys"
 	}
-	return keys
+	return "enter open  a accept  r reject  l lift  u undecide  space select  n next  / filter  g group  c confirm  q leave  ? keys"
 }
 
 // sayKeysOfOne are the keys while one change is shown.
@@ -285,7 +292,7 @@ func SayLeft(r *desk.Review) string {
 	n := len(r.Saved.Marks)
 	return fmt.Sprintf(
 		"Nothing was recorded. Your review has decided about %s so far; go on with: pravet review %s",
-		model.Count(n, "change", "changes"), r.Plan.ID,
+		model.Count(n, "change", "changes"), r.Called,
 	)
 }
 
@@ -324,6 +331,29 @@ func Summary(r *desk.Review) (lines []string) {
 	return lines
 }
 
+// mostTold is how many changes of each decision are told before it is confirmed.
+const mostTold = 8
+
+// sayAll is what a review would record, with the changes that it is about.
+func sayAll(r *desk.Review) (lines []string) {
+	parts := r.Parts()
+	for i, text := range Summary(r) {
+		lines = append(lines, text)
+		n := 0
+		for k := range r.Plan.Changes {
+			if c := &r.Plan.Changes[k]; parts[i].Choice.Changes[c.ID] {
+				if n++; n <= mostTold {
+					lines = append(lines, "    "+sayChange(r, c))
+				}
+			}
+		}
+		if n > mostTold {
+			lines = append(lines, fmt.Sprintf("    and %s more", model.Thousands(n-mostTold)))
+		}
+	}
+	return lines
+}
+
 // sayChange is one change in one line.
 func sayChange(r *desk.Review, c *plan.Change) string {
 	text := words.Sentence(r.Plan, c)
@@ -332,9 +362,6 @@ func sayChange(r *desk.Review, c *plan.Change) string {
 	}
 	return text
 }
-
-// ref is how a cause or a fold is named.
-func ref(id string) string { return show.Ref(id) }
 
 // sayReadingMore stands where more is read.
 func sayReadingMore() string { return "reading what else is known …" }
@@ -416,7 +443,7 @@ func sayLineReason(word string) error {
 // sayRow is a row in one line, with the number by which it is called.
 func sayRow(n int, text, because, tail string) string {
 	if because != "" {
-		text += ", because of " + because
+		text += "; cause: " + because
 	}
 	return fmt.Sprintf("%d. %s (%s)", n, text, tail)
 }
