@@ -98,7 +98,7 @@ need-go:
 # Servers that others have written, from npm's registry, are kept in tools/peers.
 need-test:
 	@./tools/need.sh ssh-keygen:openssh-client sha256sum:coreutils tar:tar node:nodejs npm:npm git:git sqlite3:sqlite3 script:bsdutils diff:diffutils mount:mount systemd-analyze:systemd python3:python3 strace:strace \
-		/usr/sbin/slapd:slapd ldapmodify:ldap-utils psql:postgresql-client /usr/lib/postgresql:postgresql
+		/usr/sbin/slapd:slapd ldapmodify:ldap-utils psql:postgresql-client /usr/lib/postgresql:postgresql chromium:chromium
 	@./tools/peers/need.sh
 
 need-bench:

@@ -20,7 +20,7 @@ import (
 
 func (c *program) review() *cobra.Command {
 	var plain bool
-	var out string
+	var out, page, person string
 	cmd := &cobra.Command{
 		Use:     "review [PLAN]",
 		Short:   "Go through a plan on the terminal, and decide about it",
@@ -46,8 +46,19 @@ to see its commands. PLAN is a plan's id; without it, the newest plan.`,
 	}
 	cmd.Flags().BoolVar(&plain, "plain", false, "line by line, without a screen to draw on")
 	outFlag(cmd, &out)
+	cmd.Flags().StringVar(&page, "page", "", "write the plan to this file as one page, to read and decide without a command line")
+	cmd.Flags().StringVar(&person, "for", "", "with --page: only what waits for this person to decide")
+	cmd.MarkFlagsMutuallyExclusive("page", "plain")
+	cmd.MarkFlagsMutuallyExclusive("page", "out")
+	offer(cmd, "for", c.completePeople)
 	cmd.ValidArgsFunction = c.completePlans
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		if page != "" {
+			return c.paper(args, page, person)
+		}
+		if person != "" {
+			return usage(sayForWithoutPage())
+		}
 		screen := onTerminal(c.Stdin) && onTerminal(c.Stdout) && c.env("TERM") != "dumb"
 		if !plain && !screen {
 			return usage(sayReviewNeedsTerminal())

@@ -78,6 +78,11 @@ func Deciders(repo *desired.Repo, r *decide.Rule, c *plan.Change, drafter string
 	return ids
 }
 
+// Deciding tells on a day whether a rule means a person: by a filter, a kit, or as an owner.
+func Deciding(repo *desired.Repo, today day.Day) func(r *decide.Rule, c *plan.Change, person string) bool {
+	return (&Bench{repo: repo}).on(today).May
+}
+
 // DrafterOf is who drafted a plan: the id of a person, or what the record says.
 func DrafterOf(l ledger.Ledger, repo *desired.Repo, id string) (string, error) {
 	d, err := (&Bench{repo: repo}).on(day.None).drafted(l, id)

@@ -56,6 +56,15 @@ type Taken struct {
 	Again    bool // it is on record already, and was not recorded once more
 }
 
+// Bare reports whether a file is a statement alone, as a page writes it: without a title, its signature in a file beside it.
+func Bare(data []byte) bool { return bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) }
+
+// Sheet is the text of a decision that came as a statement and a signature, which is empty where there is none.
+func Sheet(statement, signature []byte) []byte {
+	text := sheetTitle + "\n" + strings.TrimRight(strings.ReplaceAll(string(statement), "\r\n", "\n"), "\n") + "\n"
+	return append([]byte(text), signature...)
+}
+
 // ReadSheet reads the decisions of a file, unproved.
 func ReadSheet(data []byte) (out []ledger.Decision, by []string, err error) {
 	text := strings.ReplaceAll(string(data), "\r\n", "\n")

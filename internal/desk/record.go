@@ -69,7 +69,8 @@ func sayNobodyRuns() error {
 	return errors.New("--run needs --user, who may make roles and schemas, and --password, as env:NAME or file:PATH")
 }
 
-// Take proves the decisions of files and puts those on record that are not there yet.
+// Take proves the decisions of files and puts those on record that are not there yet. The signature of a file that a page has
+// written stands beside it, in a file whose name goes on with .sig.
 func (d *Desk) Take(files []string) (out []decisions.Taken, err error) {
 	repo, err := d.Whole()
 	if err != nil {
@@ -83,6 +84,15 @@ func (d *Desk) Take(files []string) (out []decisions.Taken, err error) {
 		data, err := source.ReadFile(d.path(file), file, decisions.MaxSheet)
 		if err != nil {
 			return out, err
+		}
+		if decisions.Bare(data) {
+			var signature []byte
+			if _, err := os.Lstat(d.path(file) + ".sig"); err == nil {
+				if signature, err = source.ReadFile(d.path(file)+".sig", file+".sig", decisions.MaxSheet); err != nil {
+					return out, err
+				}
+			}
+			data = decisions.Sheet(data, signature)
 		}
 		taken, err := decisions.Take(l, repo, d.today, data)
 		if err != nil {

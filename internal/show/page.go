@@ -3,9 +3,11 @@ package show
 import (
 	"bytes"
 	"fmt"
+	"html"
 	"html/template"
 	"image/color"
 	"io"
+	"regexp"
 	"strings"
 
 	"gonum.org/v1/plot"
@@ -75,16 +77,10 @@ func (p *Page) HTML(w io.Writer) error {
 				model.Thousands(mostPageRows), model.Thousands(n), t.Name)
 		}
 		if len(t.Bars) > 1 {
-			svg, err := bars(t)
-			if err != nil {
+			var err error
+			if s.Chart, s.Says, err = charted(t); err != nil {
 				return err
 			}
-			s.Chart = template.HTML(svg) //nolint:gosec // drawn here, with its texts escaped by the drawing package
-			var parts []string
-			for _, b := range t.Bars {
-				parts = append(parts, fmt.Sprintf("%s %s", words.Clean(b.Label), model.Thousands(int(b.Value))))
-			}
-			s.Says = t.Unit + ": " + strings.Join(parts, ", ")
 		}
 		sections = append(sections, s)
 	}
@@ -166,7 +162,41 @@ func bars(t *report.Table) (string, error) {
 	if i := strings.Index(svg, "<svg"); i > 0 {
 		svg = svg[i:]
 	}
-	return strings.Replace(svg, "<svg", `<svg aria-hidden="true"`, 1), nil
+	svg = strings.Replace(attributed(svg), "<svg", `<svg aria-hidden="true"`, 1)
+	return fitted(svg, p.Y.Tick.Label), nil
+}
+
+// written is a text within a drawing.
+var written = regexp.MustCompile(`<text ([^>]*)>([^<]*)</text>`)
+
+// fitted has every text be as wide as it was drawn, whatever font a reader has (SVG 2, §11.7).
+func fitted(svg string, style text.Style) string {
+	return written.ReplaceAllStringFunc(svg, func(all string) string {
+		parts := written.FindStringSubmatch(all)
+		wide := style.Width(html.UnescapeString(parts[2])).Points()
+		return fmt.Sprintf(`<text textLength="%.1f" lengthAdjust="spacingAndGlyphs" %s>%s</text>`, wide, parts[1], parts[2])
+	})
+}
+
+// styled is a style within a drawing.
+var styled = regexp.MustCompile(`\sstyle="([^"]*)"`)
+
+// attributed writes the styles of a drawing as attributes, which a content security policy lets through and a style sheet may
+// overrule (SVG 2, §6.6).
+func attributed(svg string) string {
+	return styled.ReplaceAllStringFunc(svg, func(style string) string {
+		var out strings.Builder
+		for part := range strings.SplitSeq(styled.FindStringSubmatch(style)[1], ";") {
+			name, value, ok := strings.Cut(part, ":")
+			if strings.HasPrefix(value, "#-") { // the drawing package's word for transparent
+				value = "none"
+			}
+			if ok {
+				fmt.Fprintf(&out, " %s=%q", name, value)
+			}
+		}
+		return out.String()
+	})
 }
 
 // clip shortens a label.

@@ -236,6 +236,13 @@ func (s *PlanDecisions) Ready(p *plan.Plan, today day.Day) []State {
 	return out
 }
 
+// IfAccepted is what Ready would be, were everything accepted that is not rejected and that nothing holds.
+func (s *PlanDecisions) IfAccepted(p *plan.Plan, today day.Day) []State {
+	all := *s
+	all.All, all.ForGood, all.Waits = true, true, nil
+	return all.Ready(p, today)
+}
+
 // Lifted is what takes a guard away from a change on a day, or nil.
 func (s *PlanDecisions) Lifted(p *plan.Plan, c *plan.Change, guard string, today day.Day) *Lift {
 	for i := range s.Lifts {
