@@ -258,6 +258,35 @@ func TestADecisionOfAPageIsSigned(t *testing.T) {
 	require.Equal(t, map[string]int{"accepted": 5}, states)
 }
 
+// TestALetterCarriesThePage: whoever is to decide gets a page of just that with the letter, and others get none.
+func TestALetterCarriesThePage(t *testing.T) {
+	o := newOffice(t, `deciders:
+  - {changes: 'app eq "berths"', people: {owner: true}}
+letters:
+  from: access@marrowick.example
+  pages: true
+  readers: [{who: deciders}, {who: administrators, to: [E0061]}]
+  by: [{folder: outbox}]
+`)
+	o.well("", "draft", "--on", "2026-11-24")
+	require.NoError(t, os.Mkdir(filepath.Join(o.dir, "outbox"), 0o700))
+	o.well("", "letters", "--send")
+	files, err := filepath.Glob(filepath.Join(o.dir, "outbox", "*"))
+	require.NoError(t, err)
+	with := 0
+	for _, file := range files {
+		text := string(readFile(t, file))
+		if strings.Contains(text, "Content-Type: text/html") {
+			with++
+			require.Contains(t, text, "wait for your decision")
+			require.Regexp(t, `filename="plan-[a-z2-9]{8}\.html"`, text)
+		} else {
+			require.NotContains(t, text, "for your decision")
+		}
+	}
+	require.Equal(t, 1, with, "%v", files)
+}
+
 // ownerOf is who owns an application, by its file.
 func ownerOf(t *testing.T, repo, app string) string {
 	t.Helper()
@@ -293,7 +322,9 @@ func TestAPageOfTenThousandChanges(t *testing.T) {
 	// Nothing is fetched, whatever somebody puts in.
 	require.Contains(t, is[string](v, `document.querySelector("meta[http-equiv]").content`), "default-src 'none'")
 	v.do(chromedp.Evaluate(`{ const i = new Image(); i.src = "http://127.0.0.1:1/x.png"; }`, nil))
-	require.Eventually(t, func() bool { return strings.Contains(strings.Join(v.complaints(), "\n"), "The action has been blocked") }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool {
+		return strings.Contains(strings.Join(v.complaints(), "\n"), "The action has been blocked")
+	}, 5*time.Second, 10*time.Millisecond)
 	v.forgives()
 
 	// For print and without a script the causes are in a table.

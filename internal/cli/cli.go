@@ -4,6 +4,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -372,6 +373,11 @@ func (c *program) open(dir string) (d *desk.Desk, err error) {
 	c.opened, err = desk.Open(c.ctx, desk.Place{
 		Dir: dir, Folder: c.Dir, Environment: c.environment, By: c.by,
 		Environ: c.Environ, Now: c.Now, Rewrites: c.rewrites, Term: c.Term, Key: c.key, Asks: c.Terminal,
+		Page: func(x *desk.Paper) ([]byte, error) {
+			var b bytes.Buffer
+			err := paperOf(x).HTML(&b)
+			return b.Bytes(), err
+		},
 		Ear: desk.Ear{
 			Log: c.tell, Closed: c.closed, Counting: c.counter(), Fetched: c.fetched,
 			Finished: func(files []string) { c.tell(sayFinished(files)) },

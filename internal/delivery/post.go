@@ -6,6 +6,7 @@
 package delivery
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
@@ -59,6 +60,11 @@ func message(from, domain string, l *letter.Letter, at time.Time) (*mail.Msg, er
 	m.SetMessageIDWithValue(l.ID + "@" + domain)
 	m.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834 §5
 	m.SetBodyString(mail.TypeTextPlain, l.Body)
+	if p := l.Page; p != nil {
+		if err := m.AttachReader(p.Name, bytes.NewReader(p.Data), mail.WithFileContentType("text/html; charset=utf-8")); err != nil {
+			return nil, err
+		}
+	}
 	return m, nil
 }
 

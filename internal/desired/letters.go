@@ -30,6 +30,10 @@ var (
 				Name: "remind", Is: form.For("P3D"),
 				Doc: "After how long deciders are told again of what waits for them; P3D unless set",
 			},
+			{
+				Name: "pages", Is: form.Simple(form.Bool),
+				Doc: "Letters to deciders carry a page of what waits for them, on which they can decide; see review.md",
+			},
 			{Name: "ahead", Is: form.For("P7D"), Doc: "How long before removals and expiries are told of; P7D unless set"},
 			{
 				Name: "by", Is: form.ListOf(1, form.In(letterWayForm)), Need: true, Doc: "How letters reach people",
@@ -89,6 +93,7 @@ type Letters struct {
 	Readers []Readers
 	Ahead   day.Duration // how long before what falls due
 	Remind  day.Duration // after how long deciders are told again
+	Pages   bool         // they get a page of what waits for them
 	Ways    []LetterWay
 	For     []model.Name // environments; none for live alone
 	Text    letter.Text
@@ -140,6 +145,7 @@ func (r *Repo) readLetters(of values) {
 	if f.has("remind") {
 		l.Remind = f.duration("remind")
 	}
+	l.Pages = f.yes("pages")
 	if f.has("ahead") {
 		l.Ahead = f.duration("ahead")
 	}

@@ -43,9 +43,10 @@ type Place struct {
 	Environ     []string
 	Now         func() time.Time
 	Ear         Ear
-	Term        time.Duration     // how long a lease of a shared record lasts; 0 for as usual
-	Rewrites    bool              // files of the repository are to be written
-	Opened      func(file string) // hears of each file of the repository that is opened; nil for nobody
+	Term        time.Duration                // how long a lease of a shared record lasts; 0 for as usual
+	Rewrites    bool                         // files of the repository are to be written
+	Opened      func(file string)            // hears of each file of the repository that is opened; nil for nobody
+	Page        func(*Paper) ([]byte, error) // makes the page that letters carry; nil for none
 }
 
 // An Ear hears what happens while a desk works. Each may be called from several goroutines,

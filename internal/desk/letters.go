@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
+	"strings"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/letter"
@@ -141,7 +143,57 @@ func (d *Desk) due(l ledger.Ledger, ways []delivery.Way) (*Due, error) {
 	}
 	out.Without = append(out.Without, without...)
 	out.Parcels = out.Told.Pack(repo, ways, readers, items, d.today)
-	return out, nil
+	return out, d.enclose(out.Parcels, deciders)
+}
+
+// enclose puts into each letter to a decider the page of what waits for that person, where the files ask for it.
+func (d *Desk) enclose(parcels []delivery.Parcel, deciders []string) error {
+	repo := d.state.Repo
+	if !repo.Letters.Pages || d.Page == nil {
+		return nil
+	}
+	of := map[string]string{} // address → id
+	for _, id := range deciders {
+		if at := repo.People.Named(id); at >= 0 {
+			of[repo.People.Get(at, "email")] = id
+		}
+	}
+	pages := map[string]*letter.Page{}
+	for i := range parcels {
+		l := &parcels[i].Letter
+		id, known := of[l.Address]
+		waits := func(key string) bool { return strings.HasPrefix(key, waitKey) }
+		if !known || !slices.ContainsFunc(l.Keys, waits) {
+			continue
+		}
+		if pages[id] == nil {
+			page, err := d.pageFor(id)
+			if err != nil {
+				return err
+			}
+			pages[id] = page
+		}
+		l.Page = pages[id]
+	}
+	return nil
+}
+
+// pageFor is the page of what of the newest plan waits for a person.
+func (d *Desk) pageFor(person string) (*letter.Page, error) {
+	name, err := d.Newest()
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.Plan(name)
+	if err != nil {
+		return nil, err
+	}
+	x, err := d.Paper(p, person)
+	if err != nil {
+		return nil, err
+	}
+	data, err := d.Page(x)
+	return &letter.Page{Name: "plan-" + p.ID + ".html", Data: data}, err
 }
 
 // Sent is what became of letters.

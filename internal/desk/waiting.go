@@ -116,6 +116,9 @@ func (s *Selection) Ignored() []decide.Ignored {
 	return s.standing.Ignored
 }
 
+// waitKey begins the keys of what waits for deciders.
+const waitKey = "wait/"
+
 // waitItems are what deciders are to be told: what waits for them, once, and again after as long as pravet.yaml says; and who
 // they are.
 func (d *Desk) waitItems(l ledger.Ledger) (items []letter.Item, ids []string, err error) {
@@ -149,7 +152,7 @@ func (d *Desk) waitItems(l ledger.Ledger) (items []letter.Item, ids []string, er
 			turn++
 		}
 		x := letter.Item{
-			Key: "wait/" + plan.Name(w.Plan, w.Rule.Pos.String(), w.App, fmt.Sprint(turn)), On: d.today.String(), App: w.App,
+			Key: waitKey + plan.Name(w.Plan, w.Rule.Pos.String(), w.App, fmt.Sprint(turn)), On: d.today.String(), App: w.App,
 			Says: sayWaitsForYou(len(w.Changes), w.Plan, words.Sentence(w.Of, w.Changes[0])), For: map[string]bool{},
 		}
 		for _, id := range decisions.Deciders(repo, w.Rule, w.Changes[0], drafter, d.today) {

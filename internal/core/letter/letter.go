@@ -58,6 +58,13 @@ type Letter struct {
 	Subject string   `json:"subject"`
 	Body    string   `json:"body"`
 	Keys    []string `json:"-"`
+	Page    *Page    `json:"-"` // goes along by mail and into folders; nil for none
+}
+
+// A Page is a file that goes along with a letter.
+type Page struct {
+	Name string // of the file
+	Data []byte // HTML
 }
 
 // A Text is a template: of a subject and a body, with the names of Fields in braces.
