@@ -7,3 +7,8 @@ import "embed"
 //
 //go:embed pravet.yaml standing.yaml gitignore apps kits people exports
 var Files embed.FS
+
+// Empty is pravet.yaml of a repository that has nothing else yet; ORGANIZATION stands for the organization's name.
+//
+//go:embed empty/pravet.yaml
+var Empty string

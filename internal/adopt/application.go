@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/entitle"
 	"pravet/internal/core/model"
+	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
@@ -43,13 +45,20 @@ type Application struct {
 	repo    *desired.Repo
 	today   day.Day
 	yes     func(g *Guess) bool
+	options Options
+
+	// Kept is the application whose file is there already, and stays as it is but for whose accounts are whose; nil for one
+	// that is described anew.
+	Kept *model.App
+	Left []string // changes of the next draft that the files cannot make unnecessary, in words
 }
 
 // A Thing is something that accounts hold.
 type Thing struct {
 	Kind      string
 	Name      string
-	Sensitive bool // guessed by its name
+	Sensitive bool
+	Why       string // by what it was guessed to be sensitive; "" where it was not guessed
 }
 
 // An Alone is an account that nothing happens to for now, and why.
@@ -76,6 +85,11 @@ type Options struct {
 	ID, Title, Export string
 	Today             day.Day
 	Columns           map[string]string   // what columns are, where that is not to be guessed
+	Split             map[string]string   // column → what separates the names in its cells; "" for nothing
+	Encoding          string              // of a CSV file; "" for UTF-8
+	Delimiter         rune                // of a CSV file; 0 for what its header has most of
+	Only              func(p int) bool    // whose accounts are taken over; nil for all
+	Sensitive, Plain  []string            // things that are sensitive, and that are not, as KIND/NAME
 	Yes               func(g *Guess) bool // takes a guess that is not certain
 }
 
@@ -89,25 +103,33 @@ const rounds = 6
 // change. O(accounts + people), besides the drafts.
 func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, error) {
 	a := &Application{
-		ID: o.ID, Title: o.Title, Export: o.Export, repo: repo, today: o.Today, yes: o.Yes,
+		ID: o.ID, Title: o.Title, Export: o.Export, repo: repo, today: o.Today, yes: o.Yes, options: o,
 		alone: map[string]string{}, names: map[string]string{}, named: map[string]string{},
 	}
-	if repo.App(o.ID) >= 0 {
-		return nil, fmt.Errorf("there is an application %s already, in %s", o.ID, repo.Apps[repo.App(o.ID)].Pos.File)
+	if repo.People.Len() == 0 {
+		return nil, errors.New("there are no people yet, so no account could be anybody's; take them in first: pravet intake FILE --write")
 	}
-	if err := a.understand(ctx, o.Columns); err != nil {
-		return nil, err
-	}
-	accounts, err := a.read(ctx)
-	if err != nil {
-		return nil, err
-	}
-	a.catalog(accounts)
-	if a.Accounts, err = a.read(ctx); err != nil {
-		return nil, err
+	at := repo.App(o.ID)
+	switch {
+	case at >= 0 && o.Export != "":
+		return nil, fmt.Errorf(
+			"there is an application %s already, in %s; to keep that file and make kits only, leave out %s", o.ID, repo.Apps[at].Pos.File, o.Export,
+		)
+	case at < 0 && o.Export == "":
+		return nil, fmt.Errorf("there is no application %s yet; name its export: pravet adopt --app %s exports/FILE", o.ID, o.ID)
+	case at >= 0:
+		if err := a.keep(ctx, at); err != nil {
+			return nil, err
+		}
+	default:
+		if err := a.describe(ctx); err != nil {
+			return nil, err
+		}
 	}
 	a.match()
-	a.follow()
+	if a.Kept == nil {
+		a.follow()
+	}
 	for a.Rounds = 1; a.Rounds <= rounds; a.Rounds++ {
 		left, err := a.settle(ctx)
 		if err != nil || left == 0 {
@@ -118,6 +140,81 @@ func Take(ctx context.Context, repo *desired.Repo, o Options) (*Application, err
 		"after %d drafts of these files there are still changes; describe the application by hand",
 		rounds,
 	)
+}
+
+// describe finds out how an export is laid out.
+func (a *Application) describe(ctx context.Context) error {
+	if err := a.understand(ctx, a.options.Columns); err != nil {
+		return err
+	}
+	accounts, err := a.read(ctx)
+	if err != nil {
+		return err
+	}
+	if a.Sheet == nil {
+		a.called(accounts)
+	}
+	if err := a.catalog(accounts); err != nil {
+		return err
+	}
+	a.Accounts, err = a.read(ctx)
+	return err
+}
+
+// keep takes an application as its file describes it.
+func (a *Application) keep(ctx context.Context, at int) error {
+	app := a.repo.Apps[at]
+	if !a.options.bare() {
+		return fmt.Errorf("%s says how %s is laid out; --map, --split, --encoding and --delimiter are for an application that has no file yet",
+			app.Pos.File, app.ID)
+	}
+	s := prepare.Rules(ctx, a.repo.Tree)
+	if err := s.Read(ctx, []string{a.ID}); err != nil {
+		if errors.Is(err, prepare.ErrProblems) {
+			return s.Errors()[0]
+		}
+		return err
+	}
+	a.Kept, a.Title, a.Export, a.Match, a.By = app, app.Title, app.Pos.File, app.Match, app.MatchPerson()
+	for _, attr := range app.Attrs {
+		a.attrs = append(a.attrs, attr.Name)
+	}
+	a.Accounts = s.Exports[s.Repo.App(a.ID)].Accounts
+	for i := range app.Things {
+		t := &app.Things[i]
+		a.Things = append(a.Things, Thing{Kind: t.Kind.Plural(), Name: t.Name, Sensitive: t.Sensitive})
+	}
+	return nil
+}
+
+// bare reports whether nothing is said about how an export is laid out.
+func (o *Options) bare() bool {
+	return len(o.Columns)+len(o.Split)+len(o.Sensitive)+len(o.Plain) == 0 && o.Encoding == "" && o.Delimiter == 0
+}
+
+// called finds which attribute of people the names of accounts are, where the format says which column they are.
+func (a *Application) called(accounts *model.Accounts) {
+	most := 0
+	for _, attr := range identities {
+		index, _ := a.repo.People.Index(attr)
+		if index == nil {
+			continue
+		}
+		n := 0
+		for i := range accounts.Len() {
+			if index.Find(accounts.Key.At(i)) >= 0 {
+				n++
+			}
+		}
+		if n > most {
+			most, a.By = n, attr
+		}
+	}
+	for i := range a.Columns {
+		if a.Columns[i].Attr == a.Match {
+			a.Columns[i].Follows = a.By
+		}
+	}
 }
 
 // understand guesses the format and the columns.
@@ -133,8 +230,9 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 		a.Format = "jsonl"
 	case ".ldif":
 		return fmt.Errorf(
-			"%s: a directory is described by its branches, which cannot be guessed; see docs/connecting.md",
-			a.Export,
+			"%s: a directory is described by its branches, which cannot be guessed: write apps/%s.yaml, as docs/connecting.md says, and then "+
+				"take over what people have: pravet adopt --app %s",
+			a.Export, a.ID, a.ID,
 		)
 	default:
 		a.Format = "csv"
@@ -151,7 +249,7 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 		}
 		return nil
 	}
-	if a.Sheet, err = sheet.Read(data, a.Export, sheet.Options{}); err != nil {
+	if a.Sheet, err = sheet.Read(data, a.Export, sheet.Options{Encoding: a.options.Encoding, Delimiter: a.options.Delimiter}); err != nil {
 		return err
 	}
 	if len(a.Sheet.Problems) > 0 {
@@ -164,8 +262,8 @@ func (a *Application) understand(ctx context.Context, said map[string]string) er
 	if err != nil {
 		return err
 	}
-	a.Columns, a.Match, a.By = g.out, g.by, g.by
-	return nil
+	a.Columns, a.Match, a.By = g.out, g.attr, g.by
+	return g.splits(a.options.Split)
 }
 
 // read reads the accounts by the files as they are understood so far.
@@ -185,14 +283,28 @@ func (a *Application) read(ctx context.Context) (*model.Accounts, error) {
 }
 
 // catalog takes all that accounts hold for things.
-func (a *Application) catalog(accounts *model.Accounts) {
+func (a *Application) catalog(accounts *model.Accounts) error {
+	said := map[string]bool{}
+	for _, name := range a.options.Sensitive {
+		said[name] = true
+	}
+	for _, name := range a.options.Plain {
+		said[name] = false
+	}
 	for u := range accounts.Unmanaged {
-		like := strings.ToLower(u.Name)
-		a.Things = append(a.Things, Thing{
-			Kind: u.Kind.Plural(), Name: u.Name,
-			Sensitive: strings.Contains(like, "admin") || strings.Contains(like, "root") ||
-				strings.Contains(like, "owner"),
-		})
+		t := Thing{Kind: u.Kind.Plural(), Name: u.Name}
+		name := u.Kind.String() + "/" + u.Name
+		if is, ok := said[name]; ok {
+			t.Sensitive = is
+			delete(said, name)
+		} else {
+			t.Why = telling(u.Name)
+			t.Sensitive = t.Why != ""
+		}
+		a.Things = append(a.Things, t)
+	}
+	for _, name := range slices.Sorted(maps.Keys(said)) {
+		return fmt.Errorf("nobody has %s; write it as KIND/NAME, for example role/administrator", name)
 	}
 	slices.SortFunc(a.Things, func(x, y Thing) int {
 		if x.Kind != y.Kind {
@@ -200,6 +312,18 @@ func (a *Application) catalog(accounts *model.Accounts) {
 		}
 		return strings.Compare(x.Name, y.Name)
 	})
+	return nil
+}
+
+// telling is the word in a name by which it is guessed to be sensitive; "" for none.
+func telling(name string) string {
+	like := strings.ToLower(name)
+	for _, word := range []string{"admin", "root", "owner"} {
+		if strings.Contains(like, word) {
+			return word
+		}
+	}
+	return ""
 }
 
 func (a *Application) column(attr string) int { return slices.Index(a.attrs, attr) }
@@ -238,6 +362,10 @@ func (a *Application) match() {
 		}
 		if name := a.repo.People.Get(g.Person, a.By); name != g.Key {
 			a.named[a.repo.People.Get(g.Person, "id")] = g.Key
+		}
+		if a.options.Only != nil && !a.options.Only(g.Person) {
+			a.leave(g.Key, "was not taken over with the others (--only)")
+			continue
 		}
 		who := fmt.Sprintf("%s (%s)", a.repo.People.Called(g.Person), a.repo.People.Get(g.Person, "id"))
 		switch at := stages[g.Person]; {
@@ -335,8 +463,13 @@ func (a *Application) settle(ctx context.Context) (int, error) {
 		return 0, err
 	}
 	left := 0
+	a.Left = nil
 	for i := range p.Changes {
 		c := &p.Changes[i]
+		if a.Kept != nil && (c.Verb == model.Update || c.Account == "") { // what the file says of attributes and definitions stays
+			a.Left = append(a.Left, words.Sentence(p, c))
+			continue
+		}
 		left++
 		why := "would be changed by the first plan: " + c.Verb.String()
 		if c.Person != "" {

@@ -1,9 +1,11 @@
 package adopt
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"pravet/internal/core/model"
@@ -45,6 +47,7 @@ type guesser struct {
 	taken   map[string]bool
 	key     int    // the column that accounts are known by
 	by      string // the attribute of people that it holds
+	attr    string // the attribute of accounts that it is
 	persons []int  // row → person by the key, or -1
 }
 
@@ -121,10 +124,7 @@ func (g *guesser) match() error {
 		if h == "" || only >= 0 && i != only || !g.differ(i) || g.out[i].Attr != "" && g.out[i].Follows == "" {
 			continue
 		}
-		named := slices.Contains(
-			[]string{"login", "user", "username", "account", "uid", "userid", "loginname", "userprincipalname"},
-			table.Likeness(h),
-		)
+		named := logins(h)
 		for _, attr := range identities {
 			index, _ := g.people.Index(attr)
 			n := 0
@@ -156,9 +156,40 @@ func (g *guesser) match() error {
 		}
 		g.persons = append(g.persons, p)
 	}
-	g.out[best].Attr, g.taken[by] = by, true
+	g.attr = by
+	if by == "email" && logins(g.t.Header[best]) { // people sign in with their address, and may have it in a column of its own
+		g.attr = "userName"
+	}
+	g.out[best].Attr, g.taken[g.attr] = g.attr, true
 	g.out[best].Follows = by
-	g.out[best].Why = fmt.Sprintf("tells accounts apart; %d of %d are a %s of people", hits, len(g.t.Rows), by)
+	g.out[best].Why = fmt.Sprintf("tells accounts apart; %d of %d are people's %s", hits, len(g.t.Rows), by)
+	return nil
+}
+
+// logins reports whether a column is called like one of user names.
+func logins(header string) bool {
+	return slices.Contains(
+		[]string{"login", "user", "username", "account", "uid", "userid", "loginname", "userprincipalname"}, table.Likeness(header),
+	)
+}
+
+// splits takes what somebody says about what separates names.
+func (g *guesser) splits(said map[string]string) error {
+	for _, name := range slices.Sorted(maps.Keys(said)) {
+		i := g.t.Column(name)
+		if i < 0 {
+			return fmt.Errorf("%s:1: there is no column %q; its columns are %s", g.t.File, name, strings.Join(g.t.Header, ", "))
+		}
+		c := &g.out[i]
+		if kinds[c.Attr] == nil {
+			return fmt.Errorf("%s: the column %s is taken as %s, which has one value; say what it is, for example --map groups=%s",
+				g.t.File, name, cmp.Or(c.Attr, "nothing"), name)
+		}
+		c.Split = said[name]
+		if c.Why = "as you say; names separated by " + strconv.Quote(c.Split); c.Split == "" {
+			c.Why = "as you say; one name a cell"
+		}
+	}
 	return nil
 }
 
@@ -239,24 +270,29 @@ func (g *guesser) several(i int) bool {
 	return true
 }
 
-// split is what separates names in the cells of a column: what parts some of them into names
-// that stand in other cells too; "" for nothing.
+// A separator may stand between names; a weak one stands within names as well.
+type separator struct {
+	text string
+	weak bool
+}
+
+var separators = []separator{{";", false}, {",", false}, {"|", false}, {"\n", false}, {" / ", true}, {"/", true}, {"+", true}, {"&", true}, {" ", true}}
+
+// split is what separates names in the cells of a column: of what parts some of them, that by which the most of the parts are
+// names that stand in other cells too; "" for nothing.
 func (g *guesser) split(i int) string {
-	best, most := "", 0
-	for _, s := range []string{";", ",", "|", "\n", " "} {
-		if s == " " && most > 0 {
-			break
-		}
+	best, share, most := "", 0.0, 0
+	for _, s := range separators {
 		whole, parts := map[string]bool{}, map[string]int{}
 		cut := 0
 		for r := range g.t.Rows {
 			cell := strings.TrimSpace(g.t.Rows[r].Cells[i])
-			if !strings.Contains(cell, s) {
+			if !strings.Contains(cell, s.text) {
 				whole[cell] = true
 				continue
 			}
 			cut++
-			for p := range strings.SplitSeq(cell, s) {
+			for p := range strings.SplitSeq(cell, s.text) {
 				parts[strings.TrimSpace(p)]++
 			}
 		}
@@ -266,11 +302,15 @@ func (g *guesser) split(i int) string {
 				again++
 			}
 		}
-		if s == " " && again*2 <= len(parts) { // names may have spaces
+		if cut == 0 || again == 0 {
 			continue
 		}
-		if cut > 0 && again > 0 && cut > most {
-			best, most = s, cut
+		of := float64(again) / float64(len(parts))
+		if s.weak && of <= 0.7 || s.text == " " && best != "" {
+			continue
+		}
+		if best == "" || of > share && (s.weak || cut*2 > most) || of == share && cut > most {
+			best, share, most = s.text, of, cut
 		}
 	}
 	if best == "" { // a single cell of two names is told by nothing but the sign

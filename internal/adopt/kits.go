@@ -21,13 +21,23 @@ func (a *Application) kits() {
 	holders := map[int][]int{} // thing → people
 	var bare []int             // people with an account that holds nothing
 	app := catalogOf(a.Things)
+	at := a.repo.App(a.ID)
 	a.counted(func(i, p int) {
 		set := a.Accounts.Sets.Members(a.Accounts.Held[i])
-		if len(set) == 0 {
+		due, account := uint32(0), false
+		if a.Kept != nil { // what a kit gives already needs none of its own
+			due, account = view.Should(p, at)
+		}
+		if len(set) == 0 && !account {
 			bare = append(bare, p)
 		}
 		for _, t := range set {
-			holders[app[t]] = append(holders[app[t]], p)
+			switch {
+			case a.Kept == nil:
+				holders[app[t]] = append(holders[app[t]], p)
+			case !account || !view.Sets[at].Has(due, t):
+				holders[int(t)] = append(holders[int(t)], p)
+			}
 		}
 	})
 	used := map[string]bool{}

@@ -13,7 +13,11 @@ import (
 
 // Write puts the files of the application into an amendment.
 func (a *Application) Write(am *amend.Amendment) error {
-	if err := am.Create("apps/"+a.ID+".yaml", string(a.text())); err != nil {
+	if a.Kept != nil {
+		if err := a.amend(am); err != nil {
+			return err
+		}
+	} else if err := am.Create("apps/"+a.ID+".yaml", string(a.text())); err != nil {
 		return err
 	}
 	into := map[string]map[string][]string{} // kit → kind → names
@@ -67,6 +71,23 @@ func (a *Application) Write(am *amend.Amendment) error {
 			if k.Name == name {
 				am.Give(k, a.ID, into[name])
 			}
+		}
+	}
+	return nil
+}
+
+// amend writes into a file that stays as it is whose accounts are whose, and which are left alone.
+func (a *Application) amend(am *amend.Amendment) error {
+	for _, id := range slices.Sorted(maps.Keys(a.named)) {
+		if err := am.Name(a.Kept, id, a.named[id]); err != nil {
+			return err
+		}
+	}
+	a.Alone = nil
+	for _, k := range slices.Sorted(maps.Keys(a.alone)) {
+		a.Alone = append(a.Alone, Alone{a.names[k], a.alone[k]})
+		if err := am.Alone(a.Kept, a.names[k], strings.ReplaceAll(a.alone[k], "\n", " ")); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -146,7 +167,10 @@ func (a *Application) things(line func(format string, args ...any)) {
 		}
 		about := "{}"
 		if t.Sensitive {
-			about = "{sensitive: true}   # guessed by its name"
+			about = "{sensitive: true}"
+			if t.Why != "" {
+				about += "   # guessed, because the name has " + t.Why + " in it"
+			}
 		}
 		line("  %s: %s", edit.Scalar(t.Name), about)
 	}

@@ -23,12 +23,13 @@ type adopting struct {
 	maps       []string
 	yes        []string
 	yesAbove   int
+	more       desk.Adoption // what else is said of an application
 }
 
 func (c *program) adopt() *cobra.Command {
 	x := &adopting{}
 	cmd := &cobra.Command{
-		Use:     "adopt {--app ID EXPORT | PLAN CHANGE... | ACCOUNT --for PERSON}",
+		Use:     "adopt {--app ID [EXPORT] | PLAN CHANGE... | ACCOUNT --for PERSON}",
 		Short:   "Take over what is there: an application, changes made by hand, an account",
 		GroupID: keeping,
 		Long: `Adopt writes what already exists into the files.
@@ -38,7 +39,9 @@ why, finds whose each account is (by name, email and former names; then by names
 nearly the same, with a score), and writes apps/ID.yaml and kits by which everybody holds
 what they hold today. The next draft has no change at all, which it makes sure of by
 drafting. What it cannot tell is left alone, account by account, with the reason. A guess
-about a person counts once you say so: --yes ACCOUNT, or --yes-above SCORE.
+about a person counts once you say so: --yes ACCOUNT, or --yes-above SCORE. Where
+apps/ID.yaml is there already, as for a directory or a live application, leave the export
+out: the file stays as it is, and only kits are made.
 
 With a plan and changes it writes those differences into the files, with who and because,
 instead of undoing what somebody did in the application. The next draft has them no more.
@@ -52,7 +55,7 @@ Nothing is written without --write or --commit.`,
 			"pravet adopt 2w57bede 29 --because 'agreed with the head of ticketing'",
 			"pravet adopt tickets/account/kiosk2 --for E0118",
 		),
-		Args: takes(1, -1, "adopt what?", "pravet adopt --app slips exports/slips.csv"),
+		Args: takes(0, -1, "", "pravet adopt --app slips exports/slips.csv"),
 	}
 	formatFlag(cmd, &x.format, "table", "json", "csv")
 	x.rewriting.flags(cmd)
@@ -65,6 +68,13 @@ Nothing is written without --write or --commit.`,
 	cmd.Flags().StringSliceVar(&x.yes, "yes", nil, "this account is whose it is guessed to be (may be repeated)")
 	cmd.Flags().
 		IntVar(&x.yesAbove, "yes-above", 0, "so is every account whose guess has at least this score, in percent")
+	f := cmd.Flags()
+	f.StringArrayVar(&x.more.Split, "split", nil, "what separates the names in a column, instead of guessing: COLUMN=SEPARATOR (may be repeated)")
+	f.StringVar(&x.more.Encoding, "encoding", "", "with --app: the export's encoding, like windows-1252 (default: UTF-8)")
+	f.StringVar(&x.more.Delimiter, "delimiter", "", "with --app: what stands between cells (default: what the header has most of)")
+	f.StringVar(&x.more.Only, "only", "", "with --app: only accounts of people that this filter matches; the others are left alone")
+	f.StringSliceVar(&x.more.Sensitive, "sensitive", nil, "with --app: this is sensitive, as KIND/NAME (may be repeated)")
+	f.StringSliceVar(&x.more.Plain, "not-sensitive", nil, "with --app: this is not, though its name looks like it (may be repeated)")
 	offer(cmd, "for", c.completePeople)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		d, err := c.desk()
@@ -82,7 +92,9 @@ Nothing is written without --write or --commit.`,
 					sayTooManyWords(args[1:], "pravet adopt --app ID", "pravet adopt --app slips exports/slips.csv"),
 				)
 			}
-			return c.adoptApp(d, repo, a, args[0], x)
+			return c.adoptApp(d, repo, a, args, x)
+		case len(args) == 0:
+			return usage(sayAdoptWhat())
 		case strings.Contains(args[0], "/account/"):
 			return c.adoptAccount(d, repo, a, args, x)
 		case len(args) < 2:
@@ -93,10 +105,12 @@ Nothing is written without --write or --commit.`,
 	return cmd
 }
 
-func (c *program) adoptApp(d *desk.Desk, repo *desired.Repo, am *amend.Amendment, file string, x *adopting) error {
-	a, err := d.AdoptApplication(repo, desk.Adoption{
-		ID: x.app, Title: x.title, Export: file, Maps: x.maps, Yes: x.yes, YesAbove: x.yesAbove,
-	})
+func (c *program) adoptApp(d *desk.Desk, repo *desired.Repo, am *amend.Amendment, args []string, x *adopting) error {
+	x.more.ID, x.more.Title, x.more.Maps, x.more.Yes, x.more.YesAbove = x.app, x.title, x.maps, x.yes, x.yesAbove
+	if len(args) > 0 {
+		x.more.Export = args[0]
+	}
+	a, err := d.AdoptApplication(repo, x.more)
 	if err != nil {
 		return err
 	}
@@ -120,6 +134,7 @@ func (c *program) adoptApp(d *desk.Desk, repo *desired.Repo, am *amend.Amendment
 	}
 	x.subject = sayAdoptedApp(x.app)
 	x.quiet = true // what it comes to was said
+	x.next = func() string { return d.NextStep("adopt") }
 	return c.writeShown(d, repo, am, &x.rewriting)
 }
 
@@ -156,6 +171,11 @@ func (c *program) adoptChanges(
 	}
 	x.subject = sayAmended("adopt", []string{strconv.Itoa(adopted), "of", p.ID}, nil)
 	return c.rewrite(d, repo, am, &x.rewriting)
+}
+
+// sayAdoptWhat asks for what is to be adopted.
+func sayAdoptWhat() error {
+	return errors.New("adopt what? For example: pravet adopt --app slips exports/slips.csv")
 }
 
 // sayAdoptWhich asks for what is to be adopted.

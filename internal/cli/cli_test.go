@@ -139,6 +139,8 @@ func works(t *testing.T, cmd *cobra.Command, line string) {
 		wanted = Failed // nobody has written it
 	case strings.HasPrefix(cmd.CommandPath(), "pravet ledger"):
 		wanted = WrongUsage // here the record is a file
+	case cmd.Name() == "review" && !slices.Contains(args, "--plain") && !slices.Contains(args, "--page"):
+		wanted = WrongUsage // there is no terminal to draw on
 	case cmd.Name() == "fetch" && slices.Contains(args, "berths"):
 		wanted = WrongUsage // here its users live in a file
 	case cmd.Name() != "apply" || slices.Contains(args, "--only") || slices.Contains(args, "--app"): // of whom nothing is held

@@ -153,6 +153,9 @@ func (c *program) drafted(x *desk.Drafted, exitStatus bool) error {
 	if err := pr.Err(); err != nil {
 		return err
 	}
+	if x.File != "" && len(p.Changes) == 0 && p.Desired.Revision == "" && len(p.Exports) > 0 {
+		c.leads(func() string { return c.opened.NextStep("draft") })
+	}
 	if exitStatus && len(p.Changes) > 0 {
 		return &statusError{status: LeftForPerson}
 	}

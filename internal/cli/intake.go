@@ -152,12 +152,76 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 	if err := d.Fill(repo, a, in, x.save); err != nil {
 		return err
 	}
+	if err := c.firstDays(d, repo, a, in, x); err != nil {
+		return err
+	}
 	x.subject = sayTookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
+	x.next = func() string { return d.NextStep("intake") }
 	err = c.writeShown(d, repo, a, &x.rewriting)
 	if out.Counts[intake.Bad] > 0 { // rows were left out
 		err = errors.Join(err, &statusError{status: Failed})
 	}
 	return err
+}
+
+// mostFirstDays is of how many kinds of newcomers the first day is told.
+const mostFirstDays = 12
+
+// firstDays says what new people get on the first day.
+func (c *program) firstDays(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, in *desk.Intake, x *intaking) error {
+	if x.format != "table" || x.brief || len(repo.Apps) == 0 {
+		return nil
+	}
+	days, err := d.FirstDays(repo, a, in)
+	if err != nil {
+		return err
+	}
+	p := show.NewPrinter(c.Stdout, c.Environ)
+	for i := range days {
+		if i == mostFirstDays && !x.full {
+			p.Line(sayMore(len(days) - i))
+			break
+		}
+		f := &days[i]
+		if i == 0 {
+			p.Line()
+			p.Line(show.Strong(sayFirstDays()))
+		}
+		p.Wrapped("  ", sayFirstDay(f.On, f.People, f.Gets))
+		for _, s := range f.Short {
+			p.Wrapped("    ", show.Alarm(sayShortThen(s.License, s.Needed, s.Bought)))
+		}
+		for _, account := range f.Waiting {
+			p.Wrapped("    ", show.Alarm(sayWaitsAlone(account)))
+		}
+	}
+	return p.Err()
+}
+
+// sayFirstDays is above what new people get.
+func sayFirstDays() string { return "On the first day they would get" }
+
+// sayFirstDay is what some people get on a day.
+func sayFirstDay(on string, people, gets []string) string {
+	who := strings.Join(people[:min(len(people), 3)], ", ")
+	if more := len(people) - 3; more > 0 {
+		who += fmt.Sprintf(" and %s more", model.Thousands(more))
+	}
+	what := strings.Join(gets, ", ")
+	if what == "" {
+		what = "nothing: no kit is for them"
+	}
+	return on + "  " + who + ": " + what
+}
+
+// sayShortThen is a license of which there are too few seats on a day.
+func sayShortThen(license string, needed, bought int) string {
+	return fmt.Sprintf("%s is short of seats on that day: %s needed, %s bought", license, model.Thousands(needed), model.Thousands(bought))
+}
+
+// sayWaitsAlone is an account that may be a new person's, and is on the list alone.
+func sayWaitsAlone(account string) string {
+	return fmt.Sprintf("the account %s may be theirs and is on the list alone: take it off there, or nothing happens to it", account)
 }
 
 // sayIntakeWhat asks for a spreadsheet.

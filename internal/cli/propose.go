@@ -96,6 +96,7 @@ who held the same by name are taken out of those kits, as a rule says it now.`,
 			return err
 		}
 		r.subject, r.quiet = sayProposedKits(len(f.List)), true
+		r.next = func() string { return d.NextStep("propose") }
 		return c.writeShown(d, repo, a, r)
 	}
 	return cmd

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pravet/internal/core/model"
 	"pravet/internal/core/report"
 	"pravet/internal/desk"
 	"pravet/internal/prepare"
@@ -105,7 +106,10 @@ func (c *program) reports(names []string, x *reporting) error {
 	if err != nil {
 		return err
 	}
-	page := &show.Page{Day: r.Day.String(), Organization: r.State.Repo.Organization, Tables: r.Tables}
+	page := &show.Page{
+		Day: r.Day.String(), Organization: r.State.Repo.Organization, Tables: r.Tables, Sources: r.Sources(), From: sayFrom(r.Files, r.Clean),
+		Head: sayHead(r.Head.Seq, r.Head.Hash),
+	}
 	if r.Known != nil {
 		page.Notes = append(page.Notes, asOf(r.Sight))
 	}
@@ -141,6 +145,25 @@ func (c *program) writeReport(w io.Writer, page *show.Page, format string) error
 		p.Report(page)
 		return p.Err()
 	})
+}
+
+// sayFrom is which files something follows from.
+func sayFrom(revision string, clean bool) string {
+	switch {
+	case revision == "":
+		return "Files outside of Git."
+	case !clean:
+		return "Files of revision " + revision + ", and changes that are not committed."
+	}
+	return "Files of revision " + revision + "."
+}
+
+// sayHead is the newest entry of the ledger, by which it can be proved later that nothing was taken out.
+func sayHead(seq int64, hash string) string {
+	if seq == 0 {
+		return "The ledger has no entry yet."
+	}
+	return fmt.Sprintf("Ledger up to entry %s: %s", model.Thousands(int(seq)), hash)
 }
 
 // sayOutEnding is an --out whose ending tells no format.

@@ -36,11 +36,14 @@ it is recorded as a whole, under one signature where decisions are signed. You m
 leave in the middle: the next review of the same plan goes on from there.
 
 --plain works line by line, for a screen reader and for input from a file: type help
-to see its commands. PLAN is a plan's id; without it, the newest plan.`,
+to see its commands. --page writes the plan as one page that opens anywhere: to read it,
+and to decide about it without a command line; --for NAME leaves on it what waits for one
+person. PLAN is a plan's id; without it, the newest plan.`,
 		Example: example(
 			"pravet review",
 			"pravet review 2w57bede --plain",
 			"pravet review 2w57bede --out my-decision.txt",
+			"pravet review 2w57bede --page plan.html",
 		),
 		Args: takes(0, 1, "", "pravet review 2w57bede"),
 	}

@@ -18,8 +18,9 @@ import (
 type rewriting struct {
 	write, commit, full, brief bool
 	because, format            string
-	subject                    string // what is done, for the commit
-	quiet                      bool   // what it comes to is not counted
+	subject                    string        // what is done, for the commit
+	quiet                      bool          // what it comes to is not counted
+	next                       func() string // once something was written: what comes next for somebody who starts; may be nil
 }
 
 func (r *rewriting) flags(cmd *cobra.Command) {
@@ -90,15 +91,27 @@ func (c *program) amended(
 			return err
 		}
 		c.tell(sayCommitted(w.Names(), commit, strings.SplitN(message, "\n", 2)[0]))
+		c.leads(r.next)
 	case r.write:
 		if err := w.Write(); err != nil {
 			return err
 		}
 		c.tell(sayWrote(w.Names()))
+		c.leads(r.next)
 	default:
 		c.tell(sayNotWrittenYet())
 	}
 	return nil
+}
+
+// leads names the next command of the road, for somebody who starts.
+func (c *program) leads(next func() string) {
+	if next == nil {
+		return
+	}
+	if text := next(); text != "" {
+		c.tell(text)
+	}
 }
 
 func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {

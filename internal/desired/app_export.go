@@ -134,6 +134,10 @@ func (d *doc) export(app *model.App, of values, reach *connect.Spec) *export.Spe
 	}
 	f := of.within("export")
 	f.shows(app)
+	if n.Kind == yaml.MappingNode && !f.has("format") {
+		d.problem(n, "missing-key", "the export has no format", "add format: "+strings.Join(export.Formats, ", or "))
+		return nil
+	}
 	s := &export.Spec{
 		Format:    d.oneOf(f.place("format"), "format", export.Formats...),
 		Delimiter: ',',

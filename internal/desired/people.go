@@ -76,8 +76,18 @@ func (r *Repo) ReadPeople() {
 	r.resolve()
 }
 
+// beginning reports whether the repository has nothing yet that is about people: no application and no kit.
+func (r *Repo) beginning() bool { return len(r.Apps)+len(r.Kits) == 0 }
+
 func (r *Repo) readPeople() {
 	files := r.list("people", ".csv", ".yaml", ".yml")
+	if len(files) == 0 && r.beginning() {
+		r.warn(
+			model.Pos{File: "people"}, "missing-file", "there are no people yet",
+			"take them in from a spreadsheet: pravet intake FILE --write; or write people/NAME.csv with the columns id and userName",
+		)
+		return
+	}
 	if len(files) == 0 {
 		r.fail(
 			model.Pos{File: "people"},

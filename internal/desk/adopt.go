@@ -6,11 +6,13 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"pravet/internal/adopt"
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/plan"
 	"pravet/internal/desired"
@@ -25,6 +27,12 @@ type Adoption struct {
 	Maps      []string // ATTRIBUTE=COLUMN each, instead of guessing
 	Yes       []string // accounts that are whose they are guessed to be
 	YesAbove  int      // so is each whose guess has at least this score, in percent; 0 for none
+
+	Split            []string // COLUMN=SEPARATOR each, instead of guessing
+	Encoding         string   // of a CSV file; "" for UTF-8
+	Delimiter        string   // "" for what its header has most of
+	Only             string   // a filter over people: whose accounts are taken over; "" for all
+	Sensitive, Plain []string // things that are sensitive and that are not, as KIND/NAME
 }
 
 // inRepo is a path that was asked about, as the repository has it.
@@ -38,15 +46,19 @@ func (d *Desk) inRepo(file string) (string, error) {
 
 // AdoptApplication takes an application over as it is. Nothing is written.
 func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Application, error) {
-	export, err := d.inRepo(x.Export)
-	if err != nil {
-		return nil, err
-	}
 	if !desired.IsID(x.ID) {
 		return nil, wrong(sayNotAnID(x.ID))
 	}
+	export := ""
+	if x.Export != "" {
+		rel, err := d.inRepo(x.Export)
+		if err != nil {
+			return nil, err
+		}
+		export = path.Clean(rel)
+	}
 	for _, e := range repo.Exports {
-		if e != nil && slices.ContainsFunc(e.Files(), func(n model.Name) bool { return n.Text == export }) {
+		if e != nil && export != "" && slices.ContainsFunc(e.Files(), func(n model.Name) bool { return n.Text == export }) {
 			return nil, wrong(sayHasThatExport(export, e.Pos.String()))
 		}
 	}
@@ -58,12 +70,28 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 		}
 		columns[attr] = column
 	}
-	a, err := adopt.Take(d.ctx, repo, adopt.Options{
-		ID: x.ID, Title: x.Title, Export: path.Clean(export), Today: d.today, Columns: columns,
+	options := adopt.Options{
+		ID: x.ID, Title: x.Title, Export: export, Today: d.today, Columns: columns, Split: map[string]string{}, Encoding: x.Encoding,
+		Sensitive: x.Sensitive, Plain: x.Plain,
 		Yes: func(g *adopt.Guess) bool {
 			return slices.Contains(x.Yes, g.Key) || x.YesAbove > 0 && g.Score >= x.YesAbove
 		},
-	})
+	}
+	for _, s := range x.Split {
+		column, separator, ok := strings.Cut(s, "=")
+		if !ok || column == "" {
+			return nil, wrong(sayNotASplit(s))
+		}
+		options.Split[column] = strings.NewReplacer(`\t`, "\t", `\n`, "\n").Replace(separator)
+	}
+	var err error
+	if options.Delimiter, err = delimiter(x.Delimiter); err != nil {
+		return nil, err
+	}
+	if options.Only, err = d.onlyPeople(repo, x.Only); err != nil {
+		return nil, err
+	}
+	a, err := adopt.Take(d.ctx, repo, options)
 	if err != nil {
 		return nil, err
 	}
@@ -73,6 +101,19 @@ func (d *Desk) AdoptApplication(repo *desired.Repo, x Adoption) (*adopt.Applicat
 		}
 	}
 	return a, nil
+}
+
+// onlyPeople tells whom a filter over people matches; nil for everybody.
+func (d *Desk) onlyPeople(repo *desired.Repo, text string) (func(p int) bool, error) {
+	f, err := peopleFilter(text)
+	if err != nil || f == nil {
+		return nil, err
+	}
+	if err := repo.CheckFilter(f, "--only"); err != nil {
+		return nil, wrong(err)
+	}
+	classes := filter.Classify(repo.People, []*filter.Filter{f}, d.today)
+	return func(p int) bool { return classes.Match(classes.Of[p], 0) }, nil
 }
 
 // AdoptAccount amends files so that an account, APPLICATION/account/NAME, becomes a person's.
@@ -211,6 +252,11 @@ func (d *Desk) goneBy(repo *desired.Repo, am *amend.Amendment, changes []*plan.C
 // sayNotAMapping is a --map that maps nothing.
 func sayNotAMapping(text string) error {
 	return fmt.Errorf("--map %s: ATTRIBUTE=COLUMN is expected, for example --map email=Mail", text)
+}
+
+// sayNotASplit is a --split that names no column.
+func sayNotASplit(text string) error {
+	return fmt.Errorf("--split %s: COLUMN=SEPARATOR is expected, for example --split 'Quays= / '", text)
 }
 
 // sayNotBelow is a file that is not in the repository.

@@ -78,10 +78,8 @@ func sourceOf(repo *desired.Repo, x Sheet) (*desired.Source, error) {
 	if x.Number != "" && !strings.Contains(x.Number, "#") {
 		return nil, wrong(sayNoDigits(x.Number))
 	}
-	if r := []rune(strings.ReplaceAll(x.Delimiter, `\t`, "\t")); len(r) == 1 {
-		s.Delimiter = r[0]
-	} else if x.Delimiter != "" {
-		return nil, wrong(sayOneCharacter(x.Delimiter))
+	if s.Delimiter, err = delimiter(x.Delimiter); err != nil {
+		return nil, err
 	}
 	if x.Into != "" && (!strings.HasPrefix(path.Clean(x.Into), "people/") || !desired.IsPeopleFile(x.Into)) {
 		return nil, wrong(sayNotAPeopleFile(x.Into))
@@ -98,6 +96,17 @@ func sourceOf(repo *desired.Repo, x Sheet) (*desired.Source, error) {
 		s.Columns = append(s.Columns, mapped)
 	}
 	return s, nil
+}
+
+// delimiter reads what stands between cells; 0 where nothing is said.
+func delimiter(text string) (rune, error) {
+	if text == "" {
+		return 0, nil
+	}
+	if r := []rune(strings.ReplaceAll(text, `\t`, "\t")); len(r) == 1 {
+		return r[0], nil
+	}
+	return 0, wrong(sayOneCharacter(text))
 }
 
 // mapping reads ATTRIBUTE=COLUMN.
@@ -152,8 +161,11 @@ func intoFile(repo *desired.Repo, s *desired.Source) string {
 			}
 		}
 	}
-	if len(files) == 1 {
+	switch {
+	case len(files) == 1:
 		return files[0]
+	case repo.People.Len() == 0:
+		return "people/people.csv"
 	}
 	return ""
 }

@@ -8,6 +8,7 @@ import (
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
 	"pravet/internal/core/report"
+	"pravet/internal/gitrepo"
 	"pravet/internal/ledger"
 )
 
@@ -24,6 +25,22 @@ type Reporting struct {
 type Reported struct {
 	*Sight
 	Tables []*report.Table
+	Head   ledger.Head // the newest entry of the ledger
+	Files  string      // the revision of the files, "" outside of Git
+	Clean  bool        // the files are as that revision has them
+}
+
+// Sources are the exports that the reports are of: application, title, when it was taken, accounts.
+func (r *Reported) Sources() (out [][4]string) {
+	for a, e := range r.State.Exports {
+		if e != nil && e.Accounts != nil {
+			app := r.State.Repo.Apps[a]
+			out = append(out, [4]string{
+				app.ID, app.Title, r.State.Repo.Zone.MinuteOf(e.TakenAt), model.Thousands(e.Accounts.Len()),
+			})
+		}
+	}
+	return out
 }
 
 // Report makes reports.
@@ -60,7 +77,15 @@ func (d *Desk) Report(x Reporting) (*Reported, error) {
 	if err := recorded(l, in); err != nil {
 		return nil, err
 	}
-	out := &Reported{Sight: sight}
+	out := &Reported{Sight: sight, Files: sight.Revision(), Clean: true}
+	if sight.Known == nil {
+		if out.Files, out.Clean, err = gitrepo.Revision(d.Dir); err != nil {
+			out.Files, out.Clean = "", true // outside of Git there is none
+		}
+	}
+	if out.Head, err = l.Head(); err != nil {
+		return nil, err
+	}
 	for _, k := range report.Kinds {
 		if len(x.Names) == 0 || slices.Contains(x.Names, k.Name) {
 			out.Tables = append(out.Tables, k.Of(in))

@@ -26,6 +26,12 @@ func TestSentences(t *testing.T) {
 	november, december := date("2026-11-24"), date("2026-12-01")
 	prepared.Sentences(t, map[string][]any{
 		"SayNothingDecided":   {SayNothingDecided()},
+		"sayNextAdopt":        {sayNextAdopt()},
+		"sayNextDraft":        {sayNextDraft()},
+		"sayNextGit":          {sayNextGit()},
+		"sayNextPropose":      {sayNextPropose()},
+		"sayNotASplit":        {sayNotASplit("Quay")},
+		"sayNothingWaits":     {sayNothingWaits("2w57bede", "Mirela Dunn")},
 		"sayLiftInReview":     {sayLiftInReview("at-least")},
 		"sayOvertaken":        {sayOvertaken("2w57bede", []string{"a", "b", "c", "d"}), sayOvertaken("2w57bede", []string{"a"})},
 		"sayReviewIsOpen":     {sayReviewIsOpen("2w57bede")},

@@ -73,6 +73,7 @@ type Entry struct {
 	Changes []Change          `json:"changes,omitempty"`
 	Wrong   []Wrong           `json:"wrong,omitempty"`
 	Doubles []Double          `json:"doubles,omitempty"`
+	Alike   int               `json:"alike,omitempty"`  // the line of an earlier new person of the same name, 0 for none
 	Values  map[string]string `json:"values,omitempty"` // of a new person
 
 	Person int `json:"-"` // among the people, -1 for a new one
@@ -114,6 +115,7 @@ func Compare(in Input) *Outcome {
 	}
 	c.missing()
 	c.ending()
+	c.alike()
 	for i := range c.out.Entries {
 		e := &c.out.Entries[i]
 		c.out.Counts[e.State]++
@@ -122,6 +124,23 @@ func Compare(in Input) *Outcome {
 		}
 	}
 	return c.out
+}
+
+// alike points out new people who are called like one of an earlier row: they may be one person, or two.
+func (c *comparison) alike() {
+	first := map[string]int{}
+	for i := range c.out.Entries {
+		e := &c.out.Entries[i]
+		name := table.Likeness(e.Name)
+		if e.State != New || name == "" {
+			continue
+		}
+		if line, ok := first[name]; ok {
+			e.Alike = line
+		} else {
+			first[name] = e.Line
+		}
+	}
 }
 
 type comparison struct {

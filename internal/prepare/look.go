@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -116,7 +117,7 @@ func Find(
 		group.Go(func() error {
 			accounts, info, err := export.Find(within, repo.Tree, repo.Exports[a], app, known(repo.People, person, app)...)
 			if err == nil {
-				s.Exports[a] = &draft.Export{Accounts: accounts, Day: repo.Zone.Day(info.TakenAt)}
+				s.Exports[a] = &draft.Export{Accounts: accounts, Day: repo.Zone.Day(info.TakenAt), TakenAt: info.TakenAt.UTC().Format(time.RFC3339)}
 			}
 			return err
 		})
@@ -254,7 +255,9 @@ func On(
 			p.Missing = append(p.Missing, fmt.Errorf("%s: no export is kept that was taken by %s", app.ID, on))
 			continue
 		}
-		s.Exports[a] = &draft.Export{Accounts: found.Accounts, Day: l.Zone().Day(found.TakenAt)}
+		s.Exports[a] = &draft.Export{
+			Accounts: found.Accounts, Day: l.Zone().Day(found.TakenAt), TakenAt: found.TakenAt.UTC().Format(time.RFC3339),
+		}
 		p.Exports = append(
 			p.Exports, fmt.Sprintf("%s as exported on %s", app.ID, l.Zone().Minute(found.TakenAt)),
 		)

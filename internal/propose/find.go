@@ -41,6 +41,21 @@ type Kit struct {
 	Lacking   []int       // people whom it matches, who are here and lack some of it: they are its exceptions
 	Sure      float64     // the lower end of what the share of those who hold it may be, 0 to 1
 	Sensitive bool
+
+	// Not is what all have in common whom the rule would match and who lack some of it, and no holder has: with it the rule
+	// is narrower, and Spared of them are no exceptions. Nil where they have nothing in common.
+	Not    *Condition
+	Spared int
+	// Shared is what most of the exceptions have in common, and some holders have as well; Sharing is how many of them have it.
+	Shared  *Condition
+	Sharing int
+}
+
+// Wider is the rule without what makes it narrower.
+func (k *Kit) Wider() string {
+	wide := *k
+	wide.Not = nil
+	return wide.Filter()
 }
 
 // Filter is the rule as files have it; "" for everyone.
@@ -48,6 +63,9 @@ func (k *Kit) Filter() string {
 	var parts []string
 	for _, c := range k.For {
 		parts = append(parts, c.Attr+" eq "+filter.Quote(c.Value))
+	}
+	if k.Not != nil {
+		parts = append(parts, "not ("+k.Not.Attr+" eq "+filter.Quote(k.Not.Value)+")")
 	}
 	return strings.Join(parts, " and ")
 }
@@ -383,6 +401,7 @@ func (f *finder) kits(r *rule) []Kit {
 				k.Lacking = append(k.Lacking, p)
 			}
 		}
+		here -= f.narrow(&k)
 		slices.Sort(k.Things)
 		k.Explains = len(k.Holders) * len(k.Things)
 		k.Sure = lower(len(k.Holders), here)
@@ -391,6 +410,52 @@ func (f *finder) kits(r *rule) []Kit {
 		}
 	}
 	return out
+}
+
+// leastAlike is how many exceptions must have something in common for that to say anything: two of them may by chance.
+const leastAlike = 3
+
+// narrow looks at what the exceptions of a rule have in common: where no holder has it, the rule is made narrower by it. It returns
+// how many people who are here the rule matches no more.
+func (f *finder) narrow(k *Kit) (spared int) {
+	if len(k.Lacking) < leastAlike {
+		return 0
+	}
+	for a := range f.attrs {
+		attr := &f.attrs[a]
+		if slices.ContainsFunc(k.For, func(c Condition) bool { return c.Attr == attr.name }) {
+			continue
+		}
+		counts := map[int32]int{}
+		for _, p := range k.Lacking {
+			if v := attr.codes[p]; v >= 0 {
+				counts[v]++
+			}
+		}
+		for v, n := range counts {
+			if n < leastAlike || n*2 <= len(k.Lacking) {
+				continue
+			}
+			held := slices.ContainsFunc(k.Holders, func(p int) bool { return attr.codes[p] == v })
+			c := &Condition{attr.name, attr.values[v]}
+			if n == len(k.Lacking) && !held && k.Not == nil {
+				k.Not, k.Spared = c, n
+			}
+			if n > k.Sharing {
+				k.Shared, k.Sharing = c, n
+			}
+		}
+	}
+	if k.Not == nil {
+		return 0
+	}
+	for _, p := range k.Lacking {
+		if f.Here(p) {
+			spared++
+		}
+	}
+	k.Lacking, k.Shared, k.Sharing = nil, nil, 0
+	return spared
 }
 
 // lower is the lower end of the Wilson score interval of a share, at 95 %: what is known of few

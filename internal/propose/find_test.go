@@ -110,11 +110,68 @@ func recovered(t *testing.T, w *planted) (found, all int) {
 				for _, c := range k.For {
 					matched = matched && w.in.People.Get(p, c.Attr) == c.Value
 				}
+				if k.Not != nil {
+					matched = matched && w.in.People.Get(p, k.Not.Attr) != k.Not.Value
+				}
 				require.False(t, matched && !holds[p] && !lacks[p], "%s would give something to %d", k.Filter(), p)
 			}
 		}
 	}
 	return len(back), len(w.rules)
+}
+
+// TestWhatExceptionsShareMakesTheRuleNarrower: where all of them have something that no holder has, the narrower rule is offered,
+// with what the wider one would be; where some holder has it too, it is only said.
+func TestWhatExceptionsShareMakesTheRuleNarrower(t *testing.T) {
+	find := func(holderInShop bool) propose.Kit {
+		people := model.NewPeople()
+		file := people.File("people/x.csv")
+		var attrs []int
+		for _, a := range []string{"id", "userName", "department", "unit"} {
+			attrs = append(attrs, people.Attribute(a))
+		}
+		var holders []int
+		for i := range 24 {
+			unit := "Office"
+			switch {
+			case i >= 20:
+				unit = "Shop"
+			case i%2 == 1:
+				unit = "Quay"
+			}
+			if i == 0 && holderInShop {
+				unit = "Shop"
+			}
+			id := fmt.Sprintf("P%02d", i)
+			people.Add(file, i+2, attrs, []string{id, id, "Ticketing", unit})
+			if i < 20 {
+				holders = append(holders, i)
+			}
+		}
+		for i := 24; i < 40; i++ {
+			id := fmt.Sprintf("P%02d", i)
+			people.Add(file, i+2, attrs, []string{id, id, "Deck", "Shop"})
+		}
+		people.Close()
+		kits := propose.Find(propose.Input{
+			People: people, Here: func(int) bool { return true }, Sure: 0.8, Least: 3, Things: []propose.Thing{{Holders: holders}},
+		})
+		require.NotEmpty(t, kits)
+		return kits[0]
+	}
+	k := find(false)
+	require.Equal(t, `department eq "Ticketing" and not (unit eq "Shop")`, k.Filter())
+	require.Equal(t, `department eq "Ticketing"`, k.Wider())
+	require.Equal(t, 4, k.Spared)
+	require.Len(t, k.Holders, 20)
+	require.Empty(t, k.Lacking)
+
+	k = find(true)
+	require.Equal(t, `department eq "Ticketing"`, k.Filter())
+	require.Nil(t, k.Not)
+	require.Len(t, k.Lacking, 4)
+	require.Equal(t, &propose.Condition{Attr: "unit", Value: "Shop"}, k.Shared)
+	require.Equal(t, 4, k.Sharing)
 }
 
 func TestPlantedRulesComeBack(t *testing.T) {

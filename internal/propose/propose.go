@@ -14,6 +14,7 @@ import (
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
 	"pravet/internal/core/entitle"
+	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/desired"
 	"pravet/internal/edit"
@@ -32,7 +33,11 @@ type Proposal struct {
 	People     int      `json:"people"`
 	Sure       int      `json:"sure"` // in percent
 	Sensitive  bool     `json:"sensitive"`
-	Exceptions []string `json:"exceptions"` // whom it matches and who lack some of it
+	Exceptions []string `json:"exceptions"`        // whom it matches and who lack some of it
+	Wider      string   `json:"wider,omitempty"`   // the rule without what makes it narrower, "" where nothing does
+	Spared     int      `json:"spared,omitempty"`  // people whom only the wider rule matches, and who lack some of it
+	Common     string   `json:"common,omitempty"`  // what those, or most of the exceptions, have in common, as a filter
+	Sharing    int      `json:"sharing,omitempty"` // how many of the exceptions
 }
 
 // Findings are rules that were found, and how they are written.
@@ -136,6 +141,11 @@ func (f *Findings) name() {
 		p := Proposal{
 			Kit: name, For: k.Filter(), Explains: k.Explains, People: len(k.Holders), Sure: int(100 * k.Sure),
 			Sensitive: k.Sensitive, Gives: []string{}, Exceptions: []string{},
+		}
+		if k.Not != nil {
+			p.Wider, p.Spared, p.Common = k.Wider(), k.Spared, k.Not.Attr+" eq "+filter.Quote(k.Not.Value)
+		} else if k.Shared != nil {
+			p.Sharing, p.Common = k.Sharing, k.Shared.Attr+" eq "+filter.Quote(k.Shared.Value)
 		}
 		for _, t := range k.Things {
 			x := f.in.Things[t].AppThing

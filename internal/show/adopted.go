@@ -88,7 +88,11 @@ func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 		}
 		t.add(c.Header, attr, c.Why)
 	}
-	p.Print(t)
+	if a.Kept == nil {
+		p.Print(t)
+	} else {
+		p.wrapped("", "Its file stays as it is; only kits are made, and whose accounts are whose is written into it.", nil)
+	}
 	p.whose(a, repo, full)
 	p.leftAlone(a, full)
 	p.takenKits(a, full)
@@ -97,7 +101,31 @@ func (p *Printer) Adopted(a *adopt.Application, repo *desired.Repo, full bool) {
 		p.wrapped("", words.Clean(fmt.Sprintf("%s differs from the files in %s, so it is left alone: %s.",
 			d.Attr, model.Count(d.Count, "account", "accounts"), d.Example)), nil)
 	}
+	p.guessedSensitive(a)
+	if n := len(a.Left); n > 0 {
+		p.wrapped("", fmt.Sprintf("The next draft of %s will have %s, because of what the file says of attributes and definitions (verified "+
+			"with a trial draft): %s.", words.Clean(a.ID), model.Count(n, "change", "changes"), strings.Join(a.Left[:min(n, 3)], "; ")), nil)
+		return
+	}
 	p.Linef("The next draft of %s will have no changes (verified with a trial draft).", words.Clean(a.ID))
+}
+
+// guessedSensitive says what is taken for sensitive, and asks whether that is right.
+func (p *Printer) guessedSensitive(a *adopt.Application) {
+	if a.Kept != nil || len(a.Things) == 0 {
+		return
+	}
+	var guessed []string
+	for i := range a.Things {
+		if t := &a.Things[i]; t.Why != "" {
+			guessed = append(guessed, fmt.Sprintf("%s/%s (its name has %q in it)", strings.TrimSuffix(t.Kind, "s"), words.Clean(t.Name), t.Why))
+		}
+	}
+	text := "Nothing is taken for sensitive, because no name has admin, root or owner in it."
+	if len(guessed) > 0 {
+		text = "Taken for sensitive by the name only: " + strings.Join(guessed, ", ") + "."
+	}
+	p.wrapped("", text+" Is that all, and is all of it? Say so with --sensitive KIND/NAME and --not-sensitive KIND/NAME.", nil)
 }
 
 // whose writes whose the accounts are.

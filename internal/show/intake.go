@@ -57,11 +57,19 @@ func (v *Intake) Table() *Table {
 		for _, d := range e.Doubles {
 			row("", "", "", d.Why+" as "+d.ID)
 		}
-		if len(e.Changes)+len(e.Wrong)+len(e.Doubles) == 0 {
+		if e.Alike > 0 {
+			row("", "", "", alike(e.Alike))
+		}
+		if len(e.Changes)+len(e.Wrong)+len(e.Doubles)+e.Alike == 0 {
 			row("", "", "", "")
 		}
 	}
 	return t
+}
+
+// alike is a new person who is called like one of an earlier row.
+func alike(line int) string {
+	return fmt.Sprintf("the same name as in line %d; if it is one person, keep one of the rows", line)
 }
 
 // Intake writes the preview of a spreadsheet.
@@ -226,6 +234,9 @@ func (p *Printer) entry(v *Intake, e *intake.Entry, wide int) {
 	for _, d := range e.Doubles {
 		p.wrapped(margin, words.Clean(d.Why+" as "+d.ID+"; if it is the same person, put that id into the "+
 			"row"), Alarm)
+	}
+	if e.Alike > 0 {
+		p.wrapped(margin, alike(e.Alike), Alarm)
 	}
 	for i := range e.Wrong {
 		pr := v.Mapping.Problem(e.Line, &e.Wrong[i])

@@ -2,6 +2,7 @@ package show
 
 import (
 	"bytes"
+	_ "embed"
 	"fmt"
 	"html"
 	"html/template"
@@ -25,8 +26,11 @@ import (
 // A Page is reports on one page.
 type Page struct {
 	Organization string
-	Day          string   // that they are of
-	Notes        []string // what they follow from, and what is not known
+	Day          string      // that they are of
+	Notes        []string    // what they follow from, and what is not known
+	Sources      [][4]string // the exports: application, title, when it was taken, accounts
+	From         string      // which files, in words
+	Head         string      // the newest entry of the ledger, in words
 	Tables       []*report.Table
 }
 
@@ -37,7 +41,8 @@ const mostPageRows = 2000
 type section struct {
 	*report.Table
 	Heads []head
-	Body  [][]cell
+	Body  []pageRow
+	Count string // how many rows it has
 	More  string
 	Chart template.HTML
 	Says  string // what the chart shows, for those who cannot see it
@@ -48,39 +53,74 @@ type head struct {
 	Right bool
 }
 
+// A pageRow is a row; Blocked where it is about an account that nobody may sign in to.
+type pageRow struct {
+	Cells   []cell
+	Blocked bool
+}
+
 type cell struct {
-	Text  string
-	Right bool
+	Text    string
+	Right   bool
+	Blocked bool
+}
+
+// sectionOf makes a table ready for the page. A column in which no row has anything is left out.
+func sectionOf(t *report.Table) (*section, error) {
+	s := &section{Table: t}
+	n, used := 0, make([]bool, len(t.Columns))
+	t.Rows(func(row []string) bool {
+		n++
+		for i, c := range row {
+			used[i] = used[i] || c != ""
+		}
+		if n <= mostPageRows {
+			cells := make([]cell, len(row))
+			blocked := false
+			for i, c := range row {
+				is := c == "blocked" || strings.HasPrefix(c, "blocked: ") || t.Columns[i] == "open" && c == "no"
+				cells[i] = cell{words.Clean(c), t.Right[i], is}
+				blocked = blocked || is && (t.Columns[i] == "open" || t.Columns[i] == "state")
+			}
+			s.Body = append(s.Body, pageRow{cells, blocked})
+		}
+		return true
+	})
+	for i, c := range t.Columns {
+		if used[i] {
+			s.Heads = append(s.Heads, head{c, t.Right[i]})
+		}
+	}
+	for k := range s.Body {
+		kept := s.Body[k].Cells[:0]
+		for i, c := range s.Body[k].Cells {
+			if used[i] {
+				kept = append(kept, c)
+			}
+		}
+		s.Body[k].Cells = kept
+	}
+	s.Count = model.Thousands(n)
+	if n > mostPageRows {
+		s.More = fmt.Sprintf("The first %s of %s rows; all of them: pravet report %s --format csv",
+			model.Thousands(mostPageRows), model.Thousands(n), t.Name)
+	}
+	if len(t.Bars) > 1 {
+		var err error
+		if s.Chart, s.Says, err = charted(t); err != nil {
+			return nil, err
+		}
+	}
+	return s, nil
 }
 
 // HTML writes a page that needs nothing else: no script, no other file.
 func (p *Page) HTML(w io.Writer) error {
-	var sections []section
+	var sections []*section
 	for _, t := range p.Tables {
-		s := section{Table: t}
-		for i, c := range t.Columns {
-			s.Heads = append(s.Heads, head{c, t.Right[i]})
-		}
-		n := 0
-		t.Rows(func(row []string) bool {
-			if n++; n <= mostPageRows {
-				cells := make([]cell, len(row))
-				for i, c := range row {
-					cells[i] = cell{words.Clean(c), t.Right[i]}
-				}
-				s.Body = append(s.Body, cells)
-			}
-			return true
-		})
-		if n > mostPageRows {
-			s.More = fmt.Sprintf("The first %s of %s rows; all of them: pravet report %s --format csv",
-				model.Thousands(mostPageRows), model.Thousands(n), t.Name)
-		}
-		if len(t.Bars) > 1 {
-			var err error
-			if s.Chart, s.Says, err = charted(t); err != nil {
-				return err
-			}
+		s, err := sectionOf(t)
+		if err != nil {
+			return err
 		}
 		sections = append(sections, s)
 	}
@@ -90,9 +130,11 @@ func (p *Page) HTML(w io.Writer) error {
 	}
 	return pageTemplate.Execute(w, struct {
 		*Page
-		Title    string
-		Sections []section
-	}{p, title, sections})
+		Title     string
+		Sections  []*section
+		Style     template.CSS
+		StyleHash template.HTMLAttr
+	}{p, title, sections, template.CSS(paperCSS), template.HTMLAttr(hashOf(paperCSS))}) //nolint:gosec // our own file
 }
 
 // The colours of bars, those of effects darkened enough for a white page.
@@ -208,63 +250,7 @@ func clip(s string) string {
 	return s
 }
 
-var pageTemplate = template.Must(template.New("page").Parse(`<!DOCTYPE html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>{{.Title}} · {{.Organization}} · {{.Day}}</title>
-<style>
-:root { color: #1d2733; background: #fff; font: 15px/1.45 system-ui, "Liberation Sans", Arial, sans-serif; }
-body { max-width: 76rem; margin: 0 auto; padding: 1.5rem; }
-h1 { font-size: 1.7rem; margin: 0 0 .2rem; }
-h2 { font-size: 1.2rem; margin: 2.2rem 0 .2rem; border-top: 2px solid #0072b2; padding-top: .7rem; }
-p { margin: .2rem 0 .7rem; max-width: 60rem; }
-.dim { color: #566573; }
-nav ul { list-style: none; padding: 0; display: flex; flex-wrap: wrap; gap: .3rem 1.2rem; }
-a { color: #00578a; }
-figure { margin: .6rem 0 1rem; }
-figure svg { max-width: 100%; height: auto; }
-table { border-collapse: collapse; width: 100%; font-size: .88rem; }
-caption { text-align: left; color: #566573; padding: .2rem 0; }
-th, td { text-align: left; vertical-align: top; padding: .28rem .6rem .28rem 0; border-bottom: 1px solid #dde3e8; overflow-wrap: break-word; }
-thead th { border-bottom: 2px solid #8795a1; white-space: nowrap; }
-.n { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
-@media print {
-  :root { font-size: 10pt; }
-  body { max-width: none; padding: 0; }
-  nav { display: none; }
-  h2 { break-after: avoid; }
-  thead { display: table-header-group; }
-  tr, figure { break-inside: avoid; }
-  a { color: inherit; text-decoration: none; }
-}
-</style>
-</head>
-<body>
-<header>
-<h1>{{.Title}}</h1>
-<p>{{.Organization}}, {{.Day}}</p>
-{{range .Notes}}<p class="dim">{{.}}</p>
-{{end}}</header>
-{{if gt (len .Sections) 1}}<nav aria-label="Reports on this page"><ul>
-{{range .Sections}}<li><a href="#{{.Name}}">{{.Title}}</a></li>
-{{end}}</ul></nav>
-{{end}}<main>
-{{range .Sections}}<section id="{{.Name}}" aria-labelledby="h-{{.Name}}">
-<h2 id="h-{{.Name}}">{{.Title}}</h2>
-<p>{{.About}}</p>
-{{if .Chart}}<figure role="img" aria-label="{{.Says}}">{{.Chart}}</figure>
-{{end}}{{if .Body}}<table>
-<caption>{{len .Body}} {{if eq (len .Body) 1}}row{{else}}rows{{end}}{{with .More}}. {{.}}{{end}}</caption>
-<thead><tr>{{range .Heads}}<th scope="col"{{if .Right}} class="n"{{end}}>{{.Text}}</th>{{end}}</tr></thead>
-<tbody>
-{{range .Body}}<tr>{{range .}}<td{{if .Right}} class="n"{{end}}>{{.Text}}</td>{{end}}</tr>
-{{end}}</tbody>
-</table>
-{{else}}<p>{{.None}}</p>
-{{end}}</section>
-{{end}}</main>
-</body>
-</html>
-`))
+//go:embed paper/report.html
+var pageHTML string
+
+var pageTemplate = template.Must(template.New("page").Parse(pageHTML))

@@ -66,6 +66,10 @@ func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 			),
 			nil,
 		)
+		if x.Wider != "" {
+			p.labelled("  wider    ", words.Clean(fmt.Sprintf("%s; %d more would match, and none of them has it: %d of %d have %s",
+				x.Wider, x.Spared, x.Spared, x.Spared, x.Common)), Dim)
+		}
 		if n := len(x.Exceptions); n > 0 {
 			names := x.Exceptions
 			more := ""
@@ -74,6 +78,9 @@ func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 			}
 			p.labelled("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", who would gain by it: "+
 				model.Plural(n, "an exception that is named", "exceptions that are named"), Dim)
+			if x.Sharing > 0 {
+				p.labelled("           ", words.Clean(fmt.Sprintf("%d of these %d have %s", x.Sharing, n, x.Common)), Dim)
+			}
 		}
 	}
 }

@@ -87,18 +87,18 @@ func (k *Kind) Of(in *Input) *Table {
 	return t
 }
 
-// Kinds are all kinds of reports, in their order.
+// Kinds are all kinds of reports, those first whose rows ask for something to be done.
 var Kinds = []Kind{
-	{"access", "Who has access to what", accessTable},
 	{"administrators", "Who may do what is sensitive", administrators},
-	{"idle", "Accounts that nobody uses", idle},
-	{"never", "Accounts that nobody has ever signed in to", never},
+	{"separation", "Separated duties, and their exceptions", separation},
 	{"outsiders", "Outsiders, and who answers for them", outsiders},
 	{"strays", "Accounts that belong to nobody", strays},
-	{"pending", "Accounts that are to come", pending},
+	{"idle", "Accounts that nobody uses", idle},
+	{"never", "Accounts that nobody has ever signed in to", never},
 	{"leaving", "Accounts on their way out", leaving},
+	{"pending", "Accounts that are to come", pending},
 	{"seats", "Seats, and what they cost by department", seats},
-	{"separation", "Separated duties, and their exceptions", separation},
+	{"access", "Who has access to what", accessTable},
 	{"changes", "What was changed", changes},
 	{"approvals", "Who approved what", approvals},
 }
@@ -145,18 +145,22 @@ func accessTable(in *Input) *Table {
 	t := &Table{
 		About: "Each person who has an account somewhere, with what the account holds in the end, also by what " +
 			"brings it along.",
-		Columns: []string{"id", "name", "department", "type", "stage"}, Unit: "open accounts",
+		Columns: []string{"id", "name", "department", "type", "stage"}, Unit: "accounts in the table",
 		None: "Nobody has an account anywhere.",
 	}
 	for _, a := range apps {
-		open := 0
-		for i := range v.Accounts[a].Len() {
-			if v.Accounts[a].Open(i) && v.PersonOf[a][i] >= 0 {
-				open++
+		counts := map[model.State]int{}
+		for _, at := range v.AccountOf[a] {
+			if at >= 0 {
+				counts[v.Accounts[a].States[at]]++
 			}
 		}
 		t.Columns = append(t.Columns, v.Apps[a].ID)
-		t.Bars = append(t.Bars, Bar{v.Apps[a].ID, float64(open), model.Keeps})
+		for state := range model.State(len(states)) {
+			if n := counts[state]; n > 0 {
+				t.Bars = append(t.Bars, Bar{v.Apps[a].ID + ", " + state.String(), float64(n), model.Keeps})
+			}
+		}
 	}
 	cells := make([][len(states)][]string, len(v.Apps)) // application, state, set
 	cell := func(a, at int) string {
