@@ -73,6 +73,7 @@ func (c *program) amends(
 	cmd := &cobra.Command{Use: use, Short: short, Long: long, Args: args, Example: example(examples...)}
 	whomFlags(cmd, c, &x.Whom)
 	x.rewriting.flags(cmd)
+	cmd.Flags().IntVar(&x.rewriting.ends, "ends", 0, "how many people it may end, where they are more than a tenth of those who are here")
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		d, err := c.desk()
 		if err != nil {

@@ -61,7 +61,7 @@ func (s *selection) of(c *program, flag string, say func(p *plan.Plan, ch *plan.
 		if err != nil {
 			return nil, noFiles
 		}
-		p, err := planOrNewest(d, args)
+		p, _, err := d.Named(args)
 		if err != nil {
 			return nil, noFiles
 		}

@@ -27,6 +27,9 @@ func (c *program) outlook(out *show.Printer, r *desk.Run) {
 		}
 	}
 	out.Linef("%s of %s, %s", show.Strong("Plan "+r.Plan.ID), r.Plan.AsOf, r.Plan.Organization)
+	if r.Plan.Undoes != "" {
+		out.Linef("Undoes %s", show.Strong(r.Plan.Undoes))
+	}
 	out.Line("To carry out: " + show.TotalsLine(t))
 	for _, state := range leftAlone {
 		if text := sayLeftAlone(state, r.Count(state), r.Today.String()); text != "" {

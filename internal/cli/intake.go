@@ -156,6 +156,7 @@ func (c *program) takeIn(d *desk.Desk, repo *desired.Repo, a *amend.Amendment, x
 		return err
 	}
 	x.subject = sayTookIn(in.Source.File, out.Counts[intake.New], out.Counts[intake.Changed])
+	x.rewriting.ends = x.ends
 	x.next = func() string { return d.NextStep("intake") }
 	err = c.writeShown(d, repo, a, &x.rewriting)
 	if out.Counts[intake.Bad] > 0 { // rows were left out

@@ -214,6 +214,9 @@ func draftedWords(x *ledger.Plan) string {
 		x.Totals.Held,
 		x.SetAside,
 	)
+	if x.Undoes != "" {
+		text += ", undoes " + x.Undoes
+	}
 	if x.Environment != "" {
 		text += ", for the environment " + x.Environment
 	}

@@ -17,7 +17,7 @@ func (c *program) paper(args []string, file, person string) error {
 	if err != nil {
 		return err
 	}
-	p, err := planOrNewest(d, args)
+	p, err := c.planOrLast(d, args)
 	if err != nil {
 		return err
 	}

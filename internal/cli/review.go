@@ -38,7 +38,7 @@ leave in the middle: the next review of the same plan goes on from there.
 --plain works line by line, for a screen reader and for input from a file: type help
 to see its commands. --page writes the plan as one page that opens anywhere: to read it,
 and to decide about it without a command line; --for NAME leaves on it what waits for one
-person. PLAN is a plan's id; without it, the newest plan.`,
+person. PLAN is a plan's id; without it, the plan that was drafted here last.`,
 		Example: example(
 			"pravet review",
 			"pravet review 2w57bede --plain",
@@ -81,7 +81,7 @@ func (c *program) goThrough(args []string, plain bool) (name string, confirmed b
 	if err != nil {
 		return "", false, err
 	}
-	p, err := planOrNewest(d, args)
+	p, err := c.planOrLast(d, args)
 	if err != nil {
 		return "", false, err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
+	"pravet/internal/core/model"
 	"pravet/internal/core/words"
 	"pravet/internal/desired"
 	"pravet/internal/desk"
@@ -20,6 +21,7 @@ type rewriting struct {
 	because, format            string
 	subject                    string        // what is done, for the commit
 	quiet                      bool          // what it comes to is not counted
+	ends                       int           // how many people it may end, where they are many
 	next                       func() string // once something was written: what comes next for somebody who starts; may be nil
 }
 
@@ -80,6 +82,10 @@ func (c *program) amended(
 	if err := tell(w); err != nil {
 		return err
 	}
+	if desk.ManyEnd(w.Ending, w.Here) && w.Ending != r.ends {
+		c.tell("pravet: " + sayAmendmentEndsMany(w.Ending, w.Here).Error())
+		return fail(Failed, sayNothingTakenIn(r.write || r.commit))
+	}
 	switch {
 	case r.commit:
 		message := r.subject
@@ -136,6 +142,12 @@ func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {
 		}
 		return p.Err()
 	})
+}
+
+// sayAmendmentEndsMany is a change of the files that ends many.
+func sayAmendmentEndsMany(n, of int) error {
+	return fmt.Errorf("this ends %s of %s; if that is intended, add --ends %d",
+		model.Thousands(n), model.Count(of, "person", "people"), n)
 }
 
 // sayNothingToAmend is said where the files say already what is asked for.

@@ -29,7 +29,7 @@ func (c *program) show() *cobra.Command {
 		Short:   "Show a plan: what it amounts to and why, or every change with its reasons",
 		GroupID: deciding,
 		Long: `Show writes a plan as people read it. PLAN is a plan's id, the beginning of one,
-or a file; without it, the newest plan of the repository.
+or a file; without it, the plan that was drafted here last.
 
 What fits on a screen is written in full: application by application and person by
 person, every change with its reasons. A longer plan opens with a summary: how
@@ -64,7 +64,7 @@ and those of people, as in person.department or department.`,
 				return err
 			}
 		}
-		p, err := planOrNewest(d, args)
+		p, err := c.planOrLast(d, args)
 		if err != nil {
 			return err
 		}
@@ -219,16 +219,13 @@ func (c *program) view(d *desk.Desk, p *plan.Plan, choice desk.Choice) (*show.Pl
 	return v, sel, nil
 }
 
-// planOrNewest reads the plan that is named, or the newest of the repository.
-func planOrNewest(d *desk.Desk, args []string) (*plan.Plan, error) {
-	if len(args) > 0 {
-		return d.Plan(args[0])
+// planOrLast reads the plan that is named, or the one that was drafted here last; after a draft that failed it says so.
+func (c *program) planOrLast(d *desk.Desk, args []string) (*plan.Plan, error) {
+	p, failed, err := d.Named(args)
+	if failed != "" {
+		c.tell(failed)
 	}
-	id, err := d.Newest()
-	if err != nil {
-		return nil, err
-	}
-	return d.Plan(id)
+	return p, err
 }
 
 // sayUnfoldAlone is an --unfold without groups.

@@ -9,6 +9,7 @@ import (
 	"pravet/internal/amend"
 	"pravet/internal/core/access"
 	"pravet/internal/core/day"
+	"pravet/internal/core/entitle"
 	"pravet/internal/core/filter"
 	"pravet/internal/core/model"
 	"pravet/internal/core/table"
@@ -219,6 +220,9 @@ func Kit(repo *desired.Repo, name string) (*model.Kit, error) {
 
 // An Amended is what an amendment comes to, in the files and in whose access.
 type Amended struct {
+	// Ending is how many people would be gone who are not today, of Here.
+	Ending, Here int
+
 	Texts    []*edit.Text // the files that would be others; none where nothing would
 	Access   []access.Difference
 	Warnings []access.Warning
@@ -255,6 +259,7 @@ func (d *Desk) Comes(repo *desired.Repo, a *amend.Amendment) (*Amended, error) {
 	}
 	before := prepare.Of(repo).View(d.today)
 	out.Access = access.Compare(before, view)
+	out.Ending, out.Here = ending(before, view)
 	known := map[string]bool{}
 	for _, w := range before.Implied() {
 		known[words.Of(&w.Fact)] = true
@@ -263,6 +268,31 @@ func (d *Desk) Comes(repo *desired.Repo, a *amend.Amendment) (*Amended, error) {
 	out.Warnings = append(out.Warnings, access.Gained(out.Access)...)
 	return out, nil
 }
+
+// ending counts the people who are not gone by the files as they are, and those of them who would be by the files as they would
+// be.
+func ending(before, after *access.View) (n, here int) {
+	ids, at := before.People.Column("id"), map[string]int{}
+	if ids == nil {
+		return 0, 0
+	}
+	for p := range before.People.Len() {
+		if before.Stages[p] != entitle.Gone {
+			at[ids.At(p)] = p
+		}
+	}
+	now := after.People.Column("id")
+	for p := range after.People.Len() {
+		if _, was := at[now.At(p)]; was && after.Stages[p] == entitle.Gone {
+			n++
+		}
+	}
+	return n, len(at)
+}
+
+// ManyEnd reports whether so many people would be gone as nobody ends with nobody saying so: more than a tenth, and more than
+// two.
+func ManyEnd(n, here int) bool { return n > max(2, here/10) }
 
 // Names are those of the files that would be others.
 func (a *Amended) Names() (out []string) {

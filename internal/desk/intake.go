@@ -172,7 +172,7 @@ func intoFile(repo *desired.Repo, s *desired.Source) string {
 
 // Many reports whether the rows end more people than rows may with nobody saying so: a tenth, and
 // two at the least.
-func (x *Intake) Many() bool { return x.Outcome.Ending > max(2, x.Outcome.Here/10) }
+func (x *Intake) Many() bool { return ManyEnd(x.Outcome.Ending, x.Outcome.Here) }
 
 // Fill puts new people and changes into an amendment; save keeps how the file is understood under
 // that name, "" for not.

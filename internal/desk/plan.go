@@ -122,6 +122,11 @@ type Drafted struct {
 
 // Draft drafts a plan and puts it on record.
 func (d *Desk) Draft(x Drafting) (*Drafted, error) {
+	out, err := d.draft(x)
+	return out, d.failed(err)
+}
+
+func (d *Desk) draft(x Drafting) (*Drafted, error) {
 	only, err := peopleFilter(x.Only)
 	if err != nil {
 		return nil, err
@@ -280,7 +285,13 @@ func (d *Desk) keep(l ledger.Ledger, p *plan.Plan, x Drafting) (*Drafted, error)
 			return nil, err
 		}
 	}
-	return out, prepare.Record(l, d.state, p, onRecord, d.today)
+	if err := prepare.Record(l, d.state, p, onRecord, d.today); err != nil {
+		return out, err
+	}
+	if x.Out == "" && x.To == nil {
+		d.noteLast(lastDraft{Plan: p.ID})
+	}
+	return out, nil
 }
 
 // spare refuses a file of the repository that something else is kept in.

@@ -64,7 +64,7 @@ func (d *Desk) Select(p *plan.Plan, choice Choice) (*Selection, error) {
 			return nil, err
 		}
 	}
-	if s.History, err = prepare.History(d.ctx, d.tree, l, p, func() *desired.Repo {
+	if s.History, err = prepare.History(d.ctx, d.tree, l, p, func() *desired.Repo { return d.state.Repo }, func() *desired.Repo {
 		s.folk()
 		return d.state.Repo
 	}); err != nil {

@@ -76,6 +76,7 @@ type Plan struct {
 	Suspect     bool        `json:"suspect,omitempty"` // the roster had shrunk: no measure for the next one
 	Whole       bool        `json:"whole"`             // not limited to some applications or people
 	SetAside    int         `json:"setAside"`
+	Undoes      string      `json:"undoes,omitempty"`  // the run that it is the back-out of
 	Decides     bool        `json:"decides,omitempty"` // its files say who decides, or how that is proved
 	Totals      plan.Totals `json:"totals"`
 }

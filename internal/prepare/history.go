@@ -3,7 +3,9 @@ package prepare
 import (
 	"context"
 	"errors"
+	"os"
 	"strings"
+	"sync"
 
 	"pravet/internal/core/day"
 	"pravet/internal/core/model"
@@ -25,6 +27,14 @@ type history struct {
 	after  *model.People
 	ids    [2]map[string]int // of the people then and now
 	lines  map[string]map[int]gitrepo.Change
+	single int // lines that were asked for one by one, as their file is large
+	kits   kitsThen
+}
+
+// kitsThen are the kits of the files as they were, and as they are.
+type kitsThen struct {
+	now  func() *desired.Repo
+	then func() *desired.Repo // nil where no file of kits has changed since, or that is not known
 }
 
 // History tells how the files of a plan were when another plan was carried out last,
@@ -36,7 +46,7 @@ func History(
 	tree *source.Tree,
 	l ledger.Ledger,
 	p *plan.Plan,
-	read func() *desired.Repo,
+	rules, read func() *desired.Repo,
 ) (outline.History, error) {
 	if p.Desired.Revision == "" {
 		return nil, nil
@@ -54,6 +64,9 @@ func History(
 	changed := false
 	for _, file := range gitrepo.Changed(tree.Dir, base) {
 		changed = changed || strings.HasPrefix(file, "people/")
+		if strings.HasPrefix(file, "kits/") {
+			h.kits = kitsThen{now: sync.OnceValue(rules), then: sync.OnceValue(func() *desired.Repo { return rulesOf(ctx, tree, base) })}
+		}
 	}
 	if !changed {
 		return h, nil
@@ -136,6 +149,96 @@ func (h *history) Attributes() []string {
 	return h.after.Attributes()
 }
 
+// rulesOf reads the files of a revision without its people; nil where they do not pass.
+func rulesOf(ctx context.Context, tree *source.Tree, revision string) *desired.Repo {
+	from, err := os.MkdirTemp("", "pravet-revision-")
+	if err != nil {
+		return nil
+	}
+	defer os.RemoveAll(from)
+	if gitrepo.Files(ctx, tree.Dir, revision, from) != nil {
+		return nil
+	}
+	was, err := source.OpenTree(from, nil)
+	if err != nil {
+		return nil
+	}
+	defer was.Close()
+	was.Environment = tree.Environment
+	repo := desired.Rules(ctx, was)
+	if repo.Problems.Errors() > 0 {
+		return nil
+	}
+	return repo
+}
+
+// gives is where a kit gives a thing of an application, "" for nowhere.
+func gives(repo *desired.Repo, k *model.Kit, app string, thing *plan.Thing) (file string, line int) {
+	a := repo.App(app)
+	if a < 0 {
+		return "", 0
+	}
+	for i := range k.Gives {
+		g := &k.Gives[i]
+		if g.App != a {
+			continue
+		}
+		for n, t := range g.Things {
+			if x := &repo.Apps[a].Things[t]; x.Kind == thing.Kind && x.Name == thing.Name && n < len(g.Pos) {
+				return g.Pos[n].File, g.Pos[n].Line
+			}
+		}
+	}
+	return "", 0
+}
+
+func (h *history) Gives(kit, app string, thing *plan.Thing) (string, int) {
+	if h.kits.now == nil {
+		return "", 0
+	}
+	repo := h.kits.now()
+	for _, k := range repo.Kits {
+		if k.Name == kit {
+			return gives(repo, k, app, thing)
+		}
+	}
+	return "", 0
+}
+
+func (h *history) Gave(app string, thing *plan.Thing) (string, int) {
+	if h.kits.then == nil {
+		return "", 0
+	}
+	then, now := h.kits.then(), h.kits.now()
+	if then == nil {
+		return "", 0
+	}
+	for _, was := range then.Kits {
+		if file, _ := gives(then, was, app, thing); file == "" {
+			continue
+		}
+		for _, is := range now.Kits {
+			if is.Name != was.Name {
+				continue
+			}
+			if file, _ := gives(now, is, app, thing); file != "" {
+				continue
+			}
+			a := now.App(app)
+			for i := range is.Gives {
+				if is.Gives[i].App == a && len(is.Gives[i].Pos) > 0 {
+					return is.Gives[i].Pos[0].File, is.Gives[i].Pos[0].Line
+				}
+			}
+			return is.Pos.File, is.Pos.Line
+		}
+	}
+	return "", 0
+}
+
+// mostSingle is how many lines of large files are asked for one by one: Git reads the history of the file for each.
+const mostSingle = 64
+
 func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 	lines, ok := h.lines[file]
 	if !ok {
@@ -143,6 +246,12 @@ func (h *history) Edited(file string, line int) (*outline.Edit, bool) {
 		h.lines[file] = lines
 	}
 	c, ok := lines[line]
+	if !ok && len(lines) < mostSingle && h.single < mostSingle {
+		h.single++
+		if c, ok = gitrepo.Lines(h.dir, "", file, line)[line]; ok {
+			lines[line] = c
+		}
+	}
 	switch {
 	case !ok, c.Beyond:
 		return nil, false

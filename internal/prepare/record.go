@@ -67,6 +67,7 @@ func Record(l ledger.Ledger, s *State, p *plan.Plan, file string, clock day.Day)
 			Suspect:     p.Desired.Suspect,
 			Whole:       p.Selection == nil,
 			SetAside:    len(p.SetAside),
+			Undoes:      p.Undoes,
 			Totals:      p.Totals,
 		}})
 	}

@@ -108,7 +108,11 @@ func sayFold(f *outline.Fold) string {
 
 // sayTitle is what plan this is.
 func sayTitle(p *plan.Plan) string {
-	return fmt.Sprintf("Review of plan %s of %s, %s", p.ID, p.AsOf, words.Clean(p.Organization))
+	text := fmt.Sprintf("Review of plan %s of %s, %s", p.ID, p.AsOf, words.Clean(p.Organization))
+	if p.Undoes != "" {
+		text += ", which undoes " + words.Clean(p.Undoes)
+	}
+	return text
 }
 
 // saySeats is what the seats and the costs would be. Only the first few are said where there is not room for all.

@@ -290,6 +290,9 @@ func hashOf(text string) string {
 // made says when the page was made, and from what.
 func (x *Paper) made() string {
 	text := "Made on " + x.Day
+	if x.Plan.Undoes != "" {
+		text = "Undoes " + words.Clean(x.Plan.Undoes) + ". " + text
+	}
 	if r := x.Plan.Desired.Revision; r != "" {
 		text += " from revision " + r[:min(10, len(r))]
 	}

@@ -56,6 +56,9 @@ func (p *Printer) Head(pl *plan.Plan) {
 			revision += " and changes that are not committed"
 		}
 	}
+	if pl.Undoes != "" {
+		p.Linef("Undoes %s", Strong(words.Clean(pl.Undoes)))
+	}
 	if pl.Desired.Environment != "" {
 		p.Linef("For the environment %s alone", Strong(words.Clean(pl.Desired.Environment)))
 	}

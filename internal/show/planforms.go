@@ -105,6 +105,9 @@ func PlanMarkdown(w io.Writer, v *PlanView, summary bool) error {
 	}
 	p.Linef("### Plan %s of %s", v.Plan.ID, v.Plan.AsOf)
 	p.Line()
+	if v.Plan.Undoes != "" {
+		p.Linef("Undoes %s.\n", markdown(v.Plan.Undoes))
+	}
 	p.Linef(
 		"%s.",
 		totals(t, func(_ model.Effect, text string) string { return text }, func(s string) string { return s }),

@@ -22,6 +22,10 @@ type History interface {
 	// Edited is who changed a line since, or nil where nobody did; known is false
 	// where that cannot be told.
 	Edited(file string, line int) (edit *Edit, known bool)
+	// Gives is where a kit gives a thing, and Gave where kits are that gave one then and give it no more; file is "" where
+	// that is nowhere, or cannot be told.
+	Gives(kit, app string, thing *plan.Thing) (file string, line int)
+	Gave(app string, thing *plan.Thing) (file string, line int)
 }
 
 // An Edit is who changed a line last, and when. Commit is "" for what is not
@@ -123,7 +127,15 @@ func (f *finder) of(c *plan.Change) Cause {
 	}
 	switch r.Facts.Kind {
 	case fact.Ended, fact.Away, fact.NotYet:
-		return Cause{Kind: Staged, Facts: r.Facts, Attribute: string(r.Facts.Kind)}
+		return f.staged(r)
+	case fact.OnPath:
+		for _, other := range f.in.Plan.Because(c) {
+			if other.Facts != nil && other.Facts.Kind == fact.Ended {
+				if cause := f.staged(&other); cause.Edit != nil {
+					return cause
+				}
+			}
+		}
 	case fact.HasValue:
 		if cause, ok := f.moved(c, []string{r.Facts.Attribute}); ok {
 			return cause
@@ -140,7 +152,45 @@ func (f *finder) of(c *plan.Change) Cause {
 			return cause
 		}
 	}
-	return Cause{Kind: Lined, File: r.File, Line: r.Line, Says: r.Says, Facts: r.Facts}
+	file, line := r.File, r.Line
+	if gives, at := f.given(c, r); gives != "" {
+		file, line = gives, at
+	}
+	return Cause{Kind: Lined, File: file, Line: line, Says: r.Says, Facts: r.Facts}
+}
+
+// staged is the cause of somebody who is not here, or no more: the commit that has said so, where one has since a plan was
+// carried out last; else that the day has come.
+func (f *finder) staged(r *plan.Reason) Cause {
+	c := Cause{Kind: Staged, Facts: r.Facts, Attribute: string(r.Facts.Kind)}
+	if f.in.History != nil && r.File != "" {
+		c.Edit, _ = f.in.History.Edited(r.File, r.Line)
+	}
+	return c
+}
+
+// given is the line by which a kit gives the thing of a change, or gave it, where that line was changed and the one of the reason
+// was not: a rule that nobody has touched is no cause.
+func (f *finder) given(c *plan.Change, r *plan.Reason) (file string, line int) {
+	if f.in.History == nil || c.Thing == nil || r.Facts == nil {
+		return "", 0
+	}
+	if edit, known := f.in.History.Edited(r.File, r.Line); r.File != "" && (!known || edit != nil) {
+		return "", 0
+	}
+	if r.Facts.Kind == fact.NoKit || r.Facts.Kind == fact.KitLacks {
+		file, line = f.in.History.Gave(c.App, c.Thing)
+	}
+	if file == "" && r.Facts.Kit != "" {
+		file, line = f.in.History.Gives(r.Facts.Kit, c.App, c.Thing)
+	}
+	if file == "" {
+		return "", 0
+	}
+	if edit, _ := f.in.History.Edited(file, line); edit == nil {
+		return "", 0
+	}
+	return file, line
 }
 
 // moved finds the first of some attributes that is not what it was.
@@ -162,6 +212,9 @@ func (f *finder) moved(c *plan.Change, attrs []string) (Cause, bool) {
 
 // key tells causes apart.
 func (c *Cause) key() [6]string {
+	if c.Kind == Staged && c.Edit != nil {
+		return [6]string{string(c.Kind), c.Attribute, "commit", c.Edit.Commit, "", "0"}
+	}
 	return [6]string{string(c.Kind), c.Attribute, c.Was, c.Is, c.File, fmt.Sprint(c.Line)}
 }
 

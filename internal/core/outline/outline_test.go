@@ -24,6 +24,9 @@ func (h past) Was(person, _ string) (string, bool) { v, ok := h.was[person]; ret
 func (h past) Is(person, _ string) string          { return h.is[person] }
 func (h past) Attributes() []string                { return []string{"department"} }
 
+func (h past) Gives(string, string, *plan.Thing) (string, int) { return "", 0 }
+func (h past) Gave(string, *plan.Thing) (string, int)          { return "", 0 }
+
 func (h past) Edited(_ string, line int) (*outline.Edit, bool) { return h.edits[line], true }
 
 // drawPlan draws a plan of changes by a few lines and values, and what was decided.

@@ -11,12 +11,28 @@ import (
 
 // Cause says what changes follow from: the line that changed, or the people's rows
 // that did.
-func Cause(c *outline.Cause) string { return cause(c, "changed by %s on %s") }
+func Cause(c *outline.Cause) string {
+	return cause(c, func(e *outline.Edit) string {
+		text := fmt.Sprintf("changed by %s on %s", Clean(e.By), e.On)
+		if e.Commit != "" && e.Subject != "" {
+			text += fmt.Sprintf(" in %s, %q", e.Commit[:min(8, len(e.Commit))], Clean(e.Subject))
+		}
+		return text
+	})
+}
 
 // CauseInShort says it in a column.
-func CauseInShort(c *outline.Cause) string { return cause(c, "%s %s") }
+func CauseInShort(c *outline.Cause) string {
+	return cause(c, func(e *outline.Edit) string {
+		text := Clean(e.By) + " " + e.On
+		if e.Subject != "" {
+			text += ": " + Clean(e.Subject)
+		}
+		return text
+	})
+}
 
-func cause(c *outline.Cause, edited string) string {
+func cause(c *outline.Cause, edited func(*outline.Edit) string) string {
 	switch c.Kind {
 	case outline.Moved:
 		switch {
@@ -31,11 +47,18 @@ func cause(c *outline.Cause, edited string) string {
 	case outline.Joined:
 		return "new in the people files"
 	case outline.Staged:
-		return map[string]string{
+		text := map[string]string{
 			string(fact.Ended):  "no longer here",
 			string(fact.Away):   "away",
 			string(fact.NotYet): "not here yet",
 		}[c.Attribute]
+		switch {
+		case c.Edit == nil:
+			return text
+		case c.Edit.By == "":
+			return text + ", not committed yet"
+		}
+		return text + ", " + edited(c.Edit)
 	case outline.Valued:
 		if strings.HasPrefix(c.Attribute, "the ") { // that an application's file gives to all
 			return c.Attribute
@@ -47,6 +70,8 @@ func cause(c *outline.Cause, edited string) string {
 	}
 	place := fmt.Sprintf("%s:%d", Clean(c.File), c.Line)
 	switch {
+	case c.Unchanged && c.Facts != nil && c.Facts.Kind == fact.OnPath:
+		return place + ", a step whose day has come"
 	case c.Unchanged:
 		return place + ", as before"
 	case c.Edit == nil:
@@ -54,7 +79,7 @@ func cause(c *outline.Cause, edited string) string {
 	case c.Edit.By == "":
 		return place + ", not committed yet"
 	}
-	return place + ", " + fmt.Sprintf(edited, Clean(c.Edit.By), c.Edit.On)
+	return place + ", " + edited(c.Edit)
 }
 
 // Alike says what the changes of a fold do, without the people.
