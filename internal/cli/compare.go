@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -10,13 +11,15 @@ import (
 	"github.com/spf13/cobra"
 
 	"pravet/internal/core/access"
+	"pravet/internal/desk"
 	"pravet/internal/show"
 )
 
 func (c *program) compare() *cobra.Command {
 	var format, on string
 	var with []string
-	var full bool
+	var full, summary bool
+	var groupBy string
 	cmd := &cobra.Command{
 		Use:     "compare [REVISION [REVISION]]",
 		Short:   "Say whose access differs between two revisions of the files, and why",
@@ -41,6 +44,10 @@ do not pass.`,
 	formatFlag(cmd, &format, "table", "json", "csv", "markdown")
 	cmd.Flags().StringVar(&on, "on", "", "compare what is due on this day, YYYY-MM-DD (default: today)")
 	cmd.Flags().BoolVar(&full, "full", false, "every difference, however many there are")
+	cmd.Flags().BoolVar(&summary, "summary", false, "only how many differences there are in each application")
+	cmd.Flags().StringVar(&groupBy, "group-by", "", "fold alike differences, by "+strings.Join(differenceGroupings, ", ")+", or an attribute of people")
+	cmd.MarkFlagsMutuallyExclusive("full", "summary", "group-by")
+	offer(cmd, "group-by", cobra.FixedCompletions(append(slices.Clone(differenceGroupings), "department", "title", "location"), noFiles))
 	cmd.Flags().StringSliceVar(
 		&with, "with", nil, "compare the last commit with itself and this file as it is now (may be repeated)",
 	)
@@ -88,11 +95,25 @@ do not pass.`,
 			)
 		case "table":
 			_, lines := show.Size(c.Stdout, c.Environ)
+			var groups []show.DifferenceGroup
+			if groupBy != "" {
+				if groups, err = groupDifferences(list, views, groupBy); err != nil {
+					return err
+				}
+			}
 			return c.paged(func(p *show.Printer) error {
+				if summary {
+					p.DifferencesSummary(list, warnings)
+					return p.Err()
+				}
+				if groupBy != "" {
+					p.DifferencesGrouped(list, groups, warnings)
+					return p.Err()
+				}
 				if full || len(list) <= lines {
 					p.Differences(list, warnings)
 				} else {
-					p.DifferencesFolded(access.Fold(list), warnings)
+					p.DifferencesFolded(list, warnings)
 				}
 				return p.Err()
 			})
@@ -103,6 +124,59 @@ do not pass.`,
 		return show.Output(c.Stdout, c.Environ, format, show.DifferenceTable(list))
 	}
 	return cmd
+}
+
+// differenceGroupings are what differences can be grouped by, besides attributes of people.
+var differenceGroupings = []string{"app", "person", "thing", "effect", "cause"}
+
+// groupDifferences groups differences, those of the most first.
+func groupDifferences(list []access.Difference, views [2]*access.View, by string) (out []show.DifferenceGroup, err error) {
+	key := map[string]func(d *access.Difference) string{
+		"app":    func(d *access.Difference) string { return d.App },
+		"person": func(d *access.Difference) string { return strings.TrimSpace(d.Name + "  " + d.Person) },
+		"thing":  func(d *access.Difference) string { return strings.TrimSpace(d.App + " " + d.Kind + " " + d.Thing) },
+		"effect": func(d *access.Difference) string { return d.Effect.String() },
+		"cause": func(d *access.Difference) string {
+			if d.Because.File == "" {
+				return d.Because.Says
+			}
+			return fmt.Sprintf("%s:%d", d.Because.File, d.Because.Line)
+		},
+	}[strings.ToLower(by)]
+	if key == nil {
+		name := ""
+		for _, v := range views {
+			for _, a := range v.People.Attributes() {
+				if strings.EqualFold(a, by) {
+					name = a
+				}
+			}
+		}
+		if name == "" {
+			return nil, usage(desk.SayNotOneOf("group-by", by, append(slices.Clone(differenceGroupings), views[1].People.Attributes()...)))
+		}
+		key = func(d *access.Difference) string {
+			for _, v := range []*access.View{views[1], views[0]} {
+				if p := v.People.Named(d.Person); d.Person != "" && p >= 0 {
+					return name + ": " + cmp.Or(v.People.Get(p, name), "none")
+				}
+			}
+			return "definitions"
+		}
+	}
+	at := map[string]int{}
+	for i := range list {
+		k := cmp.Or(key(&list[i]), "definitions")
+		n, ok := at[k]
+		if !ok {
+			n = len(out)
+			at[k] = n
+			out = append(out, show.DifferenceGroup{Title: k})
+		}
+		out[n].List = append(out[n].List, list[i])
+	}
+	slices.SortStableFunc(out, func(x, y show.DifferenceGroup) int { return len(y.List) - len(x.List) })
+	return out, nil
 }
 
 func named(revision string, with ...string) string {

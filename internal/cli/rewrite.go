@@ -138,7 +138,7 @@ func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {
 		if r.full || len(w.Access) <= lines/2 {
 			p.Differences(w.Access, w.Warnings)
 		} else {
-			p.DifferencesFolded(access.Fold(w.Access), w.Warnings)
+			p.DifferencesFolded(w.Access, w.Warnings)
 		}
 		return p.Err()
 	})

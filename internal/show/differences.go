@@ -3,6 +3,7 @@ package show
 import (
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -55,10 +56,14 @@ func differencesLine(list []access.Difference, effect func(effect model.Effect, 
 			people[model.Keeps][id] = true
 		}
 	}
+	all := len(people[model.Keeps])
+	if all == 0 {
+		return model.Count(len(list), "difference", "differences") + ", of definitions that reach nobody yet."
+	}
 	return fmt.Sprintf(
 		"%s of %s: %s, %s.",
 		model.Count(len(list), "difference", "differences"),
-		model.Count(len(people[model.Keeps]), "person", "people"),
+		model.Count(all, "person", "people"),
 		effect(model.Widens, somebody(len(people[model.Widens]), "gains", "gain")+" access"),
 		effect(model.Narrows, somebody(len(people[model.Narrows]), "loses", "lose")+" it"),
 	)
@@ -118,19 +123,69 @@ func (p *Printer) Differences(list []access.Difference, warnings []access.Warnin
 	}
 }
 
-// DifferencesFolded writes alike differences of one cause as one.
-func (p *Printer) DifferencesFolded(list []access.Folded, warnings []access.Warning) {
-	people := map[model.Effect]int{}
-	for i := range list {
-		people[list[i].Effect] += max(list[i].People, 1)
-	}
-	p.Linef(
-		"%s: %s, %s",
-		model.Count(people[model.Widens]+people[model.Narrows]+people[model.Keeps], "difference", "differences"),
-		Effect(model.Widens, model.Count(people[model.Widens], "widens", "widen")+" access"),
-		Effect(model.Narrows, model.Count(people[model.Narrows], "narrows", "narrow")+" it"),
-	)
+// DifferencesSummary writes how many differences there are in each application.
+func (p *Printer) DifferencesSummary(list []access.Difference, warnings []access.Warning) {
+	p.Line(DifferencesLine(list))
 	p.warnings(warnings)
+	type count struct {
+		effects [3]int
+		people  map[string]bool
+	}
+	apps := map[string]*count{}
+	for i := range list {
+		d := &list[i]
+		if apps[d.App] == nil {
+			apps[d.App] = &count{people: map[string]bool{}}
+		}
+		apps[d.App].effects[d.Effect]++
+		if d.Person != "" {
+			apps[d.App].people[d.Person] = true
+		}
+		for _, id := range d.Whom {
+			apps[d.App].people[id] = true
+		}
+	}
+	t := &Table{Columns: columns("application", "people", "widen", "narrow", "keep")}
+	for i := 1; i < len(t.Columns); i++ {
+		t.Columns[i].Number = true
+	}
+	for _, app := range slices.Sorted(maps.Keys(apps)) {
+		c := apps[app]
+		t.add(app, model.Thousands(len(c.people)), model.Thousands(c.effects[model.Widens]), model.Thousands(c.effects[model.Narrows]),
+			model.Thousands(c.effects[model.Keeps]))
+	}
+	if len(list) > 0 {
+		p.Line()
+		p.Print(t)
+	}
+}
+
+// A DifferenceGroup is differences that have something in common.
+type DifferenceGroup struct {
+	Title string
+	List  []access.Difference
+}
+
+// DifferencesGrouped writes groups of differences, each folded.
+func (p *Printer) DifferencesGrouped(list []access.Difference, groups []DifferenceGroup, warnings []access.Warning) {
+	p.Line(DifferencesLine(list))
+	p.warnings(warnings)
+	for i := range groups {
+		p.Line()
+		p.Line(Strong(words.Clean(groups[i].Title)) + "  " + Dim(model.Count(len(groups[i].List), "difference", "differences")))
+		p.foldedDifferences(access.Fold(groups[i].List))
+	}
+}
+
+// DifferencesFolded writes alike differences of one cause as one.
+func (p *Printer) DifferencesFolded(list []access.Difference, warnings []access.Warning) {
+	p.Line(DifferencesLine(list))
+	p.warnings(warnings)
+	p.foldedDifferences(access.Fold(list))
+	p.Line(Dim("person by person: --full"))
+}
+
+func (p *Printer) foldedDifferences(list []access.Folded) {
 	counts := 1
 	for i := range list {
 		counts = max(counts, len(model.Thousands(list[i].People)))
@@ -158,7 +213,6 @@ func (p *Printer) DifferencesFolded(list []access.Folded, warnings []access.Warn
 		}
 		p.wrapped(margin, because(&reason), Dim)
 	}
-	p.Line(Dim("person by person: --full"))
 }
 
 func because(r *access.Reason) string {

@@ -169,7 +169,7 @@ func (p *Printer) said(v *PlanView) {
 		more = append(more, model.Count(n, "difference", "differences")+" set aside")
 	}
 	more = append(more, "every change with its reasons: --full, one line each: --brief")
-	p.Line(Dim(room(strings.Join(more, "; "), p.columns)))
+	p.wrapped("", strings.Join(more, "; "), Dim)
 }
 
 // counts writes a line for each application: its changes by effect and by verb.

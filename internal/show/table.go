@@ -151,6 +151,18 @@ func (p *Printer) Print(t *Table) int {
 		return true
 	})
 	titles, right := t.titles()
+	if p.narrow && !fits(titles, rows, p.columns) {
+		titles, right = withoutEmpty(titles, right, rows)
+		switch {
+		case breaks(titles, rows, p.columns):
+		case len(titles) > 2 && breaks(titles[1:], tails(rows), p.columns-len(hangingMargin)):
+			p.hanging(titles, rows, right)
+			return len(rows)
+		default:
+			p.stacked(titles, rows)
+			return len(rows)
+		}
+	}
 	widths := p.fit(titles, rows)
 	p.row(titles, widths, right, Dim)
 	for _, r := range rows {
@@ -200,6 +212,140 @@ func width(text string) int {
 // leastCell is how narrow a column is made at the least.
 const leastCell = 8
 
+// fits reports whether a table is no wider than some columns as it is.
+func fits(titles []string, rows [][]string, columns int) bool {
+	total := -2
+	for j := range titles {
+		wide := width(titles[j])
+		for _, r := range rows {
+			wide = max(wide, width(r[j]))
+		}
+		total += wide + 2
+	}
+	return total <= columns
+}
+
+// longest is the width of the longest word of a text: no line of it can be narrower, as ids and amounts are never broken.
+func longest(text string) (wide int) {
+	for word := range strings.FieldsSeq(text) {
+		wide = max(wide, width(word))
+	}
+	return wide
+}
+
+// least is how narrow each column of a table can be.
+func least(titles []string, rows [][]string) []int {
+	out := make([]int, len(titles))
+	for j := range titles {
+		out[j] = max(leastCell, longest(titles[j]))
+		natural := width(titles[j])
+		for _, r := range rows {
+			out[j], natural = max(out[j], longest(r[j])), max(natural, width(r[j]))
+		}
+		out[j] = min(out[j], natural)
+	}
+	return out
+}
+
+// breaks reports whether a table can be made so narrow as to fit by breaking cells between words.
+func breaks(titles []string, rows [][]string, columns int) bool {
+	total := -2
+	for _, w := range least(titles, rows) {
+		total += w + 2
+	}
+	return total <= columns
+}
+
+// withoutEmpty leaves the columns out in which no row has anything.
+func withoutEmpty(titles []string, right map[int]bool, rows [][]string) ([]string, map[int]bool) {
+	var keep []int
+	for j := range titles {
+		if slices.ContainsFunc(rows, func(r []string) bool { return r[j] != "" }) {
+			keep = append(keep, j)
+		}
+	}
+	if len(keep) == len(titles) || len(keep) == 0 {
+		return titles, right
+	}
+	pick := func(from []string) []string {
+		out := make([]string, len(keep))
+		for i, j := range keep {
+			out[i] = from[j]
+		}
+		return out
+	}
+	numbers := map[int]bool{}
+	for i, j := range keep {
+		numbers[i] = right[j]
+	}
+	for n := range rows {
+		rows[n] = pick(rows[n])
+	}
+	return pick(titles), numbers
+}
+
+// hangingMargin stands before the cells of a row whose first has a line of its own.
+const hangingMargin = "  "
+
+// tails are rows without their first cells.
+func tails(rows [][]string) [][]string {
+	out := make([][]string, len(rows))
+	for i, r := range rows {
+		out[i] = r[1:]
+	}
+	return out
+}
+
+// hanging writes the first cell of each row on a line of its own, and the others below it as a table. The same first cell is not
+// said twice in a row.
+func (p *Printer) hanging(titles []string, rows [][]string, right map[int]bool) {
+	rest, numbers := tails(rows), map[int]bool{}
+	for j := range titles[1:] {
+		numbers[j] = right[j+1]
+	}
+	in := *p
+	in.columns -= len(hangingMargin)
+	widths := in.fit(titles[1:], rest)
+	p.Line(Dim(titles[0]))
+	p.indented(titles[1:], widths, numbers, Dim)
+	for i, r := range rest {
+		if i == 0 || rows[i][0] != rows[i-1][0] {
+			p.Line(Strong(rows[i][0]))
+		}
+		p.indented(r, widths, numbers, nil)
+	}
+}
+
+// indented writes the cells of a row further to the right.
+func (p *Printer) indented(cells []string, widths []int, right map[int]bool, style func(string) string) {
+	var text bytes.Buffer
+	p.To(&text).row(cells, widths, right, style)
+	for line := range strings.SplitSeq(strings.TrimRight(text.String(), "\n"), "\n") {
+		p.Line(hangingMargin + line)
+	}
+}
+
+// stacked writes each row as lines, one for each cell that has something, where a table is wider than the terminal however it is
+// broken.
+func (p *Printer) stacked(titles []string, rows [][]string) {
+	wide := 0
+	for _, t := range titles[1:] {
+		wide = max(wide, width(t))
+	}
+	for _, r := range rows {
+		first := 0
+		for first < len(r)-1 && r[first] == "" {
+			first++
+		}
+		p.Line(Strong(r[first]))
+		for j := first + 1; j < len(r); j++ {
+			if r[j] != "" {
+				p.labelled("  "+titles[j]+strings.Repeat(" ", wide-width(titles[j]))+"  ", strings.ReplaceAll(r[j], "\n", " "), nil)
+			}
+		}
+	}
+}
+
 // fit returns how wide the columns of a table are. On a terminal it breaks the cells of
 // the widest, so that the table is no wider than that.
 func (p *Printer) fit(headers []string, rows [][]string) []int {
@@ -215,15 +361,18 @@ func (p *Printer) fit(headers []string, rows [][]string) []int {
 	if !p.narrow {
 		return widths
 	}
-	natural := slices.Clone(widths)
-	for total > p.columns {
-		widest := len(widths) - 1
+	natural, floor := slices.Clone(widths), least(headers, rows)
+	for total-2 > p.columns {
+		widest := -1
 		for j := 1; j < len(widths); j++ { // the first says what a row is of
-			if widths[j] > widths[widest] {
+			if widths[j] > floor[j] && (widest < 0 || widths[j] > widths[widest]) {
 				widest = j
 			}
 		}
-		if widths[widest] <= leastCell {
+		if widest < 0 && widths[0] > floor[0] {
+			widest = 0
+		}
+		if widest < 0 {
 			break
 		}
 		widths[widest]--

@@ -2,6 +2,7 @@ package access
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -28,8 +29,55 @@ type Folded struct {
 // maxNamed is how many people a fold names.
 const maxNamed = 3
 
-// Fold folds differences, those of the most people first. O(differences).
+// quoted is a value within a text.
+var quoted = regexp.MustCompile(`"[^"]*"`)
+
+// masked is a text of somebody in which what is that person's own stands for that of everybody: the name and the id.
+func masked(text string, d *Difference) string {
+	for _, own := range []string{d.Name, d.Person} {
+		if own != "" {
+			text = strings.ReplaceAll(text, own, "the person")
+		}
+	}
+	return text
+}
+
+// Fold folds differences, those of the most people first. Of what is alike but for values of each person's own, as names of
+// accounts, the values are left out. O(differences · log differences).
 func Fold(list []Difference) []Folded {
+	out := fold(list, masked)
+	single := map[string]int{} // what would be alike without values → how many folds of one person
+	bare := func(text string, d *Difference) string { return quoted.ReplaceAllString(masked(text, d), `"…"`) }
+	mark := func(f *Folded) string {
+		return strings.Join([]string{
+			f.App, f.Kind, f.Thing, f.Through, f.Effect.String(), quoted.ReplaceAllString(f.Detail, ""), quoted.ReplaceAllString(f.Because.Says, ""),
+		}, "\x00")
+	}
+	for i := range out {
+		if out[i].People == 1 {
+			single[mark(&out[i])]++
+		}
+	}
+	alike := map[string]bool{}
+	for i := range out {
+		if out[i].People == 1 && single[mark(&out[i])] > 1 {
+			alike[mark(&out[i])] = true
+		}
+	}
+	if len(alike) == 0 {
+		return out
+	}
+	return fold(list, func(text string, d *Difference) string {
+		one := fold([]Difference{*d}, masked)
+		if alike[mark(&one[0])] {
+			return bare(text, d)
+		}
+		return masked(text, d)
+	})
+}
+
+// fold folds differences whose texts are alike, as told tells them.
+func fold(list []Difference, told func(text string, d *Difference) string) []Folded {
 	type key struct {
 		app, kind, thing, through, detail, says string
 		effect                                  model.Effect
@@ -38,17 +86,14 @@ func Fold(list []Difference) []Folded {
 	out := []Folded{}
 	for i := range list {
 		d := &list[i]
-		says := d.Because.Says
-		if d.Name != "" {
-			says = strings.ReplaceAll(says, d.Name, "the person")
-		}
-		k := key{d.App, d.Kind, d.Thing, d.Through, d.Detail, says, d.Effect}
+		says, detail := told(d.Because.Says, d), told(d.Detail, d)
+		k := key{d.App, d.Kind, d.Thing, d.Through, detail, says, d.Effect}
 		n, ok := at[k]
 		if !ok {
 			n = len(out)
 			at[k] = n
 			out = append(out, Folded{
-				App: d.App, Kind: d.Kind, Thing: d.Thing, Effect: d.Effect, Through: d.Through, Detail: d.Detail,
+				App: d.App, Kind: d.Kind, Thing: d.Thing, Effect: d.Effect, Through: d.Through, Detail: detail,
 				Sensitive: d.Sensitive, Because: Reason{says, d.Because.Place}, Names: []string{},
 			})
 		}
