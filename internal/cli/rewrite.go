@@ -82,6 +82,11 @@ func (c *program) amended(
 	if err := tell(w); err != nil {
 		return err
 	}
+	if r.format == "table" && !r.brief {
+		if err := c.keeps(w); err != nil {
+			return err
+		}
+	}
 	if desk.ManyEnd(w.Ending, w.Here) && w.Ending != r.ends {
 		c.tell("pravet: " + sayAmendmentEndsMany(w.Ending, w.Here).Error())
 		return fail(Failed, sayNothingTakenIn(r.write || r.commit))
@@ -110,6 +115,32 @@ func (c *program) amended(
 	return nil
 }
 
+// mostKeeps is of how many people it is said one by one what they keep for a while.
+const mostKeeps = 12
+
+// keeps says who keeps what a kit gave for a while.
+func (c *program) keeps(w *desk.Amended) error {
+	p := show.NewPrinter(c.Stdout, c.Environ)
+	for i, k := range w.Keeps {
+		if i == mostKeeps {
+			p.Line("  " + sayMore(len(w.Keeps)-i))
+			break
+		}
+		p.Wrapped("", sayKeeps(words.Clean(k.Name), k.Person, k.Kit, k.Until))
+	}
+	if len(w.Keeps) == 0 && len(w.Access) > 0 {
+		for _, kit := range w.Idle {
+			p.Wrapped("", "Note: "+desk.SayIdleLinger(kit))
+		}
+	}
+	return p.Err()
+}
+
+// sayKeeps is somebody who keeps what a kit gave for a while.
+func sayKeeps(name, id, kit, until string) string {
+	return fmt.Sprintf("%s (%s) keeps what kit %s gives until %s, because the kit lingers.", name, id, kit, until)
+}
+
 // leads names the next command of the road, for somebody who starts.
 func (c *program) leads(next func() string) {
 	if next == nil {
@@ -129,7 +160,8 @@ func (c *program) showRewritten(w *desk.Amended, r *rewriting) error {
 		return show.PrintJSON(c.Stdout, struct {
 			Files  []show.Rewritten    `json:"files"`
 			Access []access.Difference `json:"access"`
-		}{rewrites, w.Access})
+			Keeps  []desk.Keeping      `json:"keeps,omitempty"`
+		}{rewrites, w.Access, w.Keeps})
 	}
 	_, lines := show.Size(c.Stdout, c.Environ)
 	return c.paged(func(p *show.Printer) error {

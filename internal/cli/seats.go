@@ -71,7 +71,7 @@ P12M for a year. --plot draws that into a file, PNG or SVG.`,
 			return nil
 		}
 		p := show.NewPrinter(c.Stderr, c.Environ)
-		p.Line(show.SeatsLine(v, list))
+		p.Wrapped("", show.SeatsLine(v, list))
 		return p.Err()
 	}
 	return cmd

@@ -56,6 +56,8 @@ func TestSentences(t *testing.T) {
 		"sayStartedEmpty":        {sayStartedEmpty("access")},
 		"sayWaitingOnPage":       {sayWaitingOnPage(5, "the owner of berths")},
 		"sayWaitsAlone":          {sayWaitsAlone("berths/account/kim.nest")},
+		"sayAmendmentEndsMany":   {sayAmendmentEndsMany(51, 65)},
+		"sayKeeps":               {sayKeeps("Bo Deck", "E0002", "desk", "2026-03-15")},
 		"sayAdoptWhich":          {sayAdoptWhich()},
 		"sayCommit":              {sayCommit("500a4fe99abc", "Farah Linden", "2026-09-01", "Keep people in files")},
 		"sayRecordedLine":        {sayRecordedLine("accept 3 changes, because agreed", false), sayRecordedLine("accept 3 changes, because agreed", true)},

@@ -37,6 +37,7 @@ type Choice struct {
 	All     bool            // the whole plan
 	ForGood bool            // also accept, without naming each one, changes that cannot be undone
 	Changes map[string]bool // changes of the plan
+	AtRun   bool            // asked for when just this part is carried out
 	Nobody  bool            // nobody has looked at them: a rule accepts them, for this plan only
 	Aside   []string        // changes that the plan sets aside, as they were rejected before
 	Left    []string        // what a selection meets, and was rejected by itself: nothing is accepted of it
@@ -180,7 +181,7 @@ func (m *Maker) accepting(made *Made, stood Stood, x *Part) (all []ledger.Decisi
 		Because: x.Because,
 		Along:   along,
 
-		Unattended: c.Nobody,
+		Unattended: c.Nobody, AtRun: c.AtRun,
 	}
 	if !c.All {
 		m.about(&rec, append(slices.Clone(changes), c.Aside...))

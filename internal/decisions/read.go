@@ -151,6 +151,7 @@ func Open(l ledger.Ledger, stood Stood, p *plan.Plan, today day.Day, settled map
 			Verdicts: map[string]decide.Verdict{},
 			Named:    map[string]bool{},
 			Done:     map[string]bool{},
+			AtRun:    map[string]bool{},
 			Carried:  map[string]decide.Carried{},
 			Lifts:    append([]decide.Lift(nil), stood.Lifts...),
 		},
@@ -204,7 +205,7 @@ func (x *Docket) If(by string, more []ledger.Decision) *decide.PlanDecisions {
 	j := x.judging
 	s := *x.s
 	j.s, j.by, j.all, j.whole = &s, maps.Clone(x.by), slices.Clip(x.all), maps.Clone(x.whole)
-	s.Verdicts, s.Named, s.Carried = maps.Clone(s.Verdicts), maps.Clone(s.Named), maps.Clone(s.Carried)
+	s.Verdicts, s.Named, s.Carried, s.AtRun = maps.Clone(s.Verdicts), maps.Clone(s.Named), maps.Clone(s.Carried), maps.Clone(s.AtRun)
 	s.Lifts = slices.Clip(s.Lifts)
 	person := by
 	if x.bench != nil {
@@ -248,6 +249,7 @@ func (j *judging) hear(d *ledger.Decision, maker, person string) {
 			clear(j.whole)
 		}
 		for _, id := range slices.Concat(d.Changes, d.Along) {
+			s.AtRun[id] = d.AtRun && (s.Verdicts[id] != decide.Accepted || s.AtRun[id])
 			s.Verdicts[id] = decide.Accepted
 			j.by[id] = with(slices.Clip(j.by[id]), person)
 			delete(j.whole, id)

@@ -222,6 +222,8 @@ func Kit(repo *desired.Repo, name string) (*model.Kit, error) {
 type Amended struct {
 	// Ending is how many people would be gone who are not today, of Here.
 	Ending, Here int
+	Keeps        []Keeping // who would keep what a kit gave for a while, and does not today
+	Idle         []string  // kits whose linger does nothing yet
 
 	Texts    []*edit.Text // the files that would be others; none where nothing would
 	Access   []access.Difference
@@ -258,6 +260,16 @@ func (d *Desk) Comes(repo *desired.Repo, a *amend.Amendment) (*Amended, error) {
 		return nil, err
 	}
 	before := prepare.Of(repo).View(d.today)
+	if out.Keeps, err = d.keepings(repo, after.Repo, before, view); err != nil {
+		return nil, err
+	}
+	idle, err := d.idleLingers(repo)
+	if err != nil {
+		return nil, err
+	}
+	for _, kit := range idle {
+		out.Idle = append(out.Idle, kit.Name)
+	}
 	out.Access = access.Compare(before, view)
 	out.Ending, out.Here = ending(before, view)
 	known := map[string]bool{}

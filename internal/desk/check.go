@@ -40,6 +40,12 @@ func (d *Desk) Check(on day.Day, wide bool) (*Checked, error) {
 	repo.Clashes(on)
 	d.unfitting(on)
 	d.deciders(on)
+	idle, err := d.idleLingers(repo)
+	if err == nil { // else the record cannot be read, which is said elsewhere
+		for _, kit := range idle {
+			repo.Warn(kit.LingerPos, "idle-linger", SayIdleLinger(kit.Name), "draft once: pravet draft")
+		}
+	}
 	return x, d.warnings(x, on)
 }
 

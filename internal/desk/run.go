@@ -307,7 +307,7 @@ func (r *Run) accept(ids map[string]bool, nobody bool, because string) error {
 	m := &decisions.Maker{
 		Ledger: r.ledger, Repo: r.Repo(), Plan: r.Plan, Today: r.Today, By: r.desk.Actor(), Signer: r.desk.signer(),
 	}
-	_, err := m.Accept(r.desk.ctx, decisions.Choice{Changes: ids, Nobody: nobody}, decisions.Lifts{}, because)
+	_, err := m.Accept(r.desk.ctx, decisions.Choice{Changes: ids, Nobody: nobody, AtRun: !nobody}, decisions.Lifts{}, because)
 	return err
 }
 

@@ -107,6 +107,8 @@ type Decision struct {
 
 	Unattended bool `json:"unattended,omitempty"` // accepted by the rule for runs with nobody there: for this plan only
 
+	AtRun bool `json:"atRun,omitempty"` // asked for when a part was carried out, of just that part: it says nothing about the rest
+
 	// More are decisions about the same plan that were made together with this one: recorded as a whole, and signed once. They
 	// leave out Plan, Digest, Of, Signed and More, which are those of this one.
 	More []Decision `json:"more,omitempty"`

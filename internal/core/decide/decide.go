@@ -156,6 +156,7 @@ type PlanDecisions struct {
 	All      bool               // everything that is not decided by itself is accepted
 	ForGood  bool               // and that is meant for what cannot be undone, too
 	Verdicts map[string]Verdict // change → its own verdict
+	AtRun    map[string]bool    // changes that were accepted only as a part was carried out
 	Named    map[string]bool    // changes that were accepted by themselves, not only as another needs them
 	Carried  map[string]Carried // of those accepted, those that were in another plan
 	Lifts    []Lift
@@ -171,10 +172,11 @@ type Ignored struct {
 	Says  string // why
 }
 
-// AnyAccepted reports whether some change was accepted by itself.
+// AnyAccepted reports whether some change was accepted individually: not only as a run of a part of the plan was asked for,
+// which leaves the rest as it was.
 func (s *PlanDecisions) AnyAccepted() bool {
-	for _, v := range s.Verdicts {
-		if v == Accepted {
+	for id, v := range s.Verdicts {
+		if v == Accepted && !s.AtRun[id] {
 			return true
 		}
 	}

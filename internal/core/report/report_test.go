@@ -164,7 +164,7 @@ func TestEachReportAnswersItsQuestion(t *testing.T) {
 			"P3 | Cy Dahl | Tickets | Employee | gone | open: role clerk",
 			"P5 | Eve Holm |  | Contractor | here | invited",
 			"P6 | Fay Berg | Tickets | Employee | here | open: license seat",
-		}, []string{"till****"}},
+		}, []string{"till, open****", "till, invited*"}},
 		"administrators": {[]string{
 			"till/role/boss | root |  |  | yes |  |  |  | of nobody",
 			"till/role/boss | anna.moe | P1 | Anna Moe | yes |  | bosses | kits.yaml:3 | has",
