@@ -325,8 +325,7 @@ func (r *Run) Unattended() (some bool, err error) {
 	}
 	among := map[string]bool{}
 	for _, ch := range changes {
-		among[ch.ID] = !ch.ForGood && sel.States[ch.ID] != "rejected" && sel.States[ch.ID] != "done" &&
-			len(r.Standing.Holding(p, ch, r.Today)) == 0
+		among[ch.ID] = unattended(ch, sel.States, r.Standing, r.Today, p)
 	}
 	lacking(p, among, sel.States)
 	if len(among) == 0 {
