@@ -105,7 +105,7 @@ func Live(ctx context.Context, in Living) (*Days, error) {
 		}
 		in.Clock(today)
 		for _, m := range mirrors {
-			m.State.TakenAt = today.Time() // it is exported every morning
+			m.State.TakenAt, m.State.Says = today.Time(), true // it is exported every morning
 		}
 		lived, left, err := in.day(ctx, today)
 		if err != nil {
@@ -206,8 +206,10 @@ func (in *Living) round(ctx context.Context, today day.Day) (lived []Happened, l
 			return nil, nil, err
 		}
 		job.Preview()
-		if _, err := job.Run(ctx, func(Progress) {}); err != nil {
-			return nil, nil, err
+		if job.Count(decide.Ready) > 0 {
+			if _, err := job.Run(ctx, func(Progress) {}); err != nil {
+				return nil, nil, err
+			}
 		}
 	}
 	for i := range p.Changes {

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"pravet/internal/carry"
 	"pravet/internal/core/day"
 	"pravet/internal/core/decide"
 	"pravet/internal/core/letter"
@@ -58,6 +59,14 @@ func TestSentences(t *testing.T) {
 		"sayWaitsAlone":          {sayWaitsAlone("berths/account/kim.nest")},
 		"sayAmendmentEndsMany":   {sayAmendmentEndsMany(51, 65)},
 		"sayKeeps":               {sayKeeps("Bo Deck", "E0002", "desk", "2026-03-15")},
+		"sayEnding":              {sayEnding(&carry.Ending{App: "berths", Accounts: map[string]int{"open": 16}, Before: map[string]int{"open": 14, "blocked": 1}})},
+		"sayLivedFold":           {sayLivedFold("tickets: suspend account", []string{"Ada Fell", "Bo Deck", "Cy Cook", "Zed Roe", "Ole Brandt"}, false), sayLivedFold("tickets: remove account", nil, true)},
+		"sayLivedThrough":        {sayLivedThrough("2026-12-01", "2027-03-01", true), sayLivedThrough("2026-12-01", "2027-03-01", false)},
+		"sayNothingPending":      {sayNothingPending()},
+		"sayPending":             {sayPending(9, 1), sayPending(1, 0)},
+		"sayPendingLine":         {sayPendingLine("2026-12-01", "2026-12-31", "2027-03-01", "tickets: grant role seller for Bo Deck (E0002)", "a decision"), sayPendingLine("2026-12-01", "2027-03-01", "2027-03-01", "one", "seats: no seat is left")},
+		"sayPlanOrDays":          {sayPlanOrDays()},
+		"sayRehearseWhat":        {sayRehearseWhat()},
 		"sayAdoptWhich":          {sayAdoptWhich()},
 		"sayCommit":              {sayCommit("500a4fe99abc", "Farah Linden", "2026-09-01", "Keep people in files")},
 		"sayRecordedLine":        {sayRecordedLine("accept 3 changes, because agreed", false), sayRecordedLine("accept 3 changes, because agreed", true)},

@@ -57,7 +57,7 @@ func (d *Desk) RehearseDays(span string, all bool, apps []string, told func(day.
 	}
 	start := d.today
 	return carry.Live(d.ctx, carry.Living{
-		State: s, Ledger: copied, From: start, To: to, Accepts: accepts, Told: told,
+		State: s, Ledger: ledger.Cached(copied), From: start, To: to, Accepts: accepts, Told: told,
 		Clock: func(today day.Day) {
 			if today > start { // today goes on from now
 				now = d.zone.End(today - 1).Add(8 * time.Hour)

@@ -34,6 +34,8 @@ func TestSentences(t *testing.T) {
 		"sayNothingWaits":     {sayNothingWaits("2w57bede", "Mirela Dunn")},
 		"SayIdleLinger":       {SayIdleLinger("desk")},
 		"sayDraftFailed":      {sayDraftFailed("2026-11-24 10:12 UTC", "kits/a.yaml:3:1: a kit has no gives")},
+		"sayNothingAccepted":  {sayNothingAccepted()},
+		"saySpanOfDays":       {saySpanOfDays("P9Y", 5)},
 		"sayLiftInReview":     {sayLiftInReview("at-least")},
 		"sayOvertaken":        {sayOvertaken("2w57bede", []string{"a", "b", "c", "d"}), sayOvertaken("2w57bede", []string{"a"})},
 		"sayReviewIsOpen":     {sayReviewIsOpen("2w57bede")},

@@ -142,6 +142,7 @@ type Query struct {
 	After   int64  // only entries with greater numbers
 	Others  string // a subject that is not wanted: what is of others
 	Newest  bool   // the newest first
+	Limit   int    // no more than so many; 0 for all
 }
 
 // A Kind is what an entry records.
@@ -379,7 +380,7 @@ func Who(by string) string {
 
 // Newest is when the newest entry was made; the zero time where there is none.
 func Newest(l Ledger) (at time.Time, err error) {
-	err = l.Scan(Query{Newest: true}, func(e *Entry) error {
+	err = l.Scan(Query{Newest: true, Limit: 1}, func(e *Entry) error {
 		if at, err = time.Parse(time.RFC3339, e.At); err != nil {
 			return fmt.Errorf("entry %d of the ledger has no time: %w", e.Seq, err)
 		}

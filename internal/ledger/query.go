@@ -5,7 +5,8 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
-	"slices"
+	"fmt"
+	"iter"
 	"strings"
 )
 
@@ -19,7 +20,7 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 	if err != nil {
 		return failed(l.path, err)
 	}
-	for page := range slices.Chunk(seqs, maxPage) {
+	for page := range pages(seqs, q.Newest) {
 		entries, err := l.page(page)
 		if err != nil {
 			return failed(l.path, err)
@@ -29,6 +30,23 @@ func (l *sqlite) Scan(q Query, f func(*Entry) error) error {
 		}
 	}
 	return nil
+}
+
+// pages parts numbers of entries. Who asks for the newest first mostly wants few: the first pages are small.
+func pages(seqs []int64, newest bool) iter.Seq[[]int64] {
+	size := maxPage
+	if newest {
+		size = 1
+	}
+	return func(yield func([]int64) bool) {
+		for len(seqs) > 0 {
+			n := min(size, len(seqs))
+			if !yield(seqs[:n]) {
+				return
+			}
+			seqs, size = seqs[n:], min(size*8, maxPage)
+		}
+	}
 }
 
 // hand gives entries to whoever scans, each proved by its hash. more is false where no others are wanted.
@@ -82,6 +100,9 @@ func find(ctx context.Context, in querier, q Query) (seqs []int64, err error) {
 	query += " ORDER BY e.seq"
 	if q.Newest {
 		query += " DESC"
+	}
+	if q.Limit > 0 {
+		query += fmt.Sprintf(" LIMIT %d", q.Limit)
 	}
 	rows, err := in.QueryContext(ctx, query, args...)
 	if err != nil {

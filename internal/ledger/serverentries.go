@@ -251,6 +251,9 @@ func (l *server) find(ctx context.Context, in interface {
 	if q.Newest {
 		query += " DESC"
 	}
+	if q.Limit > 0 {
+		query += fmt.Sprintf(" LIMIT %d", q.Limit)
+	}
 	rows, err := in.Query(ctx, query, args...)
 	if err != nil {
 		return nil, err
