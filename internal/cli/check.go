@@ -41,7 +41,7 @@ Exit status: 0 when there is no error (warnings may be there), 1 otherwise.`,
 	cmd.Flags().StringVar(&on, "on", "", "count dates from this day, YYYY-MM-DD (default: today)")
 	cmd.Flags().
 		BoolVar(&rules, "rules", false, "show each rule with its place, and whom only a comparison by co catches")
-	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead")
+	cmd.Flags().StringVar(&schemaName, "schema", "", "print the JSON Schema of a kind of file instead, or of what a command writes (output/COMMAND)")
 	offer(cmd, "schema", cobra.FixedCompletions(schema.Names(), noFiles))
 	cmd.RunE = func(*cobra.Command, []string) error {
 		if schemaName != "" {
