@@ -96,6 +96,9 @@ func Live(ctx context.Context, in Living) (*Days, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := s.Freeze(); err != nil {
+		return nil, err
+	}
 	start := states(mirrors)
 	waits := map[string]*Pending{}
 	var order []string

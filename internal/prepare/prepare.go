@@ -47,8 +47,9 @@ type State struct {
 
 	passwords *passwords
 
-	held  *held                  // likewise of kits that linger
-	marks map[int][]entitle.Mark // of each application, as the last draft of a whole day saw it
+	held   *held                  // likewise of kits that linger
+	frozen *files                 // see Freeze
+	marks  map[int][]entitle.Mark // of each application, as the last draft of a whole day saw it
 }
 
 func newState(repo *desired.Repo) *State {
@@ -226,16 +227,42 @@ func Draft(
 	return draft.Draft(*in)
 }
 
+// files is which revision the files are of that were read.
+type files struct {
+	revision string
+	clean    bool
+}
+
+// Freeze takes the files for what they were when they were read: they are not looked at again. Days are rehearsed so.
+func (s *State) Freeze() (err error) {
+	var f files
+	if f.revision, f.clean, err = s.revision(); err == nil {
+		s.frozen = &f
+	}
+	return err
+}
+
+// revision is which revision the files are of, and makes sure that they are still what was read.
+func (s *State) revision() (revision string, clean bool, err error) {
+	if s.frozen != nil {
+		return s.frozen.revision, s.frozen.clean, nil
+	}
+	if revision, clean, err = gitrepo.Revision(s.Repo.Dir); err != nil {
+		return "", false, err
+	}
+	if moved := s.Repo.Tree.Moved(gitrepo.Desired); len(moved) > 0 {
+		return "", false, &Moved{moved}
+	}
+	return revision, clean, nil
+}
+
 // input is what a draft follows from.
 func (s *State) input(
 	l ledger.Ledger, today, clock day.Day, only *filter.Filter, lifts ...decide.Lift,
 ) (*draft.Input, error) {
-	revision, clean, err := gitrepo.Revision(s.Repo.Dir)
+	revision, clean, err := s.revision()
 	if err != nil {
 		return nil, err
-	}
-	if moved := s.Repo.Tree.Moved(gitrepo.Desired); len(moved) > 0 {
-		return nil, &Moved{moved}
 	}
 	rejections, err := decisions.Rejections(l, decisions.Of(s.Repo))
 	if err != nil {
