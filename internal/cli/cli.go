@@ -299,6 +299,9 @@ To see it all on a made-up ferry line: pravet demo`,
 		ran(cmd)
 		root.AddCommand(cmd)
 	}
+	help := c.help(root)
+	ran(help)
+	root.SetHelpCommand(help)
 	return root
 }
 
