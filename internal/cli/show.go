@@ -167,22 +167,29 @@ func sayWaitsFor(n int, who string) string {
 	return fmt.Sprintf("%s for %s to decide.", model.Count(n, "change waits", "changes wait"), who)
 }
 
-// titled is what the groups of changes are called; attr is the attribute of people that they are
-// grouped by, "" where it is something else.
-func titled(o *outline.Outline, by, attr string) func(key string) string {
+// titled is what the groups of changes are called, and the reference of one that has one; attr is the
+// attribute of people that they are grouped by, "" where it is something else.
+func titled(o *outline.Outline, by, attr string) func(key string) (title, ref string) {
+	if attr == "" && table.Fold(by) == "cause" {
+		return func(id string) (title, ref string) {
+			for i := range o.Causes {
+				if x := &o.Causes[i]; x.ID == id {
+					return words.Cause(x), show.Ref(id)
+				}
+			}
+			return id, ""
+		}
+	}
+	name := called(by, attr)
+	return func(k string) (title, ref string) { return name(k), "" }
+}
+
+// called is what the groups by anything but a cause are called.
+func called(by, attr string) func(key string) string {
 	if attr != "" {
 		return func(k string) string { return attr + ": " + cmp.Or(k, "none") }
 	}
 	switch table.Fold(by) {
-	case "cause":
-		return func(id string) string {
-			for i := range o.Causes {
-				if x := &o.Causes[i]; x.ID == id {
-					return words.Cause(x) + "  " + show.Ref(id)
-				}
-			}
-			return id
-		}
 	case "kit":
 		return func(k string) string {
 			if k == "" {

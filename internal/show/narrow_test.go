@@ -5,6 +5,10 @@ import (
 	"strings"
 	"testing"
 
+	"pravet/internal/core/outline"
+	"pravet/internal/core/plan"
+
+	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/require"
 )
 
@@ -53,13 +57,26 @@ tickets/license/till-seat
 		var b bytes.Buffer
 		p := &Printer{w: &b, columns: x.columns, narrow: true}
 		require.Equal(t, 2, p.Print(table))
-		got := b.String()
-		for _, code := range []string{"\x1b[1m", "\x1b[2m", "\x1b[m", "\x1b[0m"} {
-			got = strings.ReplaceAll(got, code, "")
-		}
+		got := ansi.Strip(b.String())
 		require.Equal(t, x.want, got, "%d columns", x.columns)
 		for line := range strings.SplitSeq(got, "\n") {
 			require.LessOrEqual(t, width(line), x.columns, line)
 		}
 	}
+}
+
+// TestAReferenceOfAGroupIsWhole: a long title is shortened, and what a group is referred to by is not.
+func TestAReferenceOfAGroupIsWhole(t *testing.T) {
+	var b bytes.Buffer
+	p := &Printer{w: &b, columns: 60}
+	p.Groups(&PlanView{Plan: &plan.Plan{}}, []outline.Group{{Changes: []string{"a", "b"}}}, func(string) (string, string) {
+		return "kits/ashore.yaml:41, changed by Farah Linden on 2026-09-01 in 500a4fe9", ":2qe9t"
+	}, false)
+	line := lines(b.String())[len(lines(b.String()))-1]
+	require.Regexp(t, `^kits/ashore\.yaml:41, changed by.*…  :2qe9t  2 changes$`, line)
+	require.LessOrEqual(t, width(line), 60)
+}
+
+func lines(text string) []string {
+	return strings.Split(strings.TrimRight(ansi.Strip(text), "\n"), "\n")
 }

@@ -314,8 +314,8 @@ func (p *Printer) brief(v *PlanView, changes []*plan.Change, margin string) {
 const brieflyWritten = 100
 
 // Groups writes the changes grouped: each group with its folds, or unfolded with its
-// changes. title says what the groups are of.
-func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key string) string, unfold bool) {
+// changes. title says what the groups are of; a reference after it is never cut.
+func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key string) (string, string), unfold bool) {
 	p.Head(v.Plan)
 	if v.Part {
 		p.Line(p.part(v))
@@ -323,7 +323,12 @@ func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key str
 	for i := range groups {
 		g := &groups[i]
 		p.Line()
-		p.Line(Strong(room(title(g.Key), p.columns-20)) + "  " + Dim(model.Count(len(g.Changes), "change", "changes")))
+		name, ref := title(g.Key)
+		after := model.Count(len(g.Changes), "change", "changes")
+		if ref != "" {
+			after = ref + "  " + after
+		}
+		p.Line(Strong(room(name, p.columns-len(after)-2)) + "  " + Dim(after))
 		if unfold {
 			var changes []*plan.Change
 			for _, id := range g.Changes {
