@@ -76,8 +76,8 @@ func (p *Printer) Proposals(list []propose.Proposal, held int, full bool) {
 			if n > mostExcepted && !full {
 				names, more = names[:mostExcepted], fmt.Sprintf(" and %s more", model.Thousands(n-mostExcepted))
 			}
-			p.labelled("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", who would gain by it: "+
-				model.Plural(n, "an exception that is named", "exceptions that are named"), Dim)
+			p.labelled("  but not  ", words.Clean(strings.Join(names, ", ")+more)+", "+
+				model.Plural(n, "who lacks some of it and is left out by name", "who lack some of it and are left out by name"), Dim)
 			if x.Sharing > 0 {
 				p.labelled("           ", words.Clean(fmt.Sprintf("%d of these %d have %s", x.Sharing, n, x.Common)), Dim)
 			}
