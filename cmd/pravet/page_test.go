@@ -21,6 +21,7 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -106,6 +107,14 @@ func is[T any](v *visit, expression string) (out T) {
 	return out
 }
 
+// comes waits until an expression of the page has a value: what keys do is drawn a moment after them.
+func (v *visit) comes(want, expression string) {
+	v.t.Helper()
+	require.EventuallyWithT(v.t, func(t *assert.CollectT) {
+		assert.Equal(t, want, is[string](v, expression))
+	}, 20*time.Second, 20*time.Millisecond)
+}
+
 // accessible has a checker of accessibility look at the page as it is.
 func (v *visit) accessible(what string) {
 	v.t.Helper()
@@ -154,7 +163,7 @@ func TestAPlanIsDecidedOnAPage(t *testing.T) {
 	require.Zero(t, status, out)
 	require.Equal(t, "Written to plan.html: 38 changes.\n", out)
 	v := visits(t, filepath.Join(repo, "plan.html"))
-	require.Equal(t, "38 changes", is[string](v, `document.getElementById("found").textContent`))
+	v.comes("38 changes", `document.getElementById("found").textContent`)
 	for _, scheme := range []string{"light", "dark"} {
 		v.looks(scheme)
 		v.accessible("the page, " + scheme)
@@ -162,13 +171,13 @@ func TestAPlanIsDecidedOnAPage(t *testing.T) {
 	require.Contains(t, is[string](v, `document.querySelector(".sum").innerText`), "Guards hold 8: 5 in rosters by suspensions")
 
 	// By keyboard: the search, then the first row.
-	v.do(chromedp.Focus("#search"), chromedp.KeyEvent("dagny"))
-	require.Equal(t, "1 of 38 changes", is[string](v, `document.getElementById("found").textContent`))
+	v.do(chromedp.Focus("#search"), chromedp.KeyEvent("restore dagny"))
+	v.comes("1 of 38 changes", `document.getElementById("found").textContent`)
 	v.do(chromedp.Focus("#groups summary"), chromedp.KeyEvent(kb.Enter), chromedp.Focus(`#groups .change button`), chromedp.KeyEvent(kb.Enter))
-	require.Equal(t, "because", is[string](v, `document.activeElement.id`))
+	v.comes("because", `document.activeElement.id`)
 	v.accessible("while a reason is asked for")
 	v.do(chromedp.KeyEvent("back on board"), chromedp.Click(`#ask-form button[value=yes]`))
-	require.Equal(t, "1 to accept, 0 to reject, 37 open", is[string](v, `document.getElementById("sum").textContent`))
+	v.comes("1 to accept, 0 to reject, 37 open", `document.getElementById("sum").textContent`)
 
 	// A whole group, by another grouping; what needs a rejected change is rejected along with it.
 	v.set("search", "")
@@ -179,7 +188,7 @@ func TestAPlanIsDecidedOnAPage(t *testing.T) {
 	v.do(chromedp.Evaluate(`[...document.querySelectorAll("#groups summary")].find((s) => s.innerText.includes("berths")).click()`, nil))
 	v.do(chromedp.WaitVisible(`//details[@open]//button[text()="Reject"]`), chromedp.Click(`//details[@open]/div/button[text()="Reject"]`))
 	v.do(chromedp.SendKeys("#because", "not before <b>the</b> audit & \"so on\""), chromedp.Click(`#ask-form button[value=yes]`))
-	require.Equal(t, "1 to accept, 5 to reject, 32 open", is[string](v, `document.getElementById("sum").textContent`))
+	v.comes("1 to accept, 5 to reject, 32 open", `document.getElementById("sum").textContent`)
 	v.accessible("with something decided")
 
 	v.do(chromedp.Click("#write"), chromedp.SendKeys("#by-name", "E0031"))
@@ -209,7 +218,7 @@ func TestAPlanIsDecidedOnAPage(t *testing.T) {
 	require.Zero(t, status, out)
 	v = visits(t, filepath.Join(repo, "plan.html"))
 	v.set("only", "rejected")
-	require.Equal(t, "5 of 38 changes", is[string](v, `document.getElementById("found").textContent`))
+	v.comes("5 of 38 changes", `document.getElementById("found").textContent`)
 }
 
 // TestADecisionOfAPageIsSigned: with the line that the page gives, by ssh-keygen alone; where decisions are signed, the file is
@@ -234,12 +243,12 @@ func TestADecisionOfAPageIsSigned(t *testing.T) {
 	require.NoFileExists(t, filepath.Join(o.dir, "other.html"))
 
 	v := visits(t, filepath.Join(o.dir, "owner.html"))
-	require.Equal(t, "5 changes", is[string](v, `document.getElementById("found").textContent`))
+	v.comes("5 changes", `document.getElementById("found").textContent`)
 	v.set("by", "app")
 	v.do(chromedp.Click("#groups summary"), chromedp.Click(`//details[@open]/div/button[text()="Accept"]`))
 	v.do(chromedp.SendKeys("#because", "as planned"), chromedp.Click(`#ask-form button[value=yes]`))
 	v.do(chromedp.Click("#write"))
-	require.Equal(t, owner, is[string](v, `document.getElementById("by-name").value`))
+	v.comes(owner, `document.getElementById("by-name").value`)
 	v.do(chromedp.Click(`#save-form button[value=yes]`))
 	file := v.downloaded(is[string](v, `document.getElementById("sign").textContent.split(" ").pop()`))
 	status, refused = o.by("", "decisions", "take", file)
@@ -329,8 +338,8 @@ func TestAPageOfTenThousandChanges(t *testing.T) {
 
 	// For print and without a script the causes are in a table.
 	v.do(emulation.SetEmulatedMedia().WithMedia("print"))
-	require.Equal(t, "block", is[string](v, `getComputedStyle(document.getElementById("causes")).display`))
-	require.Equal(t, "none", is[string](v, `getComputedStyle(document.getElementById("bar")).display`))
+	v.comes("block", `getComputedStyle(document.getElementById("causes")).display`)
+	v.comes("none", `getComputedStyle(document.getElementById("bar")).display`)
 	var pdf []byte
 	v.do(chromedp.ActionFunc(func(ctx context.Context) (err error) {
 		pdf, _, err = page.PrintToPDF().Do(ctx)

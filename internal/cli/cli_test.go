@@ -143,7 +143,7 @@ func works(t *testing.T, cmd *cobra.Command, line string) {
 		wanted = WrongUsage // there is no terminal to draw on
 	case cmd.Name() == "fetch" && slices.Contains(args, "berths"):
 		wanted = WrongUsage // here its users live in a file
-	case cmd.Name() != "apply" || slices.Contains(args, "--only") || slices.Contains(args, "--app"): // of whom nothing is held
+	case cmd.Name() != "apply" || slices.Contains(args, "--only"): // of whom nothing is held
 	case slices.Contains(args, "--yes"):
 		wanted = Held
 	default:

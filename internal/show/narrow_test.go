@@ -65,18 +65,15 @@ tickets/license/till-seat
 	}
 }
 
-// TestAReferenceOfAGroupIsWhole: a long title is shortened, and what a group is referred to by is not.
-func TestAReferenceOfAGroupIsWhole(t *testing.T) {
+// TestATitleOfAGroupIsWhole: a long title is broken between words; what a group is referred to by is not broken.
+func TestATitleOfAGroupIsWhole(t *testing.T) {
 	var b bytes.Buffer
 	p := &Printer{w: &b, columns: 60}
 	p.Groups(&PlanView{Plan: &plan.Plan{}}, []outline.Group{{Changes: []string{"a", "b"}}}, func(string) (string, string) {
 		return "kits/ashore.yaml:41, changed by Farah Linden on 2026-09-01 in 500a4fe9", ":2qe9t"
 	}, false)
-	line := lines(b.String())[len(lines(b.String()))-1]
-	require.Regexp(t, `^kits/ashore\.yaml:41, changed by.*…  :2qe9t  2 changes$`, line)
-	require.LessOrEqual(t, width(line), 60)
-}
-
-func lines(text string) []string {
-	return strings.Split(strings.TrimRight(ansi.Strip(text), "\n"), "\n")
+	require.Contains(t, ansi.Strip(b.String()), `
+kits/ashore.yaml:41, changed by Farah Linden on 2026-09-01
+in 500a4fe9  :2qe9t  2 changes
+`)
 }

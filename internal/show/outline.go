@@ -208,7 +208,7 @@ func (p *Printer) causes(v *PlanView) {
 	o := v.Outline
 	type row struct{ count, what, cause, ref string }
 	var rows []row
-	whats, causes := 0, 0
+	whats, causes, whole := 0, 0, 0
 	of := o.ByCause()
 	for n := range o.Causes[:min(len(o.Causes), maxCauses)] {
 		folds := of[n]
@@ -221,7 +221,8 @@ func (p *Printer) causes(v *PlanView) {
 		}
 		cause := words.CauseInShort(&o.Causes[n])
 		r := row{model.Thousands(len(o.Causes[n].Changes)), what, cause, Ref(o.Causes[n].ID)}
-		whats, causes = max(whats, lipgloss.Width(r.what)), max(causes, lipgloss.Width(r.cause))
+		line, _, _ := strings.Cut(cause, ": ") // a commit's subject takes what room is left
+		whats, causes, whole = max(whats, width(r.what)), max(causes, width(line)), max(whole, width(cause))
 		rows = append(rows, r)
 	}
 	counts := len(rows[0].count) // the causes with the most changes come first
@@ -229,10 +230,10 @@ func (p *Printer) causes(v *PlanView) {
 	if whats+causes > left {
 		whats = min(whats, max(left-causes, left/2))
 	}
-	causes = min(causes, left-whats)
+	causes = min(whole, left-whats)
 	p.Line(Dim(strings.Repeat(" ", counts) + "  " + filled("what", whats) + "  " + "because"))
 	for _, r := range rows {
-		cells := p.broken([]int{whats, causes}, r.what, r.cause)
+		cells := p.broken([]int{whats, causes}, r.what, room(r.cause, 2*causes-longestWord))
 		for i := range cells[0] {
 			count, ref := "", ""
 			if i == 0 {
@@ -249,6 +250,9 @@ func (p *Printer) causes(v *PlanView) {
 
 // maxCauses is of how many causes a summary tells.
 const maxCauses = 40
+
+// longestWord is what two lines of a cause lose where a word does not fit the first one.
+const longestWord = 12
 
 // change finds a change of the plan by its id.
 func (v *PlanView) change(id string) *plan.Change {
@@ -328,7 +332,7 @@ func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key str
 		if ref != "" {
 			after = ref + "  " + after
 		}
-		p.Line(Strong(room(name, p.columns-len(after)-2)) + "  " + Dim(after))
+		p.lead(name, after)
 		if unfold {
 			var changes []*plan.Change
 			for _, id := range g.Changes {
@@ -339,6 +343,21 @@ func (p *Printer) Groups(v *PlanView, groups []outline.Group, title func(key str
 		}
 		p.folds(v, g.Folds)
 	}
+}
+
+// lead writes what a group is called, wrapped at the width, and after its last word what is never broken.
+func (p *Printer) lead(name, after string) {
+	lines := strings.Split(wrap(name, p.columns), "\n")
+	for _, line := range lines[:len(lines)-1] {
+		p.Line(Strong(line))
+	}
+	last := lines[len(lines)-1]
+	if width(last)+2+width(after) > p.columns {
+		p.Line(Strong(last))
+		p.Line("  " + Dim(after))
+		return
+	}
+	p.Line(Strong(last) + "  " + Dim(after))
 }
 
 // folds writes alike changes one a line.
