@@ -234,13 +234,14 @@ func (in *Living) round(ctx context.Context, today day.Day) (lived []Happened, l
 
 // why is the first reason of a change, in words.
 func why(p *plan.Plan, c *plan.Change) string {
-	for _, r := range p.Because(c) {
-		if r.File == "" {
-			return r.Says
-		}
-		return fmt.Sprintf("%s:%d %s", r.File, r.Line, r.Says)
+	reasons := p.Because(c)
+	switch {
+	case len(reasons) == 0:
+		return ""
+	case reasons[0].File == "":
+		return reasons[0].Says
 	}
-	return ""
+	return fmt.Sprintf("%s:%d %s", reasons[0].File, reasons[0].Line, reasons[0].Says)
 }
 
 // pending is a change that nobody would carry out, and why.
