@@ -285,8 +285,12 @@ func (r *Review) Leave(ids []string) (n int, err error) {
 			n++
 		}
 	}
+	left := make(map[string]bool, len(ids))
+	for _, id := range ids {
+		left[id] = true
+	}
 	was := len(r.Saved.Lifts)
-	r.Saved.Lifts = slices.DeleteFunc(r.Saved.Lifts, func(l LiftMark) bool { return l.Change != "" && slices.Contains(ids, l.Change) })
+	r.Saved.Lifts = slices.DeleteFunc(r.Saved.Lifts, func(l LiftMark) bool { return left[l.Change] })
 	if n += was - len(r.Saved.Lifts); n == 0 {
 		return 0, nil
 	}
