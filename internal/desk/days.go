@@ -79,7 +79,7 @@ func (d *Desk) accepts(p *plan.Plan, standing *decide.PlanDecisions, today day.D
 		}
 		return among, nil
 	}
-	sel := &Selection{Choice: Choice{Only: d.state.Repo.Unattended.String()}, plan: p, desk: d, States: statesOf(standing, p, today), standing: standing}
+	sel := &Selection{Choice: Choice{Only: d.state.Repo.Unattended.String()}, plan: p, desk: d, States: statesOf(standing, p, standing.Ready(p, today)), standing: standing}
 	changes, _, err := sel.Changes()
 	if err != nil {
 		return nil, err

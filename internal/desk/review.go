@@ -45,6 +45,8 @@ type Review struct {
 	ready    []decide.State        // likewise
 	maker    *decisions.Maker
 	at       map[string]int // change → number in the plan
+	waiting  []*Waiting     // for whom the rest waits, as things would be, where it was asked for since
+	waited   bool
 	file     string
 	lock     *flock.Flock
 }
@@ -195,7 +197,7 @@ func (r *Review) Accept(ids []string, because string) (t Told, err error) {
 	for _, x := range r.docketRejections() {
 		stands[x] = true
 	}
-	chosen := map[string]bool{}
+	chosen := make(map[string]bool, len(ids))
 	for _, id := range ids {
 		c := r.change(id)
 		switch {
@@ -254,13 +256,14 @@ func (r *Review) drop(id string, rejection bool) int {
 
 // mark decides about changes.
 func (r *Review) mark(t *Told, chosen map[string]bool, m Mark) error {
+	own := make([]Mark, len(chosen))
 	for id := range chosen {
 		if was := r.Saved.Marks[id]; was != nil && was.Reject != m.Reject {
 			t.Over++
 		}
-		own := m
-		own.Was = r.States[id]
-		r.Saved.Marks[id] = &own
+		own[t.Marked] = m
+		own[t.Marked].Was = r.States[id]
+		r.Saved.Marks[id] = &own[t.Marked]
 		t.Marked++
 	}
 	if t.Marked == 0 {
@@ -418,6 +421,7 @@ func (r *Review) judge() {
 	}
 	r.Now = r.docket.If(r.Saved.By, all)
 	r.Ready = r.Now.Ready(r.Plan, r.Today)
+	r.waited = false
 }
 
 // decided is what would be put on record.
@@ -522,9 +526,12 @@ func (r *Review) Sums() map[string]int {
 
 // Waiting are whom the changes wait for that are not decided, as things would be.
 func (r *Review) Waiting() []*Waiting {
-	s := *r.Selection
-	s.standing, s.States = r.Now, statesOf(r.Now, r.Plan, r.Today)
-	return s.Waits()
+	if !r.waited { // it is asked for with every picture
+		s := *r.Selection
+		s.standing, s.States = r.Now, statesOf(r.Now, r.Plan, r.Ready)
+		r.waiting, r.waited = s.Waits(), true
+	}
+	return r.waiting
 }
 
 // A Seating is how the seats of a license are used before and after what was decided so far is carried out.
@@ -612,9 +619,9 @@ func (d *Desk) Origins(p *plan.Plan, c *plan.Change) (out []Origin) {
 }
 
 // statesOf says in a word what is decided about each change, where something is.
-func statesOf(s *decide.PlanDecisions, p *plan.Plan, today day.Day) map[string]string {
-	out := map[string]string{}
-	for i, state := range s.Ready(p, today) {
+func statesOf(s *decide.PlanDecisions, p *plan.Plan, ready []decide.State) map[string]string {
+	out := make(map[string]string, len(ready))
+	for i, state := range ready {
 		c := &p.Changes[i]
 		switch {
 		case state == decide.Completed:

@@ -94,7 +94,7 @@ func (s *Selection) decided(l ledger.Ledger) (err error) {
 	if err != nil {
 		return err
 	}
-	s.States = statesOf(s.standing, s.plan, today)
+	s.States = statesOf(s.standing, s.plan, s.standing.Ready(s.plan, today))
 	return nil
 }
 
