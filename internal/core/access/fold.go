@@ -24,6 +24,9 @@ type Folded struct {
 	People  int          `json:"people"`
 	// Sensitive says that they gain what the catalog marks so.
 	Sensitive bool `json:"sensitive,omitempty"`
+
+	first *Difference
+	of    int // how many differences
 }
 
 // maxNamed is how many people a fold names.
@@ -65,15 +68,25 @@ func Fold(list []Difference) []Folded {
 		}
 	}
 	if len(alike) == 0 {
-		return out
+		return own(out)
 	}
-	return fold(list, func(text string, d *Difference) string {
+	return own(fold(list, func(text string, d *Difference) string {
 		one := fold([]Difference{*d}, masked)
 		if alike[mark(&one[0])] {
 			return bare(text, d)
 		}
 		return masked(text, d)
-	})
+	}))
+}
+
+// own gives folds of a single difference its own texts back.
+func own(list []Folded) []Folded {
+	for i := range list {
+		if f := &list[i]; f.of == 1 {
+			f.Because.Says, f.Detail = f.first.Because.Says, f.first.Detail
+		}
+	}
+	return list
 }
 
 // fold folds differences whose texts are alike, as told tells them.
@@ -94,10 +107,11 @@ func fold(list []Difference, told func(text string, d *Difference) string) []Fol
 			at[k] = n
 			out = append(out, Folded{
 				App: d.App, Kind: d.Kind, Thing: d.Thing, Effect: d.Effect, Through: d.Through, Detail: detail,
-				Sensitive: d.Sensitive, Because: Reason{says, d.Because.Place}, Names: []string{},
+				Sensitive: d.Sensitive, Because: Reason{says, d.Because.Place}, Names: []string{}, first: d,
 			})
 		}
 		f := &out[n]
+		f.of++
 		f.Apart = f.Apart || f.Because.Place != d.Because.Place
 		if d.Person != "" {
 			f.People++
