@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"path"
 	"slices"
@@ -18,6 +19,7 @@ import (
 	"pravet/internal/ledger"
 	"pravet/internal/prepare"
 	"pravet/internal/sheet"
+	"pravet/internal/source"
 )
 
 // An Application is one that is taken over, as it is understood.
@@ -217,9 +219,31 @@ func (a *Application) called(accounts *model.Accounts) {
 	}
 }
 
+// bytes reads the export as it is: what encoding they are in is told later.
+func (a *Application) bytes(ctx context.Context) ([]byte, error) {
+	f, err := a.repo.Tree.OpenRaw(ctx, a.Export)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, mostRead+1))
+	switch {
+	case err != nil:
+		return nil, source.Unreadable(a.Export, err)
+	case len(data) > mostRead:
+		return nil, source.NewProblem(
+			model.Pos{File: a.Export}, "too-large", fmt.Sprintf("the file is larger than %d MiB", mostRead>>20), "",
+		)
+	}
+	return data, nil
+}
+
+// mostRead is how large an export may be.
+const mostRead = 512 << 20
+
 // understand guesses the format and the columns.
 func (a *Application) understand(ctx context.Context, said map[string]string) error {
-	data, _, _, err := a.repo.Tree.ReadAll(ctx, a.Export, 512<<20)
+	data, err := a.bytes(ctx)
 	if err != nil {
 		return err
 	}
