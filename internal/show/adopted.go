@@ -121,11 +121,12 @@ func (p *Printer) guessedSensitive(a *adopt.Application) {
 			guessed = append(guessed, fmt.Sprintf("%s/%s (its name has %q in it)", strings.TrimSuffix(t.Kind, "s"), words.Clean(t.Name), t.Why))
 		}
 	}
-	text := "Nothing is taken for sensitive, because no name has admin, root or owner in it."
+	text := "Nothing is marked as sensitive, because no name contains admin, root or owner. Is that right? Mark things with --sensitive KIND/NAME."
 	if len(guessed) > 0 {
-		text = "Taken for sensitive by the name only: " + strings.Join(guessed, ", ") + "."
+		text = "Marked as sensitive because of the name: " + strings.Join(guessed, ", ") +
+			". Is this list complete and right? Correct it with --sensitive KIND/NAME or --not-sensitive KIND/NAME."
 	}
-	p.wrapped("", text+" Is that all, and is all of it? Say so with --sensitive KIND/NAME and --not-sensitive KIND/NAME.", nil)
+	p.wrapped("", text, nil)
 }
 
 // whose writes whose the accounts are.
