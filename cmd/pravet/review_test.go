@@ -79,7 +79,7 @@ func onScreen(t *testing.T, repo string, columns, lines int, env []string, args 
 	return s
 }
 
-// text is what the terminal shows, without spaces at the ends of lines.
+// text returns the text on the terminal, without spaces at the ends of lines.
 func (s *screenSession) text() string {
 	var out []string
 	for line := range strings.SplitSeq(ansi.Strip(s.vt.Render()), "\n") {
@@ -194,7 +194,7 @@ func reviewRepo(t *testing.T) (repo, id string) {
 	return repo, strings.TrimSuffix(filepath.Base(files[0]), ".json")
 }
 
-// decided is what is on record about each change of the newest plan.
+// decided returns the recorded decision about each change of the newest plan.
 func decided(t *testing.T, repo string) map[string]string {
 	t.Helper()
 	status, out := in(t, repo, "show", "--format", "json")

@@ -219,7 +219,7 @@ func (a *Application) called(accounts *model.Accounts) {
 	}
 }
 
-// bytes reads the export as it is: what encoding they are in is told later.
+// bytes reads the export without decoding it; at most mostRead bytes.
 func (a *Application) bytes(ctx context.Context) ([]byte, error) {
 	f, err := a.repo.Tree.OpenRaw(ctx, a.Export)
 	if err != nil {
@@ -238,7 +238,7 @@ func (a *Application) bytes(ctx context.Context) ([]byte, error) {
 	return data, nil
 }
 
-// mostRead is how large an export may be.
+// mostRead is the largest size of an export, in bytes.
 const mostRead = 512 << 20
 
 // understand guesses the format and the columns.

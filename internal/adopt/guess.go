@@ -278,8 +278,8 @@ type separator struct {
 
 var separators = []separator{{";", false}, {",", false}, {"|", false}, {"\n", false}, {" / ", true}, {"/", true}, {"+", true}, {"&", true}, {" ", true}}
 
-// split is what separates names in the cells of a column: of what parts some of them, that by which the most of the parts are
-// names that stand in other cells too; "" for nothing.
+// split guesses the separator of names in a column: the one that results in the largest share of names which appear in other
+// cells, too; "" if there is none.
 func (g *guesser) split(i int) string {
 	best, share, most := "", 0.0, 0
 	for _, s := range separators {

@@ -3,7 +3,6 @@ package desk
 import (
 	"errors"
 	"fmt"
-	"os"
 	"time"
 
 	"pravet/internal/carry"
@@ -34,36 +33,22 @@ func (d *Desk) RehearseDays(span string, all bool, apps []string, told func(day.
 	if s, err = d.read(apps); err != nil {
 		return nil, err
 	}
-	folder, err := os.MkdirTemp("", "pravet-rehearsal-")
-	if err != nil {
-		return nil, err
-	}
-	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
-	l, err := d.needed()
-	if err != nil {
-		return nil, err
-	}
-	if err := ledger.Copy(l, folder); err != nil {
-		return nil, err
-	}
-	now := d.Now()
-	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: func() time.Time { return now }, Zone: d.zone})
-	if err != nil {
-		return nil, err
-	}
-	defer copied.Close()
 	accepts := func(p *plan.Plan, standing *decide.PlanDecisions, today day.Day) (map[string]bool, error) {
 		return d.accepts(p, standing, today, all)
 	}
-	start := d.today
-	return carry.Live(d.ctx, carry.Living{
-		State: s, Ledger: ledger.Cached(copied), From: start, To: to, Accepts: accepts, Told: told,
-		Clock: func(today day.Day) {
-			if today > start { // today goes on from now
-				now = d.zone.End(today - 1).Add(8 * time.Hour)
-			}
-		},
+	start, now := d.today, d.Now()
+	err = d.onCopy(func() time.Time { return now }, func(copied ledger.Ledger) (err error) {
+		out, err = carry.Live(d.ctx, carry.Living{
+			State: s, Ledger: ledger.Cached(copied), From: start, To: to, Accepts: accepts, Told: told,
+			Clock: func(today day.Day) {
+				if today > start { // today goes on from now
+					now = d.zone.End(today - 1).Add(8 * time.Hour)
+				}
+			},
+		})
+		return err
 	})
+	return out, err
 }
 
 // mostYears is for how long days are rehearsed at the most.

@@ -383,26 +383,35 @@ func (d *Desk) Rehearse(p *plan.Plan, faults float64, seed uint64) (report *carr
 	if s, err = d.read(appsThere(s, p)); err != nil {
 		return nil, err
 	}
+	err = d.onCopy(d.Now, func(copied ledger.Ledger) (err error) {
+		report, err = carry.Rehearse(d.ctx, carry.Rehearsing{
+			State: s, Plan: p, Ledger: copied, Today: d.today, Faults: faults, Seed: seed,
+		})
+		return err
+	})
+	return report, err
+}
+
+// onCopy works with a copy of the ledger that goes by a clock of its own, and is removed afterwards.
+func (d *Desk) onCopy(now func() time.Time, work func(copied ledger.Ledger) error) (err error) {
 	folder, err := os.MkdirTemp("", "pravet-rehearsal-")
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
 	l, err := d.needed()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if err := ledger.Copy(l, folder); err != nil {
-		return nil, err
+		return err
 	}
-	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: d.Now, Zone: d.zone})
+	copied, err := ledger.Open(folder, ledger.Options{By: "rehearsal", Now: now, Zone: d.zone})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer copied.Close()
-	return carry.Rehearse(d.ctx, carry.Rehearsing{
-		State: s, Plan: p, Ledger: copied, Today: d.today, Faults: faults, Seed: seed,
-	})
+	return work(copied)
 }
 
 // ofHere makes sure that a plan is of this environment.

@@ -93,18 +93,7 @@ func find(ctx context.Context, in querier, q Query) (seqs []int64, err error) {
 	if q.Others != "" {
 		where, args = append(where, "+e.subject <> ?"), append(args, q.Others)
 	}
-	query := "SELECT e.seq FROM entries e"
-	if len(where) > 0 {
-		query += " WHERE " + strings.Join(where, " AND ")
-	}
-	query += " ORDER BY e.seq"
-	if q.Newest {
-		query += " DESC"
-	}
-	if q.Limit > 0 {
-		query += fmt.Sprintf(" LIMIT %d", q.Limit)
-	}
-	rows, err := in.QueryContext(ctx, query, args...)
+	rows, err := in.QueryContext(ctx, "SELECT e.seq FROM entries e"+q.clauses(where), args...)
 	if err != nil {
 		return nil, err
 	}
@@ -117,6 +106,21 @@ func find(ctx context.Context, in querier, q Query) (seqs []int64, err error) {
 		seqs = append(seqs, seq)
 	}
 	return seqs, rows.Err()
+}
+
+// clauses are what follows the table in a query for the entries of q: conditions, order and limit.
+func (q *Query) clauses(where []string) (out string) {
+	if len(where) > 0 {
+		out = " WHERE " + strings.Join(where, " AND ")
+	}
+	out += " ORDER BY e.seq"
+	if q.Newest {
+		out += " DESC"
+	}
+	if q.Limit > 0 {
+		out += fmt.Sprintf(" LIMIT %d", q.Limit)
+	}
+	return out
 }
 
 // page reads some entries, in the order of their numbers as they are given.

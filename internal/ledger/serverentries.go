@@ -243,18 +243,7 @@ func (l *server) find(ctx context.Context, in interface {
 	if q.Others != "" {
 		where = append(where, "e.subject <> "+arg(q.Others))
 	}
-	query := l.sql("SELECT e.seq FROM $.entries e")
-	if len(where) > 0 {
-		query += " WHERE " + strings.Join(where, " AND ")
-	}
-	query += " ORDER BY e.seq"
-	if q.Newest {
-		query += " DESC"
-	}
-	if q.Limit > 0 {
-		query += fmt.Sprintf(" LIMIT %d", q.Limit)
-	}
-	rows, err := in.Query(ctx, query, args...)
+	rows, err := in.Query(ctx, l.sql("SELECT e.seq FROM $.entries e")+q.clauses(where), args...)
 	if err != nil {
 		return nil, err
 	}
